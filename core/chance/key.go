@@ -1,0 +1,55 @@
+// Package chance holds distributions as engineers write them and the keyed
+// streams of randomness from which they are drawn.
+//
+// There is no generator that is advanced: every random quantity has a Key, made
+// from the seed, the repeat, what it is for and whom it is for, and one uniform
+// number is a hash of that key. Changing a design therefore shifts no other
+// draw, and two designs can be compared job by job (common random numbers).
+package chance
+
+// A Key names one random quantity. Keys are comparable. The zero Key is valid
+// and is the root of seed 0.
+type Key uint64
+
+// Purpose says what a draw is for. Two purposes never share a draw.
+type Purpose uint64
+
+// What draws are made for.
+const (
+	Arrivals Purpose = 1 + iota
+	ArrivalTime
+	BurstTime
+	Work
+	Boot
+	Start
+	Join
+	Wipe
+)
+
+// Root returns the key from which all draws of one repeat of one seed descend.
+func Root(seed uint64, repeat int) Key {
+	return Key(mix(mix(seed+0x9e3779b97f4a7c15) ^ mix(uint64(repeat)+0x632be59bd9b4e019)))
+}
+
+// For returns the key of one draw: the purpose, the entity (a job, a pool) and
+// the ordinal of the draw for that entity.
+func (k Key) For(p Purpose, entity, ordinal uint64) Key {
+	h := mix(uint64(k) ^ uint64(p)*0xd6e8feb86659fd93)
+	h = mix(h ^ (entity + 0x9e3779b97f4a7c15))
+	return Key(mix(h ^ (ordinal+1)*0xa0761d6478bd642f))
+}
+
+// Uniform returns the key's number in the open interval (0, 1), a multiple of
+// 2^-53 plus 2^-54.
+func (k Key) Uniform() float64 {
+	return (float64(mix(uint64(k)+0x9e3779b97f4a7c15)>>11) + 0.5) / (1 << 53)
+}
+
+// mix is the finalizer of SplitMix64 (Steele, Lea, Flood: Fast splittable
+// pseudorandom number generators, 2014): a bijection in which every input bit
+// flips each output bit with probability about 1/2.
+func mix(z uint64) uint64 {
+	z = (z ^ z>>30) * 0xbf58476d1ce4e5b9
+	z = (z ^ z>>27) * 0x94d049bb133111eb
+	return z ^ z>>31
+}

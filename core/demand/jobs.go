@@ -1,0 +1,70 @@
+// Package demand holds workloads: jobs recorded or made, and how what they want
+// is matched with what templates offer.
+package demand
+
+import (
+	"fmt"
+	"strings"
+
+	"tachyphor/core/document"
+	"tachyphor/core/units"
+)
+
+// A Job is one unit of build work that asks for an agent.
+type Job struct {
+	Submitted units.Duration // since the workload's start, ≥ 0
+	// Work is how long the job works when nothing hinders it; below 0 where it
+	// is not known and is drawn from the class.
+	Work  units.Duration
+	Class int32 // index into the workload's classes
+	Wants int32 // index into Jobs.Wants
+}
+
+// Jobs are the jobs of one workload in the order of their submission (ties in
+// the order of the source). Jobs are not changed once made and may be shared.
+type Jobs struct {
+	List  []Job
+	Wants [][]string // distinct sets of wants
+	ids   []string   // of recorded jobs; nil when made
+	// made numbers made jobs within their class.
+	made    []int32
+	classes []document.JobClass
+}
+
+// ID returns the name of job i.
+func (j *Jobs) ID(i int) string {
+	if j.ids != nil {
+		return j.ids[i]
+	}
+	return fmt.Sprintf("%s-%d", j.classes[j.List[i].Class].Name, j.made[i])
+}
+
+// Find returns the index of the job with an id.
+func (j *Jobs) Find(id string) (int, bool) {
+	for i := range j.List {
+		if j.ids != nil && j.ids[i] == id || j.ids == nil && strings.HasPrefix(id, j.classes[j.List[i].Class].Name) && j.ID(i) == id {
+			return i, true
+		}
+	}
+	return 0, false
+}
+
+// wantsTable gives each distinct set of wants a number.
+type wantsTable struct {
+	sets [][]string
+	at   map[string]int32
+}
+
+func (t *wantsTable) number(wants []string) int32 {
+	if t.at == nil {
+		t.at = map[string]int32{}
+	}
+	key := strings.Join(wants, "\x00")
+	n, ok := t.at[key]
+	if !ok {
+		n = int32(len(t.sets))
+		t.sets = append(t.sets, wants)
+		t.at[key] = n
+	}
+	return n
+}

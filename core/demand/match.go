@@ -1,0 +1,43 @@
+package demand
+
+import (
+	"slices"
+
+	"tachyphor/core/document"
+)
+
+// A Match says which template a set of wants gets.
+type Match struct {
+	Template int // index of the first template that offers everything; -1 when none does
+	// Where none does: the template with the fewest words missing (the first of
+	// equals), those words, and for each the offered word that is most like it,
+	// empty where none is.
+	Nearest int
+	Missing []string
+	Meant   []string
+}
+
+// Matching finds the template for wants: the first whose offers hold them all.
+// offers are in the scenario's order of preference.
+func Matching(wants []string, offers [][]string) Match {
+	m := Match{Template: -1, Nearest: -1}
+	for t, offered := range offers {
+		var missing []string
+		for _, w := range wants {
+			if !slices.Contains(offered, w) {
+				missing = append(missing, w)
+			}
+		}
+		if len(missing) == 0 {
+			return Match{Template: t, Nearest: t}
+		}
+		if m.Nearest < 0 || len(missing) < len(m.Missing) {
+			m.Nearest, m.Missing = t, missing
+		}
+	}
+	for _, w := range m.Missing {
+		near, _ := document.Nearest(w, offers[m.Nearest])
+		m.Meant = append(m.Meant, near)
+	}
+	return m
+}

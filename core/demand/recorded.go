@@ -1,0 +1,301 @@
+package demand
+
+import (
+	"bytes"
+	"encoding/csv"
+	"errors"
+	"fmt"
+	"io"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"tachyphor/core/document"
+	"tachyphor/core/units"
+)
+
+var errTooMany = fmt.Errorf("more than %d jobs; shorten the span or lower the rates", MaxJobs)
+
+// A BadRow is a row of a recording that was refused.
+type BadRow struct {
+	Line   int    `json:"line" doc:"Line in the file, the header being 1."`
+	Column string `json:"column,omitempty" doc:"Name of the column."`
+	Found  string `json:"found,omitempty" doc:"What stands there."`
+	Reason string `json:"reason" doc:"Why the row was refused."`
+}
+
+// String writes the row's fault on one line.
+func (b BadRow) String() string {
+	s := "line " + strconv.Itoa(b.Line)
+	if b.Column != "" {
+		s += ", column " + b.Column
+	}
+	if b.Found != "" {
+		s += fmt.Sprintf(": found %q", b.Found)
+	}
+	return s + ": " + b.Reason
+}
+
+// A Recording is a job log as it was read, before it is bound to the classes of
+// a workload.
+type Recording struct {
+	rows []row
+	Bad  []BadRow // the first maxBad of them
+	Bads int      // how many rows were refused
+}
+
+// Len returns the number of good rows.
+func (r *Recording) Len() int { return len(r.rows) }
+
+const maxBad = 100
+
+type row struct {
+	line      int
+	id, class string
+	at        time.Time // zero when offset counts
+	offset    units.Duration
+	work      units.Duration // < 0 when unknown
+	wants     []string       // nil when the class says
+}
+
+// columns are what a recording may have; those without a reader are kept for
+// other uses and only checked where they can be.
+var columns = []string{
+	"id", "submitted", "class", "project", "wants", "branch", "after", "work",
+	"cores", "memory", "disk", "started", "ended", "result",
+}
+
+// ReadCSV reads a recording: a header that names columns, then one job a row.
+// Bad rows are counted and described; they are not among the good ones. The
+// error is for a file that cannot be read as a recording at all.
+func ReadCSV(src io.Reader) (*Recording, error) {
+	c := csv.NewReader(src)
+	c.ReuseRecord = true
+	c.FieldsPerRecord = -1
+	head, err := c.Read()
+	if err != nil {
+		return nil, errors.New("line 1: no header; the first line names the columns, as in id,submitted,class,work")
+	}
+	head[0] = strings.TrimPrefix(head[0], "\ufeff")
+	at := map[string]int{}
+	for i, name := range head {
+		name = strings.TrimSpace(name)
+		if !slices.Contains(columns, name) {
+			hint := ""
+			if near, ok := document.Nearest(name, columns); ok {
+				hint = fmt.Sprintf("; did you mean %q?", near)
+			}
+			return nil, fmt.Errorf("line 1: unknown column %q; the columns are %s%s", name, strings.Join(columns, ", "), hint)
+		}
+		if _, twice := at[name]; twice {
+			return nil, fmt.Errorf("line 1: column %q stands twice", name)
+		}
+		at[name] = i
+	}
+	for _, name := range []string{"submitted", "class"} {
+		if _, ok := at[name]; !ok {
+			return nil, fmt.Errorf("line 1: column %q is missing; it must be there", name)
+		}
+	}
+	r := &Recording{}
+	ids := map[string]bool{}
+	for {
+		record, err := c.Read()
+		if errors.Is(err, io.EOF) {
+			return r, nil
+		}
+		line, _ := c.FieldPos(0)
+		if err != nil {
+			var parse *csv.ParseError
+			if !errors.As(err, &parse) {
+				return nil, err
+			}
+			r.refuse(BadRow{Line: parse.Line, Reason: parse.Err.Error()})
+			continue
+		}
+		if len(record) != len(head) {
+			r.refuse(BadRow{Line: line, Reason: fmt.Sprintf("%d fields where the header has %d", len(record), len(head))})
+			continue
+		}
+		got, bad := readRow(record, at, line)
+		if bad == nil && got.id != "" && ids[got.id] {
+			bad = &BadRow{Line: line, Column: "id", Found: got.id, Reason: "an earlier row has the same id"}
+		}
+		if bad != nil {
+			r.refuse(*bad)
+			continue
+		}
+		if got.id == "" {
+			got.id = "row-" + strconv.Itoa(line)
+		}
+		ids[got.id] = true
+		if r.rows = append(r.rows, got); len(r.rows) > MaxJobs {
+			return nil, errTooMany
+		}
+	}
+}
+
+func (r *Recording) refuse(b BadRow) {
+	r.Bads++
+	b.Found = clip(b.Found)
+	if len(r.Bad) < maxBad {
+		r.Bad = append(r.Bad, b)
+	}
+}
+
+func clip(s string) string {
+	if len(s) > 60 {
+		return strings.ToValidUTF8(s[:57], "") + "..."
+	}
+	return s
+}
+
+// readRow reads one job.
+func readRow(record []string, at map[string]int, line int) (row, *BadRow) {
+	get := func(name string) string {
+		if i, ok := at[name]; ok {
+			return strings.TrimSpace(record[i])
+		}
+		return ""
+	}
+	bad := func(name, reason string) *BadRow {
+		return &BadRow{Line: line, Column: name, Found: get(name), Reason: reason}
+	}
+	got := row{line: line, id: strings.Clone(get("id")), class: strings.Clone(get("class")), work: -1}
+	if got.class == "" {
+		return got, bad("class", "empty; every job has a class")
+	}
+	if len(got.id) > 120 || len(got.class) > 120 {
+		return got, bad("id", "id or class longer than 120 characters")
+	}
+	var ok bool
+	if got.at, got.offset, ok = readMoment(get("submitted")); !ok {
+		return got, bad("submitted", "expected a time such as 2026-09-14T06:00:00Z, or seconds since the workload's start")
+	}
+	if get("after") != "" {
+		return got, bad("after", "jobs that come after others are not simulated yet; leave the column empty")
+	}
+	if w := get("wants"); w != "" {
+		got.wants = strings.FieldsFunc(strings.Clone(w), func(r rune) bool { return r == ' ' || r == ';' || r == '+' })
+	}
+	if b := get("branch"); b != "" && b != "trunk" && b != "change" {
+		return got, bad("branch", "expected trunk or change")
+	}
+	if v := get("cores"); v != "" {
+		if _, err := units.ParseMilliCPU(v); err != nil {
+			return got, bad("cores", "expected cores, as in 1.5 or 1500m")
+		}
+	}
+	for _, name := range []string{"memory", "disk"} {
+		if v := get(name); v != "" {
+			if _, err := units.ParseBytes(v); err != nil {
+				return got, bad(name, "expected bytes, as in 3Gi")
+			}
+		}
+	}
+	if got.work, ok = readLength(get("work")); !ok {
+		return got, bad("work", "expected a time such as 8m, or seconds")
+	}
+	if get("started") != "" && get("ended") != "" {
+		started, from, ok1 := readMoment(get("started"))
+		ended, to, ok2 := readMoment(get("ended"))
+		took := to - from + units.Duration(ended.Sub(started))
+		if !ok1 || !ok2 || started.IsZero() != ended.IsZero() {
+			return got, bad("ended", "started and ended must both be times, or both seconds")
+		}
+		if took < 0 {
+			return got, bad("ended", "the job ended before it started")
+		}
+		if got.work < 0 {
+			got.work = took
+		}
+	}
+	return got, nil
+}
+
+// maxOffset is the latest a job may come after the workload's start.
+const maxOffset = 400 * units.Day
+
+// readMoment reads an RFC 3339 time, or seconds since the workload's start.
+func readMoment(s string) (time.Time, units.Duration, bool) {
+	if sec, err := strconv.ParseFloat(s, 64); err == nil {
+		return time.Time{}, units.Duration(sec * 1e9), sec >= 0 && sec <= maxOffset.Seconds()
+	}
+	t, err := time.Parse(time.RFC3339Nano, s)
+	return t, 0, err == nil && t.Year() >= 1970 && t.Year() <= 2200
+}
+
+// readLength reads a duration or seconds; nothing gives -1.
+func readLength(s string) (units.Duration, bool) {
+	if s == "" {
+		return -1, true
+	}
+	if sec, err := strconv.ParseFloat(s, 64); err == nil {
+		return units.Duration(sec * 1e9), sec >= 0 && sec <= maxOffset.Seconds()
+	}
+	d, err := units.ParseDuration(s)
+	return d, err == nil
+}
+
+// ParseCSV is ReadCSV for data at hand.
+func ParseCSV(data []byte) (*Recording, error) { return ReadCSV(bytes.NewReader(data)) }
+
+// Bind makes the jobs of a workload from a recording: rows get their class's
+// wants where they have none of their own, and times count from the workload's
+// start. Rows that cannot be bound are returned; there are no jobs then.
+func (r *Recording) Bind(spec *document.WorkloadSpec) (*Jobs, []BadRow) {
+	classes := map[string]int32{}
+	var names []string
+	for i, k := range spec.Classes {
+		classes[k.Name] = int32(i)
+		names = append(names, k.Name)
+	}
+	jobs := &Jobs{classes: spec.Classes, ids: make([]string, 0, len(r.rows)), List: make([]Job, 0, len(r.rows))}
+	var table wantsTable
+	var bad []BadRow
+	refuse := func(b BadRow) {
+		if len(bad) < maxBad {
+			bad = append(bad, b)
+		}
+	}
+	for _, w := range r.rows {
+		class, ok := classes[w.class]
+		if !ok {
+			hint := ""
+			if near, ok := document.Nearest(w.class, names); ok {
+				hint = fmt.Sprintf("; did you mean %q?", near)
+			}
+			refuse(BadRow{w.line, "class", w.class, "the workload has no such class" + hint})
+			continue
+		}
+		k := &spec.Classes[class]
+		at := w.offset
+		if !w.at.IsZero() {
+			at = units.Duration(w.at.Sub(spec.Start.Time))
+		}
+		switch {
+		case at < 0:
+			refuse(BadRow{w.line, "submitted", w.at.Format(time.RFC3339), "before the workload's start"})
+			continue
+		case at > maxOffset:
+			refuse(BadRow{w.line, "submitted", w.at.Format(time.RFC3339), "more than 400 days after the workload's start"})
+			continue
+		case w.work < 0 && k.Work.IsZero():
+			refuse(BadRow{w.line, "work", "", "unknown, and the class has no work time to draw from"})
+			continue
+		}
+		wants := w.wants
+		if wants == nil {
+			wants = k.Wants
+		}
+		jobs.List = append(jobs.List, Job{Submitted: at, Work: w.work, Class: class, Wants: table.number(wants)})
+		jobs.ids = append(jobs.ids, w.id)
+	}
+	if len(bad) > 0 {
+		return nil, bad
+	}
+	jobs.Wants = table.sets
+	jobs.sort()
+	return jobs, nil
+}

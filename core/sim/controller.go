@@ -1,0 +1,315 @@
+package sim
+
+import (
+	"tachyphor/core/demand"
+	"tachyphor/core/document"
+	"tachyphor/core/units"
+)
+
+// never is a moment that does not come.
+const never = units.Duration(1<<63 - 1)
+
+// A team is what the controller knows of one template.
+type team struct {
+	// total = coming + idle + busy and wiping agents. The first promised jobs in
+	// the queue have an agent coming: promised = min(coming, queue's length)
+	// after every round.
+	total, coming, idle, promised int
+	made                          uint64
+
+	queue   jobQueue // jobs the controller has seen and that have not started
+	arrived []int32  // jobs since its last round
+
+	oldest, newest int32 // ends of the list of idle agents, by idleSince; -1 when empty
+
+	numbers demand.Numbers // that hold now
+	step    int            // index of numbers in the calendar
+
+	due       units.Duration // next round, or never
+	last      units.Duration // last round; below 0 before the first
+	lastShort units.Duration // last round that left a job without an agent
+	held      []heldSince    // why jobs at the unpromised end of the queue are held; empty when there are none
+	blocked   Cause          // in a round: what stopped the template's starts
+	isBlocked bool
+	started   int // in a round
+}
+
+// heldSince says why jobs are held from a moment on.
+type heldSince struct {
+	from  units.Duration
+	cause Cause
+}
+
+// waiting is a job in the controller's queue.
+type waiting struct {
+	job      int32
+	seen     units.Duration // first round that looked at it
+	promised units.Duration // round in which an agent was promised; below 0 before
+}
+
+// jobQueue is a first-in, first-out queue.
+type jobQueue struct {
+	list []waiting
+	head int
+}
+
+func (q *jobQueue) len() int          { return len(q.list) - q.head }
+func (q *jobQueue) at(i int) *waiting { return &q.list[q.head+i] }
+
+func (q *jobQueue) push(w waiting) {
+	if q.head > 64 && q.head*2 > len(q.list) {
+		n := copy(q.list, q.list[q.head:])
+		q.list, q.head = q.list[:n], 0
+	}
+	q.list = append(q.list, w)
+}
+
+func (q *jobQueue) pop() waiting {
+	q.head++
+	return q.list[q.head-1]
+}
+
+// wake makes sure that template t has a round at or soon after a moment.
+func (e *engine) wake(t int32, at units.Duration) {
+	team := &e.teams[t]
+	every := e.w.Templates[t].Numbers.Every
+	if every > 0 {
+		at = (at + every - 1) / every * every
+		if at <= team.last {
+			at = team.last + every
+		}
+	}
+	if at < team.due {
+		team.due = at
+		e.nextRound = min(e.nextRound, at)
+	}
+}
+
+// jobArrives puts a job before the controller.
+func (e *engine) jobArrives(j int32) {
+	t := e.fits[e.jobs.List[j].Wants]
+	if t < 0 {
+		e.trace.Unmatched = append(e.trace.Unmatched, j)
+		return
+	}
+	e.observeWaiting(1)
+	e.teams[t].arrived = append(e.teams[t].arrived, j)
+	e.wake(t, e.now)
+}
+
+// becameIdle puts an agent into the list of idle ones.
+func (e *engine) becameIdle(a int32) {
+	g := &e.agents[a]
+	g.idleSince = e.now
+	team := &e.teams[g.template]
+	team.idle++
+	g.older, g.newer = team.newest, -1
+	if team.newest >= 0 {
+		e.agents[team.newest].newer = a
+	} else {
+		team.oldest = a
+	}
+	team.newest = a
+	if team.queue.len() > 0 || len(team.arrived) > 0 {
+		e.wake(g.template, e.now)
+	} else if team.mayShrink() {
+		e.wake(g.template, e.leavesAt(g.template, g))
+	}
+}
+
+// takeIdle takes an agent out of the list.
+func (e *engine) takeIdle(a int32) {
+	g := &e.agents[a]
+	team := &e.teams[g.template]
+	team.idle--
+	if g.older >= 0 {
+		e.agents[g.older].newer = g.newer
+	} else {
+		team.oldest = g.newer
+	}
+	if g.newer >= 0 {
+		e.agents[g.newer].older = g.older
+	} else {
+		team.newest = g.older
+	}
+}
+
+// mayShrink reports whether an idle agent is more than floor and spare ask for.
+func (t *team) mayShrink() bool {
+	return t.total > t.numbers.Floor && t.idle > 0 && t.free() > t.numbers.Spare
+}
+
+// free counts the agents that are there or coming and have no job.
+func (t *team) free() int { return t.idle + max(0, t.coming-t.queue.len()) }
+
+// leavesAt is when idle agent g may go: it lingered, and demand has settled.
+func (e *engine) leavesAt(t int32, g *agent) units.Duration {
+	n := &e.w.Templates[t].Numbers
+	at := g.idleSince + n.Linger
+	if short := e.teams[t].lastShort; short >= 0 {
+		at = max(at, short+n.Settle)
+	}
+	return at
+}
+
+// agentLeft lets those look again who may have waited for room under a ceiling,
+// and the template itself, whose floor may have been broken.
+func (e *engine) agentLeft(t int32) {
+	e.wake(t, e.now)
+	for other := range e.teams {
+		if team := &e.teams[other]; len(team.held) > 0 && team.held[len(team.held)-1].cause == AtAgents {
+			e.wake(int32(other), e.now)
+		}
+	}
+}
+
+// rounds holds the round of every template that is due now.
+func (e *engine) rounds() {
+	e.dueNow = e.dueNow[:0]
+	for t := range e.teams {
+		if e.teams[t].due <= e.now {
+			e.dueNow = append(e.dueNow, int32(t))
+		}
+	}
+	for _, t := range e.dueNow {
+		e.beginRound(t)
+	}
+	e.startForJobs()
+	for _, t := range e.dueNow {
+		e.startAhead(t)
+		e.shrinkTeam(t)
+		e.endRound(t)
+	}
+	e.nextRound = never
+	for t := range e.teams {
+		e.nextRound = min(e.nextRound, e.teams[t].due)
+	}
+}
+
+// beginRound takes in new jobs and gives idle agents out, the one idle last
+// first, so that those beyond need stay idle and can go.
+func (e *engine) beginRound(t int32) {
+	team := &e.teams[t]
+	team.due, team.last, team.started, team.isBlocked = never, e.now, 0, false
+	e.trace.Rounds++
+	e.followCalendar(t)
+	for _, j := range team.arrived {
+		team.queue.push(waiting{job: j, seen: e.now, promised: -1})
+	}
+	team.arrived = team.arrived[:0]
+	for team.idle > 0 && team.queue.len() > 0 {
+		a := team.newest
+		e.takeIdle(a)
+		w := team.queue.pop()
+		team.promised = max(0, team.promised-1)
+		e.startWork(a, w)
+	}
+	if team.queue.len() > 0 {
+		team.lastShort = e.now
+	}
+}
+
+// followCalendar moves to the numbers that hold now and plans the next change.
+func (e *engine) followCalendar(t int32) {
+	team, calendar := &e.teams[t], &e.w.Templates[t].calendar
+	for {
+		n, next, more := calendar.At(team.step)
+		team.numbers = n
+		if !more {
+			return
+		}
+		if next > e.now {
+			e.wake(t, next)
+			return
+		}
+		team.step++
+	}
+}
+
+// startForJobs starts an agent for every job that has none coming, the job
+// submitted first going first among all templates, until ceilings or steps
+// stop it.
+func (e *engine) startForJobs() {
+	for {
+		best := int32(-1)
+		for _, t := range e.dueNow {
+			team := &e.teams[t]
+			if team.isBlocked || team.coming >= team.queue.len() {
+				continue
+			}
+			if best < 0 || team.queue.at(team.coming).job < e.teams[best].queue.at(e.teams[best].coming).job {
+				best = t
+			}
+		}
+		if best < 0 {
+			return
+		}
+		e.startOne(best)
+	}
+}
+
+// startOne starts an agent, or notes what forbids it.
+func (e *engine) startOne(t int32) bool {
+	team, n := &e.teams[t], &e.w.Templates[t].Numbers
+	switch {
+	case team.numbers.Ceiling >= 0 && team.total >= team.numbers.Ceiling:
+		team.blocked, team.isBlocked = AtCeiling, true
+	case e.w.AgentCeiling >= 0 && e.total >= e.w.AgentCeiling:
+		team.blocked, team.isBlocked = AtAgents, true
+	case n.Step > 0 && team.started >= n.Step:
+		team.blocked, team.isBlocked = AtStep, true
+	default:
+		team.started++
+		e.newAgent(t)
+		return true
+	}
+	return false
+}
+
+// startAhead starts agents for floor and spare.
+func (e *engine) startAhead(t int32) {
+	team := &e.teams[t]
+	for !team.isBlocked && (team.total < team.numbers.Floor || team.free() < team.numbers.Spare) {
+		if !e.startOne(t) {
+			break
+		}
+	}
+	if team.isBlocked && team.blocked == AtStep {
+		e.wake(t, e.now+1)
+	}
+}
+
+// shrinkTeam lets idle agents go that have lingered, the one idle longest first.
+func (e *engine) shrinkTeam(t int32) {
+	team := &e.teams[t]
+	for team.mayShrink() {
+		a := team.oldest
+		if at := e.leavesAt(t, &e.agents[a]); at > e.now {
+			e.wake(t, at)
+			return
+		}
+		e.takeIdle(a)
+		e.leave(a)
+	}
+}
+
+// endRound promises what is coming, and notes why the rest is held.
+func (e *engine) endRound(t int32) {
+	team := &e.teams[t]
+	covered := min(team.coming, team.queue.len())
+	for ; team.promised < covered; team.promised++ {
+		w := team.queue.at(team.promised)
+		e.recordHeld(t, w)
+		w.promised = e.now
+	}
+	if covered == team.queue.len() {
+		team.held = team.held[:0]
+		return
+	}
+	if n := len(team.held); n == 0 || team.held[n-1].cause != team.blocked {
+		team.held = append(team.held, heldSince{e.now, team.blocked})
+	}
+}
+
+// reuseNever reports whether a template's agents take one job only.
+func (t *Template) reuseNever() bool { return t.Numbers.Reuse == document.Never }

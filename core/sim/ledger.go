@@ -1,0 +1,140 @@
+package sim
+
+import (
+	"fmt"
+
+	"tachyphor/core/template"
+	"tachyphor/core/units"
+)
+
+// A Use is what a part of a node is used for.
+type Use uint8
+
+// What node time is spent on.
+const (
+	UseWork  Use = iota // agents at work, and cleaning up after it
+	UseStart            // agents on their way: images, containers, joining
+	UseIdle             // agents waiting for a job
+	UseEmpty            // room that no agent has asked for, and nodes booting
+	Uses                // how many there are
+)
+
+// UseNames are the uses' names in order.
+var UseNames = [Uses]string{"work", "start", "idle", "empty"}
+
+// Shares of a node are counted in 1/1024, times in microseconds, so that a node
+// year fits into 63 bits.
+const wholeNode = 1024
+
+// A ledger sums up what the shares of one node were used for within the window
+// of the figures.
+type ledger struct {
+	// share[u] is what agents in use u ask of the node now; its sum is at most
+	// wholeNode.
+	share [Uses]int64
+	spent [Uses]int64 // share · µs up to since; UseEmpty stays 0, it is the rest
+	since units.Duration
+}
+
+// A NodeLife is what a node was from being asked for to its end, within the
+// window of the figures.
+type NodeLife struct {
+	Pool, Ordinal int32
+	Asked, Ready  units.Duration // Ready is below 0 when it never was
+	Gone          units.Duration // end of the run for those still there
+	Billed        units.Duration // of its life, within the window
+	// Spent is what its time went to, in 1/1024 node · µs; it adds up to
+	// 1024 · the window's microseconds of its life.
+	Spent [Uses]int64
+}
+
+func (l NodeLife) check() error {
+	var sum int64
+	for u, s := range l.Spent {
+		if s < 0 {
+			return fmt.Errorf("time spent on %s is negative", UseNames[u])
+		}
+		sum += s
+	}
+	if most := wholeNode * (int64(l.Billed)/1000 + 1); sum > most || sum < most-2*wholeNode {
+		return fmt.Errorf("uses add up to %d, its life to %d", sum, most)
+	}
+	return nil
+}
+
+// use says what an agent's state uses its node for.
+func (s agentState) use() Use {
+	switch s {
+	case idle:
+		return UseIdle
+	case busy, wiping:
+		return UseWork
+	default:
+		return UseStart
+	}
+}
+
+// clip moves a moment into the window.
+func (e *engine) clip(t units.Duration) units.Duration {
+	return min(max(t, e.w.Plan.Warmup), e.w.Plan.Span)
+}
+
+// settle books the time since the last change.
+func (e *engine) settle(l *ledger) {
+	from, to := int64(e.clip(l.since))/1000, int64(e.clip(e.now))/1000
+	if to > from {
+		for u, s := range l.share {
+			l.spent[u] += s * (to - from)
+		}
+	}
+	l.since = e.now
+}
+
+// shareOf is the part of a pool's node that a request takes: the mean of its
+// parts of CPU and memory, so that the shares on a node never exceed the node.
+func (e *engine) shareOf(q template.Request, pool int32) int64 {
+	room := &e.w.Pools[pool].Room
+	return (int64(q.CPU)*(wholeNode/2)/max(1, int64(room.CPU)) +
+		int64(float64(q.Memory)/float64(max(1, room.Memory))*(wholeNode/2)))
+}
+
+// moveShare books that agent g's share goes from one use to another.
+func (e *engine) moveShare(g *agent, to agentState) {
+	if g.node < 0 {
+		return
+	}
+	node := &e.nodes[g.node]
+	from := g.state
+	if from != unplaced && to != gone && from.use() == to.use() {
+		return
+	}
+	e.settle(&node.ledger)
+	s := e.shareOf(e.w.Templates[g.template].Request, node.pool)
+	if from != unplaced {
+		node.ledger.share[from.use()] -= s
+	}
+	if to != gone {
+		node.ledger.share[to.use()] += s
+	}
+}
+
+// closeNode ends a node's ledger and enters it into the trace.
+func (e *engine) closeNode(n int32) {
+	node := &e.nodes[n]
+	e.settle(&node.ledger)
+	from, to := e.clip(node.asked), e.clip(e.now)
+	life := NodeLife{
+		Pool: node.pool, Ordinal: node.ordinal, Asked: node.asked, Ready: -1, Gone: e.now,
+		Billed: max(0, to-from), Spent: node.ledger.spent,
+	}
+	if node.readyAt > 0 || node.ready || node.gone {
+		life.Ready = node.readyAt
+	}
+	rest := wholeNode * (int64(to)/1000 - int64(from)/1000)
+	for _, s := range life.Spent {
+		rest -= s
+	}
+	life.Spent[UseEmpty] = rest
+	e.trace.Nodes[n] = life
+	e.observeNode(node.pool, -1)
+}

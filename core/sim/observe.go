@@ -1,0 +1,204 @@
+package sim
+
+import (
+	"tachyphor/core/units"
+)
+
+// Groups of agents' states, as time lines show them.
+const (
+	GroupUnplaced = iota // no node has room
+	GroupStarting
+	GroupIdle
+	GroupWorking
+	GroupWiping
+	Groups
+)
+
+// GroupNames are the groups' names in order.
+var GroupNames = [Groups]string{"unplaced", "starting", "idle", "working", "wiping"}
+
+func (s agentState) group() int {
+	switch s {
+	case unplaced:
+		return GroupUnplaced
+	case idle:
+		return GroupIdle
+	case busy:
+		return GroupWorking
+	case wiping:
+		return GroupWiping
+	default:
+		return GroupStarting
+	}
+}
+
+// A Line is one quantity over time, as its integral over each bin.
+type Line struct {
+	value int64
+	since units.Duration
+	width units.Duration
+	Area  []int64 // value · ns in each bin
+}
+
+// add settles the line up to now and changes its value.
+func (l *Line) add(now units.Duration, change int64) {
+	if l.value != 0 && now > l.since {
+		l.spread(now)
+	}
+	l.since = now
+	l.value += change
+}
+
+func (l *Line) spread(now units.Duration) {
+	from := l.since
+	for from < now {
+		bin := int(from / l.width)
+		if bin >= len(l.Area) {
+			return
+		}
+		to := min(now, units.Duration(bin+1)*l.width)
+		l.Area[bin] += l.value * int64(to-from)
+		from = to
+	}
+}
+
+// Lines are the quantities over time of one run.
+type Lines struct {
+	Width   units.Duration // of a bin; the last bin may reach past the span
+	Waiting Line           // jobs submitted and not started, those that nothing fits left out
+	Agents  [Groups]Line
+	Nodes   []Line // by pool; booting ones included, as they are paid for
+}
+
+// binWidths are the widths of bins that people can read.
+var binWidths = []units.Duration{
+	units.Second, 5 * units.Second, 10 * units.Second, 30 * units.Second,
+	units.Minute, 2 * units.Minute, 5 * units.Minute, 10 * units.Minute, 15 * units.Minute, 30 * units.Minute,
+	units.Hour, 2 * units.Hour, 4 * units.Hour, 6 * units.Hour, 12 * units.Hour, units.Day,
+}
+
+// maxBins bounds a time line's length.
+const maxBins = 1024
+
+func newLines(span units.Duration, pools int) Lines {
+	l := Lines{Nodes: make([]Line, pools)}
+	for _, l.Width = range binWidths {
+		if span <= maxBins*l.Width {
+			break
+		}
+	}
+	bins := int((span + l.Width - 1) / l.Width)
+	l.each(func(x *Line) { x.width, x.Area = l.Width, make([]int64, bins) })
+	return l
+}
+
+func (l *Lines) each(f func(*Line)) {
+	f(&l.Waiting)
+	for i := range l.Agents {
+		f(&l.Agents[i])
+	}
+	for i := range l.Nodes {
+		f(&l.Nodes[i])
+	}
+}
+
+func (e *engine) observeWaiting(change int64) { e.trace.Lines.Waiting.add(e.now, change) }
+
+func (e *engine) observeNewAgent() { e.trace.Lines.Agents[GroupUnplaced].add(e.now, 1) }
+
+// observeAgent sees every change of an agent's state.
+func (e *engine) observeAgent(g *agent, to agentState) {
+	e.moveShare(g, to)
+	from := g.state.group()
+	if to == gone {
+		e.trace.Lines.Agents[from].add(e.now, -1)
+		return
+	}
+	if at := to.group(); at != from {
+		e.trace.Lines.Agents[from].add(e.now, -1)
+		e.trace.Lines.Agents[at].add(e.now, 1)
+	}
+}
+
+func (e *engine) observeNode(pool int32, change int64) {
+	e.trace.Lines.Nodes[pool].add(e.now, change)
+	if change > 0 {
+		e.trace.Nodes = append(e.trace.Nodes, NodeLife{})
+	}
+}
+
+// maxHeldSpans bounds how finely one job's time in the queue is told apart; what
+// came before is put to the earliest cause that is kept.
+const maxHeldSpans = 32
+
+// recordHeld books a job's time in the queue up to now.
+func (e *engine) recordHeld(t int32, w *waiting) {
+	e.trace.spanTo(w.job, w.seen, AwaitsRound, -1)
+	held := e.teams[t].held
+	i := len(held) - 1
+	for i > 0 && held[i].from > w.seen && len(held)-i < maxHeldSpans {
+		i--
+	}
+	for ; i >= 0 && i < len(held); i++ {
+		to := e.now
+		if i+1 < len(held) {
+			to = held[i+1].from
+		}
+		e.trace.spanTo(w.job, to, held[i].cause, -1)
+	}
+}
+
+// recordStart books what a job waited for from the promise of an agent to now,
+// when agent g takes it. A standing agent leaves only time in the queue; one
+// that has just joined passes on the steps of its own start.
+func (e *engine) recordStart(g *agent, w waiting) {
+	t := e.trace
+	if w.promised < 0 {
+		e.recordHeld(g.template, &w)
+	}
+	r := &t.Records[w.job]
+	r.Warm = g.state == idle
+	r.Started, r.Node, r.Agent, r.Template = e.now, g.node, int32(g.ordinal&(1<<40-1)), int16(g.template)
+	if r.Warm {
+		t.spanTo(w.job, e.now, AwaitsComing, -1)
+		if r.last >= 0 {
+			t.spans[r.last].by = g.lastJob
+		}
+	} else {
+		t.spanTo(w.job, g.created, AwaitsComing, -1)
+		e.recordPlacing(g, w.job)
+		t.spanTo(w.job, g.present, Pulling, g.node)
+		t.spanTo(w.job, g.started, Starting, -1)
+		t.spanTo(w.job, g.joined, Joining, -1)
+	}
+	e.observeWaiting(-1)
+}
+
+// recordPlacing books the time until the pod had a node. Each moment counts only
+// if it came, and before the next.
+func (e *engine) recordPlacing(g *agent, job int32) {
+	t := e.trace
+	if g.asked >= 0 {
+		if g.full >= 0 {
+			t.spanTo(job, min(g.full, g.asked), AwaitsScan, g.verdict)
+			t.spanTo(job, g.asked, PoolsFull, g.verdict)
+		} else {
+			t.spanTo(job, g.asked, AwaitsScan, g.verdict)
+		}
+		t.spanTo(job, g.placed, Booting, g.node)
+		return
+	}
+	if g.full >= 0 {
+		t.spanTo(job, min(g.full, g.placed), AwaitsScan, g.verdict)
+		t.spanTo(job, g.placed, PoolsFull, g.verdict)
+		return
+	}
+	t.spanTo(job, g.placed, AwaitsScan, g.verdict)
+}
+
+// recordEnd books a job's end.
+func (e *engine) recordEnd(g *agent) {
+	e.trace.spanTo(g.job, e.now, Wiping, -1)
+	e.trace.Records[g.job].Ended = e.now
+	e.open--
+}

@@ -1,0 +1,228 @@
+package sim
+
+import (
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+
+	"tachyphor/core/document"
+	"tachyphor/core/template"
+)
+
+// A Verdict says why a pod fitted on no node, in the scheduler's manner: how
+// many nodes there were and how many failed for each reason. Verdicts are
+// comparable.
+type Verdict struct {
+	Template          int32
+	Nodes             int32
+	CPU, Memory, Pods int32 // nodes that lacked it; a node may lack several
+}
+
+// String writes the verdict as the scheduler words it.
+func (v Verdict) String() string {
+	reasons := []string{}
+	for _, r := range []struct {
+		n    int32
+		what string
+	}{{v.CPU, "Insufficient cpu"}, {v.Memory, "Insufficient memory"}, {v.Pods, "Too many pods"}} {
+		if r.n > 0 {
+			reasons = append(reasons, fmt.Sprintf("%d %s", r.n, r.what))
+		}
+	}
+	slices.Sort(reasons)
+	if len(reasons) == 0 {
+		return fmt.Sprintf("0/%d nodes are available.", v.Nodes)
+	}
+	return fmt.Sprintf("0/%d nodes are available: %s.", v.Nodes, strings.Join(reasons, ", "))
+}
+
+// placement is the scheduler's view: nodes that are ready, by name, and pods
+// that fitted nowhere, for each template in the order of their making.
+type placement struct {
+	ready    []int32 // nodes, ascending by pool's name and ordinal
+	pending  [][]int32
+	verdicts map[Verdict]int32
+	// holding[i] counts the ready nodes that hold image i.
+	holding []int32
+}
+
+// submitPod tries to place agent a's pod, behind pods of its template that wait.
+func (e *engine) submitPod(a int32) {
+	t := e.agents[a].template
+	if len(e.place.pending[t]) == 0 && e.tryPlace(a) {
+		return
+	}
+	e.place.pending[t] = append(e.place.pending[t], a)
+	e.podWaits()
+}
+
+// retry tries pods that wait, because room has appeared. A template whose first
+// pod does not fit is passed over: its others are alike.
+func (e *engine) retry() {
+	stuck := e.stuck[:0]
+	for range e.place.pending {
+		stuck = append(stuck, false)
+	}
+	e.stuck = stuck
+	for {
+		best := -1
+		for t, pods := range e.place.pending {
+			if !stuck[t] && len(pods) > 0 && (best < 0 || e.agents[pods[0]].created < e.agents[e.place.pending[best][0]].created) {
+				best = t
+			}
+		}
+		if best < 0 {
+			return
+		}
+		if !e.tryPlace(e.place.pending[best][0]) {
+			stuck[best] = true
+			continue
+		}
+		e.place.pending[best] = slices.Delete(e.place.pending[best], 0, 1)
+	}
+}
+
+// tryPlace binds agent a's pod to the best node with room, or notes why there is
+// none.
+func (e *engine) tryPlace(a int32) bool {
+	g := &e.agents[a]
+	t := &e.w.Templates[g.template]
+	best, top := int32(-1), int64(-1)
+	v := Verdict{Template: g.template, Nodes: int32(len(e.place.ready))}
+	for _, n := range e.place.ready {
+		node := &e.nodes[n]
+		if short := node.left.Lacks(t.Request); short.Short() {
+			v.count(short.CPU, short.Memory, short.Pods)
+			continue
+		}
+		if s := e.score(node, t); s > top {
+			best, top = n, s
+		}
+	}
+	if best < 0 {
+		if g.verdict < 0 {
+			g.verdict = e.verdict(v)
+		}
+		return false
+	}
+	e.bind(a, best)
+	return true
+}
+
+func (v *Verdict) count(cpu, memory, pods bool) {
+	if cpu {
+		v.CPU++
+	}
+	if memory {
+		v.Memory++
+	}
+	if pods {
+		v.Pods++
+	}
+}
+
+// verdict returns the number of a verdict in the trace's table.
+func (e *engine) verdict(v Verdict) int32 {
+	if i, ok := e.place.verdicts[v]; ok {
+		return i
+	}
+	i := int32(len(e.trace.Verdicts))
+	e.trace.Verdicts = append(e.trace.Verdicts, v)
+	e.place.verdicts[v] = i
+	return i
+}
+
+// bind puts agent a's pod on node n.
+func (e *engine) bind(a, n int32) {
+	g, node := &e.agents[a], &e.nodes[n]
+	t := &e.w.Templates[g.template]
+	if g.waitNode >= 0 {
+		e.unbook(a)
+	}
+	g.node, g.placed = n, e.now
+	node.left = node.left.Take(t.Request, 1)
+	node.scored.CPU += t.Scoring.CPU
+	node.scored.Memory += t.Scoring.Memory
+	node.pods++
+	node.version++ // calls off its going for emptiness
+	e.needImages(a)
+}
+
+// freePod takes agent a's pod off its node.
+func (e *engine) freePod(a int32) {
+	g := &e.agents[a]
+	node := &e.nodes[g.node]
+	t := &e.w.Templates[g.template]
+	node.left = node.left.Take(t.Request, -1)
+	node.scored.CPU -= t.Scoring.CPU
+	node.scored.Memory -= t.Scoring.Memory
+	node.pods--
+	e.retry()
+	if node.pods == 0 {
+		e.nodeEmpty(g.node)
+	}
+}
+
+// Weights of the default scheduler profile. What every node gets alike (taints,
+// affinity) is left out.
+const (
+	fitWeight      = 1
+	balancedWeight = 1
+	localityWeight = 1
+)
+
+// score rates a node for one more pod, as the scheduler does: each part is a
+// whole number from 0 to 100.
+func (e *engine) score(n *node, t *Template) int64 {
+	want := template.Request{CPU: n.scored.CPU + t.Scoring.CPU, Memory: n.scored.Memory + t.Scoring.Memory}
+	room := &e.w.Pools[n.pool].Room
+	return fitWeight*e.fitScore(want, room.Request) +
+		balancedWeight*balanced(want, room.Request) +
+		localityWeight*e.locality(n, t)
+}
+
+// fitScore is least allocated (spread) or most allocated (pack), the mean over
+// CPU and memory.
+func (e *engine) fitScore(want, room template.Request) int64 {
+	part := func(want, room int64) int64 {
+		if room == 0 || want > room {
+			return 0
+		}
+		if e.w.Placement == document.Pack {
+			return want * 100 / room
+		}
+		return (room - want) * 100 / room
+	}
+	return (part(int64(want.CPU), int64(room.CPU)) + part(int64(want.Memory), int64(room.Memory))) / 2
+}
+
+// balanced is 100 less the spread between the shares of CPU and memory in use:
+//
+//	100 · (1 − |c − m| / 2),  each share at most 1
+func balanced(want, room template.Request) int64 {
+	c := min(1, float64(want.CPU)/float64(room.CPU))
+	m := min(1, float64(want.Memory)/float64(room.Memory))
+	return int64((1 - math.Abs(c-m)/2) * 100)
+}
+
+// Image sizes between which locality counts.
+// Source: k8s.io/kubernetes/pkg/scheduler/framework/plugins/imagelocality.
+const (
+	localityFrom = 23 << 20
+	localityTo   = 1000 << 20 // for each container
+)
+
+// locality prefers nodes that hold much of the pod's images; an image counts by
+// the share of nodes that hold it.
+func (e *engine) locality(n *node, t *Template) int64 {
+	var sum int64
+	nodes := int64(len(e.place.ready))
+	for _, i := range t.images {
+		if n.images[i] {
+			sum += int64(float64(e.w.Images[i].Size) * (float64(e.place.holding[i]) / float64(nodes)))
+		}
+	}
+	top := int64(localityTo) * int64(t.Containers)
+	return 100 * (min(max(sum, localityFrom), top) - localityFrom) / (top - localityFrom)
+}

@@ -1,0 +1,149 @@
+package sim
+
+import (
+	"fmt"
+
+	"tachyphor/core/demand"
+	"tachyphor/core/units"
+)
+
+// A Trace is what one run observed, in columns.
+type Trace struct {
+	World *World
+	Jobs  *demand.Jobs
+	// Records has one entry for each job, in the order of Jobs.
+	Records   []Record
+	Unmatched []int32 // jobs that no template fits, ascending
+	Verdicts  []Verdict
+	Nodes     []NodeLife // in the order in which they were asked for
+	Lines     Lines
+
+	Events, Rounds, Scans int64 // that the loop went through
+	PeakEvents            int   // most events planned at once
+	AgentsMade            int64
+
+	spans []span
+}
+
+// A Record is how one job fared.
+type Record struct {
+	Started  units.Duration // its own first step; below 0 if it never came to that
+	Ended    units.Duration // below 0 if it did not end
+	Node     int32          // index into Trace.Nodes; -1 before it started
+	Agent    int32          // ordinal of the agent within its template, from 1
+	Template int16          // -1 when nothing fits
+	Warm     bool           // it took an agent that stood idle
+	first    int32          // its chain of spans; -1 when empty
+	last     int32
+}
+
+// A span is a part of a job's time, from the end of the span before it (the
+// first: from submission). The end stands in the upper 56 bits, the cause below.
+type span struct {
+	endCause uint64
+	by       int32
+	next     int32
+}
+
+// A Stay is a span written out: the job waited for Cause from From to To.
+// By names the counterpart: for held phases the job that freed the agent, for
+// placing an index into Trace.Verdicts, for node, image an index into
+// Trace.Nodes; -1 where there is none.
+type Stay struct {
+	From, To units.Duration
+	Cause    Cause
+	By       int32
+}
+
+// spanTo adds a span that ends at a moment to job j's chain, unless it is empty.
+func (t *Trace) spanTo(j int32, end units.Duration, c Cause, by int32) {
+	r := &t.Records[j]
+	from := t.Jobs.List[j].Submitted
+	if r.last >= 0 {
+		from = units.Duration(t.spans[r.last].endCause >> 8)
+	}
+	if end <= from {
+		return
+	}
+	n := int32(len(t.spans))
+	t.spans = append(t.spans, span{uint64(end)<<8 | uint64(c), by, -1})
+	if r.last >= 0 {
+		t.spans[r.last].next = n
+	} else {
+		r.first = n
+	}
+	r.last = n
+}
+
+// Stays returns job j's time from submission to its end, without gaps.
+func (t *Trace) Stays(j int) []Stay {
+	var out []Stay
+	from := t.Jobs.List[j].Submitted
+	for i := t.Records[j].first; i >= 0; i = t.spans[i].next {
+		s := t.spans[i]
+		to := units.Duration(s.endCause >> 8)
+		out = append(out, Stay{from, to, Cause(s.endCause & 0xff), s.by})
+		from = to
+	}
+	return out
+}
+
+// Ribbon adds job j's time up by phase and by cause into the given sums.
+func (t *Trace) Ribbon(j int, phases *[Phases]units.Duration, byCause *[causes]units.Duration) {
+	from := t.Jobs.List[j].Submitted
+	for i := t.Records[j].first; i >= 0; i = t.spans[i].next {
+		s := t.spans[i]
+		to, c := units.Duration(s.endCause>>8), Cause(s.endCause&0xff)
+		phases[c.Phase()] += to - from
+		byCause[c] += to - from
+		from = to
+	}
+}
+
+// CauseCount is how many causes there are, for sums by cause.
+const CauseCount = int(causes)
+
+// NodeName names node n of the trace.
+func (t *Trace) NodeName(n int32) string {
+	return t.World.nodeName(t.Nodes[n].Pool, t.Nodes[n].Ordinal)
+}
+
+// Check returns the first thing about the trace that must not be: a chain of
+// spans that does not end where its job ends, phases out of order, node time
+// that does not add up.
+func (t *Trace) Check() error {
+	for j := range t.Records {
+		r := &t.Records[j]
+		stays := t.Stays(j)
+		if r.Ended < 0 {
+			continue
+		}
+		end := t.Jobs.List[j].Submitted
+		if len(stays) > 0 {
+			end = stays[len(stays)-1].To
+		}
+		if end != r.Ended {
+			return fmt.Errorf("job %s ends at %d ns, its ribbon at %d ns", t.Jobs.ID(j), r.Ended, end)
+		}
+		for i := 1; i < len(stays); i++ {
+			if stays[i].Cause.Phase() < stays[i-1].Cause.Phase() {
+				return fmt.Errorf("job %s: phase %v after %v", t.Jobs.ID(j), stays[i].Cause.Phase(), stays[i-1].Cause.Phase())
+			}
+		}
+		var begun units.Duration
+		for _, s := range stays {
+			if s.Cause.Phase() < Work {
+				begun += s.To - s.From
+			}
+		}
+		if t.Jobs.List[j].Submitted+begun != r.Started {
+			return fmt.Errorf("job %s starts at %d ns, its ribbon says %d ns", t.Jobs.ID(j), r.Started, t.Jobs.List[j].Submitted+begun)
+		}
+	}
+	for n, life := range t.Nodes {
+		if err := life.check(); err != nil {
+			return fmt.Errorf("node %s: %w", t.NodeName(int32(n)), err)
+		}
+	}
+	return nil
+}

@@ -1,0 +1,96 @@
+// Package stats holds the few statistics that figures are reported with:
+// percentiles, intervals over repeats, paired comparisons, and the closed forms
+// of queueing theory that the engine is held against.
+package stats
+
+import (
+	"math"
+	"slices"
+
+	"gonum.org/v1/gonum/stat/distuv"
+)
+
+// A Figure is a number with how sure it is. The zero Figure says nothing.
+type Figure struct {
+	Mean float64 `json:"mean" doc:"Mean over the repeats."`
+	// Half is half the width of the 95 % interval of the mean, by Student's t
+	// over Runs repeats; 0 when there was only one and nothing can be said.
+	Half float64 `json:"half" doc:"Half the width of the 95 % interval; 0 with a single repeat, where nothing can be said."`
+	Runs int     `json:"runs" doc:"Repeats behind the figure."`
+}
+
+// Of returns the figure of one value a repeat.
+func Of(values []float64) Figure {
+	n := len(values)
+	if n == 0 {
+		return Figure{}
+	}
+	sum := 0.0
+	for _, v := range values {
+		sum += v
+	}
+	f := Figure{Mean: sum / float64(n), Runs: n}
+	if n < 2 {
+		return f
+	}
+	sq := 0.0
+	for _, v := range values {
+		sq += (v - f.Mean) * (v - f.Mean)
+	}
+	t := distuv.StudentsT{Mu: 0, Sigma: 1, Nu: float64(n - 1)}.Quantile(0.975)
+	f.Half = t * math.Sqrt(sq/float64(n-1)/float64(n))
+	return f
+}
+
+// Paired returns the figure of b − a, repeat by repeat. Only repeats that both
+// have are taken.
+func Paired(a, b []float64) Figure {
+	d := make([]float64, min(len(a), len(b)))
+	for i := range d {
+		d[i] = b[i] - a[i]
+	}
+	return Of(d)
+}
+
+// Sure reports whether the interval leaves zero out.
+func (f Figure) Sure() bool { return f.Runs > 1 && math.Abs(f.Mean) > f.Half }
+
+// Percentile returns the p-th percentile, 0 ≤ p ≤ 100, of ascending values by
+// nearest rank: the smallest value with at least p % of the values at or below
+// it. It is 0 for no values.
+func Percentile(sorted []int64, p float64) int64 {
+	if len(sorted) == 0 {
+		return 0
+	}
+	rank := int(math.Ceil(p / 100 * float64(len(sorted))))
+	return sorted[min(max(rank, 1), len(sorted))-1]
+}
+
+// Supports reports whether n values say anything about the p-th percentile:
+// at least ten of them must be expected beyond it.
+func Supports(n int, p float64) bool { return float64(n)*(100-p) >= 1000 }
+
+// Summary is what is reported of a set of durations in nanoseconds.
+type Summary struct {
+	Count         int
+	Mean          float64
+	P50, P90, P95 int64
+	P99, Max      int64
+}
+
+// Summarize sorts values and summarises them.
+func Summarize(values []int64) Summary {
+	if len(values) == 0 {
+		return Summary{}
+	}
+	slices.Sort(values)
+	sum := 0.0
+	for _, v := range values {
+		sum += float64(v)
+	}
+	return Summary{
+		Count: len(values), Mean: sum / float64(len(values)),
+		P50: Percentile(values, 50), P90: Percentile(values, 90), P95: Percentile(values, 95),
+		P99: Percentile(values, 99), Max: values[len(values)-1],
+	}
+}

@@ -1,0 +1,164 @@
+// Package template reads a Kubernetes PodTemplate as an agent: what it offers,
+// what it reserves on a node, which images it needs.
+package template
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"tachyphor/core/document"
+	"tachyphor/core/units"
+
+	corev1 "k8s.io/api/core/v1"
+	"k8s.io/apimachinery/pkg/api/resource"
+)
+
+// Annotations in which a PodTemplate says what Kubernetes has no field for.
+const (
+	OffersAnnotation    = "tachyphor/offers"
+	ContainerAnnotation = "tachyphor/agent-container"
+)
+
+// A Request is what one agent reserves on a node while it lives.
+// The zero Request reserves nothing and fits wherever there is room for a pod.
+// Requests are comparable.
+type Request struct {
+	CPU    units.MilliCPU // ≥ 0
+	Memory units.Bytes    // ≥ 0
+}
+
+// An Agent is a pod template as the simulation sees it.
+type Agent struct {
+	Name      string
+	Offers    []string // sorted, each once
+	Container string   // name of the container that runs jobs
+	Request   Request  // effective request, as the scheduler charges it
+	// Scoring is the request by which nodes are scored: a container that names
+	// no CPU counts as 100m, one that names no memory as 200 MiB.
+	Scoring    Request
+	Images     []string // of all containers, each once, in the order they are pulled
+	Containers int      // init and ordinary containers
+}
+
+// What a container without a request counts as when nodes are scored.
+// Source: k8s.io/kubernetes/pkg/scheduler/util (DefaultMilliCPURequest).
+const (
+	scoringCPU    = 100
+	scoringMemory = 200 << 20
+)
+
+// Read reads the PodTemplate in d. The faults name what keeps it from being an
+// agent.
+func Read(d *document.Document) (Agent, document.Faults) {
+	p := d.Value.(*document.PodTemplate)
+	a := Agent{Name: d.Name}
+	var faults document.Faults
+	for w := range strings.FieldsFuncSeq(annotation(p, OffersAnnotation), func(r rune) bool { return r == ',' || r == ' ' }) {
+		a.Offers = append(a.Offers, w)
+	}
+	slices.Sort(a.Offers)
+	a.Offers = slices.Compact(a.Offers)
+	if len(a.Offers) == 0 {
+		faults = append(faults, d.Fault("metadata.annotations", "no offers",
+			"say what the agent can do, as in "+OffersAnnotation+": linux, go"))
+	}
+	a.Container, faults = container(d, p, faults)
+	spec := &p.Template.Spec
+	a.Request = Effective(spec, Request{})
+	a.Scoring = Effective(spec, Request{scoringCPU, scoringMemory})
+	a.Containers = len(spec.InitContainers) + len(spec.Containers)
+	for _, list := range [][]corev1.Container{spec.InitContainers, spec.Containers} {
+		for _, c := range list {
+			if !slices.Contains(a.Images, c.Image) {
+				a.Images = append(a.Images, c.Image)
+			}
+		}
+	}
+	return a, faults
+}
+
+// annotation looks at the template's own metadata first, then at its pods'.
+func annotation(p *document.PodTemplate, key string) string {
+	if v, ok := p.Annotations[key]; ok {
+		return v
+	}
+	return p.Template.Annotations[key]
+}
+
+// container finds the agent's container: the one named, the only one, or the
+// one called agent.
+func container(d *document.Document, p *document.PodTemplate, faults document.Faults) (string, document.Faults) {
+	var names []string
+	for _, c := range p.Template.Spec.Containers {
+		names = append(names, c.Name)
+	}
+	named := annotation(p, ContainerAnnotation)
+	switch {
+	case named != "" && slices.Contains(names, named):
+		return named, faults
+	case named != "":
+		return "", append(faults, d.Fault("metadata.annotations", fmt.Sprintf("%s: %s", ContainerAnnotation, named),
+			"no container of that name; there are "+strings.Join(names, ", ")))
+	case len(names) == 1:
+		return names[0], faults
+	case slices.Contains(names, "agent"):
+		return "agent", faults
+	default:
+		return "", append(faults, d.Fault("template.spec.containers", strings.Join(names, ", "),
+			"cannot tell which container is the agent; name it with the annotation "+ContainerAnnotation))
+	}
+}
+
+// Effective returns the request that the scheduler charges a pod with:
+//
+//	max( Σ containers + Σ restartable init containers,
+//	     max over init containers (itself + restartable ones before it) )
+//
+// for each resource; pod-level requests replace that, overhead is added. A
+// container that names no CPU or memory counts as unnamed says.
+// Source: k8s.io/component-helpers/resource, PodRequests.
+func Effective(spec *corev1.PodSpec, unnamed Request) Request {
+	var running, peak Request
+	for _, c := range spec.Containers {
+		running = running.plus(of(c.Resources.Requests, unnamed))
+	}
+	var sidecars Request
+	for _, c := range spec.InitContainers {
+		r := of(c.Resources.Requests, unnamed)
+		if c.RestartPolicy != nil && *c.RestartPolicy == corev1.ContainerRestartPolicyAlways {
+			running, sidecars = running.plus(r), sidecars.plus(r)
+			peak = peak.max(sidecars)
+			continue
+		}
+		peak = peak.max(sidecars.plus(r))
+	}
+	total := running.max(peak)
+	if spec.Resources != nil {
+		total = of(spec.Resources.Requests, total)
+	}
+	return total.plus(of(spec.Overhead, Request{}))
+}
+
+func (r Request) plus(s Request) Request { return Request{r.CPU + s.CPU, r.Memory + s.Memory} }
+
+func (r Request) max(s Request) Request {
+	return Request{max(r.CPU, s.CPU), max(r.Memory, s.Memory)}
+}
+
+// of reads CPU and memory from a list; what it does not name is as unnamed says.
+func of(list corev1.ResourceList, unnamed Request) Request {
+	r := unnamed
+	if q, ok := list[corev1.ResourceCPU]; ok {
+		r.CPU = units.MilliCPU(scaled(q, resource.Milli))
+	}
+	if q, ok := list[corev1.ResourceMemory]; ok {
+		r.Memory = units.Bytes(scaled(q, 0))
+	}
+	return r
+}
+
+// scaled rounds up, and stays far enough from the largest integer to be added.
+func scaled(q resource.Quantity, scale resource.Scale) int64 {
+	return min(q.ScaledValue(scale), 1<<56)
+}

@@ -1,0 +1,116 @@
+package units
+
+import (
+	"fmt"
+	"math"
+	"math/bits"
+	"strconv"
+	"strings"
+)
+
+// Money is an amount in billionths of the currency's main unit, so that a
+// second of a cheap node is still thousands of them. Sums of Money are exact.
+type Money int64
+
+// Unit is one euro, dollar or whatever the cluster's currency is.
+const Unit Money = 1e9
+
+// Price is money for an hour of something.
+type Price Money
+
+// ParsePrice reads "0.19/h"; between 0 and ten thousand an hour.
+func ParsePrice(s string) (Price, error) {
+	head, ok := strings.CutSuffix(s, "/h")
+	n, err := strconv.ParseFloat(head, 64)
+	if !ok || err != nil || !(n >= 0 && n <= 1e4) {
+		return 0, fmt.Errorf("%q is not a price; write it like 0.19/h", s)
+	}
+	return Price(math.Round(n * float64(Unit))), nil
+}
+
+// For returns what d ≥ 0 of something at price p costs, rounded half up to the
+// smallest unit of money. The product is taken in 128 bits, so it cannot wrap;
+// a result beyond the range of Money is a defect of the caller and panics.
+func (p Price) For(d Duration) Money {
+	hi, lo := bits.Mul64(uint64(p), uint64(d))
+	lo, carry := bits.Add64(lo, uint64(Hour)/2, 0)
+	q, _ := bits.Div64(hi+carry, lo, uint64(Hour))
+	return Money(q)
+}
+
+// String writes p as it is read: "0.19/h".
+func (p Price) String() string {
+	return strconv.FormatFloat(float64(p)/float64(Unit), 'f', -1, 64) + "/h"
+}
+
+// MarshalText writes p as String does.
+func (p Price) MarshalText() ([]byte, error) { return []byte(p.String()), nil }
+
+// UnmarshalText reads what ParsePrice reads.
+func (p *Price) UnmarshalText(b []byte) (err error) {
+	*p, err = ParsePrice(string(b))
+	return err
+}
+
+// Float returns m in the currency's main unit.
+func (m Money) Float() float64 { return float64(m) / float64(Unit) }
+
+// Short writes m for reading, with a code such as "EUR": "EUR 1,240" or
+// "EUR 0.0231".
+func (m Money) Short(currency string) string {
+	n := m.Float()
+	var s string
+	switch a := math.Abs(n); {
+	case a == 0:
+		s = "0"
+	case a < 0.1:
+		s = fmt.Sprintf("%.4f", n)
+	case a < 1000:
+		s = fmt.Sprintf("%.2f", n)
+	default:
+		s = thousands(int64(math.Round(n)))
+	}
+	return strings.TrimSpace(currency + " " + s)
+}
+
+// thousands writes n with commas.
+func thousands(n int64) string {
+	s := strconv.FormatInt(abs(n), 10)
+	for i := len(s) - 3; i > 0; i -= 3 {
+		s = s[:i] + "," + s[i:]
+	}
+	if n < 0 {
+		s = "-" + s
+	}
+	return s
+}
+
+// Count writes a whole number for reading, with commas.
+func Count(n int64) string { return thousands(n) }
+
+// Split divides m among weights ≥ 0 in their order so that the parts add up to
+// m exactly: part i is the difference of two rounded running sums. With no
+// weight at all the last part takes everything. The sum of the weights must be
+// below 2^63.
+func (m Money) Split(weights []int64) []Money {
+	parts := make([]Money, len(weights))
+	var total uint64
+	for _, w := range weights {
+		total += uint64(w)
+	}
+	if total == 0 {
+		if len(parts) > 0 {
+			parts[len(parts)-1] = m
+		}
+		return parts
+	}
+	var run uint64
+	var given Money
+	for i, w := range weights {
+		run += uint64(w)
+		hi, lo := bits.Mul64(uint64(m), run)
+		q, _ := bits.Div64(hi, lo, total)
+		parts[i], given = Money(q)-given, Money(q)
+	}
+	return parts
+}
