@@ -42,12 +42,13 @@ type agent struct {
 	job      int32 // the job it works on or wipes after; -1 otherwise
 	lastJob  int32 // the last job it ended; -1 before the first
 	verdict  int32 // why it first fitted nowhere; -1 if it always did
-	waitNode int32 // node that was asked for on its behalf; -1 if none
+	waitNode int32 // booting node that was asked for on its behalf; -1 if none
+	bootNode int32 // the last such node, kept for the record
 	ordinal  uint64
 
 	// Moments of the start, below 0 until they come.
 	created, full, asked, placed, present, started, joined units.Duration
-	idleSince                                                      units.Duration
+	idleSince                                              units.Duration
 
 	// Neighbours in the team's list of idle agents, -1 at its ends.
 	older, newer int32
@@ -85,7 +86,7 @@ func (e *engine) newAgent(t int32) {
 	team := &e.teams[t]
 	team.made++
 	e.agents[a] = agent{
-		template: t, node: -1, job: -1, lastJob: -1, verdict: -1, waitNode: -1,
+		template: t, node: -1, job: -1, lastJob: -1, verdict: -1, waitNode: -1, bootNode: -1,
 		ordinal: uint64(t)<<40 | team.made, created: e.now, full: -1, asked: -1,
 	}
 	team.total++

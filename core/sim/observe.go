@@ -185,7 +185,7 @@ func (e *engine) recordPlacing(g *agent, job int32) {
 		} else {
 			t.spanTo(job, g.asked, AwaitsScan, g.verdict)
 		}
-		t.spanTo(job, g.placed, Booting, g.node)
+		t.spanTo(job, g.placed, Booting, g.bootNode)
 		return
 	}
 	if g.full >= 0 {

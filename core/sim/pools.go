@@ -174,7 +174,7 @@ func (e *engine) book(n int32, list []int32) (rest []int32) {
 			continue
 		}
 		node.planned = node.planned.Take(q, 1)
-		g.waitNode = n
+		g.waitNode, g.bootNode = n, n
 		if g.asked < 0 {
 			g.asked = e.now
 		}

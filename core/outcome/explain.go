@@ -1,0 +1,106 @@
+package outcome
+
+import (
+	"fmt"
+	"time"
+
+	"tachyphor/core/sim"
+	"tachyphor/core/units"
+)
+
+// An Explanation is one job's time, cause by cause.
+type Explanation struct {
+	JobBrief
+	Agent   string `json:"agent" doc:"Agent that ran it, empty if none did."`
+	Node    string `json:"node" doc:"Node it ran on, empty if none."`
+	LeadNs  int64  `json:"leadNs" doc:"Lead time; the stays add up to it. Below 0 when it did not end."`
+	Stays   []Stay `json:"stays" doc:"What it waited for, in order, without gaps."`
+	Summary string `json:"summary" doc:"The explanation in a sentence."`
+}
+
+// A Stay is one part of a job's time.
+type Stay struct {
+	Phase  string `json:"phase" doc:"Phase of the ribbon."`
+	Cause  string `json:"cause" doc:"Short name of the cause."`
+	FromNs int64  `json:"fromNs" doc:"From, since the job's submission."`
+	ToNs   int64  `json:"toNs" doc:"To, since the job's submission."`
+	Text   string `json:"text" doc:"What the job waited for, and on whom."`
+}
+
+// Brief says in a line how job j fared.
+func Brief(t *sim.Trace, j int) JobBrief {
+	job, r := t.Jobs.List[j], t.Records[j]
+	b := JobBrief{
+		ID: t.Jobs.ID(j), Class: t.World.Classes[job.Class].Name,
+		Submitted: t.World.Start.Add(time.Duration(job.Submitted)), DelayNs: -1, Warm: r.Warm,
+	}
+	if r.Template < 0 {
+		b.Phase, b.Reason = sim.Held.String(), "no template offers all it wants"
+		return b
+	}
+	b.Template = t.World.Templates[r.Template].Name
+	if r.Started < 0 {
+		b.Phase, b.Reason = sim.Held.String(), "it had not started when the run was given up"
+		return b
+	}
+	b.DelayNs = int64(r.Started - job.Submitted)
+	b.Phase, b.Reason = sim.Held.String(), "nothing: an idle agent took it at once"
+	longest := units.Duration(0)
+	for _, s := range t.Stays(j) {
+		if d := s.To - s.From; s.Cause.Phase() < sim.Restore && d > longest {
+			longest = d
+			b.Phase, b.Reason = s.Cause.Phase().String(), reason(t, s)
+		}
+	}
+	return b
+}
+
+// reason says what a stay waited for, and on whom.
+func reason(t *sim.Trace, s sim.Stay) string {
+	text := s.Cause.Label()
+	if s.By < 0 {
+		return text
+	}
+	switch s.Cause.Phase() {
+	case sim.Held:
+		return text + "; an agent came free when " + t.Jobs.ID(int(s.By)) + " ended"
+	case sim.Placing:
+		return text + ". " + t.Verdicts[s.By].String()
+	case sim.Node:
+		return text + ": " + t.NodeName(s.By)
+	case sim.Image:
+		return text + " on " + t.NodeName(s.By)
+	}
+	return text
+}
+
+// Explain tells job j's time cause by cause.
+func Explain(t *sim.Trace, j int) Explanation {
+	r, submitted := t.Records[j], t.Jobs.List[j].Submitted
+	e := Explanation{JobBrief: Brief(t, j), LeadNs: -1, Stays: []Stay{}}
+	if r.Ended >= 0 {
+		e.LeadNs = int64(r.Ended - submitted)
+	}
+	if r.Started >= 0 {
+		e.Agent = fmt.Sprintf("%s-%d", e.Template, r.Agent)
+		e.Node = t.NodeName(r.Node)
+	}
+	for _, s := range t.Stays(j) {
+		e.Stays = append(e.Stays, Stay{
+			Phase: s.Cause.Phase().String(), Cause: s.Cause.String(),
+			FromNs: int64(s.From - submitted), ToNs: int64(s.To - submitted), Text: reason(t, s),
+		})
+	}
+	switch {
+	case r.Template < 0:
+		m := t.World.Match([][]string{t.Jobs.Wants[t.Jobs.List[j].Wants]})[0]
+		u := Unmatched{Class: e.Class, Jobs: 1, Nearest: t.World.Templates[m.Nearest].Name, Missing: m.Missing, Meant: m.Meant}
+		e.Summary = u.Sentence()
+	case r.Started < 0:
+		e.Summary = "The job " + e.Reason + "."
+	default:
+		e.Summary = fmt.Sprintf("It started after %s on %s; it waited longest for %s.",
+			units.Duration(e.DelayNs).Short(), e.Agent, e.Reason)
+	}
+	return e
+}

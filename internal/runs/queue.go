@@ -1,0 +1,358 @@
+package runs
+
+import (
+	"context"
+	"crypto/rand"
+	"encoding/hex"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"log/slog"
+	"runtime"
+	"runtime/debug"
+	"sync"
+	"sync/atomic"
+	"time"
+
+	"tachyphor/core/document"
+	"tachyphor/core/outcome"
+	"tachyphor/core/sim"
+	"tachyphor/core/units"
+	"tachyphor/internal/store"
+)
+
+// lease is how long a claimed outcome stays the holder's without a sign of life.
+const lease = 15 * time.Second
+
+// beat is how often a running outcome gives that sign.
+const beat = time.Second
+
+// A Queue works off outcomes one after the other, each on all cores.
+type Queue struct {
+	Library *Library
+	store   *store.Store
+	log     *slog.Logger
+	holder  string
+	workers int
+
+	ring chan struct{} // something may be waiting
+	done chan struct{} // closed when the worker has ended
+	stop context.CancelFunc
+
+	mu      sync.Mutex
+	running map[uint64]*job // what this process works on
+	traces  []kept          // most recently used last
+
+	finished, failed atomic.Int64
+}
+
+// job is a running outcome.
+type job struct {
+	progress atomic.Uint64 // in millionths
+	stopped  atomic.Bool
+}
+
+type kept struct {
+	id    uint64
+	trace *sim.Trace
+}
+
+// tracesKept bounds how many outcomes' traces stay in memory for explanations,
+// and jobsKept how many jobs all of them may have together.
+const (
+	tracesKept = 4
+	jobsKept   = 2_500_000
+)
+
+// Start begins to work off the queue.
+func Start(s *store.Store, l *Library, log *slog.Logger) *Queue {
+	b := make([]byte, 8)
+	_, _ = rand.Read(b)
+	ctx, stop := context.WithCancel(context.Background())
+	q := &Queue{
+		Library: l, store: s, log: log, holder: hex.EncodeToString(b), workers: runtime.NumCPU(),
+		ring: make(chan struct{}, 1), done: make(chan struct{}), stop: stop, running: map[uint64]*job{},
+	}
+	go q.work(ctx)
+	return q
+}
+
+// Close stops working. What is running goes back into the queue.
+func (q *Queue) Close() {
+	q.stop()
+	q.mu.Lock()
+	for _, j := range q.running {
+		j.stopped.Store(true)
+	}
+	q.mu.Unlock()
+	<-q.done
+}
+
+// Counts returns how many outcomes this process finished and failed.
+func (q *Queue) Counts() (finished, failed int64) { return q.finished.Load(), q.failed.Load() }
+
+// Ask enters a scenario's simulation into the queue.
+func (q *Queue) Ask(ctx context.Context, scenario, by string, seed *uint64, repeats *int) (store.Outcome, document.Faults, error) {
+	in, faults, err := q.Library.Pin(ctx, scenario)
+	if err != nil || len(faults) > 0 {
+		return store.Outcome{}, faults, err
+	}
+	in.Seed, in.Repeats = seed, repeats
+	if _, faults, err = q.Library.World(ctx, in); err != nil || len(faults) > 0 {
+		return store.Outcome{}, faults, err
+	}
+	o, err := q.store.Ask(ctx, scenario, by, in)
+	if err == nil {
+		q.wake()
+	}
+	return o, nil, err
+}
+
+func (q *Queue) wake() {
+	select {
+	case q.ring <- struct{}{}:
+	default:
+	}
+}
+
+// Cancel ends an outcome that is not over.
+func (q *Queue) Cancel(ctx context.Context, id uint64) (store.Outcome, error) {
+	o, err := q.store.Cancel(ctx, id)
+	q.mu.Lock()
+	defer q.mu.Unlock()
+	if j := q.running[id]; err == nil && j != nil {
+		j.stopped.Store(true)
+	}
+	return o, err
+}
+
+// Progress returns how far an outcome has come, fresher than its record when
+// this process works on it.
+func (q *Queue) Progress(o store.Outcome) float64 {
+	q.mu.Lock()
+	defer q.mu.Unlock()
+	if j := q.running[o.ID]; j != nil && o.State == store.Running {
+		return float64(j.progress.Load()) / 1e6
+	}
+	return o.Progress
+}
+
+// work claims and runs outcomes until ctx ends.
+func (q *Queue) work(ctx context.Context) {
+	defer close(q.done)
+	look := time.NewTicker(beat) // for what other processes left, and after faults
+	defer look.Stop()
+	for ctx.Err() == nil {
+		o, err := q.store.Claim(ctx, q.holder, lease)
+		switch {
+		case err == nil:
+			q.run(ctx, o)
+			continue
+		case !errors.Is(err, store.ErrNotFound) && ctx.Err() == nil:
+			q.log.Warn("cannot look into the queue; trying again", "error", err)
+		}
+		select {
+		case <-ctx.Done():
+		case <-q.ring:
+		case <-look.C:
+		}
+	}
+	// A context of its own: the process is ending, but its claims are to be given back.
+	end, cancel := context.WithTimeout(context.Background(), 5*time.Second)
+	defer cancel()
+	if err := q.store.Release(end, q.holder); err != nil {
+		q.log.Warn("cannot give back what was running; it goes on when its lease ends", "error", err)
+	}
+}
+
+// run simulates one outcome and stores its end.
+func (q *Queue) run(ctx context.Context, o store.Outcome) {
+	j := &job{}
+	q.mu.Lock()
+	q.running[o.ID] = j
+	q.mu.Unlock()
+	began := time.Now()
+	beating, quiet := context.WithCancel(ctx)
+	var wait sync.WaitGroup
+	wait.Go(func() { q.heart(beating, o.ID, j) })
+	end, data, trace := q.compute(ctx, o, j)
+	quiet()
+	wait.Wait()
+	q.mu.Lock()
+	delete(q.running, o.ID)
+	q.mu.Unlock()
+	if j.stopped.Load() || ctx.Err() != nil {
+		q.log.Info("outcome stopped", "outcome", o.ID, "scenario", o.Scenario)
+		return
+	}
+	if err := q.finish(ctx, o.ID, end, data); err != nil {
+		q.log.Error("cannot store an outcome; it will be computed again", "outcome", o.ID, "error", err)
+		return
+	}
+	if end.State == store.Done {
+		q.finished.Add(1)
+		q.keep(o.ID, trace)
+	} else {
+		q.failed.Add(1)
+	}
+	q.log.Info("outcome "+string(end.State), "outcome", o.ID, "scenario", o.Scenario, "seconds", time.Since(began).Seconds(), "error", end.Error)
+}
+
+// finish stores an end, again while the database is away and the lease may hold.
+func (q *Queue) finish(ctx context.Context, id uint64, end store.Outcome, data []byte) error {
+	var err error
+	for range 20 {
+		if err = q.store.Finish(ctx, id, q.holder, end, data); err == nil || errors.Is(err, store.ErrConflict) {
+			return err
+		}
+		select {
+		case <-ctx.Done():
+			return ctx.Err()
+		case <-time.After(500 * time.Millisecond):
+		}
+	}
+	return err
+}
+
+// heart renews the lease and notes the progress until ctx ends.
+func (q *Queue) heart(ctx context.Context, id uint64, j *job) {
+	tick := time.NewTicker(beat)
+	defer tick.Stop()
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-tick.C:
+			err := q.store.Renew(ctx, id, q.holder, lease, float64(j.progress.Load())/1e6)
+			if errors.Is(err, store.ErrConflict) {
+				j.stopped.Store(true)
+				return
+			}
+		}
+	}
+}
+
+// Summary is what lists show of an outcome.
+type Summary struct {
+	Headline     string   `json:"headline"`
+	P95DelayNs   *float64 `json:"p95DelayNs,omitempty"`
+	MeanDelayNs  float64  `json:"meanDelayNs"`
+	CostPerMonth float64  `json:"costPerMonth"`
+	Currency     string   `json:"currency"`
+	RibbonNs     []int64  `json:"ribbonNs"`
+	Jobs         float64  `json:"jobs"`
+	Unmatched    int      `json:"unmatched"`
+}
+
+func summarize(o *outcome.Outcome) Summary {
+	all := o.Groups[0]
+	s := Summary{
+		Headline: o.Headline, MeanDelayNs: all.Delay.Mean.Mean, CostPerMonth: o.Cost.PerMonth.Mean,
+		Currency: o.Cost.Currency, Jobs: all.Jobs.Mean,
+	}
+	if all.Delay.P95 != nil {
+		s.P95DelayNs = &all.Delay.P95.Mean
+	}
+	for _, f := range all.Ribbon {
+		s.RibbonNs = append(s.RibbonNs, int64(f.Mean))
+	}
+	for _, u := range o.Unmatched {
+		s.Unmatched += u.Jobs
+	}
+	return s
+}
+
+// compute simulates. A defect of the engine is the outcome's failure, not the
+// service's.
+func (q *Queue) compute(ctx context.Context, o store.Outcome, j *job) (end store.Outcome, data []byte, trace *sim.Trace) {
+	defer func() {
+		if p := recover(); p != nil {
+			q.log.Error("defect in a simulation", "outcome", o.ID, "panic", p, "stack", string(debug.Stack()))
+			end = store.Outcome{State: store.Failed, Error: fmt.Sprintf("a defect of the engine: %v; please report it with the scenario and its seed", p)}
+		}
+	}()
+	fail := func(err error) (store.Outcome, []byte, *sim.Trace) {
+		return store.Outcome{State: store.Failed, Error: err.Error()}, nil, nil
+	}
+	world, err := q.world(ctx, o)
+	if err != nil {
+		return fail(err)
+	}
+	result, trace, err := outcome.Simulate(world, q.workers, func(done float64) bool {
+		j.progress.Store(uint64(done * 1e6))
+		return !j.stopped.Load()
+	})
+	if err != nil {
+		return fail(err)
+	}
+	raw, err := json.Marshal(result)
+	if err != nil {
+		return fail(err)
+	}
+	summary, err := json.Marshal(summarize(result))
+	if err != nil {
+		return fail(err)
+	}
+	return store.Outcome{State: store.Done, Summary: string(summary), Digest: Digest(raw)}, pack(raw), trace
+}
+
+// world puts an outcome's inputs together again.
+func (q *Queue) world(ctx context.Context, o store.Outcome) (*sim.World, error) {
+	var in store.Inputs
+	if err := json.Unmarshal([]byte(o.Inputs), &in); err != nil {
+		return nil, err
+	}
+	w, faults, err := q.Library.World(ctx, in)
+	if err == nil {
+		err = faults.Err()
+	}
+	return w, err
+}
+
+// Result returns a finished outcome as JSON.
+func (q *Queue) Result(ctx context.Context, id uint64) ([]byte, error) {
+	data, err := q.store.GetResult(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	return unpack(data)
+}
+
+// Trace returns the trace of an outcome's first repeat: from memory, or by
+// running that repeat again, which gives the same.
+func (q *Queue) Trace(ctx context.Context, o store.Outcome) (*sim.Trace, error) {
+	q.mu.Lock()
+	for i, k := range q.traces {
+		if k.id == o.ID {
+			q.traces = append(append(q.traces[:i:i], q.traces[i+1:]...), k)
+			q.mu.Unlock()
+			return k.trace, nil
+		}
+	}
+	q.mu.Unlock()
+	w, err := q.world(ctx, o)
+	if err != nil {
+		return nil, err
+	}
+	t, err := sim.Run(w, w.Plan.Seed, 0, func(units.Duration) bool { return ctx.Err() == nil })
+	if err != nil {
+		return nil, err
+	}
+	q.keep(o.ID, t)
+	return t, nil
+}
+
+// keep holds a trace in memory, within bounds.
+func (q *Queue) keep(id uint64, t *sim.Trace) {
+	q.mu.Lock()
+	defer q.mu.Unlock()
+	q.traces = append(q.traces, kept{id, t})
+	jobs := 0
+	for _, k := range q.traces {
+		jobs += len(k.trace.Records)
+	}
+	for len(q.traces) > tracesKept || len(q.traces) > 1 && jobs > jobsKept {
+		jobs -= len(q.traces[0].trace.Records)
+		q.traces = q.traces[1:]
+	}
+}

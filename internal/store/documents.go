@@ -1,0 +1,220 @@
+package store
+
+import (
+	"context"
+	"errors"
+	"time"
+
+	"gorm.io/gorm"
+	"gorm.io/gorm/clause"
+)
+
+// A Head is a document's revision with its name.
+type Head struct {
+	Kind, Name string
+	Number     int
+	Digest     string
+	Text       string
+	By         string
+	At         time.Time
+}
+
+// Change says what storing a document did.
+type Change string
+
+// What storing a document can do.
+const (
+	New     Change = "new"
+	Changed Change = "changed"
+	Same    Change = "same"
+)
+
+// A Draft is a document to be stored.
+type Draft struct {
+	Kind, Name, Digest, Text string
+	// IfRevision is the newest revision the writer knows; the write is refused
+	// when there is another. 0: whatever is there; below 0: nothing may be there.
+	IfRevision int
+}
+
+// PutAll stores the drafts, all or none, and says for each its revision and what
+// was done. Content that is the newest revision's already makes no new
+// one; its text is kept as it was written last.
+func (s *Store) PutAll(ctx context.Context, by string, drafts []Draft) (numbers []int, changes []Change, err error) {
+	err = s.write(ctx, func(tx *gorm.DB) error {
+		numbers, changes = nil, nil
+		for _, d := range drafts {
+			n, c, err := s.put(tx, by, d)
+			if err != nil {
+				return err
+			}
+			numbers, changes = append(numbers, n), append(changes, c)
+		}
+		return nil
+	})
+	return numbers, changes, err
+}
+
+func (s *Store) put(tx *gorm.DB, by string, d Draft) (int, Change, error) {
+	doc := Document{Kind: d.Kind, Name: d.Name, Dropped: true, At: s.now()}
+	if err := tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&doc).Error; err != nil {
+		return 0, "", err
+	}
+	doc = Document{}
+	if err := tx.Clauses(clause.Locking{Strength: "UPDATE"}).Where("kind = ? AND name = ?", d.Kind, d.Name).First(&doc).Error; err != nil {
+		return 0, "", err
+	}
+	if d.IfRevision > 0 && (doc.Dropped || doc.Revision != d.IfRevision) || d.IfRevision < 0 && !doc.Dropped {
+		return 0, "", ErrConflict
+	}
+	change := New
+	if !doc.Dropped {
+		change = Changed
+		var last Revision
+		if err := tx.Where("document_id = ? AND number = ?", doc.ID, doc.Revision).First(&last).Error; err != nil {
+			return 0, "", err
+		}
+		if last.Digest == d.Digest { // comments and layout may still differ
+			return doc.Revision, Same, tx.Model(&last).Update("text", d.Text).Error
+		}
+	}
+	doc.Revision, doc.Dropped, doc.At = doc.Revision+1, false, s.now()
+	if err := tx.Save(&doc).Error; err != nil {
+		return 0, "", err
+	}
+	return doc.Revision, change, tx.Create(&Revision{
+		DocumentID: doc.ID, Number: doc.Revision, Digest: d.Digest, Text: d.Text, By: by, At: doc.At,
+	}).Error
+}
+
+// heads is the query for documents' newest revisions.
+func (s *Store) heads(ctx context.Context) *gorm.DB {
+	return s.db.WithContext(ctx).Table("documents").
+		Select("documents.kind, documents.name, revisions.number, revisions.digest, revisions.text, revisions.`by`, revisions.at").
+		Joins("JOIN revisions ON revisions.document_id = documents.id")
+}
+
+// Get returns a document's revision, the newest for number 0.
+func (s *Store) Get(ctx context.Context, kind, name string, number int) (Head, error) {
+	q := s.heads(ctx).Where("documents.kind = ? AND documents.name = ?", kind, name)
+	if number > 0 {
+		q = q.Where("revisions.number = ?", number)
+	} else {
+		q = q.Where("revisions.number = documents.revision AND NOT documents.dropped")
+	}
+	var h Head
+	return h, known(q.Take(&h).Error)
+}
+
+// List returns up to limit documents of a kind (all kinds when empty), ordered
+// by kind and name, after the given ones.
+func (s *Store) List(ctx context.Context, kind, afterKind, afterName string, limit int) ([]Head, error) {
+	q := s.heads(ctx).Where("revisions.number = documents.revision AND NOT documents.dropped").
+		Order("documents.kind, documents.name").Limit(limit)
+	if kind != "" {
+		q = q.Where("documents.kind = ?", kind)
+	}
+	if afterKind != "" {
+		q = q.Where("(documents.kind, documents.name) > (?, ?)", afterKind, afterName)
+	}
+	var list []Head
+	return list, q.Find(&list).Error
+}
+
+// History returns a document's revisions, newest first, up to limit below a
+// number (0: from the newest).
+func (s *Store) History(ctx context.Context, kind, name string, below, limit int) ([]Head, error) {
+	q := s.heads(ctx).Where("documents.kind = ? AND documents.name = ?", kind, name).
+		Order("revisions.number DESC").Limit(limit)
+	if below > 0 {
+		q = q.Where("revisions.number < ?", below)
+	}
+	var list []Head
+	if err := q.Find(&list).Error; err != nil {
+		return nil, err
+	}
+	if len(list) == 0 && below == 0 {
+		return nil, ErrNotFound
+	}
+	return list, nil
+}
+
+// Drop takes a document out of lists; its revisions stay. ifRevision is as in a
+// Draft.
+func (s *Store) Drop(ctx context.Context, kind, name string, ifRevision int) error {
+	return s.write(ctx, func(tx *gorm.DB) error {
+		var doc Document
+		err := tx.Clauses(clause.Locking{Strength: "UPDATE"}).
+			Where("kind = ? AND name = ? AND NOT dropped", kind, name).First(&doc).Error
+		if err != nil {
+			return err
+		}
+		if ifRevision > 0 && doc.Revision != ifRevision {
+			return ErrConflict
+		}
+		return tx.Model(&doc).Updates(map[string]any{"dropped": true, "at": s.now()}).Error
+	})
+}
+
+// PutRecording stores a recording; one that is there already is left.
+func (s *Store) PutRecording(ctx context.Context, r Recording) error {
+	r.At = s.now()
+	return s.write(ctx, func(tx *gorm.DB) error {
+		return tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&r).Error
+	})
+}
+
+// GetRecording returns the recording with a digest.
+func (s *Store) GetRecording(ctx context.Context, digest string) (Recording, error) {
+	var r Recording
+	return r, known(s.db.WithContext(ctx).Where("digest = ?", digest).Take(&r).Error)
+}
+
+// HasRecording returns how many jobs a recording has, without its data.
+func (s *Store) HasRecording(ctx context.Context, digest string) (jobs int, err error) {
+	var r Recording
+	err = known(s.db.WithContext(ctx).Select("digest, jobs").Where("digest = ?", digest).Take(&r).Error)
+	return r.Jobs, err
+}
+
+// PutToken stores a token's hash.
+func (s *Store) PutToken(ctx context.Context, t Token) error {
+	t.At = s.now()
+	return s.write(ctx, func(tx *gorm.DB) error { return tx.Create(&t).Error })
+}
+
+// FindToken returns the token with a hash, if it has not expired.
+func (s *Store) FindToken(ctx context.Context, hash string) (Token, error) {
+	var t Token
+	err := s.db.WithContext(ctx).Where("hash = ? AND (expires IS NULL OR expires > ?)", hash, s.now()).Take(&t).Error
+	return t, known(err)
+}
+
+// UseToken takes a token out and returns it: of two who try, one succeeds.
+func (s *Store) UseToken(ctx context.Context, hash string) (Token, error) {
+	t, err := s.FindToken(ctx, hash)
+	if err != nil {
+		return t, err
+	}
+	res := s.db.WithContext(ctx).Where("hash = ?", hash).Delete(&Token{})
+	if res.Error == nil && res.RowsAffected == 0 {
+		return t, ErrNotFound
+	}
+	return t, res.Error
+}
+
+// HasBearer reports whether there is any token for the command line yet.
+func (s *Store) HasBearer(ctx context.Context) (bool, error) {
+	var n int64
+	err := s.db.WithContext(ctx).Model(&Token{}).Where("kind = ?", "bearer").Count(&n).Error
+	return n > 0, err
+}
+
+// DropExpired removes tokens that let nobody in any more.
+func (s *Store) DropExpired(ctx context.Context) error {
+	err := s.db.WithContext(ctx).Where("expires < ?", s.now()).Delete(&Token{}).Error
+	if errors.Is(err, gorm.ErrRecordNotFound) {
+		return nil
+	}
+	return err
+}

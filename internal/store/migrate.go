@@ -1,0 +1,116 @@
+package store
+
+import (
+	"context"
+	"time"
+
+	"github.com/go-gormigrate/gormigrate/v2"
+	"gorm.io/gorm"
+)
+
+// A Document is the head of a document: its newest revision.
+type Document struct {
+	ID       uint64 `gorm:"primaryKey"`
+	Kind     string `gorm:"size:32;uniqueIndex:name,priority:1"`
+	Name     string `gorm:"size:63;uniqueIndex:name,priority:2"`
+	Revision int    // newest; counts from 1 and goes on after a drop
+	Dropped  bool
+	At       time.Time `gorm:"type:datetime(6)"`
+}
+
+// A Revision is one state of a document. What it says never changes; its text
+// may be replaced by one that says the same.
+type Revision struct {
+	DocumentID uint64    `gorm:"primaryKey;autoIncrement:false"`
+	Number     int       `gorm:"primaryKey;autoIncrement:false"`
+	Digest     string    `gorm:"size:64"`
+	Text       string    `gorm:"type:mediumtext"`
+	By         string    `gorm:"size:63"`
+	At         time.Time `gorm:"type:datetime(6)"`
+}
+
+// A Recording is a file of recorded jobs, by the digest of its content.
+type Recording struct {
+	Digest string    `gorm:"primaryKey;size:64"`
+	Jobs   int       // good rows
+	Data   []byte    `gorm:"type:longblob"` // compressed
+	At     time.Time `gorm:"type:datetime(6)"`
+}
+
+// State is how far an outcome has come.
+type State string
+
+// The states of an outcome.
+const (
+	Queued    State = "queued"
+	Running   State = "running"
+	Done      State = "done"
+	Failed    State = "failed"
+	Cancelled State = "cancelled"
+)
+
+// Over reports whether nothing will happen any more.
+func (s State) Over() bool { return s == Done || s == Failed || s == Cancelled }
+
+// An Outcome is a simulation that was asked for, and its result once it is done.
+type Outcome struct {
+	ID       uint64     `gorm:"primaryKey"`
+	Scenario string     `gorm:"size:63;index"`
+	State    State      `gorm:"size:16;index"`
+	Inputs   string     `gorm:"type:mediumtext"` // JSON of Inputs
+	Error    string     `gorm:"type:text"`
+	Progress float64    // 0 to 1, as last heard
+	Lease    *time.Time `gorm:"type:datetime(6)"` // until then a running outcome is someone's
+	Holder   string     `gorm:"size:32"`          // who has the lease
+	Asked    time.Time  `gorm:"type:datetime(6)"`
+	Started  *time.Time `gorm:"type:datetime(6)"`
+	Ended    *time.Time `gorm:"type:datetime(6)"`
+	By       string     `gorm:"size:63"`
+	Summary  string     `gorm:"type:text"` // JSON of what lists show
+	Digest   string     `gorm:"size:64"`   // sha256 of the result before compression
+}
+
+// A Result is an outcome's result, apart from its row so that lists stay light.
+type Result struct {
+	OutcomeID uint64 `gorm:"primaryKey;autoIncrement:false"`
+	Data      []byte `gorm:"type:longblob"` // compressed JSON
+}
+
+// A Token lets someone in. Only its hash is kept.
+type Token struct {
+	Hash    string     `gorm:"primaryKey;size:64"`
+	Name    string     `gorm:"size:63"`
+	Kind    string     `gorm:"size:16"` // bearer, session or link
+	Expires *time.Time `gorm:"type:datetime(6)"`
+	At      time.Time  `gorm:"type:datetime(6)"`
+}
+
+// steps are the versions of the tables. A step that has been released is never
+// changed; a new one is added behind it.
+func steps() []*gormigrate.Migration {
+	add := func(id string, tables ...any) *gormigrate.Migration {
+		return &gormigrate.Migration{ID: id, Migrate: func(tx *gorm.DB) error {
+			for _, t := range tables {
+				if tx.Migrator().HasTable(t) { // an earlier try came this far
+					continue
+				}
+				if err := tx.Migrator().CreateTable(t); err != nil {
+					return err
+				}
+			}
+			return nil
+		}}
+	}
+	return []*gormigrate.Migration{
+		add("2026-11-23-documents", &Document{}, &Revision{}),
+		add("2026-11-23-recordings", &Recording{}),
+		add("2026-11-23-outcomes", &Outcome{}, &Result{}),
+		add("2026-11-23-tokens", &Token{}),
+	}
+}
+
+func (s *Store) migrate(ctx context.Context) error {
+	o := *gormigrate.DefaultOptions
+	o.TableName = "table_versions"
+	return gormigrate.New(s.db.WithContext(ctx), &o, steps()).Migrate()
+}

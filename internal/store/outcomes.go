@@ -1,0 +1,166 @@
+package store
+
+import (
+	"context"
+	"encoding/json"
+	"time"
+
+	"gorm.io/gorm"
+	"gorm.io/gorm/clause"
+)
+
+// Inputs name exactly what an outcome was computed from, so that it can be
+// computed again after everything has gone on.
+type Inputs struct {
+	Documents []Ref  `json:"documents"`
+	Recording string `json:"recording,omitempty"` // digest
+	// Changed run settings; nil where the scenario's own hold.
+	Seed    *uint64 `json:"seed,omitempty"`
+	Repeats *int    `json:"repeats,omitempty"`
+}
+
+// A Ref names one revision of a document.
+type Ref struct {
+	Kind     string `json:"kind"`
+	Name     string `json:"name"`
+	Revision int    `json:"revision"`
+}
+
+// maxOpen is how many outcomes may wait or run at once.
+const maxOpen = 200
+
+// Ask enters an outcome into the queue.
+func (s *Store) Ask(ctx context.Context, scenario, by string, in Inputs) (Outcome, error) {
+	b, err := json.Marshal(in)
+	if err != nil {
+		return Outcome{}, err
+	}
+	o := Outcome{Scenario: scenario, State: Queued, Inputs: string(b), Asked: s.now(), By: by}
+	return o, s.write(ctx, func(tx *gorm.DB) error {
+		var open int64
+		if err := tx.Model(&Outcome{}).Where("state IN ?", []State{Queued, Running}).Count(&open).Error; err != nil {
+			return err
+		}
+		if open >= maxOpen {
+			return ErrBusy
+		}
+		o.ID = 0
+		return tx.Create(&o).Error
+	})
+}
+
+// Claim takes the oldest outcome that is queued, or whose holder has gone
+// silent, for holder until the lease ends. ErrNotFound: there is none.
+func (s *Store) Claim(ctx context.Context, holder string, lease time.Duration) (Outcome, error) {
+	var o Outcome
+	return o, s.write(ctx, func(tx *gorm.DB) error {
+		o = Outcome{}
+		err := tx.Clauses(clause.Locking{Strength: "UPDATE", Options: "SKIP LOCKED"}).
+			Where("state = ? OR (state = ? AND lease < ?)", Queued, Running, s.now()).
+			Order("id").First(&o).Error
+		if err != nil {
+			return err
+		}
+		now := s.now()
+		until := now.Add(lease)
+		o.State, o.Holder, o.Lease, o.Started = Running, holder, &until, &now
+		return tx.Save(&o).Error
+	})
+}
+
+// Renew keeps a claimed outcome and notes its progress. ErrConflict: it is the
+// holder's no more, because it was cancelled or taken over.
+func (s *Store) Renew(ctx context.Context, id uint64, holder string, lease time.Duration, progress float64) error {
+	until := s.now().Add(lease)
+	res := s.db.WithContext(ctx).Model(&Outcome{}).
+		Where("id = ? AND state = ? AND holder = ?", id, Running, holder).
+		Updates(map[string]any{"lease": until, "progress": progress})
+	if res.Error == nil && res.RowsAffected == 0 {
+		return ErrConflict
+	}
+	return res.Error
+}
+
+// Finish stores a claimed outcome's end: its result, or its error.
+func (s *Store) Finish(ctx context.Context, id uint64, holder string, end Outcome, data []byte) error {
+	return s.write(ctx, func(tx *gorm.DB) error {
+		res := tx.Model(&Outcome{}).Where("id = ? AND state = ? AND holder = ?", id, Running, holder).
+			Updates(map[string]any{
+				"state": end.State, "error": end.Error, "ended": s.now(), "progress": 1.0, "lease": nil,
+				"summary": end.Summary, "digest": end.Digest,
+			})
+		if res.Error != nil {
+			return res.Error
+		}
+		if res.RowsAffected == 0 {
+			return ErrConflict
+		}
+		if data == nil {
+			return nil
+		}
+		return tx.Create(&Result{OutcomeID: id, Data: data}).Error
+	})
+}
+
+// Release puts a holder's outcomes back into the queue, at the end of the
+// process that held them.
+func (s *Store) Release(ctx context.Context, holder string) error {
+	return s.db.WithContext(ctx).Model(&Outcome{}).Where("state = ? AND holder = ?", Running, holder).
+		Updates(map[string]any{"state": Queued, "lease": nil}).Error
+}
+
+// ReleaseAll puts every running outcome back into the queue. Only for a database
+// that no other service uses.
+func (s *Store) ReleaseAll(ctx context.Context) error {
+	return s.db.WithContext(ctx).Model(&Outcome{}).Where("state = ?", Running).
+		Updates(map[string]any{"state": Queued, "lease": nil}).Error
+}
+
+// Cancel ends an outcome that is not over. One that is over is left as it is.
+func (s *Store) Cancel(ctx context.Context, id uint64) (Outcome, error) {
+	err := s.db.WithContext(ctx).Model(&Outcome{}).Where("id = ? AND state IN ?", id, []State{Queued, Running}).
+		Updates(map[string]any{"state": Cancelled, "ended": s.now(), "lease": nil}).Error
+	if err != nil {
+		return Outcome{}, err
+	}
+	return s.GetOutcome(ctx, id)
+}
+
+// GetOutcome returns an outcome without its result.
+func (s *Store) GetOutcome(ctx context.Context, id uint64) (Outcome, error) {
+	var o Outcome
+	return o, known(s.db.WithContext(ctx).Where("id = ?", id).Take(&o).Error)
+}
+
+// GetResult returns an outcome's compressed result.
+func (s *Store) GetResult(ctx context.Context, id uint64) ([]byte, error) {
+	var r Result
+	return r.Data, known(s.db.WithContext(ctx).Where("outcome_id = ?", id).Take(&r).Error)
+}
+
+// ListOutcomes returns up to limit outcomes, newest first, of a scenario (all
+// when empty) and below an id (0: from the newest).
+func (s *Store) ListOutcomes(ctx context.Context, scenario string, below uint64, limit int) ([]Outcome, error) {
+	q := s.db.WithContext(ctx).Order("id DESC").Limit(limit)
+	if scenario != "" {
+		q = q.Where("scenario = ?", scenario)
+	}
+	if below > 0 {
+		q = q.Where("id < ?", below)
+	}
+	var list []Outcome
+	return list, q.Find(&list).Error
+}
+
+// LastDone returns the newest finished outcome of each scenario, by name.
+func (s *Store) LastDone(ctx context.Context) (map[string]Outcome, error) {
+	var list []Outcome
+	err := s.db.WithContext(ctx).
+		Where("id IN (?)", s.db.Model(&Outcome{}).Select("MAX(id)").Where("state = ?", Done).Group("scenario")).
+		Find(&list).Error
+	out := map[string]Outcome{}
+	for _, o := range list {
+		out[o.Scenario] = o
+	}
+	return out, err
+}
