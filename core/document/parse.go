@@ -229,3 +229,16 @@ func (d *Document) Fault(path, found, expected string) Fault {
 	checker{r, d.root}.at(path, found, expected)
 	return r.faults[0]
 }
+
+// Note returns the comment at the head of the document, without its marks.
+func (d *Document) Note() string {
+	var lines []string
+	for line := range strings.Lines(d.Text) {
+		text, ok := strings.CutPrefix(strings.TrimSpace(line), "#")
+		if !ok {
+			break
+		}
+		lines = append(lines, strings.TrimSpace(text))
+	}
+	return strings.Join(lines, " ")
+}

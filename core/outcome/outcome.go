@@ -32,7 +32,7 @@ type Outcome struct {
 	Cost      Cost        `json:"cost" doc:"The bill."`
 	Lines     Lines       `json:"lines" doc:"Quantities over time, means over the repeats."`
 	Slowest   []JobBrief  `json:"slowest" doc:"Jobs of the first repeat that waited longest."`
-	Samples   []Sample    `json:"samples" doc:"Exact figures of each repeat."`
+	Samples   []Sample    `json:"samples,omitempty" doc:"Exact figures of each repeat."`
 }
 
 // Times are a set of durations summarised. A percentile that too few jobs
@@ -254,7 +254,7 @@ func times(fig func(func(*stats.Summary) float64) stats.Figure) Times {
 
 // causes sums the start delay by cause.
 func (s *Sum) causes() []CauseSum {
-	var out []CauseSum
+	out := []CauseSum{}
 	total := 0.0
 	for _, c := range sim.Causes() {
 		if c.Phase() >= sim.Restore {

@@ -24,18 +24,17 @@ type Sample struct {
 // A GroupSample is how one group of jobs fared in one repeat. Only jobs
 // submitted within the window count.
 type GroupSample struct {
-	Jobs      int     `json:"jobs" doc:"Jobs submitted."`
-	Started   int     `json:"started" doc:"Jobs that came to their own first step."`
-	Ended     int     `json:"ended" doc:"Jobs that ended."`
-	Unmatched int     `json:"unmatched" doc:"Jobs that no template fits."`
-	Warm      int     `json:"warm" doc:"Jobs that took an idle agent."`
-	RibbonNs  []int64 `json:"ribbonNs" doc:"Time of ended jobs by phase; adds up to leadNs."`
-	CausesNs  []int64 `json:"causesNs" doc:"Time of ended jobs by cause; adds up to leadNs."`
-	LeadNs    int64   `json:"leadNs" doc:"Lead time of ended jobs."`
-	// Delay and Lead are of jobs that started and ended.
-	Delay stats.Summary `json:"-"`
-	Lead  stats.Summary `json:"-"`
-	curve []int64       // start delay at curvePoints
+	Jobs      int           `json:"jobs" doc:"Jobs submitted."`
+	Started   int           `json:"started" doc:"Jobs that came to their own first step."`
+	Ended     int           `json:"ended" doc:"Jobs that ended."`
+	Unmatched int           `json:"unmatched" doc:"Jobs that no template fits."`
+	Warm      int           `json:"warm" doc:"Jobs that took an idle agent."`
+	RibbonNs  []int64       `json:"ribbonNs" doc:"Time of ended jobs by phase; adds up to leadNs."`
+	CausesNs  []int64       `json:"causesNs" doc:"Time of ended jobs by cause; adds up to leadNs."`
+	LeadNs    int64         `json:"leadNs" doc:"Lead time of ended jobs."`
+	Delay     stats.Summary `json:"delay" doc:"Start delay of jobs that started."`
+	Lead      stats.Summary `json:"lead" doc:"Lead time of jobs that ended."`
+	curve     []int64       // start delay at curvePoints
 }
 
 // A CostSample is the bill of one repeat, in billionths of the currency.

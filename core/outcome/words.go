@@ -18,22 +18,50 @@ func sortBy[T any](list []T, key func(T) float64) {
 // rounded keeps four decimals, which is finer than any picture.
 func rounded(x float64) float64 { return math.Round(x*1e4) / 1e4 }
 
-// Time writes a figure of nanoseconds with its interval: "42 s ± 3 s".
+// Time writes a figure of nanoseconds with its interval, in digits that fit each
+// other: "51.8 ± 0.2 s", "3 min 02 s ± 0.7 s".
 func Time(f stats.Figure) string {
-	s := units.Duration(f.Mean).Short()
-	if f.Half > 0 {
-		s += " ± " + units.Duration(f.Half).Short()
+	d, half := units.Duration(f.Mean), units.Duration(f.Half)
+	s := d.Short()
+	switch {
+	case half <= 0:
+		return s
+	case d >= units.Second && d < 99950*units.Millisecond:
+		digits := decimals(half.Seconds())
+		return fmt.Sprintf("%.*f ± %.*f s", digits, d.Seconds(), digits, half.Seconds())
+	case half < units.Minute:
+		return fmt.Sprintf("%s ± %.*f s", s, min(1, decimals(half.Seconds())), max(0.1, half.Seconds()))
+	default:
+		return s + " ± " + half.Short()
 	}
-	return s
+}
+
+// decimals is how many decimals show one or two digits of an interval's half.
+func decimals(half float64) int {
+	switch {
+	case half >= 9.5:
+		return 0
+	case half >= 0.095:
+		return 1
+	default:
+		return 2
+	}
 }
 
 // Money writes a figure of money with its interval: "EUR 412 ± 3".
 func Money(f stats.Figure, currency string) string {
-	s := units.Money(f.Mean * float64(units.Unit)).Short(currency)
-	if f.Half > 0 {
-		s += " ± " + units.Money(f.Half*float64(units.Unit)).Short("")
+	if !(f.Half > 0) {
+		return units.Money(f.Mean * float64(units.Unit)).Short(currency)
 	}
-	return s
+	digits := decimals(f.Half)
+	if f.Mean < 0.1 {
+		digits = 4
+	}
+	mean := fmt.Sprintf("%.*f", digits, f.Mean)
+	if f.Mean >= 1000 && digits == 0 {
+		mean = units.Count(int64(math.Round(f.Mean)))
+	}
+	return strings.TrimSpace(fmt.Sprintf("%s %s ± %.*f", currency, mean, digits, f.Half))
 }
 
 // headline says the outcome in a sentence or two.

@@ -72,10 +72,13 @@ func Supports(n int, p float64) bool { return float64(n)*(100-p) >= 1000 }
 
 // Summary is what is reported of a set of durations in nanoseconds.
 type Summary struct {
-	Count         int
-	Mean          float64
-	P50, P90, P95 int64
-	P99, Max      int64
+	Count int     `json:"count" doc:"Values."`
+	Mean  float64 `json:"meanNs" doc:"Mean."`
+	P50   int64   `json:"p50Ns" doc:"Half are at most this."`
+	P90   int64   `json:"p90Ns" doc:"90 % are at most this."`
+	P95   int64   `json:"p95Ns" doc:"95 % are at most this."`
+	P99   int64   `json:"p99Ns" doc:"99 % are at most this."`
+	Max   int64   `json:"maxNs" doc:"Largest."`
 }
 
 // Summarize sorts values and summarises them.
@@ -93,4 +96,22 @@ func Summarize(values []int64) Summary {
 		P50: Percentile(values, 50), P90: Percentile(values, 90), P95: Percentile(values, 95),
 		P99: Percentile(values, 99), Max: values[len(values)-1],
 	}
+}
+
+// Unpaired returns the figure of the mean of b less the mean of a where the two
+// have nothing in common, by Welch's t with the smaller number of repeats less
+// one as degrees of freedom, which errs towards a wider interval.
+func Unpaired(a, b []float64) Figure {
+	x, y := Of(a), Of(b)
+	f := Figure{Mean: y.Mean - x.Mean, Runs: min(x.Runs, y.Runs)}
+	if f.Runs < 2 {
+		return f
+	}
+	variance := func(v Figure) float64 {
+		t := distuv.StudentsT{Mu: 0, Sigma: 1, Nu: float64(v.Runs - 1)}.Quantile(0.975)
+		return (v.Half / t) * (v.Half / t)
+	}
+	t := distuv.StudentsT{Mu: 0, Sigma: 1, Nu: float64(f.Runs - 1)}.Quantile(0.975)
+	f.Half = t * math.Sqrt(variance(x)+variance(y))
+	return f
 }

@@ -232,8 +232,8 @@ func (q *Queue) heart(ctx context.Context, id uint64, j *job) {
 	}
 }
 
-// Summary is what lists show of an outcome.
-type Summary struct {
+// A Gist is what lists show of an outcome.
+type Gist struct {
 	Headline     string   `json:"headline"`
 	P95DelayNs   *float64 `json:"p95DelayNs,omitempty"`
 	MeanDelayNs  float64  `json:"meanDelayNs"`
@@ -244,9 +244,9 @@ type Summary struct {
 	Unmatched    int      `json:"unmatched"`
 }
 
-func summarize(o *outcome.Outcome) Summary {
+func summarize(o *outcome.Outcome) Gist {
 	all := o.Groups[0]
-	s := Summary{
+	s := Gist{
 		Headline: o.Headline, MeanDelayNs: all.Delay.Mean.Mean, CostPerMonth: o.Cost.PerMonth.Mean,
 		Currency: o.Cost.Currency, Jobs: all.Jobs.Mean,
 	}

@@ -43,7 +43,7 @@ func Open(ctx context.Context, dsn string, log *slog.Logger) (*Store, error) {
 		c.DBName = "tachyphor"
 	}
 	c.ParseTime, c.Loc, c.MaxAllowedPacket, c.Collation = true, time.UTC, maxPacket, "utf8mb4_bin"
-	c.Params = map[string]string{"transaction_isolation": "'READ-COMMITTED'", "time_zone": "'+00:00'"}
+	c.Params = map[string]string{"tx_isolation": "'READ-COMMITTED'", "time_zone": "'+00:00'"}
 	c.Timeout, c.ReadTimeout, c.WriteTimeout = 10*time.Second, 60*time.Second, 60*time.Second
 	if err := create(ctx, *c); err != nil {
 		return nil, err

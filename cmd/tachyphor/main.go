@@ -1,0 +1,19 @@
+// Command tachyphor designs, sizes and simulates short-lived build agents on a
+// Kubernetes cluster.
+package main
+
+import (
+	"context"
+	"os"
+	"os/signal"
+	"syscall"
+
+	"tachyphor/internal/cli"
+)
+
+func main() {
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	status := cli.Execute(ctx, os.Args[1:], os.Stdin, os.Stdout, os.Stderr)
+	stop()
+	os.Exit(status)
+}

@@ -1,0 +1,132 @@
+package document
+
+import (
+	"bytes"
+	"fmt"
+	"strconv"
+	"strings"
+
+	"go.yaml.in/yaml/v3"
+)
+
+// An Edit changes one field of a document, as one operation of a JSON Patch (RFC
+// 6902) does.
+type Edit struct {
+	Op    string `json:"op" enum:"add,replace,remove" doc:"add, replace or remove."`
+	Path  string `json:"path" doc:"JSON pointer (RFC 6901), as in /spec/templates/0/agents/spare."`
+	Value any    `json:"value,omitempty" doc:"New value, for add and replace."`
+}
+
+// Apply makes edits in the text of one document and returns the new text.
+// Comments and the order of fields stay. As a convenience, add and replace make
+// the objects on the way that are not there.
+func Apply(text string, edits []Edit) (string, error) {
+	trees, faults := split("", []byte(text))
+	if len(faults) > 0 {
+		return "", faults
+	}
+	if len(trees) != 1 {
+		return "", fmt.Errorf("%d documents in the text; expected one", len(trees))
+	}
+	for _, e := range edits {
+		if err := apply(trees[0].Content[0], e); err != nil {
+			return "", err
+		}
+	}
+	var b bytes.Buffer
+	enc := yaml.NewEncoder(&b)
+	enc.SetIndent(2)
+	if err := safely(func() error { return enc.Encode(trees[0]) }); err != nil {
+		return "", err
+	}
+	return b.String(), nil
+}
+
+func apply(root *yaml.Node, e Edit) error {
+	if !strings.HasPrefix(e.Path, "/") {
+		return fmt.Errorf("path %q: expected a JSON pointer such as /spec/run/seed", e.Path)
+	}
+	steps := strings.Split(e.Path[1:], "/")
+	for i, s := range steps {
+		steps[i] = strings.NewReplacer("~1", "/", "~0", "~").Replace(s)
+	}
+	at := root
+	for _, s := range steps[:len(steps)-1] {
+		next, err := child(at, s, e.Op != "remove")
+		if err != nil {
+			return fmt.Errorf("path %q: %w", e.Path, err)
+		}
+		at = next
+	}
+	last := steps[len(steps)-1]
+	if e.Op == "remove" {
+		return remove(at, last, e.Path)
+	}
+	if e.Op != "add" && e.Op != "replace" {
+		return fmt.Errorf("op %q: expected add, replace or remove", e.Op)
+	}
+	var value yaml.Node
+	if err := safely(func() error { return value.Encode(e.Value) }); err != nil {
+		return err
+	}
+	return set(at, last, &value, e)
+}
+
+func set(at *yaml.Node, key string, value *yaml.Node, e Edit) error {
+	if at.Kind == yaml.SequenceNode && key == "-" && e.Op == "add" {
+		at.Content = append(at.Content, value)
+		return nil
+	}
+	old, err := child(at, key, true)
+	if err != nil {
+		return fmt.Errorf("path %q: %w", e.Path, err)
+	}
+	value.HeadComment, value.LineComment, value.FootComment = old.HeadComment, old.LineComment, old.FootComment
+	*old = *value
+	return nil
+}
+
+// child returns the value under a step; makeIt adds an empty object where an
+// object lacks it.
+func child(at *yaml.Node, step string, makeIt bool) (*yaml.Node, error) {
+	switch at.Kind {
+	case yaml.MappingNode:
+		for i := 0; i+1 < len(at.Content); i += 2 {
+			if at.Content[i].Value == step {
+				return at.Content[i+1], nil
+			}
+		}
+		if !makeIt {
+			return nil, fmt.Errorf("there is no %q", step)
+		}
+		made := &yaml.Node{Kind: yaml.MappingNode, Tag: "!!map", Style: at.Style}
+		at.Content = append(at.Content, &yaml.Node{Kind: yaml.ScalarNode, Tag: "!!str", Value: step}, made)
+		return made, nil
+	case yaml.SequenceNode:
+		i, err := strconv.Atoi(step)
+		if err != nil || i < 0 || i >= len(at.Content) {
+			return nil, fmt.Errorf("there is no entry %q; the list has %d", step, len(at.Content))
+		}
+		return at.Content[i], nil
+	default:
+		return nil, fmt.Errorf("%q is inside a single value", step)
+	}
+}
+
+func remove(at *yaml.Node, key, path string) error {
+	switch at.Kind {
+	case yaml.MappingNode:
+		for i := 0; i+1 < len(at.Content); i += 2 {
+			if at.Content[i].Value == key {
+				at.Content = append(at.Content[:i], at.Content[i+2:]...)
+				return nil
+			}
+		}
+	case yaml.SequenceNode:
+		if i, err := strconv.Atoi(key); err == nil && i >= 0 && i < len(at.Content) {
+			at.Content = append(at.Content[:i], at.Content[i+1:]...)
+			return nil
+		}
+	}
+	return fmt.Errorf("path %q: there is nothing to remove", path)
+}

@@ -1,0 +1,211 @@
+package outcome
+
+import (
+	"encoding/json"
+	"fmt"
+	"maps"
+	"slices"
+	"strconv"
+
+	"tachyphor/core/sim"
+	"tachyphor/core/stats"
+	"tachyphor/core/units"
+)
+
+// A Comparison holds outcomes beside each other. Differences are against the
+// first.
+type Comparison struct {
+	Scenarios []string `json:"scenarios" doc:"Names of the scenarios, in order."`
+	Paired    bool     `json:"paired" doc:"The outcomes share seed, repeats, span and jobs, so that differences are taken repeat by repeat and what they share cancels."`
+	Note      string   `json:"note" doc:"What to keep in mind."`
+	Headline  string   `json:"headline" doc:"The comparison in a sentence or two."`
+	Metrics   []Metric `json:"metrics" doc:"Figures beside each other."`
+	Design    []Change `json:"design" doc:"What differs in the scenarios."`
+}
+
+// A Metric is one figure of every outcome.
+type Metric struct {
+	Key         string         `json:"key" doc:"Short name."`
+	Label       string         `json:"label" doc:"What it is."`
+	Unit        string         `json:"unit" enum:"ns,money,share,count" doc:"ns, money, share (0 to 1) or count."`
+	Values      []stats.Figure `json:"values" doc:"One for each outcome."`
+	Differences []stats.Figure `json:"differences" doc:"Each outcome less the first."`
+	Sure        []bool         `json:"sure" doc:"The difference's 95 % interval leaves zero out."`
+}
+
+// A Change is a field of the scenario that is not the same everywhere.
+type Change struct {
+	Path   string   `json:"path" doc:"Field."`
+	Values []string `json:"values" doc:"Its value in each scenario, empty where it is absent."`
+}
+
+// measures are what is compared, read off one repeat.
+var measures = []struct {
+	key, label, unit string
+	of               func(o *Outcome, s *Sample) float64
+}{
+	{"delay-p95", "start delay, 95th percentile", "ns", func(_ *Outcome, s *Sample) float64 { return float64(s.Groups[0].Delay.P95) }},
+	{"delay-p50", "start delay, median", "ns", func(_ *Outcome, s *Sample) float64 { return float64(s.Groups[0].Delay.P50) }},
+	{"delay-mean", "start delay, mean", "ns", func(_ *Outcome, s *Sample) float64 { return s.Groups[0].Delay.Mean }},
+	{"lead-mean", "lead time, mean", "ns", func(_ *Outcome, s *Sample) float64 { return s.Groups[0].Lead.Mean }},
+	{"lead-p95", "lead time, 95th percentile", "ns", func(_ *Outcome, s *Sample) float64 { return float64(s.Groups[0].Lead.P95) }},
+	{"cost-month", "cost a month", "money", func(o *Outcome, s *Sample) float64 {
+		return units.Money(s.Cost.TotalNano).Float() * float64(units.Month) / float64(o.SpanNs-o.WarmupNs)
+	}},
+	{"cost-job", "cost a job", "money", func(_ *Outcome, s *Sample) float64 {
+		return units.Money(s.Cost.TotalNano).Float() / float64(max(1, s.Groups[0].Jobs))
+	}},
+	{"waiting-month", "worth of waiting a month, not paid", "money", func(o *Outcome, s *Sample) float64 {
+		return units.Money(s.Cost.WaitingNano).Float() * float64(units.Month) / float64(o.SpanNs-o.WarmupNs)
+	}},
+	{"empty-share", "node time with nobody on it", "share", useShare(sim.UseEmpty)},
+	{"idle-share", "node time held by idle agents", "share", useShare(sim.UseIdle)},
+	{"warm-share", "jobs that took an idle agent", "share", func(_ *Outcome, s *Sample) float64 {
+		return float64(s.Groups[0].Warm) / float64(max(1, s.Groups[0].Started))
+	}},
+	{"unfinished", "jobs that did not end", "count", func(_ *Outcome, s *Sample) float64 {
+		return float64(s.Groups[0].Jobs - s.Groups[0].Unmatched - s.Groups[0].Ended)
+	}},
+}
+
+func useShare(u sim.Use) func(*Outcome, *Sample) float64 {
+	return func(_ *Outcome, s *Sample) float64 {
+		var part, whole int64
+		for _, p := range s.Cost.Pools {
+			part, whole = part+p.Uses[u], whole+p.Nano
+		}
+		return float64(part) / float64(max(1, whole))
+	}
+}
+
+// Compare holds outcomes beside each other; there must be two at least. designs
+// are the scenarios' documents as JSON, in the same order; demands name the
+// jobs each outcome was simulated with.
+func Compare(list []*Outcome, designs [][]byte, demands []string) Comparison {
+	first := list[0]
+	c := Comparison{Paired: true, Design: []Change{}}
+	for i, o := range list {
+		c.Scenarios = append(c.Scenarios, o.Scenario)
+		if o.Seed != first.Seed || o.Repeats != first.Repeats || o.SpanNs != first.SpanNs || o.WarmupNs != first.WarmupNs || demands[i] != demands[0] {
+			c.Paired = false
+		}
+	}
+	switch {
+	case !c.Paired:
+		c.Note = "The outcomes differ in seed, repeats, span or jobs: differences are of means, with wider intervals."
+	case first.Repeats == 1:
+		c.Note = "With a single repeat no interval can be given; raise run.repeats to see which differences are sure."
+	}
+	for _, m := range measures {
+		c.Metrics = append(c.Metrics, metric(list, m.key, m.label, m.unit, c.Paired, m.of))
+	}
+	c.Design = designChanges(designs)
+	c.Headline = c.sentence(first.Cost.Currency)
+	return c
+}
+
+func metric(list []*Outcome, key, label, unit string, paired bool, of func(*Outcome, *Sample) float64) Metric {
+	m := Metric{Key: key, Label: label, Unit: unit}
+	values := make([][]float64, len(list))
+	for i, o := range list {
+		for r := range o.Samples {
+			values[i] = append(values[i], of(o, &o.Samples[r]))
+		}
+		f := stats.Of(values[i])
+		d := stats.Figure{Runs: f.Runs}
+		switch {
+		case i == 0:
+		case paired:
+			d = stats.Paired(values[0], values[i])
+		default:
+			d = stats.Unpaired(values[0], values[i])
+		}
+		m.Values = append(m.Values, f)
+		m.Differences = append(m.Differences, d)
+		m.Sure = append(m.Sure, i > 0 && d.Sure())
+	}
+	return m
+}
+
+func (c *Comparison) metric(key string) Metric {
+	return c.Metrics[slices.IndexFunc(c.Metrics, func(m Metric) bool { return m.Key == key })]
+}
+
+// sentence says what the last outcome changes against the first.
+func (c *Comparison) sentence(currency string) string {
+	last := len(c.Scenarios) - 1
+	delay, cost := c.metric("delay-p95"), c.metric("cost-month")
+	say := func(m Metric, write func(float64) string) string {
+		d := m.Differences[last]
+		text := write(m.Values[last].Mean) + " instead of " + write(m.Values[0].Mean)
+		switch {
+		case d.Mean == 0 || d.Runs > 1 && !m.Sure[last]:
+			return text + " (no sure difference)"
+		case d.Mean < 0:
+			return text + " (" + write(-d.Mean) + " less)"
+		default:
+			return text + " (" + write(d.Mean) + " more)"
+		}
+	}
+	return fmt.Sprintf("With %s, 95 %% of jobs start within %s, for a monthly bill of %s.", c.Scenarios[last],
+		say(delay, func(x float64) string { return units.Duration(x).Short() }),
+		say(cost, func(x float64) string { return units.Money(x * float64(units.Unit)).Short(currency) }))
+}
+
+// designChanges lists the fields of the specs that are not the same everywhere.
+func designChanges(designs [][]byte) []Change {
+	flat := make([]map[string]string, len(designs))
+	all := map[string]bool{}
+	for i, d := range designs {
+		flat[i] = map[string]string{}
+		var doc struct {
+			Spec any `json:"spec"`
+		}
+		if json.Unmarshal(d, &doc) == nil {
+			flatten("", doc.Spec, flat[i])
+		}
+		for path := range flat[i] {
+			all[path] = true
+		}
+	}
+	changes := []Change{}
+	for _, path := range slices.Sorted(maps.Keys(all)) {
+		ch := Change{Path: path}
+		same := true
+		for i := range flat {
+			ch.Values = append(ch.Values, flat[i][path])
+			same = same && flat[i][path] == flat[0][path]
+		}
+		if !same {
+			changes = append(changes, ch)
+		}
+	}
+	return changes
+}
+
+// flatten writes a value's leaves under their paths. Entries of a list that name
+// a template go by that name, so that the order does not matter.
+func flatten(path string, v any, out map[string]string) {
+	switch x := v.(type) {
+	case map[string]any:
+		for k, e := range x {
+			sep := "."
+			if path == "" {
+				sep = ""
+			}
+			flatten(path+sep+k, e, out)
+		}
+	case []any:
+		for i, e := range x {
+			key := strconv.Itoa(i)
+			if m, ok := e.(map[string]any); ok {
+				if name, ok := m["template"].(string); ok {
+					key = name
+				}
+			}
+			flatten(path+"["+key+"]", e, out)
+		}
+	default:
+		out[path] = fmt.Sprint(x)
+	}
+}

@@ -1,0 +1,13 @@
+// Package demo carries the demo world: Brinewell Instruments, whose every name,
+// job and price is made up.
+package demo
+
+import "embed"
+
+// World holds the demo world's documents and recorded jobs.
+//
+//go:embed cluster.yaml workload.yaml week-38.csv templates scenarios
+var World embed.FS
+
+// Scenarios names its scenarios in the order in which they tell their story.
+var Scenarios = []string{"fixed-six", "on-demand", "weekday-lean"}

@@ -1,0 +1,280 @@
+package api
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"net/http"
+	"strconv"
+	"strings"
+	"time"
+
+	"tachyphor/core/document"
+	"tachyphor/core/outcome"
+	"tachyphor/internal/store"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/danielgtaylor/huma/v2/sse"
+)
+
+// KeptOutcome is an outcome with its result.
+type KeptOutcome struct {
+	OutcomeBrief
+	Result *outcome.Outcome `json:"result,omitempty" doc:"The result, once it is done."`
+}
+
+// OutcomePage is a page of outcomes.
+type OutcomePage struct {
+	Items []OutcomeBrief `json:"items" doc:"Outcomes, newest first."`
+	Next  uint64         `json:"next,omitempty" doc:"Cursor of the next page; absent on the last."`
+}
+
+// OutcomePath names an outcome in an address.
+type OutcomePath struct {
+	ID uint64 `path:"id" minimum:"1" doc:"Number of the outcome."`
+}
+
+func (p OutcomePath) what() string { return "outcome " + strconv.FormatUint(p.ID, 10) }
+
+func (s *server) outcomeOperations(api huma.API) {
+	tags := []string{"outcomes"}
+	huma.Register(api, huma.Operation{
+		OperationID: "simulate", Method: http.MethodPost, Path: "/api/v1/outcomes", Summary: "Simulate a scenario",
+		Description: "The simulation is taken on and done even if the service stops in between. Watch it at the address that Location gives.",
+		Tags:        tags, DefaultStatus: http.StatusAccepted,
+	}, s.simulate)
+	huma.Register(api, huma.Operation{
+		OperationID: "list-outcomes", Method: http.MethodGet, Path: "/api/v1/outcomes", Summary: "List outcomes, newest first", Tags: tags,
+	}, s.listOutcomes)
+	huma.Register(api, huma.Operation{
+		OperationID: "get-outcome", Method: http.MethodGet, Path: "/api/v1/outcomes/{id}", Summary: "Get an outcome", Tags: tags,
+	}, s.getOutcome)
+	huma.Register(api, huma.Operation{
+		OperationID: "cancel-outcome", Method: http.MethodPost, Path: "/api/v1/outcomes/{id}/cancel", Summary: "Cancel a simulation", Tags: tags,
+	}, func(ctx context.Context, in *OutcomePath) (*struct{ Body OutcomeBrief }, error) {
+		o, err := s.Queue.Cancel(ctx, in.ID)
+		if err != nil {
+			return nil, s.answer(err, in.what())
+		}
+		return &struct{ Body OutcomeBrief }{briefOf(o, s.Queue.Progress(o))}, nil
+	})
+	sse.Register(api, huma.Operation{
+		OperationID: "watch-outcome", Method: http.MethodGet, Path: "/api/v1/outcomes/{id}/progress", Summary: "Watch a simulation, as server-sent events", Tags: tags,
+	}, map[string]any{"progress": OutcomeBrief{}}, s.watchOutcome)
+	huma.Register(api, huma.Operation{
+		OperationID: "explain-job", Method: http.MethodGet, Path: "/api/v1/outcomes/{id}/jobs/{job}", Summary: "Explain one job of the first repeat", Tags: tags,
+	}, s.explainJob)
+	huma.Register(api, huma.Operation{
+		OperationID: "compare", Method: http.MethodGet, Path: "/api/v1/compare", Summary: "Hold outcomes beside each other", Tags: tags,
+	}, s.compare)
+}
+
+func (s *server) simulate(ctx context.Context, in *struct {
+	Body struct {
+		Scenario string  `json:"scenario" minLength:"1" maxLength:"63" doc:"Name of the scenario."`
+		Seed     *uint64 `json:"seed,omitempty" doc:"Another seed than the scenario's."`
+		Repeats  *int    `json:"repeats,omitempty" minimum:"1" maximum:"1000" doc:"Another number of repeats."`
+	}
+}) (*struct {
+	Location string `header:"Location"`
+	Body     OutcomeBrief
+}, error) {
+	o, faults, err := s.Queue.Ask(ctx, in.Body.Scenario, who(ctx), in.Body.Seed, in.Body.Repeats)
+	if err != nil {
+		return nil, s.answer(err, "scenario "+in.Body.Scenario)
+	}
+	if len(faults) > 0 {
+		return nil, refused(faults)
+	}
+	return &struct {
+		Location string `header:"Location"`
+		Body     OutcomeBrief
+	}{fmt.Sprintf("/api/v1/outcomes/%d", o.ID), briefOf(o, 0)}, nil
+}
+
+func (s *server) listOutcomes(ctx context.Context, in *struct {
+	Scenario string `query:"scenario" maxLength:"63" doc:"Only of this scenario."`
+	Cursor   uint64 `query:"cursor" doc:"Where to go on."`
+	Limit    int    `query:"limit" minimum:"1" maximum:"100" default:"50" doc:"Most entries."`
+}) (*struct{ Body OutcomePage }, error) {
+	list, err := s.Store.ListOutcomes(ctx, in.Scenario, in.Cursor, in.Limit+1)
+	if err != nil {
+		return nil, s.answer(err, "list")
+	}
+	page := OutcomePage{Items: []OutcomeBrief{}}
+	for i, o := range list {
+		if i == in.Limit {
+			page.Next = list[i-1].ID
+			break
+		}
+		page.Items = append(page.Items, briefOf(o, s.Queue.Progress(o)))
+	}
+	return &struct{ Body OutcomePage }{page}, nil
+}
+
+// load returns an outcome and, once it is done, its result.
+func (s *server) load(ctx context.Context, id uint64) (store.Outcome, *outcome.Outcome, error) {
+	o, err := s.Store.GetOutcome(ctx, id)
+	if err != nil || o.State != store.Done {
+		return o, nil, err
+	}
+	raw, err := s.Queue.Result(ctx, id)
+	if err != nil {
+		return o, nil, err
+	}
+	result := new(outcome.Outcome)
+	return o, result, json.Unmarshal(raw, result)
+}
+
+func (s *server) getOutcome(ctx context.Context, in *struct {
+	OutcomePath
+	Samples bool `query:"samples" doc:"With the exact figures of each repeat."`
+}) (*struct{ Body KeptOutcome }, error) {
+	o, result, err := s.load(ctx, in.ID)
+	if err != nil {
+		return nil, s.answer(err, in.what())
+	}
+	if result != nil && !in.Samples {
+		result.Samples = nil
+	}
+	return &struct{ Body KeptOutcome }{KeptOutcome{briefOf(o, s.Queue.Progress(o)), result}}, nil
+}
+
+// watchEvery is how often progress is looked at for those who watch.
+const watchEvery = 150 * time.Millisecond
+
+func (s *server) watchOutcome(ctx context.Context, in *OutcomePath, send sse.Sender) {
+	tick := time.NewTicker(watchEvery)
+	defer tick.Stop()
+	last := OutcomeBrief{Progress: -1}
+	for {
+		o, err := s.Store.GetOutcome(ctx, in.ID)
+		switch {
+		case errors.Is(err, store.ErrNotFound):
+			_ = send.Data(OutcomeBrief{ID: in.ID, State: string(store.Failed), Error: "there is no " + in.what()})
+			return
+		case err == nil:
+			b := briefOf(o, s.Queue.Progress(o))
+			if b.Progress != last.Progress || b.State != last.State {
+				if send.Data(b) != nil {
+					return
+				}
+				last = b
+			}
+			if o.State.Over() {
+				return
+			}
+		}
+		select {
+		case <-ctx.Done():
+			return
+		case <-tick.C:
+		}
+	}
+}
+
+// done returns a finished outcome, or why it is none.
+func (s *server) done(ctx context.Context, p OutcomePath) (store.Outcome, *outcome.Outcome, error) {
+	o, result, err := s.load(ctx, p.ID)
+	if err != nil {
+		return o, nil, s.answer(err, p.what())
+	}
+	if result == nil {
+		return o, nil, huma.Error409Conflict(p.what() + " is " + string(o.State) + "; only a finished one can be looked into")
+	}
+	return o, result, nil
+}
+
+func (s *server) explainJob(ctx context.Context, in *struct {
+	OutcomePath
+	Job string `path:"job" maxLength:"200" doc:"Id of the job."`
+}) (*struct{ Body outcome.Explanation }, error) {
+	o, result, err := s.done(ctx, in.OutcomePath)
+	if err != nil {
+		return nil, err
+	}
+	if result.Engine != outcome.Engine {
+		return nil, huma.Error409Conflict("the outcome is of an earlier engine; simulate the scenario again to have its jobs explained")
+	}
+	t, err := s.Queue.Trace(ctx, o)
+	if err != nil {
+		return nil, s.answer(err, in.what())
+	}
+	j, ok := t.Jobs.Find(in.Job)
+	if !ok {
+		return nil, huma.Error404NotFound(in.what() + " has no job " + in.Job + "; its slowest jobs are listed with it")
+	}
+	return &struct{ Body outcome.Explanation }{outcome.Explain(t, j)}, nil
+}
+
+// mostCompared is how many outcomes may be held beside each other.
+const mostCompared = 6
+
+func (s *server) compare(ctx context.Context, in *struct {
+	IDs []uint64 `query:"ids" required:"true" doc:"Numbers of two to six outcomes; differences are against the first."`
+}) (*struct{ Body ComparedOutcomes }, error) {
+	if len(in.IDs) < 2 || len(in.IDs) > mostCompared {
+		return nil, huma.Error422UnprocessableEntity(fmt.Sprintf("ids: give two to %d outcomes, as in ids=3,5", mostCompared))
+	}
+	var (
+		results []*outcome.Outcome
+		designs [][]byte
+		demands []string
+		out     ComparedOutcomes
+	)
+	for _, id := range in.IDs {
+		o, result, err := s.done(ctx, OutcomePath{id})
+		if err != nil {
+			return nil, err
+		}
+		brief := briefOf(o, 1)
+		design, demand, err := s.designOf(ctx, brief.Inputs)
+		if err != nil {
+			return nil, s.answer(err, "outcome's documents")
+		}
+		results, designs, demands = append(results, result), append(designs, design), append(demands, demand)
+		out.Outcomes = append(out.Outcomes, Compared{brief, result.Groups})
+	}
+	out.Comparison = outcome.Compare(results, designs, demands)
+	return &struct{ Body ComparedOutcomes }{out}, nil
+}
+
+// ComparedOutcomes holds outcomes beside each other, with what pictures need.
+type ComparedOutcomes struct {
+	outcome.Comparison
+	Outcomes []Compared `json:"outcomes" doc:"The outcomes, in order."`
+}
+
+// Compared is one outcome of a comparison.
+type Compared struct {
+	OutcomeBrief
+	Groups []outcome.Group `json:"groups" doc:"How its jobs fared."`
+}
+
+// designOf returns the scenario that was simulated as JSON, and what names its
+// jobs.
+func (s *server) designOf(ctx context.Context, in store.Inputs) (design []byte, demand string, err error) {
+	var jobs []string
+	for _, r := range in.Documents {
+		if r.Kind != document.KindScenario && r.Kind != document.KindWorkload {
+			continue
+		}
+		h, err := s.Store.Get(ctx, r.Kind, r.Name, r.Revision)
+		if err != nil {
+			return nil, "", err
+		}
+		if r.Kind == document.KindWorkload {
+			jobs = append(jobs, h.Digest)
+			continue
+		}
+		docs, faults := document.Parse(r.Name, []byte(h.Text))
+		if len(faults) > 0 {
+			return nil, "", faults
+		}
+		if design, err = json.Marshal(docs[0].Value); err != nil { // with defaults filled in
+			return nil, "", err
+		}
+	}
+	return design, strings.Join(append(jobs, in.Recording), " "), nil
+}

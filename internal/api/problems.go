@@ -1,0 +1,75 @@
+package api
+
+import (
+	"errors"
+	"fmt"
+	"net/http"
+	"strconv"
+
+	"tachyphor/core/demand"
+	"tachyphor/core/document"
+	"tachyphor/internal/runs"
+	"tachyphor/internal/store"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/gin-gonic/gin"
+)
+
+// problem answers with problem details (RFC 9457) outside of typed operations.
+func problem(g *gin.Context, status int, detail string) {
+	g.Abort()
+	g.Header("Content-Type", "application/problem+json")
+	g.JSON(status, huma.ErrorModel{Status: status, Title: http.StatusText(status), Detail: detail})
+}
+
+// detailed is an error at a place in the request.
+type detailed huma.ErrorDetail
+
+func (d detailed) Error() string                  { return d.Message }
+func (d detailed) ErrorDetail() *huma.ErrorDetail { e := huma.ErrorDetail(d); return &e }
+
+// refused answers with every fault of documents, placed.
+func refused(faults document.Faults) error {
+	errs := make([]error, len(faults))
+	for i, f := range faults {
+		errs[i] = detailed{Message: f.String(), Location: "body." + f.Path, Value: f}
+	}
+	return huma.NewError(http.StatusUnprocessableEntity, fmt.Sprintf("refused: %s. Nothing was stored.", counted(len(faults), "fault")), errs...)
+}
+
+// badRows answers with the refused rows of a recording.
+func badRows(r *demand.Recording) error {
+	errs := make([]error, len(r.Bad))
+	for i, b := range r.Bad {
+		errs[i] = detailed{Message: b.String(), Location: "body", Value: b}
+	}
+	return huma.NewError(http.StatusUnprocessableEntity, fmt.Sprintf("%s of %s cannot be read; mend them, or take the rest with skipBad=true",
+		counted(r.Bads, "row"), strconv.Itoa(r.Bads+r.Len())), errs...)
+}
+
+func counted(n int, what string) string {
+	if n == 1 {
+		return "1 " + what
+	}
+	return strconv.Itoa(n) + " " + what + "s"
+}
+
+// answer turns errors of the inner layers into problems. What is no one's fault
+// but ours is logged and not told.
+func (s *server) answer(err error, what string) error {
+	var bad runs.BadRows
+	switch {
+	case err == nil:
+		return nil
+	case errors.Is(err, store.ErrNotFound):
+		return huma.Error404NotFound("there is no " + what)
+	case errors.Is(err, store.ErrConflict):
+		return huma.NewError(http.StatusPreconditionFailed, what+" was changed by someone else in the meantime; read it again and repeat the change")
+	case errors.Is(err, store.ErrBusy):
+		return huma.NewError(http.StatusTooManyRequests, "too many simulations are waiting; cancel some or try again later")
+	case errors.As(err, &bad):
+		return badRows(bad.Recording)
+	}
+	s.Log.Error("cannot answer", "what", what, "error", err)
+	return huma.NewError(http.StatusServiceUnavailable, "the service could not do this now; its log says why; try again")
+}

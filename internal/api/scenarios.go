@@ -1,0 +1,219 @@
+package api
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"net/http"
+
+	"tachyphor/core/document"
+	"tachyphor/core/template"
+	"tachyphor/internal/runs"
+	"tachyphor/internal/store"
+
+	"github.com/danielgtaylor/huma/v2"
+)
+
+// ScenarioBrief is a scenario in a list, with its newest finished outcome.
+type ScenarioBrief struct {
+	Name     string        `json:"name" doc:"Name of the scenario."`
+	Cluster  string        `json:"cluster" doc:"Its cluster."`
+	Workload string        `json:"workload" doc:"Its workload."`
+	Revision int           `json:"revision" doc:"Newest revision."`
+	Note     string        `json:"note" doc:"The comment at the head of its document."`
+	Last     *OutcomeBrief `json:"last,omitempty" doc:"Newest finished outcome."`
+	Current  bool          `json:"current" doc:"That outcome was computed from the newest revisions of everything."`
+}
+
+// Scenario is a scenario with what it builds on.
+type Scenario struct {
+	ScenarioBrief
+	Spec      document.ScenarioSpec `json:"spec" doc:"The design, defaults filled in."`
+	Templates []TemplateBrief       `json:"templates" doc:"What its templates are."`
+	Pools     []PoolBrief           `json:"pools" doc:"The cluster's pools under the scenario's limits."`
+	Currency  string                `json:"currency" doc:"Currency of prices."`
+	Faults    []document.Fault      `json:"faults" doc:"What keeps it from being simulated."`
+}
+
+// TemplateBrief is a template in a few words.
+type TemplateBrief struct {
+	Name   string   `json:"name" doc:"Name of the template."`
+	Offers []string `json:"offers" doc:"Words it offers."`
+	CPU    string   `json:"cpu" doc:"CPU that one agent requests."`
+	Memory string   `json:"memory" doc:"Memory that one agent requests."`
+}
+
+// PoolBrief is a pool in a few words.
+type PoolBrief struct {
+	Name     string `json:"name" doc:"Name of the pool."`
+	NodeType string `json:"nodeType" doc:"Type of its nodes."`
+	CPU      string `json:"cpu" doc:"CPU of a node that agents can use."`
+	Memory   string `json:"memory" doc:"Memory of a node that agents can use."`
+	Price    string `json:"price" doc:"Price of a node."`
+	Min      int    `json:"min" doc:"Fewest nodes."`
+	Max      int    `json:"max" doc:"Most nodes."`
+}
+
+func (s *server) scenarioOperations(api huma.API) {
+	huma.Register(api, huma.Operation{
+		OperationID: "list-scenarios", Method: http.MethodGet, Path: "/api/v1/scenarios", Summary: "List scenarios with their newest outcomes", Tags: []string{"scenarios"},
+	}, s.listScenarios)
+	huma.Register(api, huma.Operation{
+		OperationID: "get-scenario", Method: http.MethodGet, Path: "/api/v1/scenarios/{name}", Summary: "Get a scenario with what it builds on",
+		Description: "The ETag is that of its document.", Tags: []string{"scenarios"},
+	}, s.getScenario)
+}
+
+// ScenarioPage is a page of scenarios.
+type ScenarioPage struct {
+	Items []ScenarioBrief `json:"items" doc:"Scenarios by name."`
+	Next  string          `json:"next,omitempty" doc:"Cursor of the next page; absent on the last."`
+}
+
+func (s *server) listScenarios(ctx context.Context, in *struct {
+	Cursor string `query:"cursor" maxLength:"63" doc:"Where to go on."`
+}) (*struct{ Body ScenarioPage }, error) {
+	after := ""
+	if in.Cursor != "" {
+		after = document.KindScenario
+	}
+	list, err := s.Store.List(ctx, document.KindScenario, after, in.Cursor, pageSize+1)
+	if err != nil {
+		return nil, s.answer(err, "list")
+	}
+	last, err := s.Store.LastDone(ctx)
+	if err != nil {
+		return nil, s.answer(err, "list")
+	}
+	page := ScenarioPage{Items: []ScenarioBrief{}}
+	for i, h := range list {
+		if i == pageSize {
+			page.Next = list[i-1].Name
+			break
+		}
+		b, _ := s.brief(ctx, h, last)
+		page.Items = append(page.Items, b)
+	}
+	return &struct{ Body ScenarioPage }{page}, nil
+}
+
+// brief describes a scenario; d is nil when its text cannot be read any more.
+func (s *server) brief(ctx context.Context, h store.Head, last map[string]store.Outcome) (ScenarioBrief, *document.Document) {
+	b := ScenarioBrief{Name: h.Name, Revision: h.Number}
+	docs, faults := document.Parse("Scenario/"+h.Name, []byte(h.Text))
+	if len(faults) > 0 {
+		return b, nil
+	}
+	spec := docs[0].Value.(*document.Scenario).Spec
+	b.Cluster, b.Workload, b.Note = spec.Cluster, spec.Workload, docs[0].Note()
+	if o, ok := last[h.Name]; ok {
+		brief := briefOf(o, 1)
+		b.Last = &brief
+		var was store.Inputs
+		if now, faults, err := s.Queue.Library.Pin(ctx, h.Name); err == nil && len(faults) == 0 && json.Unmarshal([]byte(o.Inputs), &was) == nil {
+			b.Current = same(now, was)
+		}
+	}
+	return b, docs[0]
+}
+
+// same reports whether two outcomes' inputs are the same but for run settings.
+func same(a, b store.Inputs) bool {
+	if len(a.Documents) != len(b.Documents) || a.Recording != b.Recording {
+		return false
+	}
+	for i := range a.Documents {
+		if a.Documents[i] != b.Documents[i] {
+			return false
+		}
+	}
+	return true
+}
+
+func (s *server) getScenario(ctx context.Context, in *struct {
+	Name string `path:"name" maxLength:"63" doc:"Name of the scenario."`
+}) (*struct {
+	ETag string `header:"ETag"`
+	Body Scenario
+}, error) {
+	what := "scenario " + in.Name
+	h, err := s.Store.Get(ctx, document.KindScenario, in.Name, 0)
+	if err != nil {
+		return nil, s.answer(err, what)
+	}
+	last, err := s.Store.LastDone(ctx)
+	if err != nil {
+		return nil, s.answer(err, what)
+	}
+	b, d := s.brief(ctx, h, last)
+	out := Scenario{ScenarioBrief: b, Faults: []document.Fault{}, Templates: []TemplateBrief{}, Pools: []PoolBrief{}}
+	if d == nil {
+		return nil, huma.Error409Conflict("the stored document can no longer be read; put it again")
+	}
+	out.Spec = d.Value.(*document.Scenario).Spec
+	pinned, faults, err := s.Queue.Library.Pin(ctx, in.Name)
+	if err != nil {
+		return nil, s.answer(err, what)
+	}
+	if len(faults) == 0 {
+		faults, err = s.describe(ctx, pinned, &out)
+		if err != nil && !errors.Is(err, store.ErrNotFound) {
+			return nil, s.answer(err, what)
+		}
+	}
+	out.Faults = append(out.Faults, faults...)
+	return &struct {
+		ETag string `header:"ETag"`
+		Body Scenario
+	}{etag(h.Number), out}, nil
+}
+
+// describe adds what a scenario's inputs come to.
+func (s *server) describe(ctx context.Context, in store.Inputs, out *Scenario) (document.Faults, error) {
+	w, faults, err := s.Queue.Library.World(ctx, in)
+	if err != nil || len(faults) > 0 {
+		return faults, err
+	}
+	out.Currency = w.Currency
+	brief := func(t template.Agent) TemplateBrief {
+		return TemplateBrief{t.Name, t.Offers, t.Request.CPU.String(), t.Request.Memory.Short()}
+	}
+	for _, t := range w.Templates {
+		out.Templates = append(out.Templates, brief(t.Agent))
+	}
+	for _, p := range w.Pools {
+		out.Pools = append(out.Pools, PoolBrief{p.Name, p.Type, p.Room.CPU.String(), p.Room.Memory.Short(), p.Price.String(), p.Min, p.Max})
+	}
+	return nil, nil
+}
+
+// OutcomeBrief is an outcome without its result.
+type OutcomeBrief struct {
+	ID       uint64       `json:"id" doc:"Number of the outcome."`
+	Scenario string       `json:"scenario" doc:"Scenario that was simulated."`
+	State    string       `json:"state" enum:"queued,running,done,failed,cancelled" doc:"How far it has come."`
+	Progress float64      `json:"progress" doc:"Share done, 0 to 1."`
+	Error    string       `json:"error,omitempty" doc:"Why it failed."`
+	Asked    string       `json:"asked" format:"date-time" doc:"When it was asked for."`
+	Seconds  float64      `json:"seconds,omitempty" doc:"How long it took."`
+	By       string       `json:"by" doc:"Whose token asked."`
+	Digest   string       `json:"digest,omitempty" doc:"sha256 of the result."`
+	Inputs   store.Inputs `json:"inputs" doc:"Exactly what it was computed from."`
+	Summary  *runs.Gist   `json:"summary,omitempty" doc:"Main figures, once it is done."`
+}
+
+func briefOf(o store.Outcome, progress float64) OutcomeBrief {
+	b := OutcomeBrief{
+		ID: o.ID, Scenario: o.Scenario, State: string(o.State), Progress: progress, Error: o.Error,
+		Asked: o.Asked.Format("2006-01-02T15:04:05.000Z"), By: o.By, Digest: o.Digest,
+	}
+	_ = json.Unmarshal([]byte(o.Inputs), &b.Inputs) // ours; empty if it cannot be read
+	if o.Started != nil && o.Ended != nil {
+		b.Seconds = o.Ended.Sub(*o.Started).Seconds()
+	}
+	var sum runs.Gist
+	if o.State == store.Done && json.Unmarshal([]byte(o.Summary), &sum) == nil {
+		b.Summary = &sum
+	}
+	return b
+}

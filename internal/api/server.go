@@ -1,0 +1,154 @@
+// Package api is the HTTP interface: typed operations under /api/v1 with an
+// OpenAPI 3.1 document made from the code, sign-in, health and metrics, and the
+// console. It translates; what things mean is the core's.
+package api
+
+import (
+	"context"
+	"io/fs"
+	"log/slog"
+	"net/http"
+	"strings"
+	"time"
+
+	"tachyphor/internal/runs"
+	"tachyphor/internal/store"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/danielgtaylor/huma/v2/adapters/humagin"
+	"github.com/gin-gonic/gin"
+)
+
+// Config is what the interface is built on.
+type Config struct {
+	Store   *store.Store
+	Queue   *runs.Queue
+	Log     *slog.Logger
+	Version string
+	// Hosts are the host names, without port, that requests may be addressed to.
+	Hosts []string
+	// Cookie is the name of the session cookie; two services on one machine need
+	// different ones, for cookies do not tell ports apart.
+	Cookie  string
+	Console fs.FS // the built console, or nil
+}
+
+// server carries what operations need.
+type server struct {
+	Config
+	metrics *metrics
+}
+
+// New returns the handler of the whole interface.
+func New(c Config) http.Handler {
+	s := &server{Config: c}
+	s.metrics = newMetrics(c.Queue)
+	gin.SetMode(gin.ReleaseMode)
+	r := gin.New()
+	r.HandleMethodNotAllowed = true
+	r.Use(gin.CustomRecoveryWithWriter(nil, s.recovered), s.logged, s.guarded)
+	r.NoRoute(s.noRoute)
+	r.NoMethod(func(g *gin.Context) {
+		problem(g, http.StatusMethodNotAllowed, "this address does not take "+g.Request.Method)
+	})
+	r.GET("/healthz", func(g *gin.Context) { g.String(http.StatusOK, "ok\n") })
+	r.GET("/readyz", s.ready)
+	r.GET("/metrics", s.authorized, gin.WrapH(s.metrics.handler()))
+	r.GET("/sign-in", s.signInByLink)
+	r.Use(s.authorized)
+	Operations(humagin.New(r, Describe(c.Version)), s)
+	return r
+}
+
+// Describe returns the settings of the OpenAPI document.
+func Describe(version string) huma.Config {
+	d := huma.DefaultConfig("Tachyphor", version)
+	d.Info.Description = "Design, size and simulate short-lived build agents on a Kubernetes cluster."
+	d.OpenAPIPath, d.DocsPath, d.SchemasPath = "/api/v1/openapi", "", ""
+	d.CreateHooks = nil
+	d.Components.SecuritySchemes = map[string]*huma.SecurityScheme{
+		"bearer":  {Type: "http", Scheme: "bearer", Description: "A token, as `tachyphor serve` writes at its first start."},
+		"session": {Type: "apiKey", In: "cookie", Name: "tachyphor_PORT", Description: "The console's cookie."},
+	}
+	d.Security = []map[string][]string{{"bearer": {}}, {"session": {}}}
+	return d
+}
+
+// Operations registers every operation. s may be empty when only the document
+// is wanted.
+func Operations(api huma.API, s *server) {
+	huma.DefaultArrayNullable = false // lists are never null here
+	if s == nil {
+		s = &server{}
+	}
+	s.sessionOperations(api)
+	s.documentOperations(api)
+	s.recordingOperations(api)
+	s.scenarioOperations(api)
+	s.outcomeOperations(api)
+}
+
+// OpenAPI returns the interface's description as JSON.
+func OpenAPI(version string) ([]byte, error) {
+	gin.SetMode(gin.ReleaseMode)
+	api := humagin.New(gin.New(), Describe(version))
+	Operations(api, nil)
+	return api.OpenAPI().MarshalJSON()
+}
+
+func (s *server) recovered(g *gin.Context, p any) {
+	s.Log.Error("defect while answering", "method", g.Request.Method, "path", g.Request.URL.Path, "panic", p)
+	problem(g, http.StatusInternalServerError, "a defect of the service; its log says more")
+	g.Abort()
+}
+
+// logged writes one line a request and counts it. Query strings stay out: the
+// sign-in link's is a secret.
+func (s *server) logged(g *gin.Context) {
+	began := time.Now()
+	g.Next()
+	took := time.Since(began)
+	route := g.FullPath()
+	if route == "" {
+		route = "other"
+	}
+	s.metrics.observe(route, g.Request.Method, g.Writer.Status(), took)
+	level := slog.LevelDebug
+	if g.Writer.Status() >= 500 {
+		level = slog.LevelWarn
+	}
+	s.Log.Log(g, level, "answered", "method", g.Request.Method, "path", g.Request.URL.Path,
+		"status", g.Writer.Status(), "ms", float64(took.Microseconds())/1000)
+}
+
+func (s *server) ready(g *gin.Context) {
+	ctx, cancel := context.WithTimeout(g, 3*time.Second)
+	defer cancel()
+	if err := s.Store.Ping(ctx); err != nil {
+		problem(g, http.StatusServiceUnavailable, "the database does not answer; it is tried again all the time")
+		return
+	}
+	g.String(http.StatusOK, "ready\n")
+}
+
+// noRoute serves the console; every address that is no file is one of its pages.
+func (s *server) noRoute(g *gin.Context) {
+	path := strings.TrimPrefix(g.Request.URL.Path, "/")
+	if strings.HasPrefix(path, "api/") {
+		problem(g, http.StatusNotFound, "there is nothing at this address; /api/v1/openapi.json lists what there is")
+		return
+	}
+	if s.Console == nil || g.Request.Method != http.MethodGet && g.Request.Method != http.MethodHead {
+		problem(g, http.StatusNotFound, "there is nothing at this address")
+		return
+	}
+	if info, err := fs.Stat(s.Console, path); err != nil || info.IsDir() {
+		path = "index.html"
+	}
+	if strings.HasPrefix(path, "assets/") { // named by their content
+		g.Header("Cache-Control", "public, max-age=31536000, immutable")
+	} else {
+		g.Header("Cache-Control", "no-cache")
+	}
+	http.ServeFileFS(g.Writer, g.Request, s.Console, path)
+}

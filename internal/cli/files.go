@@ -1,0 +1,220 @@
+package cli
+
+import (
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"tachyphor/core/demand"
+	"tachyphor/core/document"
+	"tachyphor/core/sim"
+)
+
+// endings of files that may hold documents.
+var endings = []string{".yaml", ".yml", ".json"}
+
+// mostFiles bounds how many files of a folder are looked at.
+const mostFiles = 5000
+
+// find lists the document files that a path names: itself, or all below a
+// folder, by name.
+func find(path string) ([]string, error) {
+	info, err := os.Stat(path)
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", path, unwrapped(err))
+	}
+	if !info.IsDir() {
+		return []string{path}, nil
+	}
+	var files []string
+	err = filepath.WalkDir(path, func(name string, d fs.DirEntry, err error) error {
+		switch {
+		case err != nil:
+			return err
+		case d.IsDir() && strings.HasPrefix(d.Name(), ".") && name != path:
+			return fs.SkipDir
+		case d.Type().IsRegular() && slices.Contains(endings, filepath.Ext(name)):
+			if files = append(files, name); len(files) > mostFiles {
+				return fmt.Errorf("%s: more than %d files; name a smaller folder", path, mostFiles)
+			}
+		}
+		return nil
+	})
+	return files, err
+}
+
+// unwrapped leaves the path out of an error that names it.
+func unwrapped(err error) error {
+	var p *fs.PathError
+	if errors.As(err, &p) {
+		return p.Err
+	}
+	return err
+}
+
+// read returns a file's content, bounded; "-" is standard input.
+func (p *program) read(path string) ([]byte, error) {
+	src := p.in
+	if path != "-" {
+		f, err := os.Open(path)
+		if err != nil {
+			return nil, fmt.Errorf("%s: %w", path, unwrapped(err))
+		}
+		defer func() { _ = f.Close() }()
+		src = f
+	}
+	return io.ReadAll(io.LimitReader(src, document.MaxBytes+1))
+}
+
+// shelf is documents at hand.
+type shelf struct {
+	docs   []*document.Document
+	broken []string // files with faults
+}
+
+func (s *shelf) has(kind, name string) *document.Document {
+	for _, d := range s.docs {
+		if d.Kind == kind && d.Name == name {
+			return d
+		}
+	}
+	return nil
+}
+
+// add reads the documents of a folder, passing over files with faults.
+func (s *shelf) add(p *program, path string) error {
+	files, err := find(path)
+	if err != nil {
+		return err
+	}
+	for _, f := range files {
+		data, err := p.read(f)
+		if err != nil {
+			return err
+		}
+		docs, faults := document.Parse(f, data)
+		if len(faults) > 0 {
+			s.broken = append(s.broken, f)
+		}
+		for _, d := range docs {
+			if s.has(d.Kind, d.Name) == nil {
+				s.docs = append(s.docs, d)
+			}
+		}
+	}
+	return nil
+}
+
+// gather puts a world together from the file of a scenario and what lies beside
+// it: the given folders first, then the scenario's folder, then the one above.
+func (p *program) gather(file string, with []string, skipBad bool) (*sim.World, error) {
+	data, err := p.read(file)
+	if err != nil {
+		return nil, err
+	}
+	docs, faults := document.Parse(file, data)
+	if len(faults) > 0 {
+		return nil, faults
+	}
+	shelf := &shelf{docs: docs}
+	at := slices.IndexFunc(docs, func(d *document.Document) bool { return d.Kind == document.KindScenario })
+	if at < 0 {
+		return nil, no(fmt.Errorf("%s: there is no Scenario in it", file))
+	}
+	in := sim.Input{Scenario: docs[at]}
+	spec := &docs[at].Value.(*document.Scenario).Spec
+	folder := filepath.Dir(file)
+	for _, path := range append(slices.Clone(with), folder, filepath.Dir(folder)) {
+		if complete(shelf, spec) {
+			break
+		}
+		if err := shelf.add(p, path); err != nil {
+			return nil, err
+		}
+	}
+	var missing document.Faults
+	need := func(kind, name, path string) *document.Document {
+		d := shelf.has(kind, name)
+		if d == nil {
+			hint := "; files with faults were passed over: " + strings.Join(shelf.broken, ", ")
+			if len(shelf.broken) == 0 {
+				hint = ""
+			}
+			missing = append(missing, docs[at].Fault(path, name, "no "+kind+" of that name in this file, its folder or the one above; name more with --with"+hint))
+		}
+		return d
+	}
+	in.Cluster = need(document.KindCluster, spec.Cluster, "spec.cluster")
+	in.Workload = need(document.KindWorkload, spec.Workload, "spec.workload")
+	for i, t := range spec.Templates {
+		in.Templates = append(in.Templates, need(document.KindPodTemplate, t.Template, fmt.Sprintf("spec.templates[%d].template", i)))
+	}
+	if len(missing) > 0 {
+		return nil, missing
+	}
+	if in.Recording, err = recordingOf(in.Workload, skipBad); err != nil {
+		return nil, err
+	}
+	world, faults := sim.Assemble(in)
+	return world, faults.Err()
+}
+
+// complete reports whether everything a scenario names is on the shelf.
+func complete(s *shelf, spec *document.ScenarioSpec) bool {
+	ok := s.has(document.KindCluster, spec.Cluster) != nil && s.has(document.KindWorkload, spec.Workload) != nil
+	for _, t := range spec.Templates {
+		ok = ok && s.has(document.KindPodTemplate, t.Template) != nil
+	}
+	return ok
+}
+
+// recordedFile returns the path of a workload's recorded jobs, empty if it has
+// none.
+func recordedFile(d *document.Document) string {
+	w, ok := d.Value.(*document.Workload)
+	if !ok || w.Spec.Jobs == nil {
+		return ""
+	}
+	if filepath.IsAbs(w.Spec.Jobs.File) {
+		return w.Spec.Jobs.File
+	}
+	return filepath.Join(filepath.Dir(d.File), w.Spec.Jobs.File)
+}
+
+// recordingOf reads a workload's recorded jobs; nil if it has none.
+func recordingOf(d *document.Document, skipBad bool) (*demand.Recording, error) {
+	path := recordedFile(d)
+	if path == "" {
+		return nil, nil
+	}
+	f, err := os.Open(path)
+	if err != nil {
+		return nil, document.Faults{d.Fault("spec.jobs.file", path, unwrapped(err).Error())}
+	}
+	defer func() { _ = f.Close() }()
+	r, err := demand.ReadCSV(f)
+	if err != nil {
+		return nil, no(fmt.Errorf("%s: %w", path, err))
+	}
+	if r.Bads > 0 && !skipBad {
+		return nil, no(errors.New(badRows(path, r)))
+	}
+	return r, nil
+}
+
+func badRows(path string, r *demand.Recording) string {
+	lines := []string{fmt.Sprintf("%s: %s of %d cannot be read; mend them, or take the rest with --skip-bad", path, counted(r.Bads, "row"), r.Bads+r.Len())}
+	for i, b := range r.Bad {
+		if i == 20 {
+			lines = append(lines, fmt.Sprintf("  and %d more", r.Bads-i))
+			break
+		}
+		lines = append(lines, "  "+b.String())
+	}
+	return strings.Join(lines, "\n")
+}

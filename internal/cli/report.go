@@ -1,0 +1,186 @@
+package cli
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"tachyphor/core/outcome"
+	"tachyphor/core/sim"
+	"tachyphor/core/stats"
+	"tachyphor/core/units"
+)
+
+// report prints an outcome for people.
+func (p *program) report(o *outcome.Outcome) {
+	window := units.Duration(o.SpanNs - o.WarmupNs)
+	fmt.Fprintln(p.out, p.strong(o.Scenario)+p.faint(fmt.Sprintf("  %s jobs in %s, %s, seed %d",
+		units.Count(int64(o.Groups[0].Jobs.Mean)), window.Short(), counted(o.Repeats, "repeat"), o.Seed)))
+	fmt.Fprintln(p.out)
+	fmt.Fprintln(p.out, p.wrap(o.Headline))
+	for _, u := range o.Unmatched {
+		fmt.Fprintln(p.out, p.warn(p.wrap("! "+u.Sentence())))
+	}
+	fmt.Fprintln(p.out)
+	p.reportRibbon(o)
+	fmt.Fprintln(p.out, p.table(delays(o)))
+	fmt.Fprintln(p.out)
+	if len(o.Causes) > 0 {
+		fmt.Fprintln(p.out, p.table(causes(o)))
+		fmt.Fprintln(p.out)
+	}
+	fmt.Fprintln(p.out, p.table(bill(o)))
+	if o.Repeats == 1 {
+		fmt.Fprintln(p.out, p.faint("One repeat: no intervals. Use --repeats 8 to see how sure the figures are."))
+	}
+}
+
+// reportRibbon draws the mean job.
+func (p *program) reportRibbon(o *outcome.Outcome) {
+	mean := means(o.Groups[0].Ribbon)
+	total := 0.0
+	for _, x := range mean {
+		total += x
+	}
+	if total == 0 {
+		return
+	}
+	fmt.Fprintln(p.out, p.faint("the mean job, "+units.Duration(total).Short()+" from submission to end"))
+	fmt.Fprintln(p.out, p.bar(mean, total, min(p.term.width, 100)))
+	fmt.Fprintln(p.out, p.legend(mean))
+	fmt.Fprintln(p.out)
+	p.reportClasses(o)
+}
+
+// reportClasses draws the start delay of each class on one scale. A class that
+// waits far longer than the others would flatten them, so the scale is that of
+// the second longest and a longer bar is cut.
+func (p *program) reportClasses(o *outcome.Outcome) {
+	var classes []outcome.Group
+	widest := 0
+	for _, g := range o.Groups {
+		if g.By == "class" && g.Delay.Mean.Mean > 0 {
+			classes = append(classes, g)
+			widest = max(widest, len(g.Name))
+		}
+	}
+	if len(classes) < 2 {
+		return
+	}
+	lengths := make([]float64, len(classes))
+	for i, g := range classes {
+		lengths[i] = g.Delay.Mean.Mean
+	}
+	slices.Sort(lengths)
+	scale := lengths[len(lengths)-1]
+	if second := lengths[len(lengths)-2]; scale > 4*second {
+		scale = 1.25 * second
+	}
+	width := max(10, min(p.term.width, 100)-widest-16)
+	fmt.Fprintln(p.out, p.faint("mean start delay of each class, on one scale"))
+	for _, g := range classes {
+		phases, cut := delayOf(g.Ribbon), ""
+		if mean := g.Delay.Mean.Mean; mean > scale {
+			cut = "…"
+			for i := range phases {
+				phases[i] *= scale / mean
+			}
+		}
+		fmt.Fprintf(p.out, "%-*s  %s%s %s\n", widest, g.Name, p.bar(phases, scale, width), cut, units.Duration(g.Delay.Mean.Mean).Short())
+	}
+	fmt.Fprintln(p.out)
+}
+
+func means(figures []stats.Figure) []float64 {
+	out := make([]float64, len(figures))
+	for i, f := range figures {
+		out[i] = f.Mean
+	}
+	return out
+}
+
+// delayOf keeps the phases before a job's own first step.
+func delayOf(ribbon []stats.Figure) []float64 {
+	return append(means(ribbon)[:sim.Restore:sim.Restore], make([]float64, int(sim.Phases-sim.Restore))...)
+}
+
+func short(f *stats.Figure) string {
+	if f == nil {
+		return "too few"
+	}
+	return units.Duration(f.Mean).Short()
+}
+
+// delays tells start delay by group.
+func delays(o *outcome.Outcome) listing {
+	l := listing{columns: []column{
+		{"start delay", false}, {"jobs", true}, {"mean ± 95 %", true}, {"p50", true}, {"p95", true}, {"p99", true}, {"longest", true}, {"warm", true},
+	}, value: o.Groups}
+	for _, g := range o.Groups {
+		if g.Jobs.Mean == 0 {
+			continue
+		}
+		name := g.Name
+		if g.By != "all" {
+			name = g.By + " " + g.Name
+		}
+		row := []string{
+			name, units.Count(int64(g.Jobs.Mean)), outcome.Time(g.Delay.Mean), short(g.Delay.P50), short(g.Delay.P95), short(g.Delay.P99),
+			units.Duration(g.Delay.Max.Mean).Short(), fmt.Sprintf("%.0f %%", 100*g.Warm.Mean),
+		}
+		if g.Delay.Max.Mean == 0 && g.Warm.Mean == 0 {
+			row = []string{name, row[1], "never start", "", "", "", "", ""}
+		}
+		l.rows = append(l.rows, row)
+	}
+	return l
+}
+
+// causes tells what start delay was spent on.
+func causes(o *outcome.Outcome) listing {
+	l := listing{columns: []column{{"waiting for", false}, {"phase", false}, {"job-hours", true}, {"share", true}}, value: o.Causes}
+	for _, c := range o.Causes {
+		l.rows = append(l.rows, []string{c.Label, c.Phase, interval(c.Hours, 1), fmt.Sprintf("%.1f %%", 100*c.Share)})
+	}
+	return l
+}
+
+// bill tells the cost.
+func bill(o *outcome.Outcome) listing {
+	c := o.Cost
+	l := listing{columns: []column{{"cost a month", false}, {"nodes", true}, {c.Currency, true}, {"share", true}}, value: c}
+	nodes := 0.0
+	for _, pool := range c.Pools {
+		nodes += pool.PerMonth.Mean
+		l.rows = append(l.rows, []string{"pool " + pool.Pool + " (" + pool.NodeType + ")", interval(pool.Nodes, 2), money(pool.PerMonth), ""})
+	}
+	labels := map[string]string{"work": "  agents at work", "start": "  agents starting", "idle": "  agents idle", "empty": "  empty room and booting"}
+	for _, u := range c.Uses {
+		l.rows = append(l.rows, []string{labels[u.Use], "", money(u.PerMonth), fmt.Sprintf("%.1f %%", 100*u.Share)})
+	}
+	if c.Fee > 0 {
+		l.rows = append(l.rows, []string{"cluster fee", "", fmt.Sprintf("%.2f", c.Fee), ""})
+	}
+	l.rows = append(l.rows, []string{"all that is paid", "", money(c.PerMonth), ""})
+	if c.Waiting.Mean > 0 {
+		l.rows = append(l.rows, []string{"worth of people's waiting, not paid", "", money(c.Waiting), ""})
+	}
+	return l
+}
+
+func money(f stats.Figure) string { return strings.TrimSpace(outcome.Money(f, "")) }
+
+func interval(f stats.Figure, digits int) string {
+	s := fmt.Sprintf("%.*f", digits, f.Mean)
+	if half := fmt.Sprintf("%.*f", digits, f.Half); strings.Trim(half, "0.") != "" {
+		s += " ± " + half
+	}
+	return s
+}
+
+func counted(n int, what string) string {
+	if n == 1 {
+		return "1 " + what
+	}
+	return fmt.Sprintf("%d %ss", n, what)
+}

@@ -1,0 +1,204 @@
+// Package cli is the command line: verbs that translate between people, files
+// and the service. What things mean is the core's.
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"tachyphor/client"
+	"tachyphor/core/document"
+	"tachyphor/internal/service"
+
+	"github.com/spf13/cobra"
+)
+
+// Exit statuses.
+const (
+	exitDone        = 0
+	exitNo          = 1 // the work says no
+	exitUsage       = 2
+	exitUnreachable = 3
+)
+
+// Version of the program; set when it is built.
+var Version = "dev"
+
+// A refusal is an error with an exit status of its own.
+type refusal struct {
+	status int
+	err    error
+}
+
+func (r refusal) Error() string { return r.err.Error() }
+func (r refusal) Unwrap() error { return r.err }
+
+// no says that the work itself says no.
+func no(err error) error {
+	if err == nil {
+		return nil
+	}
+	return refusal{exitNo, err}
+}
+
+// program is what verbs share.
+type program struct {
+	in       io.Reader
+	out, err io.Writer
+	term     terminal // of out
+
+	server, token, state string
+	format               string
+}
+
+// Execute runs one command line and returns its exit status.
+func Execute(ctx context.Context, args []string, in io.Reader, out, errw io.Writer) int {
+	p := &program{in: in, out: out, err: errw, term: terminalOf(out)}
+	root := p.root()
+	root.SetArgs(args)
+	root.SetIn(in)
+	root.SetOut(out)
+	root.SetErr(errw)
+	err := root.ExecuteContext(ctx)
+	if err == nil {
+		return exitDone
+	}
+	if !errors.Is(err, context.Canceled) {
+		fmt.Fprintln(errw, "tachyphor: "+strings.TrimSpace(err.Error()))
+	}
+	return statusOf(err)
+}
+
+// statusOf finds the exit status of an error.
+func statusOf(err error) int {
+	var r refusal
+	var faults document.Faults
+	var problem *client.Problem
+	switch {
+	case errors.As(err, &r):
+		return r.status
+	case errors.Is(err, client.ErrUnreachable):
+		return exitUnreachable
+	case errors.As(err, &faults), errors.Is(err, context.Canceled):
+		return exitNo
+	case errors.As(err, &problem):
+		if problem.Status >= 500 {
+			return exitUnreachable
+		}
+		return exitNo
+	default:
+		return exitUsage
+	}
+}
+
+func (p *program) root() *cobra.Command {
+	root := &cobra.Command{
+		Use:   "tachyphor",
+		Short: "Design, size and simulate short-lived build agents on a Kubernetes cluster",
+		Long: `Tachyphor tries a design for build agents on your own jobs, in seconds: how long
+jobs wait to start and why, and what the nodes cost.
+
+  tachyphor demo                            a service with sample data
+  tachyphor put design/                     store documents, whole folders too
+  tachyphor simulate weekday-lean           run a scenario
+  tachyphor simulate lean.yaml --here       the same from files, without a service`,
+		SilenceUsage: true, SilenceErrors: true,
+		Args: cobra.NoArgs,
+	}
+	f := root.PersistentFlags()
+	f.StringVar(&p.server, "server", os.Getenv("TACHYPHOR_SERVER"), "address of the service (or TACHYPHOR_SERVER); absent: the one on this machine")
+	f.StringVar(&p.token, "token", "", "token for the service (better: TACHYPHOR_TOKEN); absent: the owner's on this machine")
+	f.StringVar(&p.state, "state", defaultState(), "folder of the service's records and access (or TACHYPHOR_STATE)")
+	f.StringVarP(&p.format, "output", "o", "table", "table, json, yaml or csv")
+	root.PersistentPreRunE = func(*cobra.Command, []string) error { return checkFormat(p.format) }
+	root.AddCommand(
+		p.serveCommand(), p.demoCommand(), p.putCommand(), p.getCommand(), p.dropCommand(), p.historyCommand(), p.diffCommand(),
+		p.simulateCommand(), p.explainCommand(), p.compareCommand(), p.schemaCommand(), p.tokenCommand(), p.versionCommand(),
+	)
+	return root
+}
+
+// defaultState is where a service keeps its records unless told otherwise.
+func defaultState() string {
+	if s := os.Getenv("TACHYPHOR_STATE"); s != "" {
+		return s
+	}
+	base := os.Getenv("XDG_STATE_HOME")
+	if base == "" {
+		home, err := os.UserHomeDir()
+		if err != nil {
+			home = "."
+		}
+		base = filepath.Join(home, ".local", "state")
+	}
+	return filepath.Join(base, "tachyphor")
+}
+
+// demoState is where the demo keeps its records, apart from those of a service
+// in earnest.
+func demoState() string { return defaultState() + "-demo" }
+
+// client finds the service: named on the command line, in the environment, or
+// the one that runs on this machine, a demo if there is no other.
+func (p *program) client() *client.Client {
+	c := &client.Client{Address: p.server, Token: p.token}
+	if c.Token == "" {
+		c.Token = os.Getenv("TACHYPHOR_TOKEN")
+	}
+	local, err := service.ReadAccess(p.state)
+	if err != nil && p.state == defaultState() {
+		local, err = service.ReadAccess(demoState())
+	}
+	if err == nil && c.Address == "" {
+		c.Address = local.Address
+	}
+	if c.Address == "" {
+		c.Address = "http://" + service.DefaultAddress
+	}
+	if err == nil && c.Token == "" && c.Address == local.Address {
+		c.Token = local.Token
+	}
+	return c
+}
+
+func (p *program) versionCommand() *cobra.Command {
+	return &cobra.Command{Use: "version", Short: "Print the version", Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error {
+		_, err := fmt.Fprintln(p.out, "tachyphor "+Version)
+		return err
+	}}
+}
+
+func (p *program) tokenCommand() *cobra.Command {
+	t := &cobra.Command{Use: "token", Short: "Ways into the service", Args: cobra.NoArgs}
+	t.AddCommand(&cobra.Command{
+		Use: "link", Short: "Print a link that signs the console in once", Args: cobra.NoArgs,
+		RunE: func(c *cobra.Command, _ []string) error {
+			link, err := p.client().NewLink(c.Context())
+			if err == nil {
+				fmt.Fprintln(p.out, link)
+			}
+			return err
+		},
+	})
+	return t
+}
+
+func (p *program) schemaCommand() *cobra.Command {
+	return &cobra.Command{
+		Use: "schema KIND", Short: "Print the JSON Schema of a kind of document", Args: cobra.ExactArgs(1), ValidArgs: document.Kinds(),
+		RunE: func(_ *cobra.Command, args []string) error {
+			kind, ok := document.FindKind(args[0])
+			if !ok {
+				return fmt.Errorf("there is no kind %q; there are %s", args[0], strings.Join(document.Kinds(), ", "))
+			}
+			schema, _ := document.Schema(kind)
+			_, err := fmt.Fprintln(p.out, string(schema))
+			return err
+		},
+	}
+}

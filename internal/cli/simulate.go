@@ -1,0 +1,282 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"runtime"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"tachyphor/client"
+	"tachyphor/core/document"
+	"tachyphor/core/outcome"
+	"tachyphor/core/sim"
+
+	"github.com/spf13/cobra"
+	"github.com/vbauerster/mpb/v8"
+	"github.com/vbauerster/mpb/v8/decor"
+	"golang.org/x/term"
+)
+
+// simulateFlags are the flags of simulate.
+type simulateFlags struct {
+	here    bool
+	with    []string
+	seed    uint64
+	repeats int
+	workers int
+	skipBad bool
+	quiet   bool
+}
+
+func (p *program) simulateCommand() *cobra.Command {
+	var f simulateFlags
+	c := &cobra.Command{
+		Use:   "simulate SCENARIO",
+		Short: "Run a scenario and print delays, their causes and the bill",
+		Long: `Run a scenario: its name at the service, or with --here the file of one. With
+--here, the documents that the scenario names are looked for in that file, its
+folder and the folder above, and nothing is stored.`,
+		Example: "  tachyphor simulate weekday-lean\n  tachyphor simulate demo/scenarios/on-demand.yaml --here -o json",
+		Args:    cobra.ExactArgs(1),
+		RunE: func(c *cobra.Command, args []string) error {
+			if f.repeats < 0 || f.repeats > 1000 {
+				return fmt.Errorf("--repeats %d: expected 1 to 1000", f.repeats)
+			}
+			var seed *uint64
+			if c.Flags().Changed("seed") {
+				seed = &f.seed
+			}
+			if f.here {
+				return p.simulateHere(c.Context(), args[0], f, seed)
+			}
+			if slices.Contains(endings, extension(args[0])) {
+				return fmt.Errorf("%s is a file: add --here to simulate it without a service, or `tachyphor put` it and name the scenario", args[0])
+			}
+			return p.simulateThere(c.Context(), args[0], f, seed)
+		},
+	}
+	fl := c.Flags()
+	fl.BoolVar(&f.here, "here", false, "compute in this process, from files, without a service")
+	fl.StringArrayVar(&f.with, "with", nil, "with --here: file or folder with more documents (may be repeated)")
+	fl.Uint64Var(&f.seed, "seed", 0, "another seed than the scenario's")
+	fl.IntVar(&f.repeats, "repeats", 0, "another number of repeats than the scenario's")
+	fl.IntVar(&f.workers, "workers", runtime.NumCPU(), "with --here: repeats that run at once; the outcome does not depend on it")
+	fl.BoolVar(&f.skipBad, "skip-bad", false, "with --here: leave bad rows of recorded jobs out")
+	fl.BoolVarP(&f.quiet, "quiet", "q", false, "no progress")
+	return c
+}
+
+func extension(path string) string {
+	if i := strings.LastIndexByte(path, '.'); i >= 0 {
+		return path[i:]
+	}
+	return ""
+}
+
+// simulateHere computes in this process.
+func (p *program) simulateHere(ctx context.Context, file string, f simulateFlags, seed *uint64) error {
+	w, err := p.gather(file, f.with, f.skipBad)
+	if err != nil {
+		return err
+	}
+	if seed != nil {
+		w.Plan.Seed = *seed
+	}
+	if f.repeats > 0 {
+		w.Plan.Repeats = f.repeats
+	}
+	bar := p.progress("simulating "+w.Scenario, f.quiet)
+	o, _, err := outcome.Simulate(w, f.workers, func(done float64) bool {
+		bar.set(done)
+		return ctx.Err() == nil
+	})
+	bar.end(err == nil)
+	if errors.Is(err, sim.ErrStopped) {
+		return no(errors.New("stopped; nothing was kept"))
+	}
+	if err != nil {
+		return no(fmt.Errorf("a defect of the engine, please report it with the scenario and seed %d: %w", w.Plan.Seed, err))
+	}
+	return p.outcome(o)
+}
+
+// simulateThere asks the service, watches, and cancels on Ctrl-C.
+func (p *program) simulateThere(ctx context.Context, name string, f simulateFlags, seed *uint64) error {
+	c := p.client()
+	var repeats *int
+	if f.repeats > 0 {
+		repeats = &f.repeats
+	}
+	asked, err := c.Simulate(ctx, name, seed, repeats)
+	if err != nil {
+		if client.IsStatus(err, 404) {
+			return no(fmt.Errorf("%w; `tachyphor get scenarios` lists those that are stored", err))
+		}
+		return err
+	}
+	bar := p.progress(fmt.Sprintf("outcome %d", asked.ID), f.quiet)
+	end, err := c.Watch(ctx, asked.ID, func(o client.OutcomeBrief) { bar.set(o.Progress) })
+	bar.end(err == nil && end.State == "done")
+	if ctx.Err() != nil {
+		stop, cancel := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
+		defer cancel()
+		_, _ = c.Cancel(stop, asked.ID)
+		return no(fmt.Errorf("outcome %d was cancelled", asked.ID))
+	}
+	if err != nil {
+		return err
+	}
+	if end.State != "done" {
+		return no(fmt.Errorf("outcome %d %s: %s", asked.ID, end.State, end.Error))
+	}
+	o, err := c.Outcome(ctx, asked.ID, true)
+	if err != nil {
+		return err
+	}
+	if err := p.outcome(o.Result); err != nil || p.format != "table" {
+		return err
+	}
+	fmt.Fprintln(p.out, p.faint(fmt.Sprintf("Outcome %d. Next: `tachyphor explain %d JOB`, `tachyphor compare %d OTHER`.", asked.ID, asked.ID, asked.ID)))
+	return nil
+}
+
+// outcome writes an outcome in the format that was asked for.
+func (p *program) outcome(o *outcome.Outcome) error {
+	switch p.format {
+	case "table":
+		p.report(o)
+		return nil
+	case "csv":
+		return p.show(delays(o))
+	default:
+		return p.value(o)
+	}
+}
+
+// bar shows progress on standard error: a bar on a terminal, else a line now and
+// then.
+type bar struct {
+	box  *mpb.Progress
+	bar  *mpb.Bar
+	out  io.Writer
+	name string
+	last time.Time
+}
+
+// barSteps is the grain of a bar.
+const barSteps = 1000
+
+func (p *program) progress(name string, quiet bool) *bar {
+	f, ok := p.err.(*os.File)
+	switch {
+	case quiet:
+		return &bar{}
+	case !ok || !term.IsTerminal(int(f.Fd())):
+		return &bar{out: p.err, name: name, last: time.Now()}
+	}
+	box := mpb.New(mpb.WithOutput(p.err), mpb.WithWidth(40))
+	return &bar{box: box, bar: box.New(barSteps, mpb.BarStyle().Lbound("").Rbound("").Filler("━").Tip("━").Padding("─"),
+		mpb.PrependDecorators(decor.Name(name+" ")),
+		mpb.AppendDecorators(decor.Percentage(decor.WCSyncSpace), decor.OnComplete(decor.EwmaETA(decor.ET_STYLE_GO, 30, decor.WCSyncSpace), "")),
+		mpb.BarRemoveOnComplete())}
+}
+
+// lineEvery is how often progress is told where there is no terminal.
+const lineEvery = 5 * time.Second
+
+func (b *bar) set(done float64) {
+	switch {
+	case b.bar != nil:
+		b.bar.EwmaSetCurrent(min(int64(done*barSteps), barSteps-1), time.Since(b.last))
+	case b.out != nil && time.Since(b.last) > lineEvery:
+		fmt.Fprintf(b.out, "%s: %.0f %%\n", b.name, done*100)
+		b.last = time.Now()
+	}
+}
+
+func (b *bar) end(ok bool) {
+	if b.box == nil {
+		return
+	}
+	if ok {
+		b.bar.SetCurrent(barSteps)
+	} else {
+		b.bar.Abort(true)
+	}
+	b.box.Wait()
+}
+
+func (p *program) explainCommand() *cobra.Command {
+	return &cobra.Command{
+		Use: "explain OUTCOME JOB", Short: "Tell one job's delay, cause by cause", Args: cobra.ExactArgs(2),
+		RunE: func(c *cobra.Command, args []string) error {
+			id, err := outcomeID(args[0])
+			if err != nil {
+				return err
+			}
+			e, err := p.client().Explain(c.Context(), id, args[1])
+			if err != nil {
+				return err
+			}
+			return p.explanation(e)
+		},
+	}
+}
+
+func outcomeID(s string) (uint64, error) {
+	id, err := strconv.ParseUint(s, 10, 64)
+	if err != nil {
+		return 0, fmt.Errorf("%q is not the number of an outcome; `tachyphor get outcomes` lists them", s)
+	}
+	return id, nil
+}
+
+func (p *program) compareCommand() *cobra.Command {
+	return &cobra.Command{
+		Use: "compare OUTCOME...", Short: "Hold outcomes beside each other, differences paired repeat by repeat",
+		Long: "Hold two to six outcomes beside each other. An outcome is named by its number, or by its scenario for the newest finished one.",
+		Args: cobra.RangeArgs(2, 6),
+		RunE: func(c *cobra.Command, args []string) error {
+			cl := p.client()
+			ids := make([]uint64, len(args))
+			for i, a := range args {
+				id, err := p.resolve(c.Context(), cl, a)
+				if err != nil {
+					return err
+				}
+				ids[i] = id
+			}
+			cmp, err := cl.Compare(c.Context(), ids)
+			if err != nil {
+				return err
+			}
+			return p.comparison(cmp)
+		},
+	}
+}
+
+// resolve finds an outcome by number or by scenario.
+func (p *program) resolve(ctx context.Context, c *client.Client, word string) (uint64, error) {
+	if id, err := strconv.ParseUint(word, 10, 64); err == nil {
+		return id, nil
+	}
+	list, err := c.Outcomes(ctx, word)
+	if err != nil {
+		return 0, err
+	}
+	for _, o := range list {
+		if o.State == "done" {
+			return o.ID, nil
+		}
+	}
+	if _, err := c.Get(ctx, document.KindScenario, word, 0); err != nil {
+		return 0, err
+	}
+	return 0, no(fmt.Errorf("scenario %s has no finished outcome; run `tachyphor simulate %s` first", word, word))
+}

@@ -1,0 +1,178 @@
+package cli
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"tachyphor/client"
+	"tachyphor/core/outcome"
+	"tachyphor/core/sim"
+	"tachyphor/core/stats"
+	"tachyphor/core/units"
+)
+
+// explanation writes one job's time, cause by cause.
+func (p *program) explanation(e outcome.Explanation) error {
+	l := listing{columns: []column{{"from", true}, {"for", true}, {"phase", false}, {"waiting for", false}}, value: e}
+	phases := make([]float64, sim.Phases)
+	for _, s := range e.Stays {
+		l.rows = append(l.rows, []string{units.Duration(s.FromNs).Short(), units.Duration(s.ToNs - s.FromNs).Short(), s.Phase, s.Text})
+		phases[slices.Index(sim.PhaseNames[:], s.Phase)] += float64(s.ToNs - s.FromNs)
+	}
+	if p.format != "table" {
+		return p.show(l)
+	}
+	fmt.Fprintln(p.out, p.strong(e.ID)+p.faint("  "+e.Class+", submitted "+e.Submitted.Format("Mon 2006-01-02 15:04:05 MST")))
+	fmt.Fprintln(p.out)
+	fmt.Fprintln(p.out, p.wrap(e.Summary))
+	if len(e.Stays) == 0 {
+		return nil
+	}
+	fmt.Fprintln(p.out)
+	fmt.Fprintln(p.out, p.bar(phases, float64(e.Stays[len(e.Stays)-1].ToNs), min(p.term.width, 100)))
+	fmt.Fprintln(p.out, p.legend(phases))
+	fmt.Fprintln(p.out)
+	return p.show(l)
+}
+
+// comparison writes outcomes beside each other.
+func (p *program) comparison(c client.Comparison) error {
+	currency := ""
+	for _, o := range c.Outcomes {
+		if o.Summary != nil {
+			currency = o.Summary.Currency
+		}
+	}
+	values := listing{columns: []column{{"", false}}, value: c}
+	against := listing{columns: []column{{"difference from " + c.Scenarios[0], false}}}
+	for i, s := range c.Scenarios {
+		values.columns = append(values.columns, column{fmt.Sprintf("%s (%d)", s, c.Outcomes[i].ID), true})
+		if i > 0 {
+			against.columns = append(against.columns, column{s, true})
+		}
+	}
+	for _, m := range c.Metrics {
+		if !slices.ContainsFunc(m.Values, func(f stats.Figure) bool { return f.Mean != 0 }) {
+			continue
+		}
+		row, diff := []string{m.Label}, []string{m.Label}
+		for i, v := range m.Values {
+			row = append(row, inUnit(m.Unit, v.Mean, currency))
+			if i > 0 {
+				diff = append(diff, difference(m, i))
+			}
+		}
+		values.rows, against.rows = append(values.rows, row), append(against.rows, diff)
+	}
+	if p.format != "table" {
+		return p.show(values)
+	}
+	fmt.Fprintln(p.out, p.wrap(c.Headline))
+	if c.Note != "" {
+		fmt.Fprintln(p.out, p.warn(p.wrap("! "+c.Note)))
+	}
+	fmt.Fprintln(p.out)
+	for _, l := range []listing{values, against} {
+		if err := p.show(l); err != nil {
+			return err
+		}
+		fmt.Fprintln(p.out)
+	}
+	p.ribbons(c)
+	if len(c.Design) == 0 {
+		return nil
+	}
+	d := listing{columns: []column{{"design", false}}, value: c.Design}
+	for _, s := range c.Scenarios {
+		d.columns = append(d.columns, column{s, true})
+	}
+	for _, ch := range c.Design {
+		row := []string{ch.Path}
+		for _, v := range ch.Values {
+			if v == "" {
+				v = "-"
+			}
+			row = append(row, v)
+		}
+		d.rows = append(d.rows, row)
+	}
+	fmt.Fprintln(p.out)
+	return p.show(d)
+}
+
+// ribbons draws the mean start delay of each outcome on one scale.
+func (p *program) ribbons(c client.Comparison) {
+	longest, widest := 0.0, 0
+	for i, o := range c.Outcomes {
+		longest = max(longest, o.Groups[0].Delay.Mean.Mean)
+		widest = max(widest, len(c.Scenarios[i]))
+	}
+	all := make([]float64, sim.Phases)
+	fmt.Fprintln(p.out, p.faint("mean start delay by phase, on one scale"))
+	for i, o := range c.Outcomes {
+		phases := delayOf(o.Groups[0].Ribbon)
+		for k, x := range phases {
+			all[k] = max(all[k], x)
+		}
+		mean := units.Duration(o.Groups[0].Delay.Mean.Mean).Short()
+		fmt.Fprintf(p.out, "%-*s  %s %s\n", widest, c.Scenarios[i], p.bar(phases, longest, max(20, min(p.term.width, 100)-widest-18)), mean)
+	}
+	var marks []string
+	for k, x := range all {
+		if x >= 1 {
+			marks = append(marks, p.mark(k, 1)+" "+sim.PhaseNames[k])
+		}
+	}
+	fmt.Fprintln(p.out, strings.Join(marks, "   "))
+}
+
+// difference writes one outcome's difference to the first, marked where it is
+// not sure.
+func difference(m outcome.Metric, i int) string {
+	d := m.Differences[i]
+	sign := ""
+	if d.Mean > 0 {
+		sign = "+"
+	}
+	s := sign + inUnit(m.Unit, d.Mean, "")
+	if d.Half > 0 {
+		s = sign + figure(m.Unit, d)
+	}
+	if d.Runs > 1 && !m.Sure[i] && d.Mean != 0 {
+		s += " (unsure)"
+	}
+	return s
+}
+
+// figure writes a figure with its interval in a metric's unit.
+func figure(unit string, f stats.Figure) string {
+	switch unit {
+	case "ns":
+		if f.Mean < 0 {
+			f.Mean = -f.Mean
+			return "-" + outcome.Time(f)
+		}
+		return outcome.Time(f)
+	case "money":
+		return outcome.Money(f, "")
+	case "share":
+		return fmt.Sprintf("%.1f ± %.1f %%", 100*f.Mean, 100*f.Half)
+	default:
+		return fmt.Sprintf("%.1f ± %.1f", f.Mean, f.Half)
+	}
+}
+
+// inUnit writes a number in a metric's unit.
+func inUnit(unit string, x float64, currency string) string {
+	switch unit {
+	case "ns":
+		return units.Duration(x).Short()
+	case "money":
+		return units.Money(x * float64(units.Unit)).Short(currency)
+	case "share":
+		return fmt.Sprintf("%.1f %%", 100*x)
+	default:
+		return fmt.Sprintf("%.1f", x)
+	}
+}

@@ -1,0 +1,169 @@
+package cli
+
+import (
+	"encoding/csv"
+	"encoding/json"
+	"fmt"
+	"io"
+	"os"
+	"slices"
+	"strings"
+
+	"github.com/jedib0t/go-pretty/v6/table"
+	"github.com/jedib0t/go-pretty/v6/text"
+	"golang.org/x/term"
+	"sigs.k8s.io/yaml"
+)
+
+// terminal is what is known of where output goes.
+type terminal struct {
+	colour bool
+	width  int // columns
+}
+
+// Widths when the output is no terminal, and the narrowest that is laid out for.
+const (
+	plainWidth = 110
+	leastWidth = 60
+)
+
+func terminalOf(w io.Writer) terminal {
+	f, ok := w.(*os.File)
+	if !ok || !term.IsTerminal(int(f.Fd())) {
+		return terminal{width: plainWidth}
+	}
+	t := terminal{colour: os.Getenv("NO_COLOR") == "" && os.Getenv("TERM") != "dumb", width: plainWidth}
+	if n, _, err := term.GetSize(int(f.Fd())); err == nil && n > 0 {
+		t.width = max(n, leastWidth)
+	}
+	return t
+}
+
+// formats are what -o takes.
+var formats = []string{"table", "json", "yaml", "csv"}
+
+func checkFormat(f string) error {
+	if !slices.Contains(formats, f) {
+		return fmt.Errorf("-o %q: expected one of %s", f, strings.Join(formats, ", "))
+	}
+	return nil
+}
+
+// column is one column of a listing.
+type column struct {
+	title string
+	right bool // numbers
+}
+
+// listing is a table that can leave in every format.
+type listing struct {
+	columns []column
+	rows    [][]string
+	value   any // what JSON and YAML hold
+}
+
+// show writes a listing in the format that was asked for.
+func (p *program) show(l listing) error {
+	switch p.format {
+	case "json", "yaml":
+		return p.value(l.value)
+	case "csv":
+		w := csv.NewWriter(p.out)
+		head := make([]string, len(l.columns))
+		for i, c := range l.columns {
+			head[i] = c.title
+		}
+		_ = w.Write(head)
+		_ = w.WriteAll(l.rows)
+		return w.Error()
+	default:
+		_, err := fmt.Fprintln(p.out, p.table(l))
+		return err
+	}
+}
+
+// value writes something as JSON or YAML.
+func (p *program) value(v any) error {
+	if p.format == "yaml" {
+		b, err := yaml.Marshal(v)
+		if err == nil {
+			_, err = p.out.Write(b)
+		}
+		return err
+	}
+	enc := json.NewEncoder(p.out)
+	enc.SetIndent("", "  ")
+	enc.SetEscapeHTML(false)
+	return enc.Encode(v)
+}
+
+// table lays a listing out for the terminal: no lines, numbers to the right.
+func (p *program) table(l listing) string {
+	t := table.NewWriter()
+	style := table.StyleDefault
+	style.Options = table.OptionsNoBordersAndSeparators
+	style.Box.PaddingLeft, style.Box.PaddingRight = "", "  "
+	style.Format.Header = text.FormatDefault
+	t.SetStyle(style)
+	head := table.Row{}
+	configs := make([]table.ColumnConfig, len(l.columns))
+	for i, c := range l.columns {
+		title := c.title
+		if p.term.colour {
+			title = text.Faint.Sprint(title)
+		}
+		head = append(head, title)
+		configs[i] = table.ColumnConfig{Number: i + 1}
+		if c.right {
+			configs[i].Align, configs[i].AlignHeader = text.AlignRight, text.AlignRight
+		}
+	}
+	t.AppendHeader(head)
+	t.SetColumnConfigs(configs)
+	t.Style().Size.WidthMax = p.term.width
+	for _, r := range l.rows {
+		row := table.Row{}
+		for _, c := range r {
+			row = append(row, c)
+		}
+		t.AppendRow(row)
+	}
+	lines := strings.Split(t.Render(), "\n")
+	for i := range lines {
+		lines[i] = strings.TrimRight(lines[i], " ")
+	}
+	return strings.Join(lines, "\n")
+}
+
+// strong makes words stand out where the terminal can.
+func (p *program) strong(s string) string {
+	if p.term.colour {
+		return text.Bold.Sprint(s)
+	}
+	return s
+}
+
+// warn marks words that need a decision.
+func (p *program) warn(s string) string {
+	if p.term.colour {
+		return text.FgYellow.Sprint(s)
+	}
+	return s
+}
+
+// faint takes words back.
+func (p *program) faint(s string) string {
+	if p.term.colour {
+		return text.Faint.Sprint(s)
+	}
+	return s
+}
+
+// wrap breaks a paragraph at the terminal's width.
+func (p *program) wrap(s string) string {
+	lines := strings.Split(text.WrapSoft(s, min(p.term.width, 100)), "\n")
+	for i := range lines {
+		lines[i] = strings.TrimRight(lines[i], " ")
+	}
+	return strings.Join(lines, "\n")
+}

@@ -1,0 +1,236 @@
+// Package service puts the service together: a database, the queue, the HTTP
+// interface. It is what `tachyphor serve` runs and what tests start.
+package service
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io/fs"
+	"log/slog"
+	"net"
+	"net/http"
+	"os"
+	"path/filepath"
+	"strconv"
+	"syscall"
+	"time"
+
+	"tachyphor/internal/api"
+	"tachyphor/internal/mariadb"
+	"tachyphor/internal/runs"
+	"tachyphor/internal/store"
+)
+
+// DefaultAddress is where the service listens unless told otherwise.
+const DefaultAddress = "127.0.0.1:7420"
+
+// Config says how to run the service.
+type Config struct {
+	State    string // folder for everything the service keeps; made if absent
+	Address  string // to listen on; empty: DefaultAddress, or a free port when that is taken
+	Database string // DSN; empty: a private server under State
+	Hosts    []string
+	Version  string
+	Console  fs.FS
+	Log      *slog.Logger
+	Unsafe   bool // a private database without durability, for tests
+}
+
+// Access is how a client reaches the service. It is kept in a file that only
+// its owner can read.
+type Access struct {
+	Address string `json:"address"`
+	Token   string `json:"token"`
+}
+
+// A Service is running until Close.
+type Service struct {
+	Access Access
+	// Link signs the console in once.
+	Link string
+
+	config   Config
+	lock     *os.File
+	database *mariadb.Server // nil when one was given
+	store    *store.Store
+	queue    *runs.Queue
+	server   *http.Server
+	served   chan error
+}
+
+// ErrTaken says that another service runs on the state folder.
+var ErrTaken = errors.New("another service runs on this state folder; stop it, or use another folder with --state")
+
+// Start brings everything up; when it returns the service answers.
+func Start(ctx context.Context, c Config) (_ *Service, err error) {
+	s := &Service{config: c}
+	defer func() {
+		if err != nil {
+			_ = s.Close()
+		}
+	}()
+	if err := os.MkdirAll(c.State, 0o700); err != nil {
+		return nil, fmt.Errorf("cannot use the state folder: %w", err)
+	}
+	if err := s.takeState(); err != nil {
+		return nil, err
+	}
+	dsn := c.Database
+	if dsn == "" {
+		c.Log.Info("starting the private database", "folder", filepath.Join(c.State, "mariadb"))
+		s.database, err = mariadb.Start(ctx, mariadb.Options{Dir: filepath.Join(c.State, "mariadb"), Log: c.Log, Unsafe: c.Unsafe})
+		if err != nil {
+			return nil, err
+		}
+		dsn = s.database.DSN("tachyphor")
+	}
+	if s.store, err = store.Open(ctx, dsn, c.Log); err != nil {
+		return nil, err
+	}
+	if s.database != nil { // nobody else can be working on it
+		if err := s.store.ReleaseAll(ctx); err != nil {
+			return nil, err
+		}
+	}
+	if err := s.store.DropExpired(ctx); err != nil {
+		return nil, err
+	}
+	s.queue = runs.Start(s.store, runs.NewLibrary(s.store), c.Log)
+	listener, err := listen(c.Address)
+	if err != nil {
+		return nil, err
+	}
+	s.Access.Address = "http://" + listener.Addr().String()
+	if err := s.credentials(ctx); err != nil {
+		_ = listener.Close()
+		return nil, err
+	}
+	s.serve(listener)
+	return s, nil
+}
+
+// takeState makes sure that one service at a time uses the folder. The lock is
+// the kernel's and goes with the process.
+func (s *Service) takeState() error {
+	f, err := os.OpenFile(filepath.Join(s.config.State, "lock"), os.O_CREATE|os.O_RDWR, 0o600)
+	if err != nil {
+		return fmt.Errorf("cannot use the state folder: %w", err)
+	}
+	s.lock = f
+	if err := syscall.Flock(int(f.Fd()), syscall.LOCK_EX|syscall.LOCK_NB); err != nil {
+		return ErrTaken
+	}
+	return nil
+}
+
+// listen opens the address; with none given it goes to a free port when the
+// usual one is taken.
+func listen(address string) (net.Listener, error) {
+	if address != "" {
+		l, err := net.Listen("tcp", address)
+		if err != nil {
+			return nil, fmt.Errorf("cannot listen: %w; choose another address with --listen", err)
+		}
+		return l, nil
+	}
+	l, err := net.Listen("tcp", DefaultAddress)
+	if errors.Is(err, syscall.EADDRINUSE) {
+		l, err = net.Listen("tcp", "127.0.0.1:0")
+	}
+	return l, err
+}
+
+// accessFile is where the owner's access is kept.
+func accessFile(state string) string { return filepath.Join(state, "access.json") }
+
+// ReadAccess returns the access that a service on this machine left for its
+// owner.
+func ReadAccess(state string) (Access, error) {
+	var a Access
+	b, err := os.ReadFile(accessFile(state))
+	if err == nil {
+		err = json.Unmarshal(b, &a)
+	}
+	return a, err
+}
+
+// credentials makes the first token and a sign-in link. The database keeps
+// hashes; the token itself goes to its owner's file alone.
+func (s *Service) credentials(ctx context.Context) error {
+	if old, err := ReadAccess(s.config.State); err == nil {
+		s.Access.Token = old.Token
+	}
+	has, err := s.store.HasBearer(ctx)
+	if err != nil {
+		return err
+	}
+	if !has || s.Access.Token == "" {
+		if s.Access.Token, err = api.NewBearer(ctx, s.store, "owner"); err != nil {
+			return err
+		}
+	}
+	b, err := json.MarshalIndent(s.Access, "", "  ")
+	if err != nil {
+		return err
+	}
+	if err := os.WriteFile(accessFile(s.config.State), append(b, '\n'), 0o600); err != nil {
+		return err
+	}
+	link, err := api.NewLink(ctx, s.store, "owner")
+	s.Link = s.Access.Address + api.LinkPath(link)
+	return err
+}
+
+// serve answers requests in the background.
+func (s *Service) serve(l net.Listener) {
+	port := l.Addr().(*net.TCPAddr).Port
+	s.server = &http.Server{
+		Handler: api.New(api.Config{
+			Store: s.store, Queue: s.queue, Log: s.config.Log, Version: s.config.Version, Console: s.config.Console,
+			Hosts:  append([]string{"127.0.0.1", "localhost", "::1"}, s.config.Hosts...),
+			Cookie: "tachyphor_" + strconv.Itoa(port),
+		}),
+		ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10,
+		ErrorLog: slog.NewLogLogger(s.config.Log.Handler(), slog.LevelDebug),
+	}
+	s.served = make(chan error, 1)
+	go func() { s.served <- s.server.Serve(l) }()
+}
+
+// DatabasePID returns the private database's process id, 0 if there is none.
+func (s *Service) DatabasePID() int {
+	if s.database == nil {
+		return 0
+	}
+	return s.database.PID()
+}
+
+// Failed tells when the service ends by itself.
+func (s *Service) Failed() <-chan error { return s.served }
+
+// Close stops everything in order: requests, the queue, the database.
+func (s *Service) Close() error {
+	var errs []error
+	if s.server != nil {
+		ctx, cancel := context.WithTimeout(context.Background(), 2*time.Second)
+		if s.server.Shutdown(ctx) != nil {
+			errs = append(errs, s.server.Close()) // those who watch progress do not go by themselves
+		}
+		cancel()
+	}
+	if s.queue != nil {
+		s.queue.Close()
+	}
+	if s.store != nil {
+		errs = append(errs, s.store.Close())
+	}
+	if s.database != nil {
+		errs = append(errs, s.database.Close())
+	}
+	if s.lock != nil {
+		errs = append(errs, s.lock.Close())
+	}
+	return errors.Join(errs...)
+}
