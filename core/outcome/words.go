@@ -29,6 +29,8 @@ func Time(f stats.Figure) string {
 	case d >= units.Second && d < 99950*units.Millisecond:
 		digits := decimals(half.Seconds())
 		return fmt.Sprintf("%.*f ± %.*f s", digits, d.Seconds(), digits, half.Seconds())
+	case d < units.Second && half < units.Second:
+		return fmt.Sprintf("%.0f ± %.0f ms", d.Seconds()*1000, max(1, half.Seconds()*1000))
 	case half < units.Minute:
 		return fmt.Sprintf("%s ± %.*f s", s, min(1, decimals(half.Seconds())), max(0.1, half.Seconds()))
 	default:
@@ -54,7 +56,7 @@ func Money(f stats.Figure, currency string) string {
 		return units.Money(f.Mean * float64(units.Unit)).Short(currency)
 	}
 	digits := decimals(f.Half)
-	if f.Mean < 0.1 {
+	if math.Abs(f.Mean) < 0.1 {
 		digits = 4
 	}
 	mean := fmt.Sprintf("%.*f", digits, f.Mean)

@@ -4,6 +4,7 @@ package cli
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
@@ -13,6 +14,7 @@ import (
 
 	"tachyphor/client"
 	"tachyphor/core/document"
+	"tachyphor/internal/api"
 	"tachyphor/internal/service"
 
 	"github.com/spf13/cobra"
@@ -190,8 +192,16 @@ func (p *program) tokenCommand() *cobra.Command {
 
 func (p *program) schemaCommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "schema KIND", Short: "Print the JSON Schema of a kind of document", Args: cobra.ExactArgs(1), ValidArgs: document.Kinds(),
+		Use: "schema KIND|openapi", Short: "Print the JSON Schema of a kind of document, or the HTTP interface's description",
+		Args: cobra.ExactArgs(1), ValidArgs: append(document.Kinds(), "openapi"),
 		RunE: func(_ *cobra.Command, args []string) error {
+			if args[0] == "openapi" {
+				b, err := api.OpenAPI("v1")
+				if err == nil {
+					err = p.value(json.RawMessage(b))
+				}
+				return err
+			}
 			kind, ok := document.FindKind(args[0])
 			if !ok {
 				return fmt.Errorf("there is no kind %q; there are %s", args[0], strings.Join(document.Kinds(), ", "))

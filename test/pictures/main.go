@@ -1,0 +1,95 @@
+// Command pictures takes pictures of a running console:
+//
+//	go run ./test/pictures -dir docs/screenshots
+//
+// It signs in with a link of its own. With -page only that page is taken, as
+// whole as it is long with -whole.
+package main
+
+import (
+	"context"
+	"flag"
+	"fmt"
+	"os"
+	"path/filepath"
+	"time"
+
+	"tachyphor/client"
+	"tachyphor/internal/service"
+	"tachyphor/test/browser"
+)
+
+// pages are the pictures of the documentation: name, address, what must be there.
+var pages = []struct{ name, path, see string }{
+	{"desk", "/", "table"},
+	{"scenario", "/scenarios/weekday-lean", "#simulate"},
+	{"outcome", "/outcomes/2", "#headline"},
+	{"compare", "/compare?ids=1,2,3", "#headline"},
+}
+
+func main() {
+	state := flag.String("state", os.Getenv("TACHYPHOR_STATE"), "state folder of the service")
+	dir := flag.String("dir", "docs/screenshots", "folder for the pictures")
+	page := flag.String("page", "", "take this address only")
+	scroll := flag.Int("scroll", 0, "pixels to scroll down first")
+	width := flag.Int64("width", 1280, "width of the window")
+	height := flag.Int64("height", 800, "height of the window")
+	dark := flag.Bool("dark", false, "dark colours")
+	whole := flag.Bool("whole", false, "the whole page, not the window")
+	flag.Parse()
+	if err := run(*state, *dir, *page, *scroll, *width, *height, *dark, *whole); err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		os.Exit(1)
+	}
+}
+
+func run(state, dir, only string, scroll int, width, height int64, dark, whole bool) error {
+	access, err := service.ReadAccess(state)
+	if err != nil {
+		return err
+	}
+	link, err := (&client.Client{Address: access.Address, Token: access.Token}).NewLink(context.Background())
+	if err != nil {
+		return err
+	}
+	p, err := browser.Open(width, height, dark)
+	if err != nil {
+		return err
+	}
+	defer p.Close()
+	if err := p.Go(link); err != nil {
+		return err
+	}
+	list := pages
+	if only != "" {
+		list = []struct{ name, path, see string }{{"page", only, "main h1, main h2"}}
+	}
+	for _, x := range list {
+		if err := p.Go(access.Address + x.path); err != nil {
+			return err
+		}
+		if err := p.See(x.see); err != nil {
+			return err
+		}
+		time.Sleep(700 * time.Millisecond) // charts draw after the page is there
+		if _, err := p.Number(fmt.Sprintf("(window.scrollTo(0, %d), 1)", scroll)); err != nil {
+			return err
+		}
+		time.Sleep(100 * time.Millisecond)
+		take := p.Picture
+		if whole {
+			take = p.Whole
+		}
+		png, err := take()
+		if err != nil {
+			return err
+		}
+		if err := os.WriteFile(filepath.Join(dir, x.name+".png"), png, 0o644); err != nil {
+			return err
+		}
+	}
+	for _, m := range p.Messages() {
+		fmt.Fprintln(os.Stderr, "console:", m)
+	}
+	return nil
+}

@@ -1,0 +1,48 @@
+import "@fontsource-variable/inter";
+import "@fontsource-variable/jetbrains-mono";
+import "./theme.css";
+import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { StrictMode } from "react";
+import { createRoot } from "react-dom/client";
+import { BrowserRouter, Route, Routes } from "react-router";
+import { Problem } from "./api/client";
+import { Compare } from "./pages/Compare";
+import { Desk } from "./pages/Desk";
+import { Outcome } from "./pages/Outcome";
+import { Scenario } from "./pages/Scenario";
+import { Shell } from "./pages/Shell";
+import { Welcome } from "./pages/Welcome";
+
+const queries = new QueryClient({
+  defaultOptions: {
+    queries: {
+      refetchOnWindowFocus: false,
+      retry: (times, error) => !(error instanceof Problem && error.status < 500) && times < 3,
+    },
+  },
+});
+
+const root = document.getElementById("root");
+if (root) {
+  createRoot(root).render(
+    <StrictMode>
+      <QueryClientProvider client={queries}>
+        <BrowserRouter>
+          <Routes>
+            <Route path="/welcome" element={<Welcome />} />
+            <Route element={<Shell />}>
+              <Route index element={<Desk />} />
+              <Route path="/scenarios/:name" element={<Scenario />} />
+              <Route path="/outcomes/:id" element={<Outcome />} />
+              <Route path="/compare" element={<Compare />} />
+              <Route
+                path="*"
+                element={<p className="py-8">There is no such page. The Desk has everything.</p>}
+              />
+            </Route>
+          </Routes>
+        </BrowserRouter>
+      </QueryClientProvider>
+    </StrictMode>,
+  );
+}

@@ -1,0 +1,190 @@
+import { useQuery } from "@tanstack/react-query";
+import { lazy, Suspense } from "react";
+import { Link, useSearchParams } from "react-router";
+import type { Schemas } from "../api/client";
+import { comparison, outcomes } from "../api/queries";
+import { DataTable } from "../parts/DataTable";
+import { Legend, onlyDelay, Ribbon } from "../parts/Ribbon";
+import { Notice, Section, Trouble, Waiting } from "../parts/Section";
+import { useTitle } from "../parts/useTitle";
+import { duration, inUnit, money } from "../words";
+
+const DelayChart = lazy(() => import("../parts/DelayChart"));
+
+type Metric = Schemas["Metric"];
+
+/** Outcomes beside each other: same axes, paired differences, what differs in the design. */
+export function Compare() {
+  useTitle("Compare");
+  const [query, setQuery] = useSearchParams();
+  const ids = (query.get("ids") ?? "")
+    .split(",")
+    .map(Number)
+    .filter((n) => n > 0);
+  const found = useQuery(comparison(ids));
+  return (
+    <>
+      <h1 className="mt-8 font-semibold text-2xl">Compare</h1>
+      {found.data && <Beside c={found.data} />}
+      {found.error && <Trouble error={found.error} />}
+      {ids.length > 1 && !found.data && !found.error && <Waiting what="the comparison" />}
+      <Choose ids={ids} set={(next) => setQuery(next.length > 0 ? { ids: next.join(",") } : {})} />
+    </>
+  );
+}
+
+/** Which outcomes to compare. */
+function Choose({ ids, set }: { ids: number[]; set: (ids: number[]) => void }) {
+  const list = useQuery(outcomes());
+  if (!list.data) return null;
+  const done = list.data.items.filter((o) => o.state === "done");
+  return (
+    <Section
+      title={ids.length > 1 ? "Compare others" : "Pick two to six outcomes"}
+      aside="differences are against the one picked first"
+    >
+      <DataTable
+        name="outcomes"
+        rows={done}
+        rowKey={(o) => String(o.id)}
+        columns={[
+          {
+            title: "outcome",
+            value: (o) => o.id,
+            show: (o) => (
+              <label className="flex cursor-pointer items-center gap-2">
+                <input
+                  type="checkbox"
+                  className="checkbox checkbox-sm"
+                  checked={ids.includes(o.id)}
+                  disabled={!ids.includes(o.id) && ids.length >= 6}
+                  onChange={(e) => set(e.target.checked ? [...ids, o.id] : ids.filter((i) => i !== o.id))}
+                />
+                {o.id}
+              </label>
+            ),
+          },
+          { title: "scenario", value: (o) => o.scenario },
+          {
+            title: "95 % start within",
+            right: true,
+            value: (o) => o.summary?.p95DelayNs ?? 0,
+            show: (o) => (o.summary?.p95DelayNs ? duration(o.summary.p95DelayNs) : "–"),
+          },
+          {
+            title: "a month",
+            right: true,
+            value: (o) => o.summary?.costPerMonth ?? 0,
+            show: (o) => (o.summary ? money(o.summary.costPerMonth, o.summary.currency) : "–"),
+          },
+          { title: "asked", value: (o) => o.asked, show: (o) => new Date(o.asked).toLocaleString("en-GB") },
+        ]}
+      />
+    </Section>
+  );
+}
+
+/** The comparison itself. */
+function Beside({ c }: { c: Schemas["ComparedOutcomes"] }) {
+  const currency = c.outcomes[0]?.summary?.currency ?? "";
+  const twice = new Set(c.scenarios).size < c.scenarios.length;
+  const name = (i: number) => (twice ? `${c.scenarios[i]} (${c.outcomes[i]?.id})` : (c.scenarios[i] ?? ""));
+  const delay = c.outcomes.map((o) => onlyDelay(o.groups[0]?.ribbonNs.map((f) => f.mean) ?? []));
+  const sums = delay.map((d) => d.reduce((a, b) => a + b, 0));
+  const longest = Math.max(...sums);
+  const there = delay.reduce((all, d) => d.map((x, i) => Math.max(x, all[i] ?? 0)), []);
+  const metrics = c.metrics.filter((m) => m.values.some((v) => v.mean !== 0));
+  return (
+    <>
+      <p className="mt-2 max-w-3xl text-lg leading-snug" id="headline">
+        {c.headline}
+      </p>
+      {c.note && <Notice>{c.note}</Notice>}
+      <Section title="Mean start delay, by phase" aside="on one scale">
+        <div className="space-y-3">
+          {c.outcomes.map((o, i) => (
+            <div key={o.id} className="grid grid-cols-1 items-center gap-x-3 sm:grid-cols-[12rem_1fr_6rem]">
+              <Link to={`/outcomes/${o.id}`} className="link truncate">
+                {name(i)}
+              </Link>
+              <Ribbon ns={delay[i] ?? []} whole={longest} label={`start delay of ${name(i)}`} tall />
+              <span className="sm:text-right">{duration(sums[i] ?? 0)}</span>
+            </div>
+          ))}
+        </div>
+        <div className="mt-3">
+          <Legend ns={there} times={false} />
+        </div>
+      </Section>
+      <Section
+        title="Figures"
+        aside={c.paired ? "differences paired repeat by repeat, ± 95 %" : "differences of means, ± 95 %"}
+      >
+        <DataTable<Metric>
+          name="comparison"
+          rows={metrics}
+          rowKey={(m) => m.key}
+          columns={[
+            { title: "", value: (m) => m.label },
+            ...c.outcomes.map((o, i) => ({
+              title: `${c.scenarios[i]} (${o.id})`,
+              right: true,
+              value: (m: Metric) => m.values[i]?.mean ?? 0,
+              show: (m: Metric) => (
+                <>
+                  <div>{inUnit(m.unit, m.values[i]?.mean ?? 0, currency)}</div>
+                  {i > 0 && <Difference m={m} i={i} />}
+                </>
+              ),
+            })),
+          ]}
+        />
+      </Section>
+      <Section title="How long jobs wait to start" aside="share of all jobs that start within a time">
+        <Suspense fallback={<Waiting what="the chart" />}>
+          <DelayChart
+            series={c.outcomes.map((o, i) => ({ name: name(i), curve: o.groups[0]?.curve ?? [] }))}
+          />
+        </Suspense>
+      </Section>
+      <Section title="What differs in the design">
+        {c.design.length === 0 ? (
+          <p>Nothing: the designs are the same.</p>
+        ) : (
+          <DataTable
+            name="design"
+            rows={c.design}
+            rowKey={(d) => d.path}
+            columns={[
+              {
+                title: "field",
+                value: (d) => d.path,
+                show: (d) => <span className="font-mono text-sm">{d.path}</span>,
+              },
+              ...c.outcomes.map((o, i) => ({
+                title: `${c.scenarios[i]} (${o.id})`,
+                right: true,
+                value: (d: Schemas["Change"]) => d.values[i] || "–",
+              })),
+            ]}
+          />
+        )}
+      </Section>
+    </>
+  );
+}
+
+/** One outcome's difference to the first, and whether it is sure. */
+function Difference({ m, i }: { m: Metric; i: number }) {
+  const d = m.differences[i];
+  if (!d || d.mean === 0) return <div className="text-xs opacity-75">the same</div>;
+  const sure = m.sure[i];
+  return (
+    <div className={`text-xs ${sure ? "" : "opacity-75"}`}>
+      {d.mean > 0 ? "+" : ""}
+      {inUnit(m.unit, d.mean, "")}
+      {d.half > 0 && ` ± ${inUnit(m.unit, d.half, "")}`}
+      {!sure && d.runs > 1 && " (unsure)"}
+    </div>
+  );
+}

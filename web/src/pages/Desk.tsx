@@ -1,0 +1,198 @@
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link, useNavigate } from "react-router";
+import type { Schemas } from "../api/client";
+import { outcomes, scenarios } from "../api/queries";
+import { DataTable } from "../parts/DataTable";
+import { Legend, onlyDelay, Ribbon } from "../parts/Ribbon";
+import { Section, Trouble, Waiting } from "../parts/Section";
+import { useTitle } from "../parts/useTitle";
+import { duration, money } from "../words";
+
+type Brief = Schemas["ScenarioBrief"];
+
+/** Scenarios with what became of them, and what to do next. */
+export function Desk() {
+  useTitle("Desk");
+  const list = useQuery(scenarios);
+  const recent = useQuery(outcomes());
+  const [picked, setPicked] = useState<number[]>([]);
+  const go = useNavigate();
+  if (list.error) return <Trouble error={list.error} />;
+  if (!list.data) return <Waiting what="scenarios" />;
+  const items = list.data.items;
+  if (items.length === 0) return <First />;
+  const longest = Math.max(...items.map((s) => s.last?.summary?.meanDelayNs ?? 0));
+  const ribbon = (s: Brief) => onlyDelay(s.last?.summary?.ribbonNs ?? []);
+  const widest = items
+    .map(ribbon)
+    .reduce<number[]>((all, r) => r.map((x, i) => Math.max(x, all[i] ?? 0)), []);
+  const pick = (id: number, on: boolean) => setPicked(on ? [...picked, id] : picked.filter((p) => p !== id));
+  return (
+    <>
+      <Section
+        title="Scenarios"
+        aside={
+          <button
+            type="button"
+            className="btn btn-sm"
+            disabled={picked.length < 2 || picked.length > 6}
+            onClick={() => go(`/compare?ids=${picked.join(",")}`)}
+          >
+            Compare {picked.length > 0 ? picked.length : ""} picked
+          </button>
+        }
+      >
+        <DataTable<Brief>
+          name="scenarios"
+          rows={items}
+          rowKey={(s) => s.name}
+          columns={[
+            {
+              title: "scenario",
+              value: (s) => s.name,
+              show: (s) => (
+                <div className="flex items-start gap-2">
+                  <input
+                    type="checkbox"
+                    className="checkbox checkbox-sm mt-0.5"
+                    aria-label={`Pick ${s.name} to compare`}
+                    disabled={!s.last}
+                    onChange={(e) => s.last && pick(s.last.id, e.target.checked)}
+                  />
+                  <div>
+                    <Link to={`/scenarios/${s.name}`} className="link link-primary font-medium">
+                      {s.name}
+                    </Link>
+                    <div className="max-w-60 text-xs opacity-80">{s.note}</div>
+                  </div>
+                </div>
+              ),
+            },
+            {
+              title: "mean start delay, by phase",
+              wide: true,
+              value: (s) => s.last?.summary?.meanDelayNs ?? 0,
+              show: (s) =>
+                s.last?.summary ? (
+                  <div className="flex items-center gap-2">
+                    <Ribbon ns={ribbon(s)} whole={longest} label={`start delay of ${s.name}`} />
+                    <span className="w-24 shrink-0 text-right text-sm">
+                      {duration(s.last.summary.meanDelayNs)}
+                    </span>
+                  </div>
+                ) : (
+                  <span className="opacity-75">not simulated yet</span>
+                ),
+            },
+            {
+              title: "95 % start within",
+              right: true,
+              value: (s) => s.last?.summary?.p95DelayNs ?? 0,
+              show: (s) => (s.last?.summary?.p95DelayNs ? duration(s.last.summary.p95DelayNs) : "–"),
+            },
+            {
+              title: "a month",
+              right: true,
+              value: (s) => s.last?.summary?.costPerMonth ?? 0,
+              show: (s) =>
+                s.last?.summary ? money(s.last.summary.costPerMonth, s.last.summary.currency) : "–",
+            },
+            {
+              title: "outcome",
+              value: (s) => s.last?.id ?? 0,
+              show: (s) =>
+                s.last ? (
+                  <Link to={`/outcomes/${s.last.id}`} className="link whitespace-nowrap">
+                    {s.current ? `outcome ${s.last.id}` : `outcome ${s.last.id}, changed since`}
+                  </Link>
+                ) : (
+                  "–"
+                ),
+            },
+          ]}
+        />
+        <div className="mt-3">
+          <Legend ns={widest} times={false} />
+        </div>
+      </Section>
+      <Section title="What to do next">
+        <ol className="list-decimal space-y-1 pl-5">
+          <li>
+            Open a scenario, change how many agents are kept <b>spare</b>, and press <b>Simulate</b>.
+          </li>
+          <li>
+            Read the outcome from the top: the sentence, the ribbon, then the jobs that waited longest and
+            why.
+          </li>
+          <li>Pick two scenarios above and compare them: what the delay costs to remove.</li>
+          <li>
+            Bring your own: <code className="font-mono text-sm">tachyphor put FOLDER</code> stores templates,
+            a cluster, a workload with its job log, and scenarios.
+          </li>
+        </ol>
+      </Section>
+      <Section title="Recent simulations">
+        {recent.data && (
+          <DataTable<Schemas["OutcomeBrief"]>
+            name="outcomes"
+            rows={recent.data.items}
+            rowKey={(o) => String(o.id)}
+            columns={[
+              {
+                title: "outcome",
+                value: (o) => o.id,
+                show: (o) => (
+                  <Link to={`/outcomes/${o.id}`} className="link">
+                    {o.id}
+                  </Link>
+                ),
+              },
+              { title: "scenario", value: (o) => o.scenario },
+              { title: "state", value: (o) => o.state },
+              {
+                title: "95 % start within",
+                right: true,
+                value: (o) => o.summary?.p95DelayNs ?? 0,
+                show: (o) => (o.summary?.p95DelayNs ? duration(o.summary.p95DelayNs) : "–"),
+              },
+              {
+                title: "a month",
+                right: true,
+                value: (o) => o.summary?.costPerMonth ?? 0,
+                show: (o) => (o.summary ? money(o.summary.costPerMonth, o.summary.currency) : "–"),
+              },
+              {
+                title: "asked",
+                value: (o) => o.asked,
+                show: (o) => new Date(o.asked).toLocaleString("en-GB"),
+              },
+            ]}
+          />
+        )}
+      </Section>
+    </>
+  );
+}
+
+/** Nothing is stored yet: the order of the work, with commands. */
+function First() {
+  const steps: [string, string][] = [
+    ["Look around in sample data", "tachyphor demo"],
+    ["Describe the cluster: node types, pools, images, prices", "tachyphor schema Cluster"],
+    ["Bring the job log and the pod templates, and write a scenario", "tachyphor put FOLDER"],
+    ["Simulate it", "tachyphor simulate NAME"],
+  ];
+  return (
+    <Section title="Nothing here yet">
+      <p className="mb-3">Four steps to the first answer:</p>
+      <ol className="list-decimal space-y-2 pl-5">
+        {steps.map(([what, command]) => (
+          <li key={command}>
+            {what}: <code className="font-mono text-sm">{command}</code>
+          </li>
+        ))}
+      </ol>
+    </Section>
+  );
+}

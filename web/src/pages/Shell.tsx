@@ -1,0 +1,91 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useRef } from "react";
+import { Navigate, NavLink, Outlet, useNavigate } from "react-router";
+import { api, Problem } from "../api/client";
+import { session } from "../api/queries";
+import { Trouble, Waiting } from "../parts/Section";
+
+const keys: [string, string][] = [
+  ["?", "show these keys"],
+  ["d", "go to the Desk"],
+  ["c", "go to Compare"],
+  ["s", "simulate, on a scenario's page"],
+];
+
+/** The frame of every page: sign-in, the way to the others, keys. */
+export function Shell() {
+  const me = useQuery(session);
+  const queries = useQueryClient();
+  const go = useNavigate();
+  const help = useRef<HTMLDialogElement>(null);
+  useEffect(() => {
+    const pressed = (e: KeyboardEvent) => {
+      const at = e.target as HTMLElement;
+      if (e.ctrlKey || e.metaKey || e.altKey || at.closest("input, select, textarea, [contenteditable]"))
+        return;
+      if (e.key === "?") help.current?.showModal();
+      if (e.key === "d") go("/");
+      if (e.key === "c") go("/compare");
+    };
+    document.addEventListener("keydown", pressed);
+    return () => document.removeEventListener("keydown", pressed);
+  }, [go]);
+  if (me.error instanceof Problem && me.error.status === 401) return <Navigate to="/welcome" replace />;
+  if (me.error) return <Trouble error={me.error} />;
+  if (!me.data) return <Waiting what="the console" />;
+  const signOut = async () => {
+    await api.DELETE("/api/v1/session");
+    queries.clear();
+    go("/welcome");
+  };
+  const link = ({ isActive }: { isActive: boolean }) =>
+    `py-1 ${isActive ? "border-primary border-b-2 font-medium" : "hover:underline"}`;
+  return (
+    <div className="mx-auto max-w-6xl px-4 pb-16">
+      <header className="flex flex-wrap items-center gap-x-6 gap-y-1 border-base-300 border-b py-3">
+        <NavLink to="/" className="flex items-center gap-2 font-semibold">
+          <img src="/mark.svg" alt="" className="size-6" /> Tachyphor
+        </NavLink>
+        <nav className="flex gap-5" aria-label="Places">
+          <NavLink to="/" end className={link}>
+            Desk
+          </NavLink>
+          <NavLink to="/compare" className={link}>
+            Compare
+          </NavLink>
+        </nav>
+        <div className="ml-auto flex gap-4 text-sm">
+          <button type="button" className="link link-hover" onClick={() => help.current?.showModal()}>
+            Keys
+          </button>
+          <button type="button" className="link link-hover" onClick={signOut}>
+            Sign out
+          </button>
+        </div>
+      </header>
+      <main>
+        <Outlet />
+      </main>
+      <dialog ref={help} className="modal" aria-label="Keys">
+        <div className="modal-box">
+          <h2 className="mb-3 font-semibold text-lg">Keys</h2>
+          <dl className="grid grid-cols-[3rem_1fr] gap-y-2">
+            {keys.map(([key, does]) => (
+              <div key={key} className="contents">
+                <dt>
+                  <kbd className="kbd kbd-sm">{key}</kbd>
+                </dt>
+                <dd>{does}</dd>
+              </div>
+            ))}
+          </dl>
+          <form method="dialog" className="mt-4">
+            <button type="submit" className="btn btn-sm">
+              Close
+            </button>
+          </form>
+        </div>
+      </dialog>
+    </div>
+  );
+}

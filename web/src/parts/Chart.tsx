@@ -1,0 +1,76 @@
+import { LineChart } from "echarts/charts";
+import {
+  DataZoomComponent,
+  GridComponent,
+  LegendComponent,
+  MarkAreaComponent,
+  MarkLineComponent,
+  TooltipComponent,
+} from "echarts/components";
+import * as echarts from "echarts/core";
+import { CanvasRenderer } from "echarts/renderers";
+import { useEffect, useRef } from "react";
+
+echarts.use([
+  LineChart,
+  GridComponent,
+  LegendComponent,
+  TooltipComponent,
+  DataZoomComponent,
+  MarkAreaComponent,
+  MarkLineComponent,
+  CanvasRenderer,
+]);
+
+export type Option = echarts.EChartsCoreOption;
+
+/** css reads a colour of the theme. */
+export const css = (name: string) => getComputedStyle(document.documentElement).getPropertyValue(name).trim();
+
+export const font = '"Inter Variable", sans-serif';
+
+/** A chart in our theme; `build` is asked again when the theme changes. */
+export default function Chart({
+  build,
+  height,
+  label,
+  onZoom,
+}: {
+  build: () => Option;
+  height: number;
+  label: string;
+  onZoom?: (from: number, to: number) => void;
+}) {
+  const box = useRef<HTMLDivElement>(null);
+  const zoom = useRef(onZoom);
+  zoom.current = onZoom;
+  useEffect(() => {
+    if (!box.current) return;
+    const chart = echarts.init(box.current);
+    const draw = () =>
+      chart.setOption(
+        { animation: false, textStyle: { fontFamily: font, color: css("--color-base-content") }, ...build() },
+        true,
+      );
+    draw();
+    const resized = new ResizeObserver(() => chart.resize());
+    resized.observe(box.current);
+    const dark = matchMedia("(prefers-color-scheme: dark)");
+    dark.addEventListener("change", draw);
+    let pause: ReturnType<typeof setTimeout>;
+    chart.on("datazoom", () => {
+      clearTimeout(pause);
+      pause = setTimeout(() => {
+        const z = (chart.getOption().dataZoom as { startValue: number; endValue: number }[])[0];
+        if (z) zoom.current?.(z.startValue, z.endValue);
+      }, 250);
+    });
+    return () => {
+      clearTimeout(pause);
+      dark.removeEventListener("change", draw);
+      resized.disconnect();
+      chart.dispose();
+    };
+  }, [build]);
+  return <div ref={box} role="img" aria-label={label} style={{ height }} className="w-full" />;
+}

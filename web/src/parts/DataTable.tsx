@@ -1,0 +1,95 @@
+import { type ReactNode, useState } from "react";
+
+export interface Column<T> {
+  title: string;
+  /** What the column sorts by and what leaves as CSV. */
+  value: (row: T) => string | number;
+  /** What is shown, if not the value. */
+  show?: (row: T) => ReactNode;
+  right?: boolean;
+  wide?: boolean;
+}
+
+const quoted = (v: string | number) =>
+  /[",\n]/.test(String(v)) ? `"${String(v).replaceAll('"', '""')}"` : String(v);
+
+/** A table that sorts by its headings and leaves as CSV. */
+export function DataTable<T>({
+  rows,
+  columns,
+  name,
+  rowKey,
+}: {
+  rows: T[];
+  columns: Column<T>[];
+  name: string;
+  rowKey: (row: T) => string;
+}) {
+  const [sort, setSort] = useState<{ at: number; down: boolean } | null>(null);
+  const column = sort ? columns[sort.at] : undefined;
+  const shown = column
+    ? [...rows].sort((a, b) => {
+        const [x, y] = [column.value(a), column.value(b)];
+        const c = typeof x === "number" && typeof y === "number" ? x - y : String(x).localeCompare(String(y));
+        return sort?.down ? -c : c;
+      })
+    : rows;
+  const save = () => {
+    const text = [
+      columns.map((c) => quoted(c.title)),
+      ...shown.map((r) => columns.map((c) => quoted(c.value(r)))),
+    ]
+      .map((line) => line.join(","))
+      .join("\n");
+    const link = document.createElement("a");
+    link.href = URL.createObjectURL(new Blob([`${text}\n`], { type: "text/csv" }));
+    link.download = `${name}.csv`;
+    link.click();
+    URL.revokeObjectURL(link.href);
+  };
+  return (
+    <div>
+      <div className="overflow-x-auto">
+        <table className="table table-sm">
+          <thead>
+            <tr>
+              {columns.map((c, i) => (
+                <th
+                  key={c.title}
+                  className={`whitespace-nowrap px-2 ${c.right ? "text-right" : ""}`}
+                  aria-sort={sort?.at === i ? (sort.down ? "descending" : "ascending") : "none"}
+                >
+                  <button
+                    type="button"
+                    className="cursor-pointer font-medium hover:underline"
+                    onClick={() => setSort({ at: i, down: sort?.at === i ? !sort.down : Boolean(c.right) })}
+                  >
+                    {c.title}
+                    {sort?.at === i ? (sort.down ? " ↓" : " ↑") : ""}
+                  </button>
+                </th>
+              ))}
+            </tr>
+          </thead>
+          <tbody>
+            {shown.map((r) => (
+              <tr key={rowKey(r)}>
+                {columns.map((c) => (
+                  <td
+                    key={c.title}
+                    className={`px-2 ${c.right ? "whitespace-nowrap text-right tabular-nums" : ""} ${c.wide ? "w-1/3 min-w-40" : ""}`}
+                  >
+                    {c.show ? c.show(r) : c.value(r)}
+                  </td>
+                ))}
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </div>
+      <button type="button" className="link mt-1 text-xs opacity-80" onClick={save}>
+        Save as CSV
+      </button>
+    </div>
+  );
+}

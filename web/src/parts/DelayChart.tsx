@@ -1,0 +1,68 @@
+import { useCallback } from "react";
+import { duration } from "../words";
+import Chart, { css, type Option } from "./Chart";
+
+const colours = [
+  "--color-primary",
+  "--phase-node",
+  "--phase-setup",
+  "--phase-image",
+  "--phase-placing",
+  "--phase-join",
+  "--phase-save",
+  "--phase-held",
+];
+const dashes = ["solid", "solid", "dashed", "dotted", "dashed", "solid", "dotted", "solid"];
+
+/** Distributions of start delay: the share of jobs that start within a time, on a logarithmic axis. */
+export default function DelayChart({
+  series,
+}: {
+  series: { name: string; curve: { percent: number; ns: number }[] }[];
+}) {
+  const build = useCallback((): Option => {
+    const line = css("--color-base-300");
+    const ink = css("--color-base-content");
+    return {
+      grid: { left: 48, right: 16, top: 16, bottom: 84 },
+      legend: { bottom: 0, left: 0, textStyle: { color: ink }, itemWidth: 28, icon: "path://M0 4h28v3H0z" },
+      tooltip: {
+        trigger: "item",
+        backgroundColor: css("--color-base-100"),
+        borderColor: line,
+        textStyle: { color: ink },
+        formatter: (p: { seriesName: string; value: [number, number] }) =>
+          `${p.seriesName}: ${p.value[1]} % start within ${duration(p.value[0] * 1e9)}`,
+      },
+      xAxis: {
+        type: "log",
+        min: 0.5,
+        name: "start delay",
+        nameLocation: "middle",
+        nameGap: 28,
+        axisLabel: { color: ink, formatter: (v: number) => duration(v * 1e9) },
+        splitLine: { lineStyle: { color: line } },
+        axisLine: { lineStyle: { color: line } },
+      },
+      yAxis: {
+        type: "value",
+        min: 0,
+        max: 100,
+        interval: 25,
+        axisLabel: { color: ink, formatter: "{value} %" },
+        splitLine: { lineStyle: { color: line } },
+      },
+      series: series.map((s, i) => ({
+        name: s.name,
+        type: "line",
+        showSymbol: false,
+        symbolSize: 7,
+        triggerLineEvent: true,
+        lineStyle: { width: i === 0 ? 3 : 1.6, type: dashes[i % dashes.length] },
+        color: css(colours[i % colours.length] ?? ""),
+        data: s.curve.map((p) => [Math.max(p.ns / 1e9, 0.5), p.percent]),
+      })),
+    };
+  }, [series]);
+  return <Chart build={build} height={340} label="distribution of start delay; a table follows" />;
+}

@@ -1,0 +1,3 @@
+/// <reference types="vite/client" />
+declare module "@fontsource-variable/inter";
+declare module "@fontsource-variable/jetbrains-mono";

@@ -1,0 +1,101 @@
+import type { Schemas } from "./api/client";
+
+type Figure = Schemas["Figure"];
+
+const NS = 1e9;
+
+/** duration writes nanoseconds for reading, to about three digits. */
+export function duration(ns: number): string {
+  const s = ns / NS;
+  const a = Math.abs(s);
+  if (a === 0) return "0 s";
+  if (a < 0.0095) return `${(s * 1000).toFixed(1)} ms`;
+  if (a < 0.9995) return `${(s * 1000).toFixed(0)} ms`;
+  if (a < 99.95) return `${s.toFixed(1)} s`;
+  if (a < 3599.5) {
+    const whole = Math.round(a);
+    return `${s < 0 ? "−" : ""}${Math.floor(whole / 60)} min ${String(whole % 60).padStart(2, "0")} s`;
+  }
+  if (a < 360_000) {
+    const m = Math.round(a / 60);
+    return `${s < 0 ? "−" : ""}${Math.floor(m / 60)} h ${String(m % 60).padStart(2, "0")} min`;
+  }
+  return `${(s / 86_400).toFixed(1)} d`;
+}
+
+/** money writes an amount in the currency's main unit. */
+export function money(amount: number, currency: string): string {
+  const a = Math.abs(amount);
+  const digits = a === 0 ? 0 : a < 0.1 ? 4 : a < 100 ? 2 : 0;
+  const text = amount.toLocaleString("en-GB", {
+    minimumFractionDigits: digits,
+    maximumFractionDigits: digits,
+  });
+  return `${currency} ${text}`.trim();
+}
+
+export const count = (n: number) => Math.round(n).toLocaleString("en-GB");
+
+export const percent = (share: number, digits = 0) => `${(share * 100).toFixed(digits)} %`;
+
+/** inUnit writes a number in a metric's unit. */
+export function inUnit(unit: string, x: number, currency: string): string {
+  switch (unit) {
+    case "ns":
+      return duration(x);
+    case "money":
+      return money(x, currency);
+    case "share":
+      return percent(x, 1);
+    default:
+      return x.toFixed(1);
+  }
+}
+
+/** plusMinus writes the half-width of a figure's interval, or nothing. */
+export function plusMinus(f: Figure, write: (x: number) => string): string {
+  return f.half > 0 ? `± ${write(f.half)}` : "";
+}
+
+/** moment writes a point in time in a zone. */
+export function moment(iso: string, zone: string): string {
+  return new Intl.DateTimeFormat("en-GB", {
+    weekday: "short",
+    day: "2-digit",
+    month: "short",
+    hour: "2-digit",
+    minute: "2-digit",
+    second: "2-digit",
+    timeZone: zone,
+  }).format(new Date(iso));
+}
+
+export const phases = [
+  "held",
+  "placing",
+  "node",
+  "image",
+  "setup",
+  "join",
+  "restore",
+  "work",
+  "save",
+  "wipe",
+] as const;
+
+/** What a job waits for in each phase. */
+export const phaseMeaning: Record<string, string> = {
+  held: "waiting for the controller",
+  placing: "waiting for room on nodes",
+  node: "waiting for a node to boot",
+  image: "pulling and unpacking images",
+  setup: "starting containers",
+  join: "agent reaching the controller",
+  restore: "workspace cache coming in",
+  work: "the job itself",
+  save: "workspace cache going out",
+  wipe: "cleaning up",
+};
+
+/** delayPhases is how many of the phases come before a job's own first step. */
+export const delayPhases = 6;
