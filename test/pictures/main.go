@@ -60,6 +60,9 @@ func run(state, dir, only string, scroll int, width, height int64, dark, whole b
 	if err := p.Go(link); err != nil {
 		return err
 	}
+	if err := p.See("main"); err != nil { // the sign-in page goes on by itself
+		return err
+	}
 	list := pages
 	if only != "" {
 		list = []struct{ name, path, see string }{{"page", only, "main h1, main h2"}}

@@ -38,6 +38,10 @@ export const count = (n: number) => Math.round(n).toLocaleString("en-GB");
 
 export const percent = (share: number, digits = 0) => `${(share * 100).toFixed(digits)} %`;
 
+/** signed writes a difference with its sign. */
+export const signed = (x: number, write: (x: number) => string) =>
+  `${x > 0 ? "+" : x < 0 ? "−" : ""}${write(Math.abs(x))}`;
+
 /** inUnit writes a number in a metric's unit. */
 export function inUnit(unit: string, x: number, currency: string): string {
   switch (unit) {

@@ -3,7 +3,11 @@ import type { components, paths } from "./schema.gen";
 
 export type Schemas = components["schemas"];
 
-export const api = createClient<paths>({ baseUrl: "/", credentials: "same-origin" });
+export const api = createClient<paths>({
+  baseUrl: "/",
+  credentials: "same-origin",
+  querySerializer: { array: { style: "form", explode: false } },
+});
 
 /** A refusal by the service, with every reason it gave. */
 export class Problem extends Error {

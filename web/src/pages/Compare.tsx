@@ -7,7 +7,7 @@ import { DataTable } from "../parts/DataTable";
 import { Legend, onlyDelay, Ribbon } from "../parts/Ribbon";
 import { Notice, Section, Trouble, Waiting } from "../parts/Section";
 import { useTitle } from "../parts/useTitle";
-import { duration, inUnit, money } from "../words";
+import { duration, inUnit, money, signed } from "../words";
 
 const DelayChart = lazy(() => import("../parts/DelayChart"));
 
@@ -181,8 +181,7 @@ function Difference({ m, i }: { m: Metric; i: number }) {
   const sure = m.sure[i];
   return (
     <div className={`text-xs ${sure ? "" : "opacity-75"}`}>
-      {d.mean > 0 ? "+" : ""}
-      {inUnit(m.unit, d.mean, "")}
+      {signed(d.mean, (x) => inUnit(m.unit, x, ""))}
       {d.half > 0 && ` ± ${inUnit(m.unit, d.half, "")}`}
       {!sure && d.runs > 1 && " (unsure)"}
     </div>

@@ -191,6 +191,7 @@ function Groups({ o }: { o: Result }) {
     right: true,
     value: (g: Group) => pick(g)?.mean ?? 0,
     show: (g: Group) => {
+      if (g.delay.maxNs.mean === 0) return "–";
       const f = pick(g);
       return f ? duration(f.mean) : <span title="too few jobs to say">too few</span>;
     },
@@ -233,21 +234,24 @@ function Groups({ o }: { o: Result }) {
             title: "mean",
             right: true,
             value: (g) => g.delay.meanNs.mean,
-            show: (g) => (
-              <>
-                {duration(g.delay.meanNs.mean)}{" "}
-                <span className="hidden opacity-75 sm:inline">{plusMinus(g.delay.meanNs, duration)}</span>
-              </>
-            ),
+            show: (g) =>
+              g.delay.maxNs.mean === 0 ? (
+                "–"
+              ) : (
+                <>
+                  {duration(g.delay.meanNs.mean)}{" "}
+                  <span className="hidden opacity-75 sm:inline">{plusMinus(g.delay.meanNs, duration)}</span>
+                </>
+              ),
           },
-          { title: "half", ...percentile((g) => g.delay.p50Ns) },
-          { title: "95 %", ...percentile((g) => g.delay.p95Ns) },
-          { title: "99 %", ...percentile((g) => g.delay.p99Ns) },
+          { title: "half within", ...percentile((g) => g.delay.p50Ns) },
+          { title: "95 % within", ...percentile((g) => g.delay.p95Ns) },
+          { title: "99 % within", ...percentile((g) => g.delay.p99Ns) },
           {
             title: "longest",
             right: true,
             value: (g) => g.delay.maxNs.mean,
-            show: (g) => duration(g.delay.maxNs.mean),
+            show: (g) => (g.delay.maxNs.mean > 0 ? duration(g.delay.maxNs.mean) : "–"),
           },
           { title: "jobs", right: true, value: (g) => g.jobs.mean, show: (g) => count(g.jobs.mean) },
           { title: "warm", right: true, value: (g) => g.warm.mean, show: (g) => percent(g.warm.mean) },

@@ -50,7 +50,7 @@ export function DataTable<T>({
   return (
     <div>
       <div className="overflow-x-auto">
-        <table className="table table-sm">
+        <table className="table table-sm text-[0.86rem]">
           <thead>
             <tr>
               {columns.map((c, i) => (

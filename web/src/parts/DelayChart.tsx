@@ -36,6 +36,7 @@ export default function DelayChart({
       },
       xAxis: {
         type: "log",
+        logBase: 60,
         min: 0.5,
         name: "start delay",
         nameLocation: "middle",

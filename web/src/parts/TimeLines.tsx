@@ -161,7 +161,7 @@ export default function TimeLines({
   return (
     <Chart
       build={build}
-      height={560}
+      height={520}
       label="waiting jobs, agents, nodes and money over time; a table follows"
       onZoom={onZoom}
     />
