@@ -37,7 +37,8 @@ type Line struct {
 	value int64
 	since units.Duration
 	width units.Duration
-	Area  []int64 // value · ns in each bin
+	end   units.Duration // of the span; what comes later is not counted
+	Area  []int64        // value · ns in each bin
 }
 
 // add settles the line up to now and changes its value.
@@ -51,11 +52,9 @@ func (l *Line) add(now units.Duration, change int64) {
 
 func (l *Line) spread(now units.Duration) {
 	from := l.since
+	now = min(now, l.end)
 	for from < now {
 		bin := int(from / l.width)
-		if bin >= len(l.Area) {
-			return
-		}
 		to := min(now, units.Duration(bin+1)*l.width)
 		l.Area[bin] += l.value * int64(to-from)
 		from = to
@@ -64,7 +63,7 @@ func (l *Line) spread(now units.Duration) {
 
 // Lines are the quantities over time of one run.
 type Lines struct {
-	Width   units.Duration // of a bin; the last bin may reach past the span
+	Width   units.Duration // of a bin; the last one may be cut by the end of the span
 	Waiting Line           // jobs submitted and not started, those that nothing fits left out
 	Agents  [Groups]Line
 	Nodes   []Line // by pool; booting ones included, as they are paid for
@@ -88,7 +87,7 @@ func newLines(span units.Duration, pools int) Lines {
 		}
 	}
 	bins := int((span + l.Width - 1) / l.Width)
-	l.each(func(x *Line) { x.width, x.Area = l.Width, make([]int64, bins) })
+	l.each(func(x *Line) { x.width, x.end, x.Area = l.Width, span, make([]int64, bins) })
 	return l
 }
 

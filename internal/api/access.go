@@ -187,7 +187,8 @@ func (s *server) sessionOperations(api huma.API) {
 		Body struct {
 			Token string `json:"token" minLength:"1" maxLength:"200" doc:"A token for the command line."`
 		}
-	}) (*sessionOutput, error) {
+	},
+	) (*sessionOutput, error) {
 		t, err := s.Store.FindToken(ctx, hashOf(strings.TrimSpace(in.Body.Token)))
 		if errors.Is(err, store.ErrNotFound) || err == nil && t.Kind != bearerToken {
 			return nil, huma.Error401Unauthorized("the token is not known here; look for white space or a missing part")
@@ -221,7 +222,8 @@ func (s *server) sessionOperations(api huma.API) {
 		Cookie string `header:"Cookie"`
 	}) (*struct {
 		SetCookie []http.Cookie `header:"Set-Cookie"`
-	}, error) {
+	}, error,
+	) {
 		if cookies, err := http.ParseCookie(in.Cookie); err == nil {
 			for _, c := range cookies {
 				if c.Name == s.Cookie {

@@ -119,7 +119,8 @@ func (s *server) documentOperations(api huma.API) {
 		OperationID: "get-schema", Method: http.MethodGet, Path: "/api/v1/schemas/{kind}", Summary: "JSON Schema of a kind", Tags: []string{"documents"},
 	}, func(_ context.Context, in *struct {
 		Kind string `path:"kind" doc:"Kind of document."`
-	}) (*struct{ Body json.RawMessage }, error) {
+	},
+	) (*struct{ Body json.RawMessage }, error) {
 		kind, _ := document.FindKind(in.Kind)
 		schema, ok := document.Schema(kind)
 		if !ok {
@@ -139,7 +140,8 @@ func (s *server) listDocuments(ctx context.Context, in *struct {
 	Kind   string `query:"kind" doc:"Only this kind."`
 	Cursor string `query:"cursor" maxLength:"200" doc:"Where to go on."`
 	Limit  int    `query:"limit" minimum:"1" maximum:"100" default:"100" doc:"Most entries."`
-}) (*struct{ Body DocumentPage }, error) {
+},
+) (*struct{ Body DocumentPage }, error) {
 	afterKind, afterName, _ := strings.Cut(in.Cursor, "/")
 	list, err := s.Store.List(ctx, in.Kind, afterKind, afterName, in.Limit+1)
 	if err != nil {
@@ -160,7 +162,8 @@ func (s *server) putDocuments(ctx context.Context, in *struct {
 	File    string `query:"file" maxLength:"200" doc:"Name to show in faults."`
 	DryRun  bool   `query:"dryRun" doc:"Check only."`
 	RawBody []byte `contentType:"application/yaml"`
-}) (*struct{ Body StoredList }, error) {
+},
+) (*struct{ Body StoredList }, error) {
 	docs, faults := document.Parse(in.File, in.RawBody)
 	more, err := s.recordingsThere(ctx, docs)
 	if err != nil {
@@ -219,7 +222,8 @@ func (s *server) recordingsThere(ctx context.Context, docs []*document.Document)
 func (s *server) getDocument(ctx context.Context, in *struct {
 	DocumentPath
 	Revision int `query:"revision" minimum:"0" doc:"Revision; absent: the newest."`
-}) (*documentOutput, error) {
+},
+) (*documentOutput, error) {
 	h, err := s.Store.Get(ctx, in.Kind, in.Name, in.Revision)
 	if err != nil {
 		return nil, s.answer(err, in.what())
@@ -232,7 +236,8 @@ func (s *server) putDocument(ctx context.Context, in *struct {
 	IfMatch     string `header:"If-Match" doc:"ETag of the revision that the change is based on; the write is refused when there is a newer one."`
 	IfNoneMatch string `header:"If-None-Match" enum:"*" doc:"*: only if there is none yet."`
 	RawBody     []byte `contentType:"application/yaml"`
-}) (*storedOutput, error) {
+},
+) (*storedOutput, error) {
 	expect, err := ifMatch(in.IfMatch)
 	if err != nil {
 		return nil, err
@@ -268,7 +273,8 @@ func (s *server) editDocument(ctx context.Context, in *struct {
 	DocumentPath
 	IfMatch string          `header:"If-Match" doc:"ETag of the revision that the change is based on."`
 	Body    []document.Edit `contentType:"application/json-patch+json" maxItems:"500"`
-}) (*storedOutput, error) {
+},
+) (*storedOutput, error) {
 	expect, err := ifMatch(in.IfMatch)
 	if err != nil {
 		return nil, err
@@ -293,7 +299,8 @@ func (s *server) editDocument(ctx context.Context, in *struct {
 func (s *server) dropDocument(ctx context.Context, in *struct {
 	DocumentPath
 	IfMatch string `header:"If-Match" doc:"ETag of the revision that is meant."`
-}) (*struct{}, error) {
+},
+) (*struct{}, error) {
 	expect, err := ifMatch(in.IfMatch)
 	if err != nil {
 		return nil, err
@@ -310,7 +317,8 @@ type RevisionPage struct {
 func (s *server) listRevisions(ctx context.Context, in *struct {
 	DocumentPath
 	Cursor int `query:"cursor" minimum:"0" doc:"Where to go on."`
-}) (*struct{ Body RevisionPage }, error) {
+},
+) (*struct{ Body RevisionPage }, error) {
 	list, err := s.Store.History(ctx, in.Kind, in.Name, in.Cursor, pageSize+1)
 	if err != nil {
 		return nil, s.answer(err, in.what())
@@ -335,7 +343,8 @@ func (s *server) diffDocument(ctx context.Context, in *struct {
 	DocumentPath
 	From int `query:"from" required:"true" minimum:"1" doc:"Older revision."`
 	To   int `query:"to" required:"true" minimum:"1" doc:"Newer revision."`
-}) (*struct{ Body Diff }, error) {
+},
+) (*struct{ Body Diff }, error) {
 	var texts [2]string
 	for i, n := range []int{in.From, in.To} {
 		h, err := s.Store.Get(ctx, in.Kind, in.Name, n)
@@ -375,7 +384,8 @@ func (s *server) recordingOperations(api huma.API) {
 	}, func(ctx context.Context, in *struct {
 		SkipBad bool   `query:"skipBad" doc:"Take the good rows and leave the bad ones out."`
 		RawBody []byte `contentType:"text/csv"`
-	}) (*struct{ Body Recording }, error) {
+	},
+	) (*struct{ Body Recording }, error) {
 		digest, r, err := s.Queue.Library.Keep(ctx, in.RawBody, in.SkipBad)
 		var bad runs.BadRows
 		if err != nil && r == nil && !errors.As(err, &bad) {
@@ -390,7 +400,8 @@ func (s *server) recordingOperations(api huma.API) {
 		OperationID: "get-recording", Method: http.MethodGet, Path: "/api/v1/recordings/{digest}", Summary: "Whether a recording is stored", Tags: []string{"documents"},
 	}, func(ctx context.Context, in *struct {
 		Digest string `path:"digest" pattern:"^[0-9a-f]{64}$" doc:"sha256 of the file."`
-	}) (*struct{ Body Recording }, error) {
+	},
+	) (*struct{ Body Recording }, error) {
 		jobs, err := s.Store.HasRecording(ctx, in.Digest)
 		if err != nil {
 			return nil, s.answer(err, "recording "+in.Digest)

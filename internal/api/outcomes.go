@@ -79,7 +79,8 @@ func (s *server) simulate(ctx context.Context, in *struct {
 }) (*struct {
 	Location string `header:"Location"`
 	Body     OutcomeBrief
-}, error) {
+}, error,
+) {
 	o, faults, err := s.Queue.Ask(ctx, in.Body.Scenario, who(ctx), in.Body.Seed, in.Body.Repeats)
 	if err != nil {
 		return nil, s.answer(err, "scenario "+in.Body.Scenario)
@@ -97,7 +98,8 @@ func (s *server) listOutcomes(ctx context.Context, in *struct {
 	Scenario string `query:"scenario" maxLength:"63" doc:"Only of this scenario."`
 	Cursor   uint64 `query:"cursor" doc:"Where to go on."`
 	Limit    int    `query:"limit" minimum:"1" maximum:"100" default:"50" doc:"Most entries."`
-}) (*struct{ Body OutcomePage }, error) {
+},
+) (*struct{ Body OutcomePage }, error) {
 	list, err := s.Store.ListOutcomes(ctx, in.Scenario, in.Cursor, in.Limit+1)
 	if err != nil {
 		return nil, s.answer(err, "list")
@@ -130,7 +132,8 @@ func (s *server) load(ctx context.Context, id uint64) (store.Outcome, *outcome.O
 func (s *server) getOutcome(ctx context.Context, in *struct {
 	OutcomePath
 	Samples bool `query:"samples" doc:"With the exact figures of each repeat."`
-}) (*struct{ Body KeptOutcome }, error) {
+},
+) (*struct{ Body KeptOutcome }, error) {
 	o, result, err := s.load(ctx, in.ID)
 	if err != nil {
 		return nil, s.answer(err, in.what())
@@ -189,7 +192,8 @@ func (s *server) done(ctx context.Context, p OutcomePath) (store.Outcome, *outco
 func (s *server) explainJob(ctx context.Context, in *struct {
 	OutcomePath
 	Job string `path:"job" maxLength:"200" doc:"Id of the job."`
-}) (*struct{ Body outcome.Explanation }, error) {
+},
+) (*struct{ Body outcome.Explanation }, error) {
 	o, result, err := s.done(ctx, in.OutcomePath)
 	if err != nil {
 		return nil, err
@@ -213,7 +217,8 @@ const mostCompared = 6
 
 func (s *server) compare(ctx context.Context, in *struct {
 	IDs []uint64 `query:"ids" required:"true" doc:"Numbers of two to six outcomes; differences are against the first."`
-}) (*struct{ Body ComparedOutcomes }, error) {
+},
+) (*struct{ Body ComparedOutcomes }, error) {
 	if len(in.IDs) < 2 || len(in.IDs) > mostCompared {
 		return nil, huma.Error422UnprocessableEntity(fmt.Sprintf("ids: give two to %d outcomes, as in ids=3,5", mostCompared))
 	}

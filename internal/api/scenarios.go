@@ -72,7 +72,8 @@ type ScenarioPage struct {
 
 func (s *server) listScenarios(ctx context.Context, in *struct {
 	Cursor string `query:"cursor" maxLength:"63" doc:"Where to go on."`
-}) (*struct{ Body ScenarioPage }, error) {
+},
+) (*struct{ Body ScenarioPage }, error) {
 	after := ""
 	if in.Cursor != "" {
 		after = document.KindScenario
@@ -135,7 +136,8 @@ func (s *server) getScenario(ctx context.Context, in *struct {
 }) (*struct {
 	ETag string `header:"ETag"`
 	Body Scenario
-}, error) {
+}, error,
+) {
 	what := "scenario " + in.Name
 	h, err := s.Store.Get(ctx, document.KindScenario, in.Name, 0)
 	if err != nil {

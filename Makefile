@@ -1,0 +1,66 @@
+# make demo   a running service with sample data, and where to look
+# make test   every test that belongs to a change
+# More: build, bench, validate, lint, generate, screenshots, clean
+
+GO     ?= go
+TAGS   := nomsgpack
+GOFILES := $(shell find client cmd core demo internal web/embed.go -name '*.go' -not -name '*_test.go' 2>/dev/null)
+WEBFILES := $(shell find web/src web/public web/index.html web/vite.config.ts web/tsconfig.json -type f 2>/dev/null)
+DEMOFILES := $(wildcard demo/*.yaml demo/*.csv demo/*/*.yaml)
+VERSION := $(shell git describe --tags --always --dirty 2>/dev/null || echo dev)
+
+.PHONY: demo test test-go build bench validate lint generate screenshots setup setup-test clean
+
+demo: setup bin/tachyphor
+	@exec ./bin/tachyphor demo
+
+test: setup-test bin/tachyphor
+	$(GO) test -tags $(TAGS) -timeout 12m ./...
+
+build: bin/tachyphor
+
+bin/tachyphor: $(GOFILES) $(DEMOFILES) go.mod go.sum web/dist/index.html
+	$(GO) build -trimpath -tags $(TAGS) -ldflags "-s -w -X tachyphor/internal/cli.Version=$(VERSION)" -o $@ ./cmd/tachyphor
+
+# The console, bundled; the placeholder stays so that Go compiles without it.
+web/dist/index.html: $(WEBFILES) web/node_modules/.installed
+	find web/dist -mindepth 1 ! -name placeholder.txt -delete
+	cd web && npx tsc --noEmit && npx vite build --logLevel warn
+	@touch $@
+
+web/node_modules/.installed: web/package.json web/package-lock.json
+	cd web && npm ci --no-audit --no-fund --loglevel=error
+	@touch $@
+
+# Long proofs, with more seeds and larger cases than make test.
+validate: setup-test
+	TACHYPHOR_VALIDATE=1 $(GO) test -tags $(TAGS) -timeout 60m -count 1 -v -run 'Theory|Oracle|Properties' ./core/...
+
+bench:
+	$(GO) run -tags $(TAGS) ./test/bench
+
+lint: web/node_modules/.installed
+	@out=$$($(GO) tool -modfile=tools/go.mod gofumpt -l client cmd core demo internal test web/*.go); \
+		[ -z "$$out" ] || { echo "not formatted: $$out"; exit 1; }
+	$(GO) vet -tags $(TAGS) ./...
+	$(GO) tool -modfile=tools/go.mod staticcheck -tags $(TAGS) ./...
+	cd web && npx tsc --noEmit && npx biome ci .
+
+# The interface's description and the console's types, from the code.
+generate: bin/tachyphor web/node_modules/.installed
+	./bin/tachyphor schema openapi > docs/openapi.json
+	cd web && npx openapi-typescript ../docs/openapi.json -o src/api/schema.gen.ts
+
+# Pictures of the demo for the documentation; the demo must be running.
+screenshots:
+	$(GO) run ./test/pictures -dir docs/screenshots
+
+setup:
+	@./scripts/setup.sh run
+
+setup-test:
+	@./scripts/setup.sh test
+
+clean:
+	rm -rf bin web/node_modules
+	find web/dist -mindepth 1 ! -name placeholder.txt -delete

@@ -1,0 +1,187 @@
+package sim_test
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+
+	"tachyphor/core/sim"
+	"tachyphor/core/units"
+	"tachyphor/test/worlds"
+)
+
+// A hand-made case: everything takes a fixed time, so that each moment can be
+// reckoned by hand. Nodes hold two agents, boot in 60 s; the image takes 10 s,
+// start 2 s, join 3 s, wipe 5 s; rounds are every 10 s, scans too.
+const caseDocs = `
+apiVersion: tachyphor/v1
+kind: Cluster
+metadata: {name: c}
+spec:
+  nodeTypes: [{name: n, cpu: 4, memory: 16Gi, price: 0.36/h}]
+  pools: [{name: p, nodeType: n, min: MIN, max: MAX, boot: {fixed: 60s}}]
+  images: [{name: i, size: 1GB}]
+  links: {registry: {perFlow: 100MB/s}}
+  agents: {start: {fixed: 2s}, join: {fixed: 3s}, wipe: {fixed: 5s}}
+---
+apiVersion: tachyphor/v1
+kind: Workload
+metadata: {name: w}
+spec:
+  start: 2026-01-05T00:00:00Z
+  classes: [{name: k, wants: [x], work: {fixed: 100s}}]
+  jobs: {file: jobs.csv}
+---
+apiVersion: tachyphor/v1
+kind: Scenario
+metadata: {name: s}
+spec:
+  cluster: c
+  workload: w
+  templates: [{template: t, agents: {AGENTS}}]
+  nodes: {growth: {scan: 10s, shrinkAfter: 2m}}
+  run: {span: 2h, repeats: 1}
+`
+
+// try runs a case with jobs submitted at the given seconds.
+func try(t *testing.T, agents string, fewest, most int, at ...string) *sim.Trace {
+	t.Helper()
+	if !strings.Contains(agents, "every") {
+		agents += ", every: 10s"
+	}
+	text := strings.NewReplacer("AGENTS", agents, "MIN", fmt.Sprint(fewest), "MAX", fmt.Sprint(most)).Replace(caseDocs)
+	csv := "id,submitted,class\n"
+	for i, s := range at {
+		csv += fmt.Sprintf("j%d,%s,k\n", i, s)
+	}
+	w, err := worlds.Parse(text+worlds.Template("t", "x", "2", "2Gi", "i"), csv)
+	if err != nil {
+		t.Fatal(err)
+	}
+	trace, err := sim.Run(w, 1, 0, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := trace.Check(); err != nil {
+		t.Fatal(err)
+	}
+	return trace
+}
+
+// story writes a job's stays in seconds: "round 5, boot 60, ...".
+func story(trace *sim.Trace, j int) string {
+	var parts []string
+	for _, s := range trace.Stays(j) {
+		parts = append(parts, fmt.Sprintf("%v %v", s.Cause, (s.To-s.From).Seconds()))
+	}
+	return strings.Join(parts, ", ")
+}
+
+func TestCasesByHand(t *testing.T) {
+	for _, c := range []struct {
+		name         string
+		agents       string
+		fewest, most int
+		at           []string
+		want         []string
+	}{
+		// Submitted at 5, round at 10, node there, image 10 s, start 2, join 3.
+		{"cold on a standing node", "reuse: never", 1, 1, []string{"5"}, []string{"round 5, pull 10, start 2, join 3, work 100, wipe 5"}},
+		// The round and the scan are both at 10.
+		{"cold on a new node", "reuse: never", 0, 1, []string{"5"}, []string{"round 5, boot 60, pull 10, start 2, join 3, work 100, wipe 5"}},
+		// Both share the pull; a third waits for room until an agent goes at 10+15+105=130.
+		{
+			"third finds no room", "reuse: never", 1, 1, []string{"5", "5", "5"},
+			[]string{
+				"round 5, pull 10, start 2, join 3, work 100, wipe 5", "round 5, pull 10, start 2, join 3, work 100, wipe 5",
+				"round 5, pools-full 120, start 2, join 3, work 100, wipe 5",
+			},
+		},
+		// Ceiling 1, reuse: the second takes the first's agent in the round at 130.
+		{
+			"ceiling and reuse", "ceiling: 1", 1, 1, []string{"5", "6"},
+			[]string{"round 5, pull 10, start 2, join 3, work 100, wipe 5", "round 4, ceiling 120, work 100, wipe 5"},
+		},
+		// Step 1: the second agent starts a round later.
+		{
+			"step", "reuse: never, step: 1", 1, 1, []string{"5", "5"},
+			[]string{"round 5, pull 10, start 2, join 3, work 100, wipe 5", "round 5, step 10, start 2, join 3, work 100, wipe 5"},
+		},
+		// Floor 1 is up from 15 on; the job at 55 is taken in the round at 60.
+		{"floor is warm", "floor: 1", 1, 1, []string{"55"}, []string{"round 5, work 100, wipe 5"}},
+		// Spare 1: the first takes the idle one at 60, another is made at 60 (no pull: the
+		// node kept the image) and idle at 65; it takes the second in the round at 70.
+		{"spare is made again", "spare: 1", 1, 1, []string{"55", "62"}, []string{"round 5, work 100, wipe 5", "round 8, work 100, wipe 5"}},
+		// Rounds at once: no waiting for rounds at all.
+		{"told at once", "every: 0s, floor: 1", 1, 1, []string{"55"}, []string{"work 100, wipe 5"}},
+		// The agent of the first job ended at 130 and lingers 60 s: gone in the round at
+		// 190, so the job at 200 starts cold; the image is still there.
+		{
+			"linger", "linger: 60s", 1, 1, []string{"5", "195"},
+			[]string{"round 5, pull 10, start 2, join 3, work 100, wipe 5", "round 5, start 2, join 3, work 100, wipe 5"},
+		},
+		{
+			"lingers still", "linger: 80s", 1, 1, []string{"5", "195"},
+			[]string{"round 5, pull 10, start 2, join 3, work 100, wipe 5", "round 5, work 100, wipe 5"},
+		},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			trace := try(t, c.agents, c.fewest, c.most, c.at...)
+			for j, want := range c.want {
+				if got := story(trace, j); got != want {
+					t.Errorf("job %d: %s; want %s", j, got, want)
+				}
+			}
+		})
+	}
+}
+
+// A node asked for at 10 is ready at 70, its agent ends at 70+15+105 = 190, and
+// 120 s later, at 310, it goes: 300 s in all. 0.36 an hour is 0.0001 a second.
+func TestNodeGoesWhenEmpty(t *testing.T) {
+	trace := try(t, "reuse: never", 0, 3, "5")
+	if len(trace.Nodes) != 1 {
+		t.Fatalf("%d nodes", len(trace.Nodes))
+	}
+	n := trace.Nodes[0]
+	if n.Asked != 10*units.Second || n.Ready != 70*units.Second || n.Gone != 310*units.Second {
+		t.Errorf("node asked %v, ready %v, gone %v", n.Asked, n.Ready, n.Gone)
+	}
+	if bill := trace.World.Pools[0].Price.For(n.Billed); bill != 30_000_000 {
+		t.Errorf("bill %d, want 0.03", bill)
+	}
+	// Half the node for 120 s of start to wipe: 15 s starting, 105 s working.
+	half := int64(1024 * 1e6 * (2.0/4 + 2.0/16) / 2)
+	if got := n.Spent; got[sim.UseStart] != half*15 || got[sim.UseWork] != half*105 {
+		t.Errorf("spent %v", got)
+	}
+}
+
+// Of two nodes the one that is empty first goes; the pool's fewest, one, stays
+// though it stands empty to the end.
+func TestPoolKeepsItsFewest(t *testing.T) {
+	trace := try(t, "reuse: never", 1, 3, "5", "5", "5")
+	stayed := 0
+	for _, n := range trace.Nodes {
+		if n.Gone == 2*units.Hour {
+			stayed++
+		}
+	}
+	if len(trace.Nodes) != 2 || stayed != 1 {
+		t.Errorf("%d of %d nodes stayed: %+v", stayed, len(trace.Nodes), trace.Nodes)
+	}
+}
+
+// Why a pod fitted nowhere is told as the scheduler does.
+func TestVerdict(t *testing.T) {
+	trace := try(t, "reuse: never", 1, 1, "5", "5", "5")
+	for _, s := range trace.Stays(2) {
+		if s.Cause == sim.PoolsFull {
+			if got := trace.Verdicts[s.By].String(); got != "0/1 nodes are available: 1 Insufficient cpu." {
+				t.Errorf("verdict %q", got)
+			}
+			return
+		}
+	}
+	t.Error("no stay without room")
+}

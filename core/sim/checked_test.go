@@ -1,0 +1,3 @@
+package sim
+
+func init() { checked = true }
