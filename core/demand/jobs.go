@@ -4,6 +4,8 @@ package demand
 
 import (
 	"fmt"
+	"slices"
+	"strconv"
 	"strings"
 
 	"tachyphor/core/document"
@@ -41,8 +43,17 @@ func (j *Jobs) ID(i int) string {
 
 // Find returns the index of the job with an id.
 func (j *Jobs) Find(id string) (int, bool) {
-	for i := range j.List {
-		if j.ids != nil && j.ids[i] == id || j.ids == nil && strings.HasPrefix(id, j.classes[j.List[i].Class].Name) && j.ID(i) == id {
+	if j.ids != nil {
+		i := slices.Index(j.ids, id)
+		return i, i >= 0
+	}
+	dash := strings.LastIndexByte(id, '-')
+	n, err := strconv.ParseInt(id[dash+1:], 10, 32)
+	if dash < 0 || err != nil {
+		return 0, false
+	}
+	for i, job := range j.List {
+		if j.made[i] == int32(n) && j.classes[job.Class].Name == id[:dash] {
 			return i, true
 		}
 	}

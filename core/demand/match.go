@@ -9,9 +9,9 @@ import (
 // A Match says which template a set of wants gets.
 type Match struct {
 	Template int // index of the first template that offers everything; -1 when none does
-	// Where none does: the template with the fewest words missing (the first of
-	// equals), those words, and for each the offered word that is most like it,
-	// empty where none is.
+	// Where none does: the template with the fewest words missing (of equals the
+	// one with most words like the missing ones, then the first), those words,
+	// and for each the offered word that is most like it, empty where none is.
 	Nearest int
 	Missing []string
 	Meant   []string
@@ -20,7 +20,7 @@ type Match struct {
 // Matching finds the template for wants: the first whose offers hold them all.
 // offers are in the scenario's order of preference.
 func Matching(wants []string, offers [][]string) Match {
-	m := Match{Template: -1, Nearest: -1}
+	m, alike := Match{Template: -1, Nearest: -1}, 0
 	for t, offered := range offers {
 		var missing []string
 		for _, w := range wants {
@@ -31,13 +31,16 @@ func Matching(wants []string, offers [][]string) Match {
 		if len(missing) == 0 {
 			return Match{Template: t, Nearest: t}
 		}
-		if m.Nearest < 0 || len(missing) < len(m.Missing) {
-			m.Nearest, m.Missing = t, missing
+		meant, like := make([]string, len(missing)), 0
+		for i, w := range missing {
+			if near, ok := document.Nearest(w, offered); ok {
+				meant[i] = near
+				like++
+			}
 		}
-	}
-	for _, w := range m.Missing {
-		near, _ := document.Nearest(w, offers[m.Nearest])
-		m.Meant = append(m.Meant, near)
+		if m.Nearest < 0 || len(missing) < len(m.Missing) || len(missing) == len(m.Missing) && like > alike {
+			m.Nearest, m.Missing, m.Meant, alike = t, missing, meant, like
+		}
 	}
 	return m
 }

@@ -1,0 +1,261 @@
+package demand_test
+
+import (
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"tachyphor/core/chance"
+	"tachyphor/core/demand"
+	"tachyphor/core/document"
+	"tachyphor/core/units"
+)
+
+func workload(t testing.TB, text string) *document.WorkloadSpec {
+	t.Helper()
+	docs, faults := document.Parse("w.yaml", []byte("apiVersion: tachyphor/v1\nkind: Workload\nmetadata: {name: w}\nspec:\n"+text))
+	if len(faults) > 0 {
+		t.Fatal(faults)
+	}
+	return &docs[0].Value.(*document.Workload).Spec
+}
+
+// Rates hold in local time through the change to summer time (2026-03-29, when
+// 02:00 to 03:00 does not exist in Oslo), bursts come at local hours.
+func TestMadeDemandFollowsTheLocalWeek(t *testing.T) {
+	spec := workload(t, `
+  start: 2026-03-23T00:00:00+01:00
+  zone: Europe/Oslo
+  classes:
+    - name: k
+      wants: []
+      work: {fixed: 1s}
+      arrivals:
+        hours: [{when: "Mon-Sun 08:00-09:00", perHour: 400}, {when: "Mon-Sun 20:05-20:10", perHour: 6000}]
+        bursts: [{when: "Sun,Mon 12:00", count: 7, over: 30s}]
+`)
+	jobs, err := demand.Make(spec, 14*units.Day, chance.Root(1, 0))
+	if err != nil {
+		t.Fatal(err)
+	}
+	zone := spec.Zone.Location()
+	hours := map[string]int{}
+	last := units.Duration(-1)
+	for i, j := range jobs.List {
+		if j.Submitted < last {
+			t.Fatal("jobs are not in order")
+		}
+		last = j.Submitted
+		at := spec.Start.Add(time.Duration(j.Submitted)).In(zone)
+		hours[fmt.Sprintf("%02d", at.Hour())]++
+		if at.Hour() == 20 && (at.Minute() < 5 || at.Minute() >= 10) {
+			t.Errorf("job %d at %v", i, at)
+		}
+		if found, ok := jobs.Find(jobs.ID(i)); !ok || found != i {
+			t.Fatalf("job %d is %s, which is job %d", i, jobs.ID(i), found)
+		}
+	}
+	if len(hours) != 3 || hours["12"] != 7*4 {
+		t.Errorf("jobs by local hour: %v", hours)
+	}
+	// 14 days of 400 and of 500: within 4.5 standard deviations.
+	for hour, want := range map[string]float64{"08": 14 * 400, "20": 14 * 500} {
+		if got := float64(hours[hour]); math.Abs(got-want) > 4.5*math.Sqrt(want) {
+			t.Errorf("%v jobs at %s, want about %v", got, hour, want)
+		}
+	}
+}
+
+// One hour's rate moves no other hour's jobs.
+func TestRatesAreIndependent(t *testing.T) {
+	make := func(late int) []units.Duration {
+		spec := workload(t, fmt.Sprintf(`
+  start: 2026-03-23T00:00:00Z
+  classes:
+    - {name: k, wants: [], work: {fixed: 1s}, arrivals: {hours: [{when: "Mon-Sun 20:00-21:00", perHour: %d}, {when: "Mon-Sun 00:00-24:00", perHour: 30}]}}
+`, late))
+		jobs, err := demand.Make(spec, units.Week, chance.Root(1, 0))
+		if err != nil {
+			t.Fatal(err)
+		}
+		var at []units.Duration
+		for _, j := range jobs.List {
+			if h := j.Submitted % units.Day / units.Hour; h != 20 {
+				at = append(at, j.Submitted)
+			}
+		}
+		return at
+	}
+	if a, b := make(5), make(500); !slices.Equal(a, b) {
+		t.Errorf("%d jobs became %d others", len(a), len(b))
+	}
+}
+
+func TestTooManyJobsIsAnError(t *testing.T) {
+	spec := workload(t, `
+  start: 2026-03-23T00:00:00Z
+  classes: [{name: k, wants: [], work: {fixed: 1s}, arrivals: {hours: [{when: "Mon-Sun 00:00-24:00", perHour: 1000000}]}}]
+`)
+	if _, err := demand.Make(spec, 30*units.Day, chance.Root(1, 0)); err == nil {
+		t.Error("720 million jobs are taken")
+	}
+}
+
+const recordedSpec = `
+  start: 2026-09-14T00:00:00Z
+  jobs: {file: x.csv}
+  classes:
+    - {name: a, wants: [linux, go], work: {fixed: 60s}}
+    - {name: b, wants: [linux], work: {}}
+`
+
+func TestRecordedJobs(t *testing.T) {
+	r, err := demand.ParseCSV([]byte("\ufeffclass,submitted,id,wants,work,started,ended\n" +
+		"a,2026-09-14T01:00:00+01:00,second,,90,,\n" +
+		"a,0.5,first,\"x; y\",8m,,\n" +
+		"b,3700,third,,,2026-09-14T02:00:00Z,2026-09-14T02:00:07.5Z\n" +
+		"a,7200,fourth,,,,\n"))
+	if err != nil || r.Bads > 0 {
+		t.Fatal(err, r)
+	}
+	spec := workload(t, recordedSpec)
+	jobs, bad := r.Bind(spec)
+	if len(bad) > 0 {
+		t.Fatal(bad)
+	}
+	var got []string
+	for i, j := range jobs.List {
+		got = append(got, fmt.Sprintf("%s %v %v %v", jobs.ID(i), j.Submitted.Seconds(), j.Work.Seconds(), jobs.Wants[j.Wants]))
+	}
+	want := []string{"second 0 90 [linux go]", "first 0.5 480 [x y]", "third 3700 7.5 [linux]", "fourth 7200 -1e-09 [linux go]"}
+	if !slices.Equal(got, want) {
+		t.Errorf("jobs %q, want %q", got, want)
+	}
+}
+
+// Every bad row is counted and told with line, column and reason; the good ones
+// are there.
+func TestBadRows(t *testing.T) {
+	rows := map[string]string{
+		"a,yesterday,1,,":                        "submitted: found \"yesterday\"",
+		"a,-5,2,,":                               "submitted",
+		"a,,3,,":                                 "submitted",
+		"a,NaN,3b,,":                             "submitted",
+		"a,1e300,3c,,":                           "submitted",
+		",5,4,,":                                 "class: empty",
+		"a,5,5,soon,":                            "work: found \"soon\"",
+		"a,5,6,-3,":                              "work",
+		"a,5,ok,,":                               "same id",
+		"a,5,7,,earlier-job":                     "not simulated yet",
+		"a,5,8":                                  "3 fields where the header has 5",
+		"a,5,9,,,,,":                             "8 fields where the header has 5",
+		"a,5,\"unclosed":                         "",
+		"a,5," + strings.Repeat("x", 200) + ",,": "longer than 120",
+	}
+	for row, want := range rows {
+		r, err := demand.ParseCSV([]byte("class,submitted,id,work,after\na,1,ok,,\n" + row + "\n"))
+		if err != nil {
+			t.Errorf("%q: %v", row, err)
+			continue
+		}
+		if r.Bads != 1 || r.Len() != 1 || r.Bad[0].Line != 3 || !strings.Contains(r.Bad[0].String(), want) {
+			t.Errorf("%q: %d bad, %d good, %v; want %q", row, r.Bads, r.Len(), r.Bad, want)
+		}
+	}
+	for head, want := range map[string]string{
+		"": "no header", "class\n": `"submitted" is missing`, "class,submited\n": `did you mean "submitted"?`, "class,submitted,class\n": "stands twice",
+	} {
+		if _, err := demand.ParseCSV([]byte(head)); err == nil || !strings.Contains(err.Error(), want) {
+			t.Errorf("header %q: %v, want %q", head, err, want)
+		}
+	}
+	spec := workload(t, recordedSpec)
+	for row, want := range map[string]string{
+		"c,5,x,":                    `the workload has no such class`,
+		"a,2026-09-13T23:59:59Z,x,": "before the workload's start",
+		"a,2029-09-13T23:59:59Z,x,": "more than 400 days",
+		"b,5,x,":                    "no work time to draw from",
+	} {
+		r, err := demand.ParseCSV([]byte("class,submitted,id,work\n" + row + "\n"))
+		if err != nil {
+			t.Fatal(err)
+		}
+		if jobs, bad := r.Bind(spec); jobs != nil || len(bad) != 1 || !strings.Contains(bad[0].String(), want) {
+			t.Errorf("%q: %v, want %q", row, bad, want)
+		}
+	}
+}
+
+func FuzzReadCSV(f *testing.F) {
+	f.Add("class,submitted\na,5\nb,2026-09-14T00:00:00Z\n")
+	f.Add("id,class,submitted,work,started,ended\n\"a\"\"b\",x,1e3,90s,1,2\n")
+	f.Fuzz(func(t *testing.T, s string) {
+		r, err := demand.ParseCSV([]byte(s))
+		if err == nil {
+			jobs, bad := r.Bind(workload(t, recordedSpec))
+			if jobs != nil && len(jobs.List) != r.Len() || jobs == nil && len(bad) == 0 {
+				t.Errorf("%d rows became %v, %v", r.Len(), jobs, bad)
+			}
+		}
+	})
+}
+
+func TestMatching(t *testing.T) {
+	offers := [][]string{{"cxx", "linux"}, {"arm-cross", "cxx", "linux"}, {"go", "linux"}}
+	for _, c := range []struct {
+		wants    []string
+		template int
+		nearest  int
+		missing  string
+		meant    string
+	}{
+		{[]string{"linux"}, 0, 0, "", ""},
+		{[]string{"linux", "arm-cross"}, 1, 1, "", ""},
+		{nil, 0, 0, "", ""},
+		{[]string{"linux", "cxx", "arm-corss"}, -1, 1, "arm-corss", "arm-cross"},
+		{[]string{"linux", "cxx", "arm-cross", "gp"}, -1, 1, "gp", ""},
+		{[]string{"lniux"}, -1, 0, "lniux", "linux"},
+	} {
+		m := demand.Matching(c.wants, offers)
+		if m.Template != c.template || m.Nearest != c.nearest || strings.Join(m.Missing, " ") != c.missing || strings.Join(m.Meant, " ") != c.meant {
+			t.Errorf("%v: %+v", c.wants, m)
+		}
+	}
+}
+
+func TestCalendarSteps(t *testing.T) {
+	docs, faults := document.Parse("", []byte(`
+apiVersion: tachyphor/v1
+kind: Scenario
+metadata: {name: s}
+spec:
+  cluster: c
+  workload: w
+  templates:
+    - template: t
+      agents: {floor: 1, ceiling: 9, calendar: [{when: "Mon-Fri 07:00-18:00", floor: 3, spare: 2}, {when: "Mon-Fri 17:00-19:00", ceiling: 4}]}
+`))
+	if len(faults) > 0 {
+		t.Fatal(faults)
+	}
+	a := docs[0].Value.(*document.Scenario).Spec.Templates[0].Agents
+	oslo, _ := units.ParseZone("Europe/Oslo")
+	// Monday 06:30 in Oslo, in winter.
+	c := demand.NewCalendar(a, time.Date(2026, 1, 5, 5, 30, 0, 0, time.UTC), 24*units.Hour, oslo)
+	var got []string
+	for i := 0; ; i++ {
+		n, next, more := c.At(i)
+		got = append(got, fmt.Sprint(n))
+		if !more {
+			break
+		}
+		got = append(got, next.String())
+	}
+	want := []string{"{1 9 0}", "30m", "{3 9 2}", "11h30m", "{1 4 0}", "12h30m", "{1 9 0}"}
+	if !slices.Equal(got, want) {
+		t.Errorf("steps %v, want %v", got, want)
+	}
+}

@@ -1,0 +1,189 @@
+package outcome_test
+
+import (
+	"bytes"
+	"encoding/json"
+	"strings"
+	"testing"
+
+	"tachyphor/core/outcome"
+	"tachyphor/core/sim"
+	"tachyphor/core/stats"
+	"tachyphor/test/worlds"
+)
+
+func simulate(t *testing.T, w *sim.World, workers int) (*outcome.Outcome, *sim.Trace) {
+	t.Helper()
+	o, trace, err := outcome.Simulate(w, workers, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return o, trace
+}
+
+// The figures of each repeat add up to the nanosecond and to the smallest unit
+// of money.
+func addsUp(t *testing.T, name string, o *outcome.Outcome) {
+	t.Helper()
+	sum := func(list []int64) (s int64) {
+		for _, x := range list {
+			s += x
+		}
+		return s
+	}
+	for _, s := range o.Samples {
+		var classes, templates outcome.GroupSample
+		for i, g := range s.Groups {
+			if sum(g.RibbonNs) != g.LeadNs || sum(g.CausesNs) != g.LeadNs {
+				t.Errorf("%s: ribbon %d, causes %d, lead %d", name, sum(g.RibbonNs), sum(g.CausesNs), g.LeadNs)
+			}
+			switch o.Groups[i].By {
+			case "class":
+				classes.LeadNs += g.LeadNs
+				classes.Jobs += g.Jobs
+			case "template":
+				templates.LeadNs += g.LeadNs
+				templates.Jobs += g.Jobs
+			}
+		}
+		all := s.Groups[0]
+		if classes.LeadNs != all.LeadNs || templates.LeadNs != all.LeadNs || classes.Jobs != all.Jobs || templates.Jobs != all.Jobs-all.Unmatched {
+			t.Errorf("%s: classes and templates do not add up to all jobs", name)
+		}
+		pools := int64(0)
+		for _, p := range s.Cost.Pools {
+			if sum(p.Uses) != p.Nano {
+				t.Errorf("%s: uses add up to %d, the pool costs %d", name, sum(p.Uses), p.Nano)
+			}
+			pools += p.Nano
+		}
+		if pools+s.Cost.FeeNano != s.Cost.TotalNano {
+			t.Errorf("%s: pools and fee are %d, the bill %d", name, pools+s.Cost.FeeNano, s.Cost.TotalNano)
+		}
+	}
+}
+
+func TestEverythingAddsUp(t *testing.T) {
+	for seed := range uint64(25) {
+		w, err := worlds.Random(seed)
+		if err != nil {
+			t.Fatal(err)
+		}
+		o, _ := simulate(t, w, 2)
+		addsUp(t, "random", o)
+	}
+}
+
+// The outcome is the same bytes with any number of workers.
+func TestSameBytesOnAnyNumberOfWorkers(t *testing.T) {
+	w, err := worlds.Demo("weekday-lean")
+	if err != nil {
+		t.Fatal(err)
+	}
+	var first []byte
+	for _, workers := range []int{1, 2, 3, 8, 50} {
+		o, _ := simulate(t, w, workers)
+		b, err := json.Marshal(o)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if first == nil {
+			first = b
+		} else if !bytes.Equal(first, b) {
+			t.Errorf("%d workers give another outcome", workers)
+		}
+	}
+}
+
+// The demo's story: fixed agents are slow, agents on demand cheap, a lean design
+// starts jobs soonest at a visible price; a slip is named.
+func TestDemoStory(t *testing.T) {
+	found := map[string]*outcome.Outcome{}
+	for _, s := range []string{"fixed-six", "on-demand", "weekday-lean"} {
+		w, err := worlds.Demo(s)
+		if err != nil {
+			t.Fatal(err)
+		}
+		o, trace := simulate(t, w, 2)
+		addsUp(t, s, o)
+		found[s] = o
+		if len(o.Unmatched) != 1 || !strings.Contains(o.Unmatched[0].Sentence(), "compile-wide offers arm-cross: is arm-corss a slip?") {
+			t.Errorf("%s: unmatched %+v", s, o.Unmatched)
+		}
+		for _, brief := range o.Slowest {
+			j, ok := trace.Jobs.Find(brief.ID)
+			if !ok {
+				t.Fatalf("%s: no job %s", s, brief.ID)
+			}
+			e := outcome.Explain(trace, j)
+			at := int64(0)
+			for _, stay := range e.Stays {
+				if stay.FromNs != at || stay.Text == "" {
+					t.Errorf("%s: job %s has a gap at %d", s, brief.ID, at)
+				}
+				at = stay.ToNs
+			}
+			if at != e.LeadNs || !strings.Contains(e.Summary, e.Reason) {
+				t.Errorf("%s: job %s: %+v", s, brief.ID, e)
+			}
+		}
+	}
+	p95 := func(s string) float64 { return found[s].Groups[0].Delay.P95.Mean }
+	cost := func(s string) float64 { return found[s].Cost.PerMonth.Mean }
+	if !(p95("weekday-lean") < p95("on-demand") && p95("on-demand") < p95("fixed-six")) {
+		t.Error("the order of delays is another")
+	}
+	if !(cost("on-demand") < cost("fixed-six") && cost("fixed-six") < cost("weekday-lean")) {
+		t.Error("the order of costs is another")
+	}
+}
+
+func TestCompareIsPaired(t *testing.T) {
+	w, err := worlds.Random(4)
+	if err != nil {
+		t.Fatal(err)
+	}
+	a, _ := simulate(t, w, 2)
+	same := outcome.Compare([]*outcome.Outcome{a, a}, [][]byte{[]byte(`{"spec":{"x":1}}`), []byte(`{"spec":{"x":1}}`)}, []string{"w", "w"})
+	for _, m := range same.Metrics {
+		if m.Differences[1].Mean != 0 || m.Sure[1] {
+			t.Errorf("an outcome differs from itself in %s", m.Key)
+		}
+	}
+	if len(same.Design) != 0 || !same.Paired {
+		t.Errorf("comparison %+v", same)
+	}
+	w.Plan.Seed++
+	b, _ := simulate(t, w, 2)
+	other := outcome.Compare([]*outcome.Outcome{a, b},
+		[][]byte{[]byte(`{"spec":{"templates":[{"template":"t","agents":{"spare":1}}]}}`), []byte(`{"spec":{"templates":[{"template":"t","agents":{"spare":2}}]}}`)}, []string{"w", "w"})
+	if other.Paired || other.Note == "" || len(other.Design) != 1 || other.Design[0].Path != "templates[t].agents.spare" {
+		t.Errorf("comparison %+v", other)
+	}
+	for _, m := range other.Metrics {
+		if d := m.Differences[1]; m.Key == "delay-mean" && (d.Half == 0 || m.Sure[1] && d.Mean == 0) {
+			t.Errorf("two seeds: %+v", d)
+		}
+	}
+}
+
+func TestFiguresAreWritten(t *testing.T) {
+	const s = 1e9
+	for _, c := range []struct {
+		f    stats.Figure
+		want string
+	}{
+		{stats.Figure{Mean: 51.8 * s, Half: 0.189 * s}, "51.8 ± 0.2 s"},
+		{stats.Figure{Mean: 182 * s, Half: 0.65 * s}, "3 min 02 s ± 0.7 s"},
+		{stats.Figure{Mean: 42 * s}, "42 s"},
+		{stats.Figure{Mean: 7200 * s, Half: 300 * s}, "2 h 00 min ± 5 min 00 s"},
+		{stats.Figure{Mean: 0.2 * s, Half: 0.01 * s}, "200 ± 10 ms"},
+	} {
+		if got := outcome.Time(c.f); got != c.want {
+			t.Errorf("%+v is written %q, want %q", c.f, got, c.want)
+		}
+	}
+	if got := outcome.Money(stats.Figure{Mean: 1205.3, Half: 3.87}, "EUR"); got != "EUR 1205.3 ± 3.9" {
+		t.Errorf("money %q", got)
+	}
+}

@@ -1,0 +1,100 @@
+// Package structure holds the code against the rules it was built by.
+package structure
+
+import (
+	"go/parser"
+	"go/token"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"testing"
+)
+
+const top = "../.."
+
+// layers of the core, from the bottom: a package imports only those before it.
+var layers = []string{
+	"units", "chance", "stats", "document", "template", "demand", "fleet", "sizing", "caching", "sim", "outcome", "explore", "learn",
+}
+
+// imports lists the imports of every Go file below a folder, tests left out.
+func imports(t *testing.T, dir string) map[string][]string {
+	t.Helper()
+	out := map[string][]string{}
+	err := filepath.WalkDir(filepath.Join(top, dir), func(path string, d fs.DirEntry, err error) error {
+		if err != nil || d.IsDir() || !strings.HasSuffix(path, ".go") || strings.HasSuffix(path, "_test.go") {
+			return err
+		}
+		f, err := parser.ParseFile(token.NewFileSet(), path, nil, parser.ImportsOnly)
+		if err != nil {
+			return err
+		}
+		for _, i := range f.Imports {
+			out[path] = append(out[path], strings.Trim(i.Path.Value, `"`))
+		}
+		return nil
+	})
+	if err != nil || len(out) == 0 {
+		t.Fatal(err, len(out))
+	}
+	return out
+}
+
+// The core is pure: no I/O, no clock of its own, no framework, no interface; and
+// its arrows point down.
+func TestCoreImports(t *testing.T) {
+	forbidden := []string{"os", "net", "net/http", "database/sql", "log", "log/slog", "math/rand", "math/rand/v2", "crypto/rand", "os/exec", "syscall"}
+	for path, list := range imports(t, "core") {
+		self := strings.Split(filepath.ToSlash(path), "/")[3]
+		if !slices.Contains(layers, self) {
+			t.Errorf("%s: the layer %s is not listed", path, self)
+		}
+		for _, i := range list {
+			switch {
+			case strings.HasPrefix(i, "tachyphor/core/"):
+				if slices.Index(layers, strings.Split(i, "/")[2]) >= slices.Index(layers, self) {
+					t.Errorf("%s imports %s, which is not below it", path, i)
+				}
+			case strings.HasPrefix(i, "tachyphor/"), slices.Contains(forbidden, i):
+				t.Errorf("%s imports %s", path, i)
+			case strings.HasPrefix(i, "k8s.io/"):
+				if i != "k8s.io/api/core/v1" && !strings.HasPrefix(i, "k8s.io/apimachinery/") {
+					t.Errorf("%s imports %s", path, i)
+				}
+			case strings.Contains(i, "."):
+				if !strings.HasPrefix(i, "gonum.org/") && i != "go.yaml.in/yaml/v3" {
+					t.Errorf("%s imports %s", path, i)
+				}
+			}
+		}
+	}
+}
+
+// Nothing in the core asks what time it is.
+func TestCoreReadsNoClock(t *testing.T) {
+	for path := range imports(t, "core") {
+		b, err := os.ReadFile(path)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, call := range []string{"time.Now", "time.Since", "time.Sleep", "time.After"} {
+			if strings.Contains(string(b), call) {
+				t.Errorf("%s calls %s", path, call)
+			}
+		}
+	}
+}
+
+// The command line and the console go through the HTTP interface: verbs do not
+// reach into the records.
+func TestCommandLineUsesTheInterface(t *testing.T) {
+	for path, list := range imports(t, "internal/cli") {
+		for _, i := range list {
+			if i == "tachyphor/internal/store" || i == "tachyphor/internal/runs" || strings.HasPrefix(i, "gorm.io") {
+				t.Errorf("%s imports %s", path, i)
+			}
+		}
+	}
+}
