@@ -191,6 +191,7 @@ func TestBadRows(t *testing.T) {
 
 func FuzzReadCSV(f *testing.F) {
 	f.Add("class,submitted\na,5\nb,2026-09-14T00:00:00Z\n")
+	f.Add("class,submitted\n\"")
 	f.Add("id,class,submitted,work,started,ended\n\"a\"\"b\",x,1e3,90s,1,2\n")
 	f.Fuzz(func(t *testing.T, s string) {
 		r, err := demand.ParseCSV([]byte(s))

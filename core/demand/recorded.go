@@ -105,7 +105,6 @@ func ReadCSV(src io.Reader) (*Recording, error) {
 		if errors.Is(err, io.EOF) {
 			return r, nil
 		}
-		line, _ := c.FieldPos(0)
 		if err != nil {
 			var parse *csv.ParseError
 			if !errors.As(err, &parse) {
@@ -114,6 +113,7 @@ func ReadCSV(src io.Reader) (*Recording, error) {
 			r.refuse(BadRow{Line: parse.Line, Reason: parse.Err.Error()})
 			continue
 		}
+		line, _ := c.FieldPos(0)
 		if len(record) != len(head) {
 			r.refuse(BadRow{Line: line, Reason: fmt.Sprintf("%d fields where the header has %d", len(record), len(head))})
 			continue
