@@ -95,9 +95,13 @@ func (s *server) guarded(g *gin.Context) {
 
 type whoKey struct{}
 
-// open lists the operations that need no sign-in.
+// open tells what needs no sign-in: the console's own files, which say nothing
+// of what is stored, signing in, and the interface's description.
 func open(g *gin.Context) bool {
 	path := g.Request.URL.Path
+	if !strings.HasPrefix(path, "/api/") {
+		return path != "/metrics"
+	}
 	return path == "/api/v1/session" && g.Request.Method == http.MethodPost || strings.HasPrefix(path, "/api/v1/openapi")
 }
 

@@ -110,7 +110,6 @@ jobs wait to start and why, and what the nodes cost.
   tachyphor simulate weekday-lean           run a scenario
   tachyphor simulate lean.yaml --here       the same from files, without a service`,
 		SilenceUsage: true, SilenceErrors: true,
-		Args: cobra.NoArgs,
 	}
 	f := root.PersistentFlags()
 	f.StringVar(&p.server, "server", os.Getenv("TACHYPHOR_SERVER"), "address of the service (or TACHYPHOR_SERVER); absent: the one on this machine")
@@ -176,7 +175,7 @@ func (p *program) versionCommand() *cobra.Command {
 }
 
 func (p *program) tokenCommand() *cobra.Command {
-	t := &cobra.Command{Use: "token", Short: "Ways into the service", Args: cobra.NoArgs}
+	t := &cobra.Command{Use: "token", Short: "Ways into the service", Args: cobra.NoArgs, RunE: func(c *cobra.Command, _ []string) error { return c.Help() }}
 	t.AddCommand(&cobra.Command{
 		Use: "link", Short: "Print a link that signs the console in once", Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {

@@ -51,7 +51,7 @@ export function DataTable<T>({
     <div>
       <div className="overflow-x-auto">
         <table className="table table-sm text-[0.86rem]">
-          <thead>
+          <thead className="text-base-content">
             <tr>
               {columns.map((c, i) => (
                 <th

@@ -1,0 +1,265 @@
+// Package console drives the console in headless Chromium as a person would.
+package console
+
+import (
+	"context"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"tachyphor/client"
+	"tachyphor/core/document"
+	"tachyphor/demo"
+	"tachyphor/internal/service"
+	"tachyphor/test/browser"
+	"tachyphor/test/running"
+	"tachyphor/web"
+)
+
+// load stores the demo world and simulates two scenarios.
+func load(t *testing.T, c *client.Client) {
+	t.Helper()
+	ctx := context.Background()
+	csv, err := demo.World.Open("week-38.csv")
+	if err != nil {
+		t.Fatal(err)
+	}
+	r, err := c.PutRecording(ctx, csv, false)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var stream strings.Builder
+	err = fs.WalkDir(demo.World, ".", func(path string, d fs.DirEntry, err error) error {
+		if err != nil || !strings.HasSuffix(path, ".yaml") {
+			return err
+		}
+		b, err := fs.ReadFile(demo.World, path)
+		text := string(b)
+		if path == "workload.yaml" {
+			text, err = document.Apply(text, []document.Edit{{Op: "add", Path: "/spec/jobs/digest", Value: r.Digest}})
+		}
+		stream.WriteString("---\n" + text)
+		return err
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := c.Put(ctx, "", []byte(stream.String()), false); err != nil {
+		t.Fatal(err)
+	}
+	for _, s := range []string{"fixed-six", "weekday-lean"} {
+		o, err := c.Simulate(ctx, s, nil, nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if _, err := c.Watch(ctx, o.ID, func(client.OutcomeBrief) {}); err != nil {
+			t.Fatal(err)
+		}
+	}
+}
+
+// person is someone at the console; every step that fails ends the test with a
+// picture of the page.
+type person struct {
+	t       *testing.T
+	p       *browser.Page
+	address string
+}
+
+func sit(t *testing.T, s *service.Service, link string, width, height int64, dark bool) *person {
+	t.Helper()
+	if web.Console() == nil {
+		t.Fatal("the program was built without the console; run make build first")
+	}
+	p, err := browser.Open(width, height, dark)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(p.Close)
+	q := &person{t, p, s.Access.Address}
+	q.must(p.Go(link))
+	q.see("main")
+	return q
+}
+
+func (q *person) must(err error) {
+	q.t.Helper()
+	if err == nil {
+		return
+	}
+	where := ""
+	if png, e := q.p.Picture(); e == nil {
+		where = filepath.Join(os.TempDir(), strings.ReplaceAll(q.t.Name(), "/", "-")+".png")
+		_ = os.WriteFile(where, png, 0o600)
+	}
+	q.t.Fatalf("%v (%s; console: %v)", err, where, q.p.Messages())
+}
+
+func (q *person) see(selector string)   { q.t.Helper(); q.must(q.p.See(selector)) }
+func (q *person) click(selector string) { q.t.Helper(); q.must(q.p.Click(selector)) }
+func (q *person) goTo(path string)      { q.t.Helper(); q.must(q.p.Go(q.address + path)) }
+
+func (q *person) reads(selector string, words ...string) {
+	q.t.Helper()
+	for _, w := range words {
+		find := fmt.Sprintf(`[...document.querySelectorAll(%q)].some((e) => e.innerText.replace(/\s+/g, " ").includes(%q))`, selector, w)
+		if err := q.p.Until(find); err != nil {
+			text, _ := q.p.Text(selector)
+			q.must(fmt.Errorf("%s lacks %q: %.300s", selector, w, text))
+		}
+	}
+}
+
+// quiet checks that the browser had nothing to complain about.
+func (q *person) quiet() {
+	q.t.Helper()
+	if m := q.p.Messages(); len(m) > 0 {
+		q.t.Errorf("the browser complains: %v", m)
+	}
+}
+
+// The whole way: sign in, find the demo world, keep another agent spare,
+// simulate, see what it does and why, compare.
+func TestFirstVisit(t *testing.T) {
+	s, c := running.Start(t)
+	load(t, c)
+	q := sit(t, s, s.Link, 1280, 800, false)
+	q.reads("main", "fixed-six", "weekday-lean", "One agent for each job", "not simulated yet", "What to do next")
+	q.click(`a[href="/scenarios/weekday-lean"]`)
+	q.reads("main", "offers arm-cross, cxx", "Last outcome", "brinewell-north")
+	q.must(q.p.Type("#compile-wide-0-spare", "6"))
+	q.reads("#simulate", "Save and simulate")
+	q.click("#simulate")
+	q.must(q.p.Until(`location.pathname === "/outcomes/3"`))
+	q.reads("#headline", "95 % of jobs start within", "a month")
+	q.reads("main", "hull-bootloader can never start", "arm-cross", "What the delay was spent on", "The bill", "agents idle", "Jobs that waited longest")
+	q.must(q.p.Until(`document.querySelectorAll("canvas").length >= 2`))
+	d, err := c.Get(context.Background(), document.KindScenario, "weekday-lean", 0)
+	if err != nil || d.Revision != 2 || !strings.Contains(d.Text, "spare: 6") || !strings.Contains(d.Text, "# A few agents kept ready") {
+		t.Errorf("the scenario's document: %+v, %v", d, err)
+	}
+	// Why did that job wait? The answer has an address of its own.
+	q.click("tbody button.link")
+	q.reads("#explanation", "It started after", "the job's own work")
+	q.must(q.p.Until(`location.search.includes("job=")`))
+	q.must(q.p.Until(`document.querySelector("#explanation ol").children.length >= 3`))
+	// What did the change do?
+	q.click(`a[href="/compare?ids=2,3"]`)
+	q.reads("#headline", "instead of")
+	q.reads("main", "templates[compile-wide].agents.calendar[0].spare", "paired repeat by repeat", "cost a month")
+	q.must(q.p.Until(`document.querySelectorAll("canvas").length >= 1`))
+	q.quiet()
+}
+
+// Wrong input is told beside its cause, and nothing is lost.
+func TestRefusedChange(t *testing.T) {
+	s, c := running.Start(t)
+	load(t, c)
+	q := sit(t, s, s.Link, 1280, 800, true)
+	q.goTo("/scenarios/fixed-six")
+	q.see("#simulate")
+	q.must(q.p.Type("#compile-wide-linger", "soon"))
+	q.click("#simulate")
+	q.reads(`[role="alert"]`, "Nothing was stored", "not a duration")
+	q.must(q.p.Until(`document.querySelector("#compile-wide-linger").value === "soon"`))
+	q.goTo("/outcomes/77")
+	q.reads(`[role="alert"]`, "there is no outcome 77")
+	q.goTo("/compare?ids=1,77")
+	q.reads(`[role="alert"]`, "there is no outcome 77")
+	q.goTo("/nothing/here")
+	q.reads("main", "There is no such page")
+}
+
+// Sign-in by token, a spent link, keys, signing out.
+func TestSignIn(t *testing.T) {
+	s, c := running.Start(t)
+	load(t, c)
+	q := sit(t, s, s.Access.Address+"/sign-in?link=spent", 1280, 800, false)
+	q.reads("main", "That link has been used")
+	q.must(q.p.Type(`input[type="password"]`, "tph_wrong"))
+	q.click(`button[type="submit"]`)
+	q.reads(`[role="alert"]`, "not known here")
+	q.must(q.p.Type(`input[type="password"]`, s.Access.Token))
+	q.click(`button[type="submit"]`)
+	q.reads("main", "Scenarios")
+	q.must(q.p.Press("?"))
+	q.reads("dialog[open]", "go to the Desk")
+	q.click(`dialog[open] button`)
+	q.must(q.p.Press("c"))
+	q.reads("main h1", "Compare")
+	q.click("header button:last-child")
+	q.reads("main", "Open the link")
+	q.goTo("/outcomes/1")
+	q.reads("main", "Open the link")
+}
+
+// Nothing sticks out sideways on a telephone, and text stands out enough from
+// its ground in both themes.
+func TestSmallAndDark(t *testing.T) {
+	s, c := running.Start(t)
+	load(t, c)
+	for _, dark := range []bool{false, true} {
+		link, err := c.NewLink(context.Background())
+		if err != nil {
+			t.Fatal(err)
+		}
+		q := sit(t, s, link, 390, 844, dark)
+		for _, path := range []string{"/", "/scenarios/weekday-lean", "/outcomes/1", "/compare?ids=1,2"} {
+			q.goTo(path)
+			q.see("main h2")
+			wide, err := q.p.Number(`document.documentElement.scrollWidth`)
+			q.must(err)
+			if wide > 390 {
+				t.Errorf("%s is %v wide", path, wide)
+			}
+			poor, err := q.p.Number(contrast)
+			q.must(err)
+			if poor > 0 {
+				t.Errorf("%s (dark %v): %v texts with a contrast below 4.5", path, dark, poor)
+			}
+		}
+		q.quiet()
+	}
+}
+
+// contrast counts elements with text whose contrast to the ground, by WCAG 2, is
+// below 4.5, disabled controls left out.
+const contrast = `(() => {
+  const context = document.createElement("canvas").getContext("2d", { willReadFrequently: true });
+  const rgba = (c) => {
+    context.clearRect(0, 0, 1, 1);
+    context.fillStyle = c;
+    context.fillRect(0, 0, 1, 1);
+    const d = context.getImageData(0, 0, 1, 1).data;
+    return [d[0], d[1], d[2], d[3] / 255];
+  };
+  const over = (a, b) => [0, 1, 2].map((i) => a[i] * a[3] + b[i] * (1 - a[3])).concat(1);
+  const light = (c) => {
+    const [r, g, b] = c.map((x) => (x /= 255) <= 0.04045 ? x / 12.92 : ((x + 0.055) / 1.055) ** 2.4);
+    return 0.2126 * r + 0.7152 * g + 0.0722 * b;
+  };
+  let poor = 0;
+  for (const e of document.querySelectorAll("main *, header *")) {
+    const own = [...e.childNodes].some((n) => n.nodeType === 3 && n.textContent.trim());
+    if (!own || e.closest(":disabled, dialog:not([open]), option") || !e.getClientRects().length) continue;
+    let ground = [255, 255, 255, 1], fade = 1;
+    const chain = [];
+    for (let p = e; p; p = p.parentElement) chain.unshift(p);
+    for (const p of chain) {
+      const st = getComputedStyle(p);
+      ground = over(rgba(st.backgroundColor), ground);
+      fade *= Number(st.opacity);
+    }
+    const ink = rgba(getComputedStyle(e).color);
+    ink[3] *= fade;
+    const [a, b] = [light(over(ink, ground)), light(ground)].sort((x, y) => y - x);
+    if ((a + 0.05) / (b + 0.05) < 4.5) {
+      poor++;
+      console.log("poor contrast", e.outerHTML.slice(0, 120));
+    }
+  }
+  return poor;
+})()`

@@ -1,0 +1,239 @@
+package program
+
+import (
+	"context"
+	"fmt"
+	"net/http"
+	"os"
+	"path/filepath"
+	"strings"
+	"sync"
+	"syscall"
+	"testing"
+	"time"
+
+	"tachyphor/client"
+	"tachyphor/core/document"
+	"tachyphor/core/outcome"
+	"tachyphor/internal/runs"
+	"tachyphor/test/running"
+	"tachyphor/test/worlds"
+)
+
+func TestMain(m *testing.M) {
+	status := m.Run()
+	running.Clean()
+	os.Exit(status)
+}
+
+// eventually waits for something, or fails.
+func eventually(t *testing.T, what string, is func() bool) {
+	t.Helper()
+	for deadline := time.Now().Add(40 * time.Second); time.Now().Before(deadline); time.Sleep(20 * time.Millisecond) {
+		if is() {
+			return
+		}
+	}
+	t.Fatalf("waited in vain: %s", what)
+}
+
+// expected computes the digest of an outcome in this process.
+func expected(t *testing.T, scenario string, repeats int) string {
+	t.Helper()
+	w, err := worlds.Demo(scenario)
+	if err != nil {
+		t.Fatal(err)
+	}
+	w.Plan.Repeats = repeats
+	o, _, err := outcome.Simulate(w, 2, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return runs.Digest(encoded(t, o))
+}
+
+// Killed in the middle of a simulation, the service finishes it after a restart,
+// to the same bytes; no database is left behind.
+func TestKilledInTheMiddleOfASimulation(t *testing.T) {
+	const repeats = 300
+	ctx, state := context.Background(), t.TempDir()
+	p, c := running.Serve(t, state, nil)
+	putDemo(t, c, state)
+	many := repeats
+	first, err := c.Simulate(ctx, "weekday-lean", nil, &many)
+	if err != nil {
+		t.Fatal(err)
+	}
+	second, err := c.Simulate(ctx, "on-demand", nil, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	eventually(t, "progress", func() bool {
+		o, err := c.Outcome(ctx, first.ID, false)
+		return err == nil && o.State == "running" && o.Progress > 0.05
+	})
+	p.Kill()
+	eventually(t, "the database to end with its service", func() bool { return running.Database(state) == 0 })
+
+	p, c = running.Serve(t, state, nil)
+	for id, want := range map[uint64]string{first.ID: expected(t, "weekday-lean", repeats), second.ID: expected(t, "on-demand", 8)} {
+		end, err := c.Watch(ctx, id, func(client.OutcomeBrief) {})
+		if err != nil || end.State != "done" {
+			t.Fatalf("outcome %d: %+v, %v\n%s", id, end, err, p.Log())
+		}
+		if end.Digest != want {
+			t.Errorf("outcome %d has the digest %s, computed here %s", id, end.Digest, want)
+		}
+	}
+	if status := p.Stop(); status != 0 {
+		t.Errorf("stopped with status %d:\n%s", status, p.Log())
+	}
+	if pid := running.Database(state); pid != 0 {
+		t.Errorf("the database %d runs on", pid)
+	}
+}
+
+// Its database killed in the middle of writes, the service starts it again and
+// has everything that it had accepted.
+func TestDatabaseKilledInTheMiddleOfWrites(t *testing.T) {
+	ctx, state := context.Background(), t.TempDir()
+	p, c := running.Serve(t, state, nil)
+	putDemo(t, c, state)
+	many := 60
+	asked, err := c.Simulate(ctx, "weekday-lean", nil, &many)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var mu sync.Mutex
+	accepted := map[string]int{}
+	stop := make(chan struct{})
+	var writers sync.WaitGroup
+	for n := range 3 {
+		writers.Go(func() {
+			for i := 0; ; i++ {
+				select {
+				case <-stop:
+					return
+				default:
+				}
+				name := fmt.Sprintf("w%d-%d", n, i%20)
+				stored, err := c.Put(ctx, "", []byte(fmt.Sprintf("apiVersion: tachyphor/v1\nkind: Scenario\nmetadata: {name: %s}\nspec: {cluster: c, workload: w, templates: [{template: t}], run: {seed: %d}}\n", name, i)), false)
+				if err == nil {
+					mu.Lock()
+					accepted[name] = stored[0].Revision
+					mu.Unlock()
+				}
+			}
+		})
+	}
+	enough := func(n int) func() bool {
+		return func() bool {
+			mu.Lock()
+			defer mu.Unlock()
+			sum := 0
+			for _, r := range accepted {
+				sum += r
+			}
+			return sum > n
+		}
+	}
+	for round := range 3 {
+		eventually(t, "writes", enough(40*(round+1)))
+		old := running.Database(state)
+		if err := syscall.Kill(old, syscall.SIGKILL); err != nil {
+			t.Fatal(err)
+		}
+		eventually(t, "another database", func() bool { pid := running.Database(state); return pid != 0 && pid != old })
+		eventually(t, "readiness", func() bool {
+			resp, err := http.Get(c.Address + "/readyz")
+			if err != nil {
+				return false
+			}
+			_ = resp.Body.Close()
+			return resp.StatusCode == http.StatusOK
+		})
+	}
+	close(stop)
+	writers.Wait()
+	for name, revision := range accepted {
+		d, err := c.Get(ctx, document.KindScenario, name, revision)
+		if err != nil || !strings.Contains(d.Text, name) {
+			t.Errorf("%s revision %d was accepted and is gone: %v", name, revision, err)
+		}
+	}
+	end, err := c.Watch(ctx, asked.ID, func(client.OutcomeBrief) {})
+	if err != nil || end.State != "done" || end.Digest != expected(t, "weekday-lean", many) {
+		t.Errorf("outcome %+v, %v\n%s", end, err, p.Log())
+	}
+}
+
+// One service at a time uses a state folder; the data is there the next time; a
+// given database is used instead of a private one.
+func TestStateFolderAndGivenDatabase(t *testing.T) {
+	ctx, state := context.Background(), t.TempDir()
+	p, c := running.Serve(t, state, nil)
+	putDemo(t, c, state)
+	if r := command(t, "", "serve", "--state", state); r.status != 1 || !strings.Contains(r.err, "another service runs on this state folder") {
+		t.Errorf("a second service: %+v", r)
+	}
+	// A service with a folder of its own, on the first one's database.
+	dsn := databaseOf(t, state)
+	q, d := running.Serve(t, t.TempDir(), nil, "--database", dsn+"shared_copy")
+	if list, err := d.List(ctx, ""); err != nil || len(list) != 0 {
+		t.Errorf("a fresh database holds %v, %v", list, err)
+	}
+	if running.Database(q.State) != 0 {
+		t.Error("a private database runs though one was given")
+	}
+	q.Stop()
+	if p.Stop() != 0 {
+		t.Error(p.Log())
+	}
+	_, c = running.Serve(t, state, nil)
+	if list, err := c.List(ctx, document.KindScenario); err != nil || len(list) != 3 {
+		t.Errorf("after a restart there are %v, %v", list, err)
+	}
+}
+
+// databaseOf returns the address of a private database, without its name.
+func databaseOf(t *testing.T, state string) string {
+	t.Helper()
+	password, err := os.ReadFile(filepath.Join(state, "mariadb", "password"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	line, err := os.ReadFile(fmt.Sprintf("/proc/%d/cmdline", running.Database(state)))
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, arg := range strings.Split(string(line), "\x00") {
+		if port, ok := strings.CutPrefix(arg, "--port="); ok {
+			return fmt.Sprintf("tachyphor:%s@tcp(127.0.0.1:%s)/", password, port)
+		}
+	}
+	t.Fatal("the database has no port")
+	return ""
+}
+
+// The service runs as an ordinary user as well as as root.
+func TestAsOrdinaryUser(t *testing.T) {
+	if os.Geteuid() != 0 {
+		t.Skip("this is one already; the other tests show it")
+	}
+	const nobody = 65534
+	state, err := os.MkdirTemp("", "tachyphor-nobody-")
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { _ = os.RemoveAll(state) })
+	if err := os.Chown(state, nobody, nobody); err != nil {
+		t.Fatal(err)
+	}
+	p, c := running.Serve(t, state, &syscall.Credential{Uid: nobody, Gid: nobody})
+	if _, err := c.List(context.Background(), ""); err != nil {
+		t.Error(err)
+	}
+	if p.Stop() != 0 {
+		t.Error(p.Log())
+	}
+}

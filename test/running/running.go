@@ -1,0 +1,171 @@
+// Package running starts the service for tests: in this process, or as a process
+// of its own that can be killed.
+package running
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"log/slog"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"sync"
+	"syscall"
+	"testing"
+	"time"
+
+	"tachyphor/client"
+	"tachyphor/internal/service"
+	"tachyphor/web"
+)
+
+// Start runs the service in this process on a fresh state folder, until the test
+// ends.
+func Start(t testing.TB) (*service.Service, *client.Client) {
+	t.Helper()
+	s, err := service.Start(context.Background(), service.Config{
+		State: t.TempDir(), Address: "127.0.0.1:0", Version: "test", Console: web.Console(), Unsafe: true,
+		Log: slog.New(slog.NewTextHandler(io.Discard, nil)),
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() {
+		if err := s.Close(); err != nil {
+			t.Error(err)
+		}
+	})
+	return s, &client.Client{Address: s.Access.Address, Token: s.Access.Token}
+}
+
+var build = sync.OnceValues(func() (string, error) {
+	dir, err := os.MkdirTemp("", "tachyphor-test-")
+	if err != nil {
+		return "", err
+	}
+	path := filepath.Join(dir, "tachyphor")
+	out, err := exec.Command("go", "build", "-tags", "nomsgpack", "-o", path, "tachyphor/cmd/tachyphor").CombinedOutput()
+	if err != nil {
+		return "", fmt.Errorf("%w\n%s", err, out)
+	}
+	return path, errors.Join(os.Chmod(dir, 0o755), os.Chmod(path, 0o755))
+})
+
+// Program builds the program once and returns its path.
+func Program(t testing.TB) string {
+	t.Helper()
+	path, err := build()
+	if err != nil {
+		t.Fatal(err)
+	}
+	return path
+}
+
+// Clean removes what Program built; call it at the end of TestMain.
+func Clean() {
+	if path, err := build(); err == nil {
+		_ = os.RemoveAll(filepath.Dir(path))
+	}
+}
+
+// A Process is the service as a process of its own.
+type Process struct {
+	State string
+	cmd   *exec.Cmd
+	ended chan struct{}
+	log   *lines
+}
+
+// lines is a log that can be read while it is written.
+type lines struct {
+	mu  sync.Mutex
+	buf bytes.Buffer
+}
+
+func (l *lines) Write(b []byte) (int, error) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	return l.buf.Write(b)
+}
+
+func (l *lines) String() string {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	return l.buf.String()
+}
+
+// Serve starts `tachyphor serve` on a state folder and waits until it is ready.
+// As may be nil, or say as whom to run.
+func Serve(t testing.TB, state string, as *syscall.Credential, args ...string) (*Process, *client.Client) {
+	t.Helper()
+	p := &Process{State: state, ended: make(chan struct{}), log: &lines{}}
+	p.cmd = exec.Command(Program(t), append([]string{"serve", "--state", state, "--listen", "127.0.0.1:0"}, args...)...)
+	p.cmd.Stderr = p.log
+	p.cmd.SysProcAttr = &syscall.SysProcAttr{Credential: as, Pdeathsig: syscall.SIGKILL}
+	p.cmd.Dir = filepath.Dir(Program(t))
+	if err := p.cmd.Start(); err != nil {
+		t.Fatal(err)
+	}
+	go func() {
+		_ = p.cmd.Wait()
+		close(p.ended)
+	}()
+	t.Cleanup(func() { p.Kill() })
+	p.until(t, "ready", func() bool { return strings.Contains(p.log.String(), "\nSign in:") })
+	access, err := service.ReadAccess(state)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return p, &client.Client{Address: access.Address, Token: access.Token}
+}
+
+// until waits for something, or fails with the log.
+func (p *Process) until(t testing.TB, what string, is func() bool) {
+	t.Helper()
+	for deadline := time.Now().Add(60 * time.Second); time.Now().Before(deadline); {
+		if is() {
+			return
+		}
+		select {
+		case <-p.ended:
+			t.Fatalf("the service ended before it was %s:\n%s", what, p.log)
+		case <-time.After(20 * time.Millisecond):
+		}
+	}
+	t.Fatalf("the service is not %s:\n%s", what, p.log)
+}
+
+// Log returns what the service has written.
+func (p *Process) Log() string { return p.log.String() }
+
+// Kill ends the process at once.
+func (p *Process) Kill() {
+	_ = p.cmd.Process.Kill()
+	<-p.ended
+}
+
+// Stop ends the process in order and returns its exit status.
+func (p *Process) Stop() int {
+	_ = p.cmd.Process.Signal(os.Interrupt)
+	<-p.ended
+	return p.cmd.ProcessState.ExitCode()
+}
+
+// Database returns the process id of the database under a state folder, 0 if
+// none runs.
+func Database(state string) int {
+	list, _ := filepath.Glob("/proc/[0-9]*/cmdline")
+	for _, path := range list {
+		b, err := os.ReadFile(path)
+		if err == nil && bytes.Contains(b, []byte("mariadbd\x00")) && bytes.Contains(b, []byte("--datadir="+filepath.Join(state, "mariadb")+"/")) {
+			var pid int
+			_, _ = fmt.Sscanf(path, "/proc/%d/", &pid)
+			return pid
+		}
+	}
+	return 0
+}
