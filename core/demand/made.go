@@ -36,6 +36,7 @@ func Make(spec *document.WorkloadSpec, span units.Duration, root chance.Key) (*J
 			return nil, errTooMany
 		}
 		slices.Sort(at)
+		jobs.List, jobs.made = slices.Grow(jobs.List, len(at)), slices.Grow(jobs.made, len(at))
 		for i, t := range at {
 			jobs.List = append(jobs.List, Job{Submitted: t, Work: -1, Class: int32(class), Wants: wants})
 			jobs.made = append(jobs.made, int32(i+1))

@@ -304,8 +304,12 @@ func TestEditsKeepComments(t *testing.T) {
 		}
 	}
 	for _, bad := range []document.Edit{
-		{Op: "move", Path: "/spec"}, {Op: "remove", Path: "/spec/nothing"}, {Op: "add", Path: "spec"}, {Op: "replace", Path: "/spec/pools/9/max", Value: 1},
-		{Op: "add", Path: "/spec/currency/x", Value: 1}, {Op: "remove", Path: "/a/b/c"},
+		{Op: "move", Path: "/spec"},
+		{Op: "remove", Path: "/spec/nothing"},
+		{Op: "add", Path: "spec"},
+		{Op: "replace", Path: "/spec/pools/9/max", Value: 1},
+		{Op: "add", Path: "/spec/currency/x", Value: 1},
+		{Op: "remove", Path: "/a/b/c"},
 	} {
 		if _, err := document.Apply(was, []document.Edit{bad}); err == nil {
 			t.Errorf("%+v is taken", bad)

@@ -91,7 +91,8 @@ func TestCasesByHand(t *testing.T) {
 		{"cold on a new node", "reuse: never", 0, 1, []string{"5"}, []string{"round 5, boot 60, pull 10, start 2, join 3, work 100, wipe 5"}},
 		// Both share the pull; a third waits for room until an agent goes at 10+15+105=130.
 		{
-			"third finds no room", "reuse: never", 1, 1, []string{"5", "5", "5"},
+			"third finds no room", "reuse: never", 1, 1,
+			[]string{"5", "5", "5"},
 			[]string{
 				"round 5, pull 10, start 2, join 3, work 100, wipe 5", "round 5, pull 10, start 2, join 3, work 100, wipe 5",
 				"round 5, pools-full 120, start 2, join 3, work 100, wipe 5",
@@ -99,12 +100,14 @@ func TestCasesByHand(t *testing.T) {
 		},
 		// Ceiling 1, reuse: the second takes the first's agent in the round at 130.
 		{
-			"ceiling and reuse", "ceiling: 1", 1, 1, []string{"5", "6"},
+			"ceiling and reuse", "ceiling: 1", 1, 1,
+			[]string{"5", "6"},
 			[]string{"round 5, pull 10, start 2, join 3, work 100, wipe 5", "round 4, ceiling 120, work 100, wipe 5"},
 		},
 		// Step 1: the second agent starts a round later.
 		{
-			"step", "reuse: never, step: 1", 1, 1, []string{"5", "5"},
+			"step", "reuse: never, step: 1", 1, 1,
+			[]string{"5", "5"},
 			[]string{"round 5, pull 10, start 2, join 3, work 100, wipe 5", "round 5, step 10, start 2, join 3, work 100, wipe 5"},
 		},
 		// Floor 1 is up from 15 on; the job at 55 is taken in the round at 60.
@@ -117,11 +120,13 @@ func TestCasesByHand(t *testing.T) {
 		// The agent of the first job ended at 130 and lingers 60 s: gone in the round at
 		// 190, so the job at 200 starts cold; the image is still there.
 		{
-			"linger", "linger: 60s", 1, 1, []string{"5", "195"},
+			"linger", "linger: 60s", 1, 1,
+			[]string{"5", "195"},
 			[]string{"round 5, pull 10, start 2, join 3, work 100, wipe 5", "round 5, start 2, join 3, work 100, wipe 5"},
 		},
 		{
-			"lingers still", "linger: 80s", 1, 1, []string{"5", "195"},
+			"lingers still", "linger: 80s", 1, 1,
+			[]string{"5", "195"},
 			[]string{"round 5, pull 10, start 2, join 3, work 100, wipe 5", "round 5, work 100, wipe 5"},
 		},
 	} {

@@ -71,6 +71,9 @@ func Run(w *World, seed uint64, repeat int, watch Watcher) (*Trace, error) {
 	return e.trace, nil
 }
 
+// spansPerJob is how many spans a job has about, when most take idle agents.
+const spansPerJob = 4
+
 func newEngine(w *World, root chance.Key, jobs *demand.Jobs) *engine {
 	e := &engine{
 		w: w, root: root, jobs: jobs, nextRound: never, nextScan: never, lastScan: -1,
@@ -83,6 +86,7 @@ func newEngine(w *World, root chance.Key, jobs *demand.Jobs) *engine {
 	for t := range e.teams {
 		e.teams[t] = team{oldest: -1, newest: -1, due: never, last: -1, lastShort: -1}
 	}
+	e.trace.spans = make([]span, 0, spansPerJob*len(jobs.List))
 	for _, m := range w.Match(jobs.Wants) {
 		e.fits = append(e.fits, int32(m.Template))
 	}
