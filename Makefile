@@ -44,7 +44,7 @@ lint: web/node_modules/.installed
 		[ -z "$$out" ] || { echo "not formatted: $$out"; exit 1; }
 	$(GO) vet -tags $(TAGS) ./...
 	$(GO) tool -modfile=tools/go.mod staticcheck -tags $(TAGS) ./...
-	cd web && npx tsc --noEmit && npx biome ci .
+	cd web && npx tsc --noEmit && npx biome ci --colors=off .
 
 # The interface's description and the console's types, from the code.
 generate: bin/tachyphor web/node_modules/.installed

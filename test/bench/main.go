@@ -112,7 +112,7 @@ func median(list []float64) float64 {
 // item is what a bare queue holds: a moment, an order and what it is about.
 type item struct {
 	at, order uint64
-	subject   [2]int32
+	subject   uint64
 }
 
 func (a item) before(b item) bool { return a.at < b.at || a.at == b.at && a.order < b.order }
@@ -179,12 +179,12 @@ func bare(loaded, events, held int) float64 {
 	began := time.Now()
 	n := 0
 	for ; n < min(loaded+held, events); n++ {
-		h.push(item{at: times[n], order: uint64(n)})
+		h.push(item{at: times[n], order: uint64(n), subject: uint64(n)})
 	}
 	for len(h) > 0 {
 		e := h.pop()
 		if n < events {
-			h.push(item{at: e.at + times[n]/uint64(events)*uint64(held+1), order: uint64(n)})
+			h.push(item{at: e.at + times[n]/uint64(events)*uint64(held+1), order: uint64(n), subject: e.subject})
 			n++
 		}
 	}

@@ -4,10 +4,11 @@ import { Link, useSearchParams } from "react-router";
 import type { Schemas } from "../api/client";
 import { comparison, outcomes } from "../api/queries";
 import { DataTable } from "../parts/DataTable";
+import { outcomeColumns } from "../parts/outcomeColumns";
 import { Legend, onlyDelay, Ribbon } from "../parts/Ribbon";
 import { Notice, Section, Trouble, Waiting } from "../parts/Section";
 import { useTitle } from "../parts/useTitle";
-import { duration, inUnit, money, signed } from "../words";
+import { duration, inUnit, signed } from "../words";
 
 const DelayChart = lazy(() => import("../parts/DelayChart"));
 
@@ -65,19 +66,7 @@ function Choose({ ids, set }: { ids: number[]; set: (ids: number[]) => void }) {
             ),
           },
           { title: "scenario", value: (o) => o.scenario },
-          {
-            title: "95 % start within",
-            right: true,
-            value: (o) => o.summary?.p95DelayNs ?? 0,
-            show: (o) => (o.summary?.p95DelayNs ? duration(o.summary.p95DelayNs) : "–"),
-          },
-          {
-            title: "a month",
-            right: true,
-            value: (o) => o.summary?.costPerMonth ?? 0,
-            show: (o) => (o.summary ? money(o.summary.costPerMonth, o.summary.currency) : "–"),
-          },
-          { title: "asked", value: (o) => o.asked, show: (o) => new Date(o.asked).toLocaleString("en-GB") },
+          ...outcomeColumns,
         ]}
       />
     </Section>

@@ -4,6 +4,7 @@ import { Link, useNavigate } from "react-router";
 import type { Schemas } from "../api/client";
 import { outcomes, scenarios } from "../api/queries";
 import { DataTable } from "../parts/DataTable";
+import { outcomeColumns } from "../parts/outcomeColumns";
 import { Legend, onlyDelay, Ribbon } from "../parts/Ribbon";
 import { Section, Trouble, Waiting } from "../parts/Section";
 import { useTitle } from "../parts/useTitle";
@@ -150,23 +151,7 @@ export function Desk() {
               },
               { title: "scenario", value: (o) => o.scenario },
               { title: "state", value: (o) => o.state },
-              {
-                title: "95 % start within",
-                right: true,
-                value: (o) => o.summary?.p95DelayNs ?? 0,
-                show: (o) => (o.summary?.p95DelayNs ? duration(o.summary.p95DelayNs) : "–"),
-              },
-              {
-                title: "a month",
-                right: true,
-                value: (o) => o.summary?.costPerMonth ?? 0,
-                show: (o) => (o.summary ? money(o.summary.costPerMonth, o.summary.currency) : "–"),
-              },
-              {
-                title: "asked",
-                value: (o) => o.asked,
-                show: (o) => new Date(o.asked).toLocaleString("en-GB"),
-              },
+              ...outcomeColumns,
             ]}
           />
         )}
