@@ -177,6 +177,33 @@ func TestPoolKeepsItsFewest(t *testing.T) {
 	}
 }
 
+// A pod that comes at 10 with 25 s of patience is looked at in the scan at 40,
+// not before and not later.
+func TestPatience(t *testing.T) {
+	docs := strings.Replace(caseDocs, "scan: 10s", "scan: 10s, patience: 25s", 1)
+	docs = strings.NewReplacer("AGENTS", "reuse: never, every: 10s", "MIN", "0", "MAX", "2").Replace(docs)
+	// A second pod, at 30, does not put the first one off; it finds the node booting.
+	w, err := worlds.Parse(docs+worlds.Template("t", "x", "2", "2Gi", "i"), "id,submitted,class\na,5,k\nb,25,k\n")
+	if err != nil {
+		t.Fatal(err)
+	}
+	trace, err := sim.Run(w, 1, 0, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for j, want := range []string{
+		"round 5, scan 30, boot 60, pull 10, start 2, join 3, work 100, wipe 5",
+		"round 5, scan 30, boot 40, pull 10, start 2, join 3, work 100, wipe 5",
+	} {
+		if got := story(trace, j); got != want {
+			t.Errorf("job %d: %s; want %s", j, got, want)
+		}
+	}
+	if len(trace.Nodes) != 1 {
+		t.Errorf("%d nodes for two pods that fit on one", len(trace.Nodes))
+	}
+}
+
 // Why a pod fitted nowhere is told as the scheduler does.
 func TestVerdict(t *testing.T) {
 	trace := try(t, "reuse: never", 1, 1, "5", "5", "5")

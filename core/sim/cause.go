@@ -30,7 +30,7 @@ type Cause uint8
 // Why time passes.
 const (
 	AwaitsRound  Cause = iota // the controller has not looked yet
-	AwaitsComing              // promised an agent that is still to be made or is being made for an earlier job
+	AwaitsComing              // promised an agent, none of whose start it waited for in the end
 	AtCeiling                 // the template's ceiling
 	AtAgents                  // the scenario's agent ceiling
 	AtStep                    // the round's step
@@ -52,7 +52,7 @@ var causeInfo = [causes]struct {
 	label string
 }{
 	AwaitsRound:  {Held, "round", "the controller's next round"},
-	AwaitsComing: {Held, "coming", "an agent that others before it were waiting for too"},
+	AwaitsComing: {Held, "coming", "its turn at agents already on their way"},
 	AtCeiling:    {Held, "ceiling", "the template's ceiling"},
 	AtAgents:     {Held, "agent-ceiling", "the ceiling of all agents"},
 	AtStep:       {Held, "step", "the most agents started in one round"},

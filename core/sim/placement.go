@@ -54,7 +54,7 @@ func (e *engine) submitPod(a int32) {
 		return
 	}
 	e.place.pending[t] = append(e.place.pending[t], a)
-	e.podWaits()
+	e.podWaits(e.now + e.w.Growth.Patience)
 }
 
 // retry tries pods that wait, because room has appeared. A template whose first

@@ -86,7 +86,7 @@ func (e *engine) nodeReady(n int32) {
 		e.nodeEmpty(n)
 	}
 	if e.somePending() { // the node may have gone to others
-		e.podWaits()
+		e.podWaits(e.now)
 	}
 }
 
@@ -108,14 +108,12 @@ func (e *engine) somePending() bool {
 	return false
 }
 
-// podWaits plans the next scan: the first one at which a pod's patience may be
-// over.
-func (e *engine) podWaits() {
+// podWaits plans a scan: the first one at or after a moment.
+func (e *engine) podWaits(at units.Duration) {
 	scan := e.w.Growth.Scan
-	at := e.now + e.w.Growth.Patience
 	at = (at + scan - 1) / scan * scan
 	if at <= e.lastScan {
-		at += scan
+		at = e.lastScan + scan
 	}
 	e.nextScan = min(e.nextScan, at)
 }
@@ -132,7 +130,7 @@ func (e *engine) scan() {
 			switch {
 			case g.waitNode >= 0:
 			case g.created+e.w.Growth.Patience > e.now:
-				e.podWaits()
+				e.podWaits(g.created + e.w.Growth.Patience)
 			default:
 				list = append(list, a)
 			}
@@ -256,6 +254,6 @@ func (e *engine) nodeEmptyFor(n int32) {
 	node.images = nil
 	e.closeNode(n)
 	if e.somePending() {
-		e.podWaits() // its pool may grow again
+		e.podWaits(e.now) // its pool may grow again
 	}
 }

@@ -103,6 +103,9 @@ func Start(ctx context.Context, c Config) (_ *Service, err error) {
 		return nil, err
 	}
 	s.Access.Address = "http://" + listener.Addr().String()
+	if !listener.Addr().(*net.TCPAddr).IP.IsLoopback() {
+		c.Log.Warn("listening beyond this machine without encryption: tokens can be read on the way; put a proxy with TLS before it", "address", s.Access.Address)
+	}
 	if err := s.credentials(ctx); err != nil {
 		_ = listener.Close()
 		return nil, err
