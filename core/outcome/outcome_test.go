@@ -183,7 +183,7 @@ func TestFiguresAreWritten(t *testing.T) {
 			t.Errorf("%+v is written %q, want %q", c.f, got, c.want)
 		}
 	}
-	if got := outcome.Money(stats.Figure{Mean: 1205.3, Half: 3.87}, "EUR"); got != "EUR 1205.3 ± 3.9" {
+	if got := outcome.Money(stats.Figure{Mean: 1205.3, Half: 3.87}, "EUR"); got != "EUR 1,205 ± 4" {
 		t.Errorf("money %q", got)
 	}
 }

@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"tachyphor/core/sim"
 	"tachyphor/core/stats"
 	"tachyphor/core/units"
 )
@@ -59,11 +60,10 @@ func Money(f stats.Figure, currency string) string {
 	if math.Abs(f.Mean) < 0.1 {
 		digits = 4
 	}
-	mean := fmt.Sprintf("%.*f", digits, f.Mean)
-	if f.Mean >= 1000 && digits == 0 {
-		mean = units.Count(int64(math.Round(f.Mean)))
+	if math.Abs(f.Mean) >= 1000 {
+		return strings.TrimSpace(fmt.Sprintf("%s %s ± %.0f", currency, units.Count(int64(math.Round(f.Mean))), max(1, f.Half)))
 	}
-	return strings.TrimSpace(fmt.Sprintf("%s %s ± %.*f", currency, mean, digits, f.Half))
+	return strings.TrimSpace(fmt.Sprintf("%s %.*f ± %.*f", currency, digits, f.Mean, digits, f.Half))
 }
 
 // headline says the outcome in a sentence or two.
@@ -83,12 +83,36 @@ func headline(o *Outcome) string {
 			units.Money(o.Cost.PerMonth.Mean*1e9).Short(o.Cost.Currency), units.Money(o.Cost.PerJob.Mean*1e9).Short(o.Cost.Currency))
 	}
 	if len(o.Causes) > 0 && o.Causes[0].Share > 0 {
-		fmt.Fprintf(&b, " %.0f %% of the delay is waiting for %s.", o.Causes[0].Share*100, o.Causes[0].Label)
+		fmt.Fprintf(&b, " %.0f %% of the delay is waiting for %s.", o.Causes[0].Share*100, mainCause(o))
 	}
 	if n := all.Unfinished.Mean; n >= 0.5 {
 		fmt.Fprintf(&b, " %.0f jobs had not ended when the run was given up: demand is more than this design can serve.", n)
 	}
 	return b.String()
+}
+
+// mainCause says what most of the delay was spent on, by the template's name where
+// one template's ceiling is most of it.
+func mainCause(o *Outcome) string {
+	c := o.Causes[0]
+	if c.Cause != sim.AtCeiling.String() {
+		return c.Label
+	}
+	best, most, total := "", int64(0), int64(0)
+	for i, g := range o.Groups {
+		if g.By != "template" {
+			continue
+		}
+		ns := o.Samples[0].Groups[i].CausesNs[sim.AtCeiling]
+		total += ns
+		if ns > most {
+			best, most = g.Name, ns
+		}
+	}
+	if 2*most <= total {
+		return c.Label
+	}
+	return "room under the ceiling of " + best
 }
 
 // Sentence says why a class never starts.

@@ -53,9 +53,9 @@ var causeInfo = [causes]struct {
 }{
 	AwaitsRound:  {Held, "round", "the controller's next round"},
 	AwaitsComing: {Held, "coming", "its turn at agents already on their way"},
-	AtCeiling:    {Held, "ceiling", "the template's ceiling"},
-	AtAgents:     {Held, "agent-ceiling", "the ceiling of all agents"},
-	AtStep:       {Held, "step", "the most agents started in one round"},
+	AtCeiling:    {Held, "ceiling", "room under the template's ceiling"},
+	AtAgents:     {Held, "agent-ceiling", "room under the ceiling of all agents"},
+	AtStep:       {Held, "step", "another round: this one had started its most agents"},
 	AwaitsScan:   {Placing, "scan", "the next look at pods that fit nowhere"},
 	PoolsFull:    {Placing, "pools-full", "room on nodes: no pool may grow further"},
 	Booting:      {Node, "boot", "a new node to boot"},

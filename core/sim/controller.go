@@ -72,8 +72,10 @@ func (q *jobQueue) pop() waiting {
 // wake makes sure that template t has a round at or soon after a moment.
 func (e *engine) wake(t int32, at units.Duration) {
 	team := &e.teams[t]
-	every := e.w.Templates[t].Numbers.Every
-	if every > 0 {
+	if team.due <= at {
+		return
+	}
+	if every := e.w.Templates[t].Numbers.Every; every > 0 {
 		at = (at + every - 1) / every * every
 		if at <= team.last {
 			at = team.last + every

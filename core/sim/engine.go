@@ -44,6 +44,7 @@ type engine struct {
 	nodes      []node
 	booting    []int32 // nodes that were asked for and are not ready
 	registry   link
+	shares     [][]int64 // by template and pool: what an agent takes of a node
 
 	dueNow   []int32 // scratch of rounds
 	stuck    []bool  // scratch of retry
@@ -54,12 +55,16 @@ type engine struct {
 // Run simulates one repeat of a world from a seed. The same arguments give the
 // same trace. watch may be nil.
 func Run(w *World, seed uint64, repeat int, watch Watcher) (*Trace, error) {
-	root := chance.Root(seed, repeat)
-	jobs, err := w.jobs(root)
+	jobs, err := w.Jobs(seed, repeat)
 	if err != nil {
 		return nil, err
 	}
-	e := newEngine(w, root, jobs)
+	return RunJobs(w, jobs, seed, repeat, watch)
+}
+
+// RunJobs is Run with the world's jobs of that seed and repeat at hand.
+func RunJobs(w *World, jobs *demand.Jobs, seed uint64, repeat int, watch Watcher) (*Trace, error) {
+	e := newEngine(w, chance.Root(seed, repeat), jobs)
 	e.firstNodes()
 	for t := range e.teams {
 		e.wake(int32(t), 0)
@@ -77,7 +82,7 @@ const spansPerJob = 4
 func newEngine(w *World, root chance.Key, jobs *demand.Jobs) *engine {
 	e := &engine{
 		w: w, root: root, jobs: jobs, nextRound: never, nextScan: never, lastScan: -1,
-		teams: make([]team, len(w.Templates)), pools: make([]pool, len(w.Pools)), registry: newLink(w.Registry),
+		teams: make([]team, len(w.Templates)), pools: make([]pool, len(w.Pools)), registry: newLink(w.Registry), shares: shares(w),
 		place: placement{
 			pending: make([][]int32, len(w.Templates)), verdicts: map[Verdict]int32{}, holding: make([]int32, len(w.Images)),
 		},

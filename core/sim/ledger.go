@@ -90,12 +90,23 @@ func (e *engine) settle(l *ledger) {
 	l.since = e.now
 }
 
-// shareOf is the part of a pool's node that a request takes: the mean of its
-// parts of CPU and memory, so that the shares on a node never exceed the node.
-func (e *engine) shareOf(q template.Request, pool int32) int64 {
-	room := &e.w.Pools[pool].Room
-	return (int64(q.CPU)*(wholeNode/2)/max(1, int64(room.CPU)) +
-		int64(float64(q.Memory)/float64(max(1, room.Memory))*(wholeNode/2)))
+// shareOf is the part of a pool's node that a request takes, in 1/1024: the mean
+// of its parts of CPU and memory, so that the shares on a node never exceed it.
+func shareOf(q template.Request, p *Pool) int64 {
+	room := &p.Room
+	return int64(q.CPU)*(wholeNode/2)/max(1, int64(room.CPU)) +
+		int64(float64(q.Memory)/float64(max(1, room.Memory))*(wholeNode/2))
+}
+
+// shares returns shareOf for each template and pool.
+func shares(w *World) [][]int64 {
+	out := make([][]int64, len(w.Templates))
+	for t := range w.Templates {
+		for p := range w.Pools {
+			out[t] = append(out[t], shareOf(w.Templates[t].Request, &w.Pools[p]))
+		}
+	}
+	return out
 }
 
 // moveShare books that agent g's share goes from one use to another.
@@ -109,7 +120,7 @@ func (e *engine) moveShare(g *agent, to agentState) {
 		return
 	}
 	e.settle(&node.ledger)
-	s := e.shareOf(e.w.Templates[g.template].Request, node.pool)
+	s := e.shares[g.template][node.pool]
 	if from != unplaced {
 		node.ledger.share[from.use()] -= s
 	}

@@ -38,6 +38,8 @@ type Line struct {
 	since units.Duration
 	width units.Duration
 	end   units.Duration // of the span; what comes later is not counted
+	upTo  units.Duration // end of the bin that since lies in; 0 before the first
+	bin   int            // that bin
 	Area  []int64        // value · ns in each bin
 }
 
@@ -50,13 +52,16 @@ func (l *Line) add(now units.Duration, change int64) {
 	l.value += change
 }
 
+// spread books the time since the last change into the bins it lies in.
 func (l *Line) spread(now units.Duration) {
-	from := l.since
-	now = min(now, l.end)
+	from, now := l.since, min(now, l.end)
 	for from < now {
-		bin := int(from / l.width)
-		to := min(now, units.Duration(bin+1)*l.width)
-		l.Area[bin] += l.value * int64(to-from)
+		if from >= l.upTo { // the line was 0 for a while, or a bin is full
+			l.bin = int(from / l.width)
+			l.upTo = units.Duration(l.bin+1) * l.width
+		}
+		to := min(now, l.upTo)
+		l.Area[l.bin] += l.value * int64(to-from)
 		from = to
 	}
 }

@@ -190,12 +190,13 @@ func (a *assembly) record() {
 	a.w.recorded = jobs
 }
 
-// jobs returns the jobs of one repeat.
-func (w *World) jobs(root chance.Key) (*demand.Jobs, error) {
+// Jobs returns the jobs of one repeat: the recorded ones, which are the same in
+// every repeat, or ones drawn for it.
+func (w *World) Jobs(seed uint64, repeat int) (*demand.Jobs, error) {
 	if w.recorded != nil {
 		return w.recorded, nil
 	}
-	return demand.Make(w.workload, w.Plan.Span, root)
+	return demand.Make(w.workload, w.Plan.Span, chance.Root(seed, repeat))
 }
 
 // Match says which template each of the given sets of wants gets.

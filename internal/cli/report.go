@@ -140,6 +140,9 @@ func delays(o *outcome.Outcome) listing {
 func causes(o *outcome.Outcome) listing {
 	l := listing{columns: []column{{"waiting for", false}, {"phase", false}, {"job-hours", true}, {"share", true}}, value: o.Causes}
 	for _, c := range o.Causes {
+		if c.Share < 0.0005 && len(l.rows) > 0 { // JSON has them all
+			continue
+		}
 		l.rows = append(l.rows, []string{c.Label, c.Phase, interval(c.Hours, 1), fmt.Sprintf("%.1f %%", 100*c.Share)})
 	}
 	return l

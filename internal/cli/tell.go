@@ -136,6 +136,9 @@ func difference(m outcome.Metric, i int) string {
 		sign = "+"
 	}
 	s := sign + inUnit(m.Unit, d.Mean, "")
+	if m.Unit == "share" { // a difference of percentages
+		s = sign + fmt.Sprintf("%.1f points", 100*d.Mean)
+	}
 	if d.Half > 0 {
 		s = sign + figure(m.Unit, d)
 	}
@@ -145,7 +148,7 @@ func difference(m outcome.Metric, i int) string {
 	return s
 }
 
-// figure writes a figure with its interval in a metric's unit.
+// figure writes a difference with its interval in a metric's unit.
 func figure(unit string, f stats.Figure) string {
 	switch unit {
 	case "ns":
@@ -157,7 +160,7 @@ func figure(unit string, f stats.Figure) string {
 	case "money":
 		return outcome.Money(f, "")
 	case "share":
-		return fmt.Sprintf("%.1f ± %.1f %%", 100*f.Mean, 100*f.Half)
+		return fmt.Sprintf("%.1f ± %.1f points", 100*f.Mean, 100*f.Half)
 	default:
 		return fmt.Sprintf("%.1f ± %.1f", f.Mean, f.Half)
 	}

@@ -143,10 +143,11 @@ func (p *program) strong(s string) string {
 	return s
 }
 
-// warn marks words that need a decision.
+// warn marks words that need a decision, in an amber that light and dark grounds
+// both carry.
 func (p *program) warn(s string) string {
 	if p.term.colour {
-		return text.FgYellow.Sprint(s)
+		return "\x1b[1;38;2;176;112;16m" + s + "\x1b[0m"
 	}
 	return s
 }

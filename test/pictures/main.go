@@ -19,12 +19,18 @@ import (
 	"tachyphor/test/browser"
 )
 
-// pages are the pictures of the documentation: name, address, what must be there.
-var pages = []struct{ name, path, see string }{
-	{"desk", "/", "table"},
-	{"scenario", "/scenarios/weekday-lean", "#simulate"},
-	{"outcome", "/outcomes/2", "#headline"},
-	{"compare", "/compare?ids=1,2,3", "#headline"},
+// pages are the pictures of the documentation.
+var pages = []page{
+	{"desk", "/", "table", 0},
+	{"scenario", "/scenarios/weekday-lean", "#simulate", 0},
+	{"outcome", "/outcomes/2", "#headline", 0},
+	{"outcome-time", "/outcomes/2", "canvas", 1700},
+	{"compare", "/compare?ids=1,2,3", "#headline", 0},
+}
+
+type page struct {
+	name, path, see string
+	scroll          int // pixels from the top
 }
 
 func main() {
@@ -65,7 +71,7 @@ func run(state, dir, only string, scroll int, width, height int64, dark, whole b
 	}
 	list := pages
 	if only != "" {
-		list = []struct{ name, path, see string }{{"page", only, "main h1, main h2"}}
+		list = []page{{"page", only, "main h1, main h2", scroll}}
 	}
 	for _, x := range list {
 		if err := p.Go(access.Address + x.path); err != nil {
@@ -75,7 +81,7 @@ func run(state, dir, only string, scroll int, width, height int64, dark, whole b
 			return err
 		}
 		time.Sleep(700 * time.Millisecond) // charts draw after the page is there
-		if _, err := p.Number(fmt.Sprintf("(window.scrollTo(0, %d), 1)", scroll)); err != nil {
+		if _, err := p.Number(fmt.Sprintf("(window.scrollTo(0, %d), 1)", x.scroll)); err != nil {
 			return err
 		}
 		time.Sleep(100 * time.Millisecond)

@@ -14,6 +14,7 @@ export function duration(ns: number): string {
   if (a < 99.95) return `${s.toFixed(1)} s`;
   if (a < 3599.5) {
     const whole = Math.round(a);
+    if (a % 60 === 0) return `${s / 60} min`;
     return `${s < 0 ? "−" : ""}${Math.floor(whole / 60)} min ${String(whole % 60).padStart(2, "0")} s`;
   }
   if (a < 360_000) {

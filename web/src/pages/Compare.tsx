@@ -168,10 +168,12 @@ function Difference({ m, i }: { m: Metric; i: number }) {
   const d = m.differences[i];
   if (!d || d.mean === 0) return <div className="text-xs opacity-75">the same</div>;
   const sure = m.sure[i];
+  const write = (x: number) =>
+    m.unit === "share" ? `${(100 * x).toFixed(1)} points` : inUnit(m.unit, x, "");
   return (
     <div className={`text-xs ${sure ? "" : "opacity-75"}`}>
-      {signed(d.mean, (x) => inUnit(m.unit, x, ""))}
-      {d.half > 0 && ` ± ${inUnit(m.unit, d.half, "")}`}
+      {signed(d.mean, write)}
+      {d.half > 0 && ` ± ${write(d.half)}`}
       {!sure && d.runs > 1 && " (unsure)"}
     </div>
   );

@@ -62,10 +62,13 @@ export function Desk() {
                     onChange={(e) => s.last && pick(s.last.id, e.target.checked)}
                   />
                   <div>
-                    <Link to={`/scenarios/${s.name}`} className="link link-primary font-medium">
+                    <Link
+                      to={`/scenarios/${s.name}`}
+                      className="link link-primary whitespace-nowrap font-medium"
+                    >
                       {s.name}
                     </Link>
-                    <div className="max-w-60 text-xs opacity-80">{s.note}</div>
+                    <div className="hidden max-w-60 text-xs opacity-80 sm:block">{s.note}</div>
                   </div>
                 </div>
               ),

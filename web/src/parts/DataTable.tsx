@@ -50,7 +50,7 @@ export function DataTable<T>({
   return (
     <div>
       <div className="overflow-x-auto">
-        <table className="table table-sm text-[0.86rem]">
+        <table className="table table-sm">
           <thead className="text-base-content">
             <tr>
               {columns.map((c, i) => (
@@ -73,7 +73,7 @@ export function DataTable<T>({
           </thead>
           <tbody>
             {shown.map((r) => (
-              <tr key={rowKey(r)}>
+              <tr key={rowKey(r)} className="text-[0.86rem]">
                 {columns.map((c) => (
                   <td
                     key={c.title}

@@ -14,6 +14,9 @@ const colours = [
 ];
 const dashes = ["solid", "solid", "dashed", "dotted", "dashed", "solid", "dotted", "solid"];
 
+/** tick names the powers of sixty seconds. */
+const tick = (s: number) => (s < 60 ? `${s} s` : s < 3600 ? `${s / 60} min` : `${s / 3600} h`);
+
 /** Distributions of start delay: the share of jobs that start within a time, on a logarithmic axis. */
 export default function DelayChart({
   series,
@@ -41,7 +44,7 @@ export default function DelayChart({
         name: "start delay",
         nameLocation: "middle",
         nameGap: 28,
-        axisLabel: { color: ink, formatter: (v: number) => duration(v * 1e9) },
+        axisLabel: { color: ink, formatter: (v: number) => tick(v) },
         splitLine: { lineStyle: { color: line } },
         axisLine: { lineStyle: { color: line } },
       },

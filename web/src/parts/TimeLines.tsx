@@ -103,6 +103,7 @@ export default function TimeLines({
           textStyle: { color: ink },
           labelFormatter: (v: number) => whole.format(v),
           showDataShadow: false,
+          moveHandleSize: 0,
         },
       ],
       xAxis: grid.map((_, i) => ({
@@ -133,7 +134,7 @@ export default function TimeLines({
       })),
       series: [
         {
-          ...area("waiting jobs", 0, o.lines.waiting, "--phase-placing"),
+          ...area("waiting jobs", 0, o.lines.waiting, "--color-base-content"),
           markArea: {
             silent: true,
             itemStyle: { color: ink, opacity: 0.07 },
