@@ -217,3 +217,140 @@ func TestVerdict(t *testing.T) {
 	}
 	t.Error("no stay without room")
 }
+
+// pools is a case with two kinds of nodes for agents of 2 CPU and 2 GiB: small
+// ones take one for 0.10 an hour, large ones four for 0.32.
+func pools(t *testing.T, choose string, jobs int) *sim.Trace {
+	t.Helper()
+	docs := strings.NewReplacer(
+		"nodeTypes: [{name: n, cpu: 4, memory: 16Gi, price: 0.36/h}]", "nodeTypes: [{name: small, cpu: 3, memory: 4Gi, price: 0.10/h}, {name: large, cpu: 8, memory: 64Gi, price: 0.32/h}]",
+		"pools: [{name: p, nodeType: n, min: MIN, max: MAX, boot: {fixed: 60s}}]", "pools: [{name: s, nodeType: small, max: 2, boot: {fixed: 60s}}, {name: l, nodeType: large, max: 5, boot: {fixed: 60s}}]",
+		"scan: 10s", "scan: 10s, choose: "+choose, "AGENTS", "reuse: never, every: 10s").Replace(caseDocs)
+	csv := "submitted,class\n" + strings.Repeat("5,k\n", jobs)
+	w, err := worlds.Parse(docs+worlds.Template("t", "x", "2", "2Gi", "i"), csv)
+	if err != nil {
+		t.Fatal(err)
+	}
+	trace, err := sim.Run(w, 1, 0, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return trace
+}
+
+func TestChoosingAPool(t *testing.T) {
+	for _, c := range []struct {
+		choose string
+		jobs   int
+		want   string
+		why    string
+	}{
+		{"cheapest", 1, "s", "0.10 for one against 0.32 for one"},
+		{"cheapest", 4, "l", "0.32 for four is 0.08 each"},
+		{"cheapest", 5, "ls", "four on a large one, the fifth on a small one"},
+		{"cheapest", 7, "lssl", "two small ones are the most; the seventh needs a large one"},
+		{"listed", 4, "ssl", "the small ones come first as long as they may grow"},
+		{"tightest", 4, "ssl", "a small one is left with 1/3 CPU and 1/2 memory, a large one with 0 and 7/8"},
+	} {
+		trace := pools(t, c.choose, c.jobs)
+		got := ""
+		for _, n := range trace.Nodes {
+			got += trace.World.Pools[n.Pool].Name
+		}
+		if got != c.want {
+			t.Errorf("%s for %d jobs: nodes %q, want %q: %s", c.choose, c.jobs, got, c.want, c.why)
+		}
+	}
+}
+
+// Spread gives each of two agents a node of its own, pack puts both on one.
+func TestSpreadAndPack(t *testing.T) {
+	for placement, want := range map[string]bool{"spread": false, "pack": true} {
+		docs := strings.NewReplacer("MIN", "2", "MAX", "2", "AGENTS", "reuse: never, every: 10s", "nodes: {", "nodes: {placement: "+placement+", ").Replace(caseDocs)
+		w, err := worlds.Parse(docs+worlds.Template("t", "x", "2", "2Gi", "i"), "submitted,class\n5,k\n15,k\n")
+		if err != nil {
+			t.Fatal(err)
+		}
+		trace, err := sim.Run(w, 1, 0, nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if same := trace.Records[0].Node == trace.Records[1].Node; same != want {
+			t.Errorf("%s: on the same node %v", placement, same)
+		}
+	}
+}
+
+// Two nodes that pull at once share the link: 1 GB each at 100 MB/s takes 20 s
+// for both, and the latency comes before.
+func TestSharedLink(t *testing.T) {
+	docs := strings.NewReplacer("MIN", "2", "MAX", "2", "AGENTS", "reuse: never, every: 10s", "{perFlow: 100MB/s}", "{down: 100MB/s, latency: 1s}").Replace(caseDocs)
+	w, err := worlds.Parse(docs+worlds.Template("t", "x", "3", "2Gi", "i"), "submitted,class\n5,k\n5,k\n")
+	if err != nil {
+		t.Fatal(err)
+	}
+	trace, err := sim.Run(w, 1, 0, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for j := range 2 {
+		if got, want := story(trace, j), "round 5, pull 21, start 2, join 3, work 100, wipe 5"; got != want {
+			t.Errorf("job %d: %s; want %s", j, got, want)
+		}
+	}
+}
+
+// The calendar's floor is there when its hours begin and goes after them.
+func TestFloorByCalendar(t *testing.T) {
+	// Monday 2026-01-05 00:00 UTC is the start; the floor holds from 00:30 to 01:00.
+	trace := try(t, `linger: 60s, calendar: [{when: "Mon 00:30-01:00", zone: UTC, floor: 2}]`, 1, 1, "1700", "2004", "4000")
+	for j, want := range []string{
+		"start 2, join 3", // before: cold
+		"round 6, work",   // within: warm, in the next round
+		"start 2, join 3", // after: cold again
+	} {
+		if got := story(trace, j); !strings.Contains(got, want) {
+			t.Errorf("job %d: %s; want %s in it", j, got, want)
+		}
+	}
+	area := trace.Lines.Agents[sim.GroupIdle].Area
+	idle := units.Duration(0)
+	for _, a := range area {
+		idle += units.Duration(a)
+	}
+	if idle < 50*units.Minute || idle > 65*units.Minute {
+		t.Errorf("agents stood idle for %v; two for half an hour were wanted", idle.Short())
+	}
+}
+
+// Settle: an agent that has lingered stays while another job had to wait lately.
+func TestSettle(t *testing.T) {
+	// Both jobs come at 5: no agent is idle in the round at 10. They end at 130 and
+	// linger no time at all; settle keeps them until 310.
+	for settle, want := range map[string]string{"0s": "round 5, start 2, join 3, work 100, wipe 5", "5m": "round 5, work 100, wipe 5"} {
+		trace := try(t, "linger: 0s, settle: "+settle, 1, 1, "5", "5", "205")
+		if got := story(trace, 2); got != want {
+			t.Errorf("settle %s: %s; want %s", settle, got, want)
+		}
+	}
+}
+
+// A template whose pods fit no node of any pool is refused before the run.
+func TestImpossibleTemplateIsRefused(t *testing.T) {
+	docs := strings.NewReplacer("MIN", "0", "MAX", "2", "AGENTS", "every: 10s").Replace(caseDocs)
+	for name, template := range map[string]string{
+		"fits no node":            worlds.Template("t", "x", "9", "2Gi", "i"),
+		"does not know its size":  worlds.Template("t", "x", "1", "2Gi", "other"),
+		"no PodTemplate":          worlds.Template("u", "x", "1", "2Gi", "i"),
+		"say what the agent can":  worlds.Template("t", "", "1", "2Gi", "i"),
+		"recorded jobs are missi": "",
+	} {
+		csv := "submitted,class\n5,k\n"
+		if template == "" {
+			template, csv = worlds.Template("t", "x", "1", "2Gi", "i"), ""
+		}
+		if _, err := worlds.Parse(docs+template, csv); err == nil || !strings.Contains(err.Error(), name) {
+			t.Errorf("want %q: %v", name, err)
+		}
+	}
+}

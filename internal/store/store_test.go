@@ -1,0 +1,270 @@
+package store_test
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"log/slog"
+	"os"
+	"sync"
+	"testing"
+	"time"
+
+	"tachyphor/internal/mariadb"
+	"tachyphor/internal/store"
+)
+
+var server *mariadb.Server
+
+func TestMain(m *testing.M) {
+	dir, err := os.MkdirTemp("", "tachyphor-store-")
+	if err == nil {
+		server, err = mariadb.Start(context.Background(), mariadb.Options{Dir: dir, Log: quiet, Unsafe: true})
+	}
+	if err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		os.Exit(1)
+	}
+	status := m.Run()
+	if err := server.Close(); err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		status = 1
+	}
+	_ = os.RemoveAll(dir)
+	os.Exit(status)
+}
+
+var quiet = slog.New(slog.NewTextHandler(io.Discard, nil))
+
+// open opens a database of the test's own.
+func open(t *testing.T) *store.Store {
+	t.Helper()
+	s, err := store.Open(context.Background(), server.DSN(fmt.Sprintf("t%d", time.Now().UnixNano())), quiet)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { _ = s.Close() })
+	return s
+}
+
+// Opening a database again, by many at once, changes nothing and loses nothing.
+func TestTablesAreBroughtUpOnce(t *testing.T) {
+	ctx := context.Background()
+	dsn := server.DSN("again")
+	s, err := store.Open(ctx, dsn, quiet)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer func() { _ = s.Close() }()
+	if _, _, err := s.PutAll(ctx, "me", []store.Draft{{Kind: "Scenario", Name: "s", Digest: "1", Text: "ünï\U0001F9EA"}}); err != nil {
+		t.Fatal(err)
+	}
+	for range 3 {
+		again, err := store.Open(ctx, dsn, quiet)
+		if err != nil {
+			t.Fatal(err)
+		}
+		h, err := again.Get(ctx, "Scenario", "s", 0)
+		if err != nil || h.Text != "ünï\U0001F9EA" || h.By != "me" || time.Since(h.At) > time.Minute || time.Since(h.At) < 0 {
+			t.Errorf("%+v, %v", h, err)
+		}
+		_ = again.Close()
+	}
+	if _, err := store.Open(ctx, "nonsense", quiet); err == nil {
+		t.Error("a nonsense address is taken")
+	}
+	if _, err := store.Open(ctx, "a:b@tcp(127.0.0.1:1)/x", quiet); err == nil {
+		t.Error("a database that is not there is taken")
+	}
+}
+
+// Of many who change the same revision one wins; revisions have no gaps.
+func TestConcurrentWriters(t *testing.T) {
+	ctx, s := context.Background(), open(t)
+	for round := 1; round <= 5; round++ {
+		var all sync.WaitGroup
+		var mu sync.Mutex
+		won := 0
+		for w := range 8 {
+			all.Go(func() {
+				expect := round - 1
+				if round == 1 {
+					expect = -1
+				}
+				numbers, changes, err := s.PutAll(ctx, "w", []store.Draft{{Kind: "Scenario", Name: "s", Digest: fmt.Sprint(round, w), Text: "x", IfRevision: expect}})
+				switch {
+				case err == nil:
+					mu.Lock()
+					won++
+					mu.Unlock()
+					if numbers[0] != round || changes[0] == store.Same {
+						t.Errorf("round %d: revision %d, %s", round, numbers[0], changes[0])
+					}
+				case !errors.Is(err, store.ErrConflict):
+					t.Error(err)
+				}
+			})
+		}
+		all.Wait()
+		if won != 1 {
+			t.Errorf("round %d: %d writers won", round, won)
+		}
+	}
+	list, err := s.History(ctx, "Scenario", "s", 0, 10)
+	if err != nil || len(list) != 5 || list[0].Number != 5 || list[4].Number != 1 {
+		t.Errorf("%d revisions, %v", len(list), err)
+	}
+}
+
+// A stream with a conflict in its last document stores none of it.
+func TestAllOrNone(t *testing.T) {
+	ctx, s := context.Background(), open(t)
+	_, _, err := s.PutAll(ctx, "w", []store.Draft{
+		{Kind: "Scenario", Name: "a", Digest: "1"}, {Kind: "Scenario", Name: "b", Digest: "1", IfRevision: 7},
+	})
+	if !errors.Is(err, store.ErrConflict) {
+		t.Fatal(err)
+	}
+	if list, err := s.List(ctx, "", "", "", 10); err != nil || len(list) != 0 {
+		t.Errorf("%v, %v", list, err)
+	}
+	if err := s.Drop(ctx, "Scenario", "a", 0); !errors.Is(err, store.ErrNotFound) {
+		t.Errorf("dropping nothing: %v", err)
+	}
+}
+
+// Each outcome is claimed once, by whoever asks first, in the order of asking; a
+// holder that has gone silent loses it; what it says afterwards is not taken.
+func TestQueue(t *testing.T) {
+	ctx, s := context.Background(), open(t)
+	const n = 30
+	for i := range n {
+		if _, err := s.Ask(ctx, fmt.Sprintf("s%d", i), "me", store.Inputs{Recording: "r"}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	var mu sync.Mutex
+	claimed := map[uint64]string{}
+	var all sync.WaitGroup
+	for w := range 5 {
+		all.Go(func() {
+			holder := fmt.Sprint("holder", w)
+			for {
+				o, err := s.Claim(ctx, holder, time.Minute)
+				if errors.Is(err, store.ErrNotFound) {
+					return
+				}
+				if err != nil {
+					t.Error(err)
+					return
+				}
+				mu.Lock()
+				if other, twice := claimed[o.ID]; twice {
+					t.Errorf("outcome %d is %s's and %s's", o.ID, other, holder)
+				}
+				claimed[o.ID] = holder
+				mu.Unlock()
+			}
+		})
+	}
+	all.Wait()
+	if len(claimed) != n {
+		t.Errorf("%d of %d claimed", len(claimed), n)
+	}
+	// The lease of one runs out.
+	if err := s.Renew(ctx, 1, claimed[1], -time.Second, 0.5); err != nil {
+		t.Fatal(err)
+	}
+	o, err := s.Claim(ctx, "heir", time.Minute)
+	if err != nil || o.ID != 1 {
+		t.Fatalf("%+v, %v", o, err)
+	}
+	if err := s.Renew(ctx, 1, claimed[1], time.Minute, 0.6); !errors.Is(err, store.ErrConflict) {
+		t.Errorf("the old holder renews: %v", err)
+	}
+	end := store.Outcome{State: store.Done, Summary: "{}", Digest: "d"}
+	if err := s.Finish(ctx, 1, claimed[1], end, []byte("old")); !errors.Is(err, store.ErrConflict) {
+		t.Errorf("the old holder finishes: %v", err)
+	}
+	if err := s.Finish(ctx, 1, "heir", end, []byte("new")); err != nil {
+		t.Error(err)
+	}
+	if data, err := s.GetResult(ctx, 1); err != nil || string(data) != "new" {
+		t.Errorf("result %q, %v", data, err)
+	}
+	// Cancelled is cancelled; done stays done.
+	if o, err := s.Cancel(ctx, 2); err != nil || o.State != store.Cancelled {
+		t.Errorf("%+v, %v", o, err)
+	}
+	if err := s.Finish(ctx, 2, claimed[2], end, []byte("late")); !errors.Is(err, store.ErrConflict) {
+		t.Errorf("a cancelled outcome finishes: %v", err)
+	}
+	if o, err := s.Cancel(ctx, 1); err != nil || o.State != store.Done {
+		t.Errorf("%+v, %v", o, err)
+	}
+	// What a holder gives back is claimed again, first come first.
+	if err := s.Release(ctx, claimed[3]); err != nil {
+		t.Fatal(err)
+	}
+	if o, err := s.Claim(ctx, "next", time.Minute); err != nil || claimed[o.ID] != claimed[3] {
+		t.Errorf("%+v, %v", o, err)
+	}
+	last, err := s.LastDone(ctx)
+	if err != nil || len(last) != 1 || last["s0"].ID != 1 {
+		t.Errorf("%v, %v", last, err)
+	}
+}
+
+func TestQueueIsBounded(t *testing.T) {
+	ctx, s := context.Background(), open(t)
+	var err error
+	n := 0
+	for ; n < 1000 && err == nil; n++ {
+		_, err = s.Ask(ctx, "s", "me", store.Inputs{})
+	}
+	if !errors.Is(err, store.ErrBusy) || n != 201 {
+		t.Errorf("%d asked, %v", n, err)
+	}
+}
+
+// A link lets one in, though many try it at once; what has expired lets nobody in.
+func TestTokens(t *testing.T) {
+	ctx, s := context.Background(), open(t)
+	soon, past := time.Now().Add(time.Hour), time.Now().Add(-time.Second)
+	for _, k := range []store.Token{{Hash: "link", Kind: "link", Expires: &soon}, {Hash: "old", Kind: "link", Expires: &past}, {Hash: "bearer", Kind: "bearer", Name: "me"}} {
+		if err := s.PutToken(ctx, k); err != nil {
+			t.Fatal(err)
+		}
+	}
+	var all sync.WaitGroup
+	var mu sync.Mutex
+	used := 0
+	for range 10 {
+		all.Go(func() {
+			if _, err := s.UseToken(ctx, "link"); err == nil {
+				mu.Lock()
+				used++
+				mu.Unlock()
+			} else if !errors.Is(err, store.ErrNotFound) {
+				t.Error(err)
+			}
+		})
+	}
+	all.Wait()
+	if used != 1 {
+		t.Errorf("the link let %d in", used)
+	}
+	if _, err := s.FindToken(ctx, "old"); !errors.Is(err, store.ErrNotFound) {
+		t.Errorf("an old link: %v", err)
+	}
+	if err := s.DropExpired(ctx); err != nil {
+		t.Fatal(err)
+	}
+	if k, err := s.FindToken(ctx, "bearer"); err != nil || k.Name != "me" {
+		t.Errorf("%+v, %v", k, err)
+	}
+	if has, err := s.HasBearer(ctx); err != nil || !has {
+		t.Errorf("%v, %v", has, err)
+	}
+}
