@@ -113,37 +113,37 @@ func (t *Trace) NodeName(n int32) string {
 // that does not add up.
 func (t *Trace) Check() error {
 	for j := range t.Records {
-		r := &t.Records[j]
-		stays := t.Stays(j)
-		if r.Ended < 0 {
-			continue
-		}
-		end := t.Jobs.List[j].Submitted
-		if len(stays) > 0 {
-			end = stays[len(stays)-1].To
-		}
-		if end != r.Ended {
-			return fmt.Errorf("job %s ends at %d ns, its ribbon at %d ns", t.Jobs.ID(j), r.Ended, end)
-		}
-		for i := 1; i < len(stays); i++ {
-			if stays[i].Cause.Phase() < stays[i-1].Cause.Phase() {
-				return fmt.Errorf("job %s: phase %v after %v", t.Jobs.ID(j), stays[i].Cause.Phase(), stays[i-1].Cause.Phase())
-			}
-		}
-		var begun units.Duration
-		for _, s := range stays {
-			if s.Cause.Phase() < Work {
-				begun += s.To - s.From
-			}
-		}
-		if t.Jobs.List[j].Submitted+begun != r.Started {
-			return fmt.Errorf("job %s starts at %d ns, its ribbon says %d ns", t.Jobs.ID(j), r.Started, t.Jobs.List[j].Submitted+begun)
+		if err := t.checkJob(j); err != nil {
+			return fmt.Errorf("job %s: %w", t.Jobs.ID(j), err)
 		}
 	}
 	for n, life := range t.Nodes {
 		if err := life.check(); err != nil {
 			return fmt.Errorf("node %s: %w", t.NodeName(int32(n)), err)
 		}
+	}
+	return nil
+}
+
+// checkJob checks one job's chain.
+func (t *Trace) checkJob(j int) error {
+	r := &t.Records[j]
+	if r.Ended < 0 {
+		return nil
+	}
+	at, started, phase := t.Jobs.List[j].Submitted, t.Jobs.List[j].Submitted, Held
+	for i := r.first; i >= 0; i = t.spans[i].next {
+		to, p := units.Duration(t.spans[i].endCause>>8), Cause(t.spans[i].endCause&0xff).Phase()
+		if p < phase {
+			return fmt.Errorf("phase %v comes after %v", p, phase)
+		}
+		if p < Work {
+			started = to
+		}
+		at, phase = to, p
+	}
+	if at != r.Ended || started != r.Started {
+		return fmt.Errorf("starts at %d ns and ends at %d ns, its ribbon says %d and %d", r.Started, r.Ended, started, at)
 	}
 	return nil
 }

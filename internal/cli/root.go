@@ -55,6 +55,7 @@ type program struct {
 	term     terminal // of out
 
 	server, token, state string
+	chosen               bool // the state folder was named by the person
 	format               string
 }
 
@@ -116,7 +117,10 @@ jobs wait to start and why, and what the nodes cost.
 	f.StringVar(&p.token, "token", "", "token for the service (better: TACHYPHOR_TOKEN); absent: the owner's on this machine")
 	f.StringVar(&p.state, "state", defaultState(), "folder of the service's records and access (or TACHYPHOR_STATE)")
 	f.StringVarP(&p.format, "output", "o", "table", "table, json, yaml or csv")
-	root.PersistentPreRunE = func(*cobra.Command, []string) error { return checkFormat(p.format) }
+	root.PersistentPreRunE = func(*cobra.Command, []string) error {
+		p.chosen = f.Changed("state") || os.Getenv("TACHYPHOR_STATE") != ""
+		return checkFormat(p.format)
+	}
 	root.AddCommand(
 		p.serveCommand(), p.demoCommand(), p.putCommand(), p.getCommand(), p.dropCommand(), p.historyCommand(), p.diffCommand(),
 		p.simulateCommand(), p.explainCommand(), p.compareCommand(), p.schemaCommand(), p.tokenCommand(), p.versionCommand(),
@@ -152,7 +156,7 @@ func (p *program) client() *client.Client {
 		c.Token = os.Getenv("TACHYPHOR_TOKEN")
 	}
 	local, err := service.ReadAccess(p.state)
-	if err != nil && p.state == defaultState() {
+	if err != nil && !p.chosen {
 		local, err = service.ReadAccess(demoState())
 	}
 	if err == nil && c.Address == "" {

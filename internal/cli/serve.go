@@ -62,7 +62,7 @@ func (p *program) demoCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use: "demo", Short: "Run the service with sample data", Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
-			if p.state == defaultState() {
+			if !p.chosen {
 				p.state = demoState()
 			}
 			return p.serve(c.Context(), f, p.loadDemo)

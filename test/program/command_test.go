@@ -1,6 +1,7 @@
 package program
 
 import (
+	"bufio"
 	"bytes"
 	"context"
 	"encoding/json"
@@ -238,6 +239,57 @@ func TestInterruptCancels(t *testing.T) {
 	if err != nil || end.State != "done" {
 		t.Errorf("%+v, %v", end, err)
 	}
+}
+
+// The demo runs where it is told to, has everything simulated when it says where
+// to look, and keeps what the person did to it.
+func TestDemo(t *testing.T) {
+	state := t.TempDir()
+	start := func() *exec.Cmd {
+		t.Helper()
+		cmd := exec.Command(running.Program(t), "demo", "--listen", "127.0.0.1:0")
+		cmd.Env = append(os.Environ(), "TACHYPHOR_STATE="+state)
+		said := &bytes.Buffer{}
+		pipe, err := cmd.StderrPipe()
+		if err != nil {
+			t.Fatal(err)
+		}
+		if err := cmd.Start(); err != nil {
+			t.Fatal(err)
+		}
+		t.Cleanup(func() { _ = cmd.Process.Kill(); _ = cmd.Wait() })
+		lines := bufio.NewScanner(pipe)
+		for lines.Scan() && !strings.HasPrefix(lines.Text(), "Sign in:") {
+			said.WriteString(lines.Text() + "\n")
+		}
+		if !strings.Contains(said.String(), "Console:") {
+			t.Fatalf("the demo says:\n%s", said)
+		}
+		return cmd
+	}
+	stop := func(cmd *exec.Cmd) {
+		t.Helper()
+		_ = cmd.Process.Signal(os.Interrupt)
+		if err := cmd.Wait(); err != nil {
+			t.Error(err)
+		}
+		if pid := running.Database(state); pid != 0 {
+			t.Errorf("the database %d runs on", pid)
+		}
+	}
+	first := start()
+	if r := command(t, state, "get", "outcomes"); strings.Count(r.out, "done") != 3 {
+		t.Errorf("%+v", r)
+	}
+	if r := command(t, state, "drop", "scenario", "on-demand"); r.status != 0 {
+		t.Errorf("%+v", r)
+	}
+	stop(first)
+	second := start()
+	if r := command(t, state, "get", "scenarios"); strings.Contains(r.out, "on-demand") || !strings.Contains(r.out, "weekday-lean") {
+		t.Errorf("%+v", r)
+	}
+	stop(second)
 }
 
 // Bad rows of recorded jobs are refused with their places, and left out when the
