@@ -1,10 +1,10 @@
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useRef } from "react";
-import type { Schemas } from "../api/client";
-import { explanation } from "../api/queries";
-import { Legend, Ribbon } from "../parts/Ribbon";
-import { Trouble, Waiting } from "../parts/Section";
-import { duration, moment, phases } from "../words";
+import type { Schemas } from "../../api/client";
+import { explanation } from "../../api/queries";
+import { Legend, Ribbon } from "../../parts/Ribbon";
+import { Trouble, Waiting } from "../../parts/Section";
+import { duration, moment, phases } from "../../words";
 
 /** One job's time, cause by cause. */
 export function Explanation({

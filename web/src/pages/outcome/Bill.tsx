@@ -1,0 +1,77 @@
+import type { Schemas } from "../../api/client";
+import { DataTable } from "../../parts/DataTable";
+import { money, percent, plusMinus } from "../../words";
+
+type Result = Schemas["Outcome"];
+
+const useNames: Record<string, string> = {
+  work: "agents at work",
+  start: "agents starting",
+  idle: "agents idle",
+  empty: "empty room, nodes booting",
+};
+
+/** What is paid, by pool and by what the node time went to. */
+export function Bill({ o }: { o: Result }) {
+  const c = o.cost;
+  const rows = [
+    ...c.pools.map((p) => ({
+      what: `pool ${p.pool}, ${p.nodes.mean.toFixed(1)} nodes of ${p.nodeType}`,
+      amount: p.perMonth,
+      share: "",
+      strong: false,
+      inset: false,
+    })),
+    ...c.uses.map((u) => ({
+      what: useNames[u.use] ?? u.use,
+      amount: u.perMonth,
+      share: percent(u.share, 1),
+      strong: false,
+      inset: true,
+    })),
+    {
+      what: "cluster fee",
+      amount: { mean: c.feePerMonth, half: 0, runs: 1 },
+      share: "",
+      strong: false,
+      inset: false,
+    },
+    { what: "all that is paid", amount: c.perMonth, share: "", strong: true, inset: false },
+  ];
+  return (
+    <>
+      <DataTable
+        name={`${o.scenario}-bill`}
+        rows={rows}
+        rowKey={(r) => r.what}
+        columns={[
+          {
+            title: "for",
+            value: (r) => r.what,
+            show: (r) => (
+              <span className={`${r.strong ? "font-semibold" : ""} ${r.inset ? "pl-3 opacity-85" : ""}`}>
+                {r.what}
+              </span>
+            ),
+          },
+          {
+            title: `${c.currency} a month`,
+            right: true,
+            value: (r) => r.amount.mean,
+            show: (r) => (
+              <span className={r.strong ? "font-semibold" : ""}>
+                {money(r.amount.mean, "")} {plusMinus(r.amount, (x) => money(x, ""))}
+              </span>
+            ),
+          },
+          { title: "of the nodes", right: true, value: (r) => r.share },
+        ]}
+      />
+      <p className="mt-1 text-sm">
+        {money(c.perJob.mean, c.currency)} a job.
+        {c.waitingPerMonth.mean > 0 &&
+          ` People's waiting is worth ${money(c.waitingPerMonth.mean, c.currency)} a month; nobody is billed for it.`}
+      </p>
+    </>
+  );
+}

@@ -1,0 +1,90 @@
+import type { Schemas } from "../../api/client";
+import { DataTable } from "../../parts/DataTable";
+import { onlyDelay, Ribbon } from "../../parts/Ribbon";
+import { Section } from "../../parts/Section";
+import { count, duration, percent, plusMinus } from "../../words";
+
+type Result = Schemas["Outcome"];
+type Group = Schemas["Group"];
+
+/** Jobs by class and template, with their ribbon. */
+export function Groups({ o }: { o: Result }) {
+  const rows = o.groups.filter((g) => g.jobs.mean > 0);
+  // A class that waits far longer than the rest would flatten them all.
+  const means = rows.filter((g) => g.by === "class").map((g) => g.delay.meanNs.mean);
+  const sorted = means.toSorted((a, b) => b - a);
+  const [first = 0, second = 0] = sorted;
+  const whole = first > 4 * second && second > 0 ? second * 1.25 : first;
+  const percentile = (pick: (g: Group) => Schemas["Figure"] | undefined) => ({
+    right: true,
+    value: (g: Group) => pick(g)?.mean ?? 0,
+    show: (g: Group) => {
+      if (g.delay.maxNs.mean === 0) return "–";
+      const f = pick(g);
+      return f ? duration(f.mean) : <span title="too few jobs to say">too few</span>;
+    },
+  });
+  return (
+    <Section
+      title="Start delay by class and template"
+      aside={whole < first ? "ribbons on one scale; the longest run past its end" : "ribbons on one scale"}
+    >
+      <DataTable<Group>
+        name={`${o.scenario}-delays`}
+        rows={rows}
+        rowKey={(g) => `${g.by}/${g.name}`}
+        columns={[
+          {
+            title: "jobs of",
+            value: (g) => g.name,
+            show: (g) => (
+              <span className={`whitespace-nowrap ${g.by === "template" ? "pl-3 opacity-85" : ""}`}>
+                {g.by === "template" ? `template ${g.name}` : g.name}
+              </span>
+            ),
+          },
+          {
+            title: "mean, by phase",
+            wide: true,
+            value: (g) => g.delay.meanNs.mean,
+            show: (g) =>
+              g.delay.maxNs.mean > 0 ? (
+                <Ribbon
+                  ns={onlyDelay(g.ribbonNs.map((f) => f.mean))}
+                  whole={Math.max(whole, 1)}
+                  label={`start delay of ${g.name}`}
+                />
+              ) : (
+                <span className="text-warning">never start</span>
+              ),
+          },
+          {
+            title: "mean",
+            right: true,
+            value: (g) => g.delay.meanNs.mean,
+            show: (g) =>
+              g.delay.maxNs.mean === 0 ? (
+                "–"
+              ) : (
+                <>
+                  {duration(g.delay.meanNs.mean)}{" "}
+                  <span className="hidden opacity-75 sm:inline">{plusMinus(g.delay.meanNs, duration)}</span>
+                </>
+              ),
+          },
+          { title: "half within", ...percentile((g) => g.delay.p50Ns) },
+          { title: "95 % within", ...percentile((g) => g.delay.p95Ns) },
+          { title: "99 % within", ...percentile((g) => g.delay.p99Ns) },
+          {
+            title: "longest",
+            right: true,
+            value: (g) => g.delay.maxNs.mean,
+            show: (g) => (g.delay.maxNs.mean > 0 ? duration(g.delay.maxNs.mean) : "–"),
+          },
+          { title: "jobs", right: true, value: (g) => g.jobs.mean, show: (g) => count(g.jobs.mean) },
+          { title: "warm", right: true, value: (g) => g.warm.mean, show: (g) => percent(g.warm.mean) },
+        ]}
+      />
+    </Section>
+  );
+}

@@ -1,0 +1,77 @@
+import { lazy, Suspense } from "react";
+import { useSearchParams } from "react-router";
+import type { Schemas } from "../../api/client";
+import { DataTable } from "../../parts/DataTable";
+import { Section, Waiting } from "../../parts/Section";
+import { duration, moment } from "../../words";
+
+const TimeLines = lazy(() => import("../../parts/TimeLines"));
+
+type Result = Schemas["Outcome"];
+
+/** Waiting jobs, agents, nodes and money on one axis; the part shown is in the address. */
+export function Lines({ o }: { o: Result }) {
+  const [query, setQuery] = useSearchParams();
+  const start = new Date(o.start).getTime();
+  const from = Number(query.get("from") ?? start);
+  const to = Number(query.get("to") ?? start + o.spanNs / 1e6);
+  const zoom = (a: number, b: number) => {
+    setQuery(
+      (q) => {
+        q.set("from", String(Math.round(a)));
+        q.set("to", String(Math.round(b)));
+        return q;
+      },
+      { replace: true, preventScrollReset: true },
+    );
+  };
+  return (
+    <Section
+      title="Over time"
+      aside={`means of ${duration(o.lines.binNs)} over ${o.repeats} repeats; drag the handles below to look closer`}
+    >
+      <Suspense fallback={<Waiting what="the chart" />}>
+        <TimeLines o={o} from={from} to={to} onZoom={zoom} />
+      </Suspense>
+      <details className="text-sm">
+        <summary className="cursor-pointer">As a table</summary>
+        <LinesTable o={o} from={from} to={to} />
+      </details>
+    </Section>
+  );
+}
+
+const tableLines = 200;
+
+function LinesTable({ o, from, to }: { o: Result; from: number; to: number }) {
+  const start = new Date(o.start).getTime();
+  const bin = o.lines.binNs / 1e6;
+  const rows = o.lines.waiting
+    .map((_, i) => i)
+    .filter((i) => start + i * bin >= from && start + i * bin < to);
+  const at = (i: number) => new Date(start + i * bin).toISOString();
+  return (
+    <>
+      {rows.length > tableLines && (
+        <p>
+          The first {tableLines} of {rows.length} intervals; look closer for the others.
+        </p>
+      )}
+      <DataTable
+        name={`${o.scenario}-time-lines`}
+        rows={rows.slice(0, tableLines)}
+        rowKey={String}
+        columns={[
+          { title: "from", value: at, show: (i) => moment(at(i), o.zone) },
+          { title: "waiting jobs", right: true, value: (i) => o.lines.waiting[i] ?? 0 },
+          ...[...o.lines.agents, ...o.lines.nodes].map((l) => ({
+            title: l.name,
+            right: true,
+            value: (i: number) => l.values[i] ?? 0,
+          })),
+          { title: `${o.cost.currency} an hour`, right: true, value: (i) => o.lines.moneyPerHour[i] ?? 0 },
+        ]}
+      />
+    </>
+  );
+}

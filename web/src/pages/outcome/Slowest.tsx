@@ -1,0 +1,83 @@
+import { useSearchParams } from "react-router";
+import type { Schemas } from "../../api/client";
+import { DataTable } from "../../parts/DataTable";
+import { Section } from "../../parts/Section";
+import { duration, moment } from "../../words";
+import { Explanation } from "./Explanation";
+
+type Result = Schemas["Outcome"];
+
+/** The jobs that waited longest; one of them, named in the address, is explained. */
+export function Slowest({ id, o }: { id: number; o: Result }) {
+  const [query, setQuery] = useSearchParams();
+  const job = query.get("job");
+  const pick = (name: string | null) =>
+    setQuery(
+      (q) => {
+        if (name) q.set("job", name);
+        else q.delete("job");
+        return q;
+      },
+      { preventScrollReset: true },
+    );
+  return (
+    <Section title="Jobs that waited longest" aside="of the first repeat; press one to see why">
+      <form
+        className="mb-3 flex gap-2"
+        onSubmit={(e) => {
+          e.preventDefault();
+          pick(String(new FormData(e.currentTarget).get("job") ?? "").trim());
+        }}
+      >
+        <input
+          name="job"
+          className="input input-sm w-72"
+          aria-label="Job to explain"
+          placeholder="or the id of any other job"
+        />
+        <button type="submit" className="btn btn-sm">
+          Explain
+        </button>
+      </form>
+      {job && <Explanation id={id} job={job} zone={o.zone} close={() => pick(null)} />}
+      <DataTable
+        name={`outcome-${id}-slowest`}
+        rows={o.slowest}
+        rowKey={(j) => j.id}
+        columns={[
+          {
+            title: "job",
+            value: (j) => j.id,
+            show: (j) => (
+              <button type="button" className="link whitespace-nowrap" onClick={() => pick(j.id)}>
+                {j.id}
+              </button>
+            ),
+          },
+          {
+            title: "start delay",
+            right: true,
+            value: (j) => j.delayNs,
+            show: (j) => (j.delayNs < 0 ? "never" : duration(j.delayNs)),
+          },
+          {
+            title: "phase",
+            value: (j) => j.phase,
+            show: (j) => (
+              <span className="flex items-center gap-1.5">
+                <span className="inline-block size-3" style={{ background: `var(--phase-${j.phase})` }} />
+                {j.phase}
+              </span>
+            ),
+          },
+          { title: "waited longest for", value: (j) => j.reason },
+          {
+            title: "submitted",
+            value: (j) => j.submitted,
+            show: (j) => <span className="whitespace-nowrap">{moment(j.submitted, o.zone)}</span>,
+          },
+        ]}
+      />
+    </Section>
+  );
+}
