@@ -263,11 +263,12 @@ func TestChoosingAPool(t *testing.T) {
 	}
 }
 
-// Spread gives each of two agents a node of its own, pack puts both on one.
+// Spread gives each of two agents a node of its own, pack puts both on one, as
+// long as no node holds the image already, which counts for more.
 func TestSpreadAndPack(t *testing.T) {
 	for placement, want := range map[string]bool{"spread": false, "pack": true} {
 		docs := strings.NewReplacer("MIN", "2", "MAX", "2", "AGENTS", "reuse: never, every: 10s", "nodes: {", "nodes: {placement: "+placement+", ").Replace(caseDocs)
-		w, err := worlds.Parse(docs+worlds.Template("t", "x", "2", "2Gi", "i"), "submitted,class\n5,k\n15,k\n")
+		w, err := worlds.Parse(docs+worlds.Template("t", "x", "2", "2Gi", "i"), "submitted,class\n5,k\n5,k\n")
 		if err != nil {
 			t.Fatal(err)
 		}

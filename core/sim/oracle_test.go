@@ -119,12 +119,16 @@ func oracleScore(cpuRoom, memRoom, cpuUsed, memUsed, cpu, mem int64, pack bool) 
 		}
 		return (room - used) * 100 / room
 	}
+	even := func(c, m int64) int64 {
+		fc, fm := min(1, float64(c)/float64(cpuRoom)), min(1, float64(m)/float64(memRoom))
+		return int64((1 - math.Abs((fc-fm)/2)) * 100)
+	}
 	c, m := cpuUsed+cpu, memUsed+mem
-	fit := (one(c, cpuRoom) + one(m, memRoom)) / 2
-	fc, fm := min(1, float64(c)/float64(cpuRoom)), min(1, float64(m)/float64(memRoom))
-	mean := (fc + fm) / 2
-	std := math.Sqrt(((fc-mean)*(fc-mean) + (fm-mean)*(fm-mean)) / 2)
-	return fit + int64((1-std)*100+1e-9)
+	score := (one(c, cpuRoom) + one(m, memRoom)) / 2
+	if cpu > 0 || mem > 0 {
+		score += 50 + (50+even(c, m)-even(cpuUsed, memUsed))/2
+	}
+	return score
 }
 
 // Pods go where a search over every node, with nothing kept from one pod to the
@@ -132,7 +136,7 @@ func oracleScore(cpuRoom, memRoom, cpuUsed, memUsed, cpu, mem int64, pack bool) 
 func TestOraclePlacement(t *testing.T) {
 	r := rand.New(rand.NewPCG(3, 4))
 	for range 300 {
-		w := &World{Placement: document.Spread, Plan: document.RunPlan{Span: units.Hour, Repeats: 1}}
+		w := &World{Placement: document.Spread, Images: []document.Image{{Name: "none"}}, Plan: document.RunPlan{Span: units.Hour, Repeats: 1}}
 		if r.IntN(2) == 0 {
 			w.Placement = document.Pack
 		}
@@ -144,7 +148,7 @@ func TestOraclePlacement(t *testing.T) {
 		}
 		for range 3 {
 			q := template.Request{CPU: units.MilliCPU(r.IntN(4000)), Memory: units.Bytes(r.IntN(16)) << 29}
-			w.Templates = append(w.Templates, Template{Agent: template.Agent{Request: q, Scoring: q, Containers: 1}})
+			w.Templates = append(w.Templates, Template{Agent: template.Agent{Request: q, Scoring: q, Containers: []int{0}}, images: []int32{0}})
 		}
 		e := newEngine(w, chance.Root(1, 0), &demand.Jobs{})
 		e.firstNodes()

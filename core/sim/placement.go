@@ -175,10 +175,10 @@ const (
 // score rates a node for one more pod, as the scheduler does: each part is a
 // whole number from 0 to 100.
 func (e *engine) score(n *node, t *Template) int64 {
-	want := template.Request{CPU: n.scored.CPU + t.Scoring.CPU, Memory: n.scored.Memory + t.Scoring.Memory}
 	room := &e.w.Pools[n.pool].Room
-	return fitWeight*e.fitScore(want, room.Request) +
-		balancedWeight*balanced(want, room.Request) +
+	scored := template.Request{CPU: n.scored.CPU + t.Scoring.CPU, Memory: n.scored.Memory + t.Scoring.Memory}
+	return fitWeight*e.fitScore(scored, room.Request) +
+		balancedWeight*balanced(n.left.Request, room.Request, t.Request) +
 		localityWeight*e.locality(n, t)
 }
 
@@ -197,13 +197,30 @@ func (e *engine) fitScore(want, room template.Request) int64 {
 	return (part(int64(want.CPU), int64(room.CPU)) + part(int64(want.Memory), int64(room.Memory))) / 2
 }
 
-// balanced is 100 less the spread between the shares of CPU and memory in use:
+// balanced says whether a pod makes the use of CPU and memory on a node more or
+// less even:
 //
-//	100 · (1 − |c − m| / 2),  each share at most 1
-func balanced(want, room template.Request) int64 {
-	c := min(1, float64(want.CPU)/float64(room.CPU))
-	m := min(1, float64(want.Memory)/float64(room.Memory))
-	return int64((1 - math.Abs(c-m)/2) * 100)
+//	50 + (50 + b(with the pod) − b(without it)) / 2,  b = 100·(1 − |c − m|/2)
+//
+// with the parts c of CPU and m of memory in use, by what pods really request. A
+// pod that requests neither is not rated.
+// Source: k8s.io/kubernetes v1.37, plugins/noderesources/balanced_allocation.go.
+func balanced(left, room, q template.Request) int64 {
+	if q == (template.Request{}) {
+		return 0
+	}
+	without := template.Request{CPU: room.CPU - left.CPU, Memory: room.Memory - left.Memory}
+	with := template.Request{CPU: without.CPU + q.CPU, Memory: without.Memory + q.Memory}
+	return 50 + (50+evenness(with, room)-evenness(without, room))/2
+}
+
+func evenness(used, room template.Request) int64 {
+	if room.CPU == 0 || room.Memory == 0 {
+		return 100 // of one resource alone there is nothing to balance
+	}
+	c := min(1, float64(used.CPU)/float64(room.CPU))
+	m := min(1, float64(used.Memory)/float64(room.Memory))
+	return int64((1 - math.Abs((c-m)/2)) * 100)
 }
 
 // Image sizes between which locality counts.
@@ -213,16 +230,16 @@ const (
 	localityTo   = 1000 << 20 // for each container
 )
 
-// locality prefers nodes that hold much of the pod's images; an image counts by
-// the share of nodes that hold it.
+// locality prefers nodes that hold much of the pod's images; an image counts once
+// for each container that is made of it, by the share of nodes that hold it.
 func (e *engine) locality(n *node, t *Template) int64 {
 	var sum int64
-	nodes := int64(len(e.place.ready))
-	for _, i := range t.images {
-		if n.images[i] {
-			sum += int64(float64(e.w.Images[i].Size) * (float64(e.place.holding[i]) / float64(nodes)))
+	nodes := float64(len(e.place.ready))
+	for _, at := range t.Containers {
+		if i := t.images[at]; n.images[i] {
+			sum += int64(float64(e.w.Images[i].Size) * (float64(e.place.holding[i]) / nodes))
 		}
 	}
-	top := int64(localityTo) * int64(t.Containers)
+	top := int64(localityTo) * int64(len(t.Containers))
 	return 100 * (min(max(sum, localityFrom), top) - localityFrom) / (top - localityFrom)
 }

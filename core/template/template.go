@@ -38,7 +38,7 @@ type Agent struct {
 	// no CPU counts as 100m, one that names no memory as 200 MiB.
 	Scoring    Request
 	Images     []string // of all containers, each once, in the order they are pulled
-	Containers int      // init and ordinary containers
+	Containers []int    // for each init and ordinary container, its image as an index into Images
 }
 
 // What a container without a request counts as when nodes are scored.
@@ -65,17 +65,30 @@ func Read(d *document.Document) (Agent, document.Faults) {
 	}
 	a.Container, faults = container(d, p, faults)
 	spec := &p.Template.Spec
-	a.Request = Effective(spec, Request{})
-	a.Scoring = Effective(spec, Request{scoringCPU, scoringMemory})
-	a.Containers = len(spec.InitContainers) + len(spec.Containers)
+	bare := FromSpec(a.Name, spec)
+	a.Request, a.Scoring, a.Images, a.Containers = bare.Request, bare.Scoring, bare.Images, bare.Containers
+	return a, faults
+}
+
+// readImages lists the images that a pod's containers need.
+func (a *Agent) readImages(spec *corev1.PodSpec) {
 	for _, list := range [][]corev1.Container{spec.InitContainers, spec.Containers} {
 		for _, c := range list {
-			if !slices.Contains(a.Images, c.Image) {
+			at := slices.Index(a.Images, c.Image)
+			if at < 0 {
+				at = len(a.Images)
 				a.Images = append(a.Images, c.Image)
 			}
+			a.Containers = append(a.Containers, at)
 		}
 	}
-	return a, faults
+}
+
+// FromSpec reads the parts of an agent that placement looks at from a bare pod.
+func FromSpec(name string, spec *corev1.PodSpec) Agent {
+	a := Agent{Name: name, Request: Effective(spec, Request{}), Scoring: Effective(spec, Request{scoringCPU, scoringMemory})}
+	a.readImages(spec)
+	return a
 }
 
 // annotation looks at the template's own metadata first, then at its pods'.

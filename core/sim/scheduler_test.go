@@ -1,0 +1,121 @@
+package sim
+
+import (
+	"compress/gzip"
+	"encoding/json"
+	"fmt"
+	"os"
+	"slices"
+	"testing"
+
+	"tachyphor/core/chance"
+	"tachyphor/core/demand"
+	"tachyphor/core/document"
+	"tachyphor/core/fleet"
+	"tachyphor/core/template"
+	"tachyphor/core/units"
+
+	corev1 "k8s.io/api/core/v1"
+)
+
+// recording is what test/oracle wrote: the judgement of the real scheduler's own
+// plugins on generated clusters, pod by pod.
+type recording struct {
+	Version  string
+	Clusters []struct {
+		Images map[string]int64
+		Nodes  []struct {
+			Name              string
+			CPU, Memory, Pods int64
+			Images            []string
+		}
+		Shapes []corev1.PodSpec
+		Steps  []struct {
+			Shape   int
+			Best    []string
+			Refusal string
+		}
+	}
+}
+
+// Given the same history, our node is among those that the real scheduler scores
+// best, and a refusal has the same reasons and counts.
+func TestOracleRealScheduler(t *testing.T) {
+	f, err := os.Open("testdata/scheduler.json.gz")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer func() { _ = f.Close() }()
+	z, err := gzip.NewReader(f)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var rec recording
+	if err := json.NewDecoder(z).Decode(&rec); err != nil {
+		t.Fatal(err)
+	}
+	pods, refused, chosen := 0, 0, 0
+	for n := range rec.Clusters {
+		c := &rec.Clusters[n]
+		e, name := build(rec, n)
+		for i, step := range c.Steps {
+			pods++
+			e.agents = append(e.agents, agent{template: int32(step.Shape), node: -1, waitNode: -1, verdict: -1})
+			a := int32(len(e.agents) - 1)
+			if !e.tryPlace(a) {
+				refused++
+				if got := e.trace.Verdicts[e.agents[a].verdict].String(); got != step.Refusal {
+					t.Errorf("cluster %d, pod %d: %q, the scheduler says %q", n, i, got, step.Refusal)
+				}
+				continue
+			}
+			got := name[e.agents[a].node]
+			if !slices.Contains(step.Best, got) {
+				t.Errorf("cluster %d, pod %d: placed on %s, the scheduler's best are %v %s", n, i, got, step.Best, step.Refusal)
+				break // the histories differ from here on
+			}
+			if len(c.Nodes) > 1 {
+				chosen++
+			}
+		}
+	}
+	t.Logf("%s: %d clusters, %d pods, %d refused", rec.Version, len(rec.Clusters), pods, refused)
+	if len(rec.Clusters) < 500 || pods < 20_000 || refused < 1000 || chosen < 5000 {
+		t.Errorf("the recording says too little: %d clusters, %d pods, %d refused", len(rec.Clusters), pods, refused)
+	}
+}
+
+// build makes an engine with a recorded cluster: each node is a pool of its own.
+func build(rec recording, n int) (*engine, map[int32]string) {
+	c := &rec.Clusters[n]
+	w := &World{Placement: document.Spread, Plan: document.RunPlan{Span: units.Hour, Repeats: 1}}
+	at := map[string]int32{}
+	for image, size := range c.Images {
+		at[image] = int32(len(w.Images))
+		w.Images = append(w.Images, document.Image{Name: image, Size: units.Bytes(size)})
+	}
+	for _, node := range c.Nodes {
+		room := fleet.Room{Request: template.Request{CPU: units.MilliCPU(node.CPU), Memory: units.Bytes(node.Memory)}, Pods: int(node.Pods)}
+		w.Pools = append(w.Pools, Pool{Name: node.Name, Min: 1, Max: 1, Room: room})
+	}
+	for s := range c.Shapes {
+		a := template.FromSpec(fmt.Sprint(s), &c.Shapes[s])
+		t := Template{Agent: a}
+		for _, image := range a.Images {
+			t.images = append(t.images, at[image])
+		}
+		w.Templates = append(w.Templates, t)
+	}
+	e := newEngine(w, chance.Root(1, 0), &demand.Jobs{})
+	e.firstNodes()
+	name := map[int32]string{}
+	for i := range e.nodes {
+		node := c.Nodes[e.nodes[i].pool]
+		name[int32(i)] = node.Name
+		for _, image := range node.Images {
+			e.nodes[i].images[at[image]] = true
+			e.place.holding[at[image]]++
+		}
+	}
+	return e, name
+}

@@ -1,0 +1,264 @@
+// Command oracle records what the real Kubernetes scheduler's own plugins say of
+// generated clusters and pods, as test data for placement:
+//
+//	cd test/oracle && go run . > ../../core/sim/testdata/scheduler.json.gz
+//
+// For each pod in turn it notes the nodes that score best, or the words of the
+// refusal, and places the pod on the first of the best by name. Clusters and
+// pods are drawn from a fixed seed.
+package main
+
+import (
+	"compress/gzip"
+	"context"
+	"encoding/json"
+	"fmt"
+	"math/rand/v2"
+	"os"
+	"slices"
+	"sort"
+
+	v1 "k8s.io/api/core/v1"
+	"k8s.io/apimachinery/pkg/api/resource"
+	metav1 "k8s.io/apimachinery/pkg/apis/meta/v1"
+	"k8s.io/client-go/informers"
+	"k8s.io/client-go/kubernetes/fake"
+	fwk "k8s.io/kube-scheduler/framework"
+	"k8s.io/kubernetes/pkg/scheduler/apis/config"
+	"k8s.io/kubernetes/pkg/scheduler/apis/config/testing/defaults"
+	"k8s.io/kubernetes/pkg/scheduler/backend/cache"
+	"k8s.io/kubernetes/pkg/scheduler/framework"
+	"k8s.io/kubernetes/pkg/scheduler/framework/plugins"
+	"k8s.io/kubernetes/pkg/scheduler/framework/plugins/names"
+	"k8s.io/kubernetes/pkg/scheduler/framework/runtime"
+	"k8s.io/kubernetes/pkg/scheduler/metrics"
+)
+
+// How much is recorded.
+const (
+	clusters = 520
+	podsEach = 40
+)
+
+// Recording is the whole of the test data.
+type Recording struct {
+	Version  string
+	Clusters []Cluster
+}
+
+// Cluster is a generated cluster and what happened to its pods in turn.
+type Cluster struct {
+	Images map[string]int64 // sizes
+	Nodes  []Node
+	Shapes []v1.PodSpec
+	Steps  []Step
+}
+
+// Node is a generated node.
+type Node struct {
+	Name   string
+	CPU    int64 // thousandths
+	Memory int64
+	Pods   int64
+	Images []string
+}
+
+// Step is one pod: its shape, the best nodes or the refusal.
+type Step struct {
+	Shape   int
+	Best    []string `json:",omitempty"`
+	Refusal string   `json:",omitempty"`
+}
+
+// lister lets the plugins see the present state.
+type lister struct{ fwk.SharedLister }
+
+func main() {
+	metrics.Register()
+	r := rand.New(rand.NewPCG(7, 37))
+	out := Recording{Version: "k8s.io/kubernetes v1.37.2"}
+	ctx := context.Background()
+	see := &lister{}
+	f := newFramework(ctx, see)
+	for range clusters {
+		c := draw(r)
+		play(ctx, f, see, &c)
+		out.Clusters = append(out.Clusters, c)
+	}
+	z, _ := gzip.NewWriterLevel(os.Stdout, gzip.BestCompression)
+	if err := json.NewEncoder(z).Encode(out); err != nil {
+		panic(err)
+	}
+	if err := z.Close(); err != nil {
+		panic(err)
+	}
+}
+
+// newFramework sets the plugins that matter for such pods up as the default
+// profile does, with its weights.
+func newFramework(ctx context.Context, see *lister) framework.Framework {
+	set := func(list ...config.Plugin) config.PluginSet { return config.PluginSet{Enabled: list} }
+	profile := &config.KubeSchedulerProfile{
+		SchedulerName: "default-scheduler",
+		Plugins: &config.Plugins{
+			QueueSort: set(config.Plugin{Name: names.PrioritySort}),
+			Bind:      set(config.Plugin{Name: names.DefaultBinder}),
+			PreFilter: set(config.Plugin{Name: names.NodeResourcesFit}),
+			Filter:    set(config.Plugin{Name: names.NodeUnschedulable}, config.Plugin{Name: names.TaintToleration}, config.Plugin{Name: names.NodeResourcesFit}),
+			PreScore:  set(config.Plugin{Name: names.TaintToleration}, config.Plugin{Name: names.NodeResourcesFit}, config.Plugin{Name: names.NodeResourcesBalancedAllocation}),
+			Score: set(config.Plugin{Name: names.TaintToleration, Weight: 3}, config.Plugin{Name: names.NodeResourcesFit, Weight: 1},
+				config.Plugin{Name: names.NodeResourcesBalancedAllocation, Weight: 1}, config.Plugin{Name: names.ImageLocality, Weight: 1}),
+		},
+		PluginConfig: defaults.PluginConfigsV1,
+	}
+	client := fake.NewClientset()
+	f, err := runtime.NewFramework(ctx, plugins.NewInTreeRegistry(), profile,
+		runtime.WithClientSet(client), runtime.WithInformerFactory(informers.NewSharedInformerFactory(client, 0)), runtime.WithSnapshotSharedLister(see))
+	if err != nil {
+		panic(err)
+	}
+	return f
+}
+
+// draw makes a cluster and the shapes of its pods.
+func draw(r *rand.Rand) Cluster {
+	c := Cluster{Images: map[string]int64{}}
+	var images []string
+	for i := range 1 + r.IntN(5) {
+		name := fmt.Sprintf("image-%d:1", i)
+		images = append(images, name)
+		c.Images[name] = int64(r.ExpFloat64() * 700e6)
+	}
+	sizes := []int64{2000, 3920, 4000, 7910, 8000, 15890, 16000}
+	for i := range 1 + r.IntN(30) {
+		n := Node{
+			Name: fmt.Sprintf("node-%03d", i), CPU: sizes[r.IntN(len(sizes))], Memory: int64(2+r.IntN(62))<<30 + int64(r.IntN(1<<20)), Pods: int64(3 + r.IntN(20)),
+		}
+		for _, image := range images {
+			if r.IntN(3) == 0 {
+				n.Images = append(n.Images, image)
+			}
+		}
+		c.Nodes = append(c.Nodes, n)
+	}
+	for range 1 + r.IntN(6) {
+		c.Shapes = append(c.Shapes, shape(r, images))
+	}
+	for range podsEach {
+		c.Steps = append(c.Steps, Step{Shape: r.IntN(len(c.Shapes))})
+	}
+	return c
+}
+
+// shape draws a pod: containers, init containers, sidecars, some that ask for
+// nothing, and overhead.
+func shape(r *rand.Rand, images []string) v1.PodSpec {
+	box := func(name string) v1.Container {
+		k := v1.Container{Name: name, Image: images[r.IntN(len(images))], Resources: v1.ResourceRequirements{Requests: v1.ResourceList{}}}
+		if r.IntN(5) > 0 {
+			k.Resources.Requests["cpu"] = *resource.NewMilliQuantity(int64(r.IntN(3000)), resource.DecimalSI)
+		}
+		if r.IntN(5) > 0 {
+			k.Resources.Requests["memory"] = *resource.NewQuantity(int64(r.IntN(6000))<<20+int64(r.IntN(1000)), resource.BinarySI)
+		}
+		return k
+	}
+	var s v1.PodSpec
+	for i := range 1 + r.IntN(3) {
+		s.Containers = append(s.Containers, box(fmt.Sprint("c", i)))
+	}
+	for i := range r.IntN(3) {
+		k := box(fmt.Sprint("i", i))
+		if always := v1.ContainerRestartPolicyAlways; r.IntN(2) == 0 {
+			k.RestartPolicy = &always
+		}
+		s.InitContainers = append(s.InitContainers, k)
+	}
+	if r.IntN(6) == 0 {
+		s.Overhead = v1.ResourceList{"cpu": resource.MustParse("50m"), "memory": resource.MustParse("32Mi")}
+	}
+	return s
+}
+
+// play lets the plugins judge each pod in turn.
+func play(ctx context.Context, f framework.Framework, see *lister, c *Cluster) {
+	var nodes []*v1.Node
+	for _, n := range c.Nodes {
+		list := v1.ResourceList{
+			"cpu": *resource.NewMilliQuantity(n.CPU, resource.DecimalSI), "memory": *resource.NewQuantity(n.Memory, resource.BinarySI), "pods": *resource.NewQuantity(n.Pods, resource.DecimalSI),
+		}
+		node := &v1.Node{ObjectMeta: metav1.ObjectMeta{Name: n.Name}, Status: v1.NodeStatus{Capacity: list, Allocatable: list}}
+		for _, image := range n.Images {
+			node.Status.Images = append(node.Status.Images, v1.ContainerImage{Names: []string{image}, SizeBytes: c.Images[image]})
+		}
+		nodes = append(nodes, node)
+	}
+	var pods []*v1.Pod
+	for i := range c.Steps {
+		step := &c.Steps[i]
+		pod := &v1.Pod{ObjectMeta: metav1.ObjectMeta{Name: fmt.Sprint("pod-", i), Namespace: "slipway"}, Spec: *c.Shapes[step.Shape].DeepCopy()}
+		see.SharedLister = cache.NewSnapshot(pods, nodes)
+		step.Best, step.Refusal = judge(ctx, f, see, pod)
+		if len(step.Best) > 0 {
+			pod.Spec.NodeName = step.Best[0]
+			pods = append(pods, pod)
+		}
+	}
+}
+
+// judge returns the nodes that score best, by name, or why there is none.
+func judge(ctx context.Context, f framework.Framework, see *lister, pod *v1.Pod) ([]string, string) {
+	state := framework.NewCycleState()
+	if _, status, _ := f.RunPreFilterPlugins(ctx, state, pod); !status.IsSuccess() {
+		panic(status.Message())
+	}
+	all, err := see.NodeInfos().List()
+	if err != nil {
+		panic(err)
+	}
+	var fit []fwk.NodeInfo
+	reasons := map[string]int{}
+	for _, n := range all {
+		if status := f.RunFilterPlugins(ctx, state, pod, n); status.IsSuccess() {
+			fit = append(fit, n)
+		} else {
+			for _, reason := range status.Reasons() {
+				reasons[reason]++
+			}
+		}
+	}
+	if len(fit) == 0 {
+		var words []string
+		for reason, n := range reasons {
+			words = append(words, fmt.Sprintf("%d %s", n, reason))
+		}
+		sort.Strings(words)
+		text := fmt.Sprintf(framework.NoNodeAvailableMsg+":", len(all))
+		for i, w := range words {
+			if i > 0 {
+				text += ","
+			}
+			text += " " + w
+		}
+		return nil, text + "."
+	}
+	if status := f.RunPreScorePlugins(ctx, state, pod, fit); !status.IsSuccess() {
+		panic(status.Message())
+	}
+	scores, status := f.RunScorePlugins(ctx, state, pod, fit)
+	if !status.IsSuccess() {
+		panic(status.Message())
+	}
+	var best []string
+	top := int64(-1)
+	for _, s := range scores {
+		if s.TotalScore > top {
+			top, best = s.TotalScore, nil
+		}
+		if s.TotalScore == top {
+			best = append(best, s.Name)
+		}
+	}
+	slices.Sort(best)
+	return best, ""
+}
