@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"slices"
 	"strconv"
+	"strings"
 
 	"tachyphor/core/units"
 )
@@ -114,6 +115,15 @@ func (c checker) cluster(s *ClusterSpec) {
 		}
 		if n.Memory <= n.Reserved.Memory {
 			c.at(path+".reserved.memory", n.Reserved.Memory.String(), "must leave something of the node's "+n.Memory.String())
+		}
+		if n.Disk > 0 && n.Disk <= n.Reserved.Disk {
+			c.at(path+".reserved.disk", n.Reserved.Disk.String(), "must leave something of the node's "+n.Disk.String())
+		}
+		for name, count := range n.Extended {
+			if !strings.Contains(name, "/") {
+				c.at(join(path+".extended", name), name, "an extended resource has a domain, as in example.org/card")
+			}
+			c.within(join(path+".extended", name), count, 0, 1_000_000)
 		}
 		c.within(path+".pods", n.Pods, 1, 10_000)
 		c.within(path+".reserved.pods", n.Reserved.Pods, 0, n.Pods)

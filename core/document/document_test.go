@@ -137,6 +137,12 @@ func TestBrokenDocuments(t *testing.T) {
 			{"down: 120MB/s", "up: 120MB/s", "an unknown field"},
 			{"fee: 0.10/h", "fee: {a: 1}", "expected a single value"},
 			{"currency: EUR", "currency: [EUR]", "expected text"},
+			{"max: 12\n", "max: 12\n      taints: [{key: spot, effect: NoShedule}]\n", `did you mean "NoSchedule"?`},
+			{"max: 12\n", "max: 12\n      taints: [{effect: NoSchedule}]\n", "key: missing"},
+			{"labels: {tier: burst}", "labels: {tier: 5}", "write it in quotes"},
+			{"price: 0.19/h", "price: 0.19/h, extended: {card: 1}", "has a domain"},
+			{"price: 0.19/h", "price: 0.19/h, extended: {example.org/card: -1}", "from 0 to 1000000"},
+			{"disk: 120Gi", "disk: 1Gi", "must leave something"},
 			{"nodeTypes:", "nodeTyps:", `did you mean "nodeTypes"?`},
 		},
 		"workload.yaml": {

@@ -52,6 +52,8 @@ type NodeType struct {
 	Memory   units.Bytes    `json:"memory" doc:"Memory of the node."`
 	Pods     int            `json:"pods,omitempty" doc:"Most pods on a node."`
 	Price    units.Price    `json:"price" doc:"Price of a node."`
+	Disk     units.Bytes    `json:"disk,omitempty" doc:"Ephemeral storage of the node; absent: not looked at."`
+	Extended map[string]int `json:"extended,omitempty" doc:"Extended resources by name, as in example.org/card: 2."`
 	Reserved Amounts        `json:"reserved,omitempty" doc:"Kept from agents: system and kubelet reservations, eviction threshold, what DaemonSets ask for."`
 	Unpack   units.Rate     `json:"unpack,omitempty" doc:"Speed at which a node unpacks what it pulled, in bytes of the compressed image; absent: at once."`
 }
@@ -63,16 +65,34 @@ func (n *NodeType) Defaults() { n.Pods = 110 }
 type Amounts struct {
 	CPU    units.MilliCPU `json:"cpu,omitempty" doc:"CPU."`
 	Memory units.Bytes    `json:"memory,omitempty" doc:"Memory."`
+	Disk   units.Bytes    `json:"disk,omitempty" doc:"Ephemeral storage."`
 	Pods   int            `json:"pods,omitempty" doc:"Pods."`
 }
 
 // A Pool is a set of nodes made alike.
 type Pool struct {
-	Name     string `json:"name" doc:"Name of the pool."`
-	NodeType string `json:"nodeType" doc:"Node type of its nodes."`
-	Min      int    `json:"min,omitempty" doc:"Fewest nodes."`
-	Max      int    `json:"max" doc:"Most nodes."`
-	Boot     Times  `json:"boot,omitempty" doc:"From asking for a node to its being ready."`
+	Name     string            `json:"name" doc:"Name of the pool."`
+	NodeType string            `json:"nodeType" doc:"Node type of its nodes."`
+	Min      int               `json:"min,omitempty" doc:"Fewest nodes."`
+	Max      int               `json:"max" doc:"Most nodes."`
+	Boot     Times             `json:"boot,omitempty" doc:"From asking for a node to its being ready."`
+	Labels   map[string]string `json:"labels,omitempty" doc:"Labels of its nodes, beside kubernetes.io/os: linux and kubernetes.io/arch: amd64, which they can replace."`
+	Taints   []Taint           `json:"taints,omitempty" doc:"Taints of its nodes."`
+}
+
+// A Taint keeps pods off that do not tolerate it.
+type Taint struct {
+	Key    string `json:"key" doc:"Key of the taint."`
+	Value  string `json:"value,omitempty" doc:"Value of the taint."`
+	Effect Effect `json:"effect" doc:"NoSchedule and NoExecute keep pods off, PreferNoSchedule only if there is room elsewhere."`
+}
+
+// Effect is what a taint does.
+type Effect string
+
+// Values lists what a document may say.
+func (Effect) Values() []string {
+	return []string{string(corev1.TaintEffectNoSchedule), string(corev1.TaintEffectPreferNoSchedule), string(corev1.TaintEffectNoExecute)}
 }
 
 // An Image is what agents' containers are made of.

@@ -3,49 +3,105 @@
 package fleet
 
 import (
+	"maps"
+
 	"tachyphor/core/document"
 	"tachyphor/core/template"
+
+	corev1 "k8s.io/api/core/v1"
 )
 
-// Room is what a node has for agents, or has left. The zero Room takes nothing.
+// MostExtended is how many extended resources one world may have.
+const MostExtended = 4
+
+// Extended are amounts of extended resources, by the numbers that a world gives
+// their names.
+type Extended [MostExtended]int64
+
+// Room is what a node has for agents, or has left. The zero Room takes nothing
+// that asks for something.
 type Room struct {
 	template.Request
-	Pods int
+	Pods     int
+	Extended Extended
 }
+
+// unlimited is the disk of a node type that does not say.
+const unlimited = 1 << 60
 
 // Allocatable returns what a node of a type has for agents: its capacity less
-// what is reserved.
-func Allocatable(n document.NodeType) Room {
-	return Room{
-		template.Request{CPU: n.CPU - n.Reserved.CPU, Memory: n.Memory - n.Reserved.Memory},
-		n.Pods - n.Reserved.Pods,
+// what is reserved. names numbers the extended resources.
+func Allocatable(n document.NodeType, names []string) Room {
+	r := Room{Request: template.Request{CPU: n.CPU - n.Reserved.CPU, Memory: n.Memory - n.Reserved.Memory, Disk: unlimited}, Pods: n.Pods - n.Reserved.Pods}
+	if n.Disk > 0 {
+		r.Disk = n.Disk - n.Reserved.Disk
 	}
-}
-
-// A Shortfall says what keeps a pod off a node. The zero Shortfall keeps it off
-// nothing.
-type Shortfall struct{ CPU, Memory, Pods bool }
-
-// Short reports whether anything is missing.
-func (s Shortfall) Short() bool { return s.CPU || s.Memory || s.Pods }
-
-// Lacks returns what r lacks for one more pod with request q. As in the
-// scheduler, only what a pod asks for is looked at.
-func (r Room) Lacks(q template.Request) Shortfall {
-	return Shortfall{
-		CPU:    q.CPU > 0 && q.CPU > r.CPU,
-		Memory: q.Memory > 0 && q.Memory > r.Memory,
-		Pods:   r.Pods < 1,
-	}
-}
-
-// Take returns r with one pod more (n = 1) or less (n = −1) in it.
-func (r Room) Take(q template.Request, n int) Room {
-	r.Pods -= n
-	if n < 0 {
-		r.CPU, r.Memory = r.CPU+q.CPU, r.Memory+q.Memory
-	} else {
-		r.CPU, r.Memory = r.CPU-q.CPU, r.Memory-q.Memory
+	for i, name := range names {
+		r.Extended[i] = int64(n.Extended[name])
 	}
 	return r
+}
+
+// Labels returns the labels of a pool's nodes.
+func Labels(p document.Pool) map[string]string {
+	all := map[string]string{corev1.LabelOSStable: "linux", corev1.LabelArchStable: "amd64"}
+	maps.Copy(all, p.Labels)
+	return all
+}
+
+// Taints returns the taints of a pool's nodes in Kubernetes' type.
+func Taints(p document.Pool) []corev1.Taint {
+	out := make([]corev1.Taint, len(p.Taints))
+	for i, t := range p.Taints {
+		out[i] = corev1.Taint{Key: t.Key, Value: t.Value, Effect: corev1.TaintEffect(t.Effect)}
+	}
+	return out
+}
+
+// A Shortfall says what keeps a pod off a node for want of room. The zero
+// Shortfall keeps it off nothing.
+type Shortfall struct {
+	CPU, Memory, Disk, Pods bool
+	Extended                [MostExtended]bool
+}
+
+// Short reports whether anything is missing.
+func (s Shortfall) Short() bool { return s != Shortfall{} }
+
+// A Need is what one pod asks of a node.
+type Need struct {
+	template.Request
+	Extended Extended
+}
+
+// Lacks returns what r lacks for one more pod. As in the scheduler, only what a
+// pod asks for is looked at.
+func (r *Room) Lacks(q *Need) Shortfall {
+	s := Shortfall{
+		CPU:    q.CPU > 0 && q.CPU > r.CPU,
+		Memory: q.Memory > 0 && q.Memory > r.Memory,
+		Disk:   q.Disk > 0 && q.Disk > r.Disk,
+		Pods:   r.Pods < 1,
+	}
+	if q.Extended != (Extended{}) {
+		for i, n := range q.Extended {
+			s.Extended[i] = n > 0 && n > r.Extended[i]
+		}
+	}
+	return s
+}
+
+// Take puts n pods (1 or −1) into r.
+func (r *Room) Take(q *Need, n int) {
+	r.Pods -= n
+	if n < 0 {
+		r.CPU, r.Memory, r.Disk = r.CPU+q.CPU, r.Memory+q.Memory, r.Disk+q.Disk
+	} else {
+		r.CPU, r.Memory, r.Disk = r.CPU-q.CPU, r.Memory-q.Memory, r.Disk-q.Disk
+	}
+	if q.Extended != (Extended{}) {
+		for i, x := range q.Extended {
+			r.Extended[i] -= int64(n) * x
+		}
+	}
 }

@@ -65,7 +65,7 @@ func reason(t *sim.Trace, s sim.Stay) string {
 	case sim.Held:
 		return text + "; an agent came free when " + t.Jobs.ID(int(s.By)) + " ended"
 	case sim.Placing:
-		return text + ". " + t.Verdicts[s.By].String()
+		return text + ". " + t.Verdicts[s.By].Words(t.World.Extended)
 	case sim.Node:
 		return text + ": " + t.NodeName(s.By)
 	case sim.Image:

@@ -209,7 +209,7 @@ func TestVerdict(t *testing.T) {
 	trace := try(t, "reuse: never", 1, 1, "5", "5", "5")
 	for _, s := range trace.Stays(2) {
 		if s.Cause == sim.PoolsFull {
-			if got := trace.Verdicts[s.By].String(); got != "0/1 nodes are available: 1 Insufficient cpu." {
+			if got := trace.Verdicts[s.By].Words(nil); got != "0/1 nodes are available: 1 Insufficient cpu." {
 				t.Errorf("verdict %q", got)
 			}
 			return

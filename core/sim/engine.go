@@ -45,6 +45,8 @@ type engine struct {
 	booting    []int32 // nodes that were asked for and are not ready
 	registry   link
 	shares     [][]int64 // by template and pool: what an agent takes of a node
+	sites      [][]site  // by template and pool
+	picky      []bool    // by template: it prefers some nodes to others
 
 	dueNow   []int32 // scratch of rounds
 	stuck    []bool  // scratch of retry
@@ -91,6 +93,7 @@ func newEngine(w *World, root chance.Key, jobs *demand.Jobs) *engine {
 	for t := range e.teams {
 		e.teams[t] = team{oldest: -1, newest: -1, due: never, last: -1, lastShort: -1}
 	}
+	e.sites, e.picky = sites(w)
 	e.trace.spans = make([]span, 0, spansPerJob*len(jobs.List))
 	for _, m := range w.Match(jobs.Wants) {
 		e.fits = append(e.fits, int32(m.Template))

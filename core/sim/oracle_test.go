@@ -148,7 +148,7 @@ func TestOraclePlacement(t *testing.T) {
 		}
 		for range 3 {
 			q := template.Request{CPU: units.MilliCPU(r.IntN(4000)), Memory: units.Bytes(r.IntN(16)) << 29}
-			w.Templates = append(w.Templates, Template{Agent: template.Agent{Request: q, Scoring: q, Containers: []int{0}}, images: []int32{0}})
+			w.Templates = append(w.Templates, Template{Agent: template.Agent{Request: q, Scoring: q, Containers: []int{0}}, images: []int32{0}, need: fleet.Need{Request: q}})
 		}
 		e := newEngine(w, chance.Root(1, 0), &demand.Jobs{})
 		e.firstNodes()

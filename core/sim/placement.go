@@ -7,34 +7,77 @@ import (
 	"strings"
 
 	"tachyphor/core/document"
+	"tachyphor/core/fleet"
 	"tachyphor/core/template"
 )
 
 // A Verdict says why a pod fitted on no node, in the scheduler's manner: how
-// many nodes there were and how many failed for each reason. Verdicts are
-// comparable.
+// many nodes there were and how many failed for each reason. A node that is
+// barred by a taint or by the pod's own wishes is not looked at further; one
+// without room may lack several things. Verdicts are comparable.
 type Verdict struct {
-	Template          int32
-	Nodes             int32
-	CPU, Memory, Pods int32 // nodes that lacked it; a node may lack several
+	Template                int32
+	Nodes                   int32
+	Taints, Affinity        int32
+	CPU, Memory, Disk, Pods int32
+	Extended                [fleet.MostExtended]int32
 }
 
-// String writes the verdict as the scheduler words it.
-func (v Verdict) String() string {
+// Words writes the verdict as the scheduler does; names are the world's extended
+// resources.
+func (v Verdict) Words(names []string) string {
 	reasons := []string{}
-	for _, r := range []struct {
-		n    int32
-		what string
-	}{{v.CPU, "Insufficient cpu"}, {v.Memory, "Insufficient memory"}, {v.Pods, "Too many pods"}} {
-		if r.n > 0 {
-			reasons = append(reasons, fmt.Sprintf("%d %s", r.n, r.what))
+	add := func(n int32, what string) {
+		if n > 0 {
+			reasons = append(reasons, fmt.Sprintf("%d %s", n, what))
 		}
+	}
+	add(v.Taints, "node(s) had untolerated taint(s)")
+	add(v.Affinity, "node(s) didn't match Pod's node affinity/selector")
+	add(v.CPU, "Insufficient cpu")
+	add(v.Memory, "Insufficient memory")
+	add(v.Disk, "Insufficient ephemeral-storage")
+	add(v.Pods, "Too many pods")
+	for i, name := range names {
+		add(v.Extended[i], "Insufficient "+name)
 	}
 	slices.Sort(reasons)
 	if len(reasons) == 0 {
 		return fmt.Sprintf("0/%d nodes are available.", v.Nodes)
 	}
 	return fmt.Sprintf("0/%d nodes are available: %s.", v.Nodes, strings.Join(reasons, ", "))
+}
+
+// A site is what one template makes of one pool's nodes, which are all alike.
+type site struct {
+	tainted, unwanted bool  // barred by a taint; by selector or required affinity
+	disliked          int64 // taints that would rather keep it off
+	liked             int64 // weights of the preferred terms that hold
+}
+
+// sites looks at every template and pool; picky says of which templates some
+// pool is liked or disliked.
+func sites(w *World) (table [][]site, picky []bool) {
+	table, picky = make([][]site, len(w.Templates)), make([]bool, len(w.Templates))
+	for t := range w.Templates {
+		where := &w.Templates[t].Where
+		for p := range w.Pools {
+			pool := &w.Pools[p]
+			s := site{
+				tainted: !where.Tolerated(pool.taints), unwanted: !where.Matches(pool.labels),
+				disliked: where.Disliked(pool.taints), liked: where.Liked(pool.labels),
+			}
+			table[t] = append(table[t], s)
+			picky[t] = picky[t] || s.disliked > 0 || s.liked > 0
+		}
+	}
+	return table, picky
+}
+
+// admits reports whether a template's pods may go to a pool's nodes at all.
+func (e *engine) admits(t, pool int32) bool {
+	s := &e.sites[t][pool]
+	return !s.tainted && !s.unwanted
 }
 
 // placement is the scheduler's view: nodes that are ready, by name, and pods
@@ -88,16 +131,26 @@ func (e *engine) retry() {
 func (e *engine) tryPlace(a int32) bool {
 	g := &e.agents[a]
 	t := &e.w.Templates[g.template]
+	most := e.extremes(g.template)
 	best, top := int32(-1), int64(-1)
 	v := Verdict{Template: g.template, Nodes: int32(len(e.place.ready))}
 	for _, n := range e.place.ready {
 		node := &e.nodes[n]
-		if short := node.left.Lacks(t.Request); short.Short() {
-			v.count(short.CPU, short.Memory, short.Pods)
+		s := &e.sites[g.template][node.pool]
+		switch {
+		case s.tainted:
+			v.Taints++
+			continue
+		case s.unwanted:
+			v.Affinity++
 			continue
 		}
-		if s := e.score(node, t); s > top {
-			best, top = n, s
+		if short := node.left.Lacks(&t.need); short.Short() {
+			v.count(&short)
+			continue
+		}
+		if points := e.score(node, t) + s.preference(most); points > top {
+			best, top = n, points
 		}
 	}
 	if best < 0 {
@@ -110,15 +163,50 @@ func (e *engine) tryPlace(a int32) bool {
 	return true
 }
 
-func (v *Verdict) count(cpu, memory, pods bool) {
-	if cpu {
-		v.CPU++
+// extremes returns the most that a node with room is liked and disliked, which
+// the scheduler measures the others by; a template that cares for nothing is not
+// asked.
+func (e *engine) extremes(template int32) (most site) {
+	if !e.picky[template] {
+		return most
 	}
-	if memory {
-		v.Memory++
+	need := &e.w.Templates[template].need
+	for _, n := range e.place.ready {
+		node := &e.nodes[n]
+		if s := &e.sites[template][node.pool]; e.admits(template, node.pool) && !node.left.Lacks(need).Short() {
+			most.liked, most.disliked = max(most.liked, s.liked), max(most.disliked, s.disliked)
+		}
 	}
-	if pods {
-		v.Pods++
+	return most
+}
+
+// preference is taint toleration (weight 3) and node affinity (weight 2), each
+// brought to 0 to 100 by the most among the nodes with room.
+func (s *site) preference(most site) int64 {
+	points := int64(0)
+	if most.disliked > 0 {
+		points += taintWeight * (100 - 100*s.disliked/most.disliked)
+	}
+	if most.liked > 0 {
+		points += affinityWeight * (100 * s.liked / most.liked)
+	}
+	return points
+}
+
+// count adds what one node lacks.
+func (v *Verdict) count(s *fleet.Shortfall) {
+	for _, x := range [...]struct {
+		short bool
+		n     *int32
+	}{{s.CPU, &v.CPU}, {s.Memory, &v.Memory}, {s.Disk, &v.Disk}, {s.Pods, &v.Pods}} {
+		if x.short {
+			*x.n++
+		}
+	}
+	for i, short := range s.Extended {
+		if short {
+			v.Extended[i]++
+		}
 	}
 }
 
@@ -141,7 +229,7 @@ func (e *engine) bind(a, n int32) {
 		e.unbook(a)
 	}
 	g.node, g.placed = n, e.now
-	node.left = node.left.Take(t.Request, 1)
+	node.left.Take(&t.need, 1)
 	node.scored.CPU += t.Scoring.CPU
 	node.scored.Memory += t.Scoring.Memory
 	node.pods++
@@ -154,7 +242,7 @@ func (e *engine) freePod(a int32) {
 	g := &e.agents[a]
 	node := &e.nodes[g.node]
 	t := &e.w.Templates[g.template]
-	node.left = node.left.Take(t.Request, -1)
+	node.left.Take(&t.need, -1)
 	node.scored.CPU -= t.Scoring.CPU
 	node.scored.Memory -= t.Scoring.Memory
 	node.pods--
@@ -164,9 +252,10 @@ func (e *engine) freePod(a int32) {
 	}
 }
 
-// Weights of the default scheduler profile. What every node gets alike (taints,
-// affinity) is left out.
+// Weights of the default scheduler profile.
 const (
+	taintWeight    = 3
+	affinityWeight = 2
 	fitWeight      = 1
 	balancedWeight = 1
 	localityWeight = 1
@@ -206,7 +295,7 @@ func (e *engine) fitScore(want, room template.Request) int64 {
 // pod that requests neither is not rated.
 // Source: k8s.io/kubernetes v1.37, plugins/noderesources/balanced_allocation.go.
 func balanced(left, room, q template.Request) int64 {
-	if q == (template.Request{}) {
+	if q.CPU == 0 && q.Memory == 0 {
 		return 0
 	}
 	without := template.Request{CPU: room.CPU - left.CPU, Memory: room.Memory - left.Memory}

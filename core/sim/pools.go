@@ -166,12 +166,12 @@ func (e *engine) book(n int32, list []int32) (rest []int32) {
 	rest = list[:0]
 	for _, a := range list {
 		g := &e.agents[a]
-		q := e.w.Templates[g.template].Request
-		if node.planned.Lacks(q).Short() {
+		need := &e.w.Templates[g.template].need
+		if !e.admits(g.template, node.pool) || node.planned.Lacks(need).Short() {
 			rest = append(rest, a)
 			continue
 		}
-		node.planned = node.planned.Take(q, 1)
+		node.planned.Take(need, 1)
 		g.waitNode, g.bootNode = n, n
 		if g.asked < 0 {
 			g.asked = e.now
@@ -183,8 +183,7 @@ func (e *engine) book(n int32, list []int32) (rest []int32) {
 // unbook gives up the room that was promised to agent a.
 func (e *engine) unbook(a int32) {
 	g := &e.agents[a]
-	node := &e.nodes[g.waitNode]
-	node.planned = node.planned.Take(e.w.Templates[g.template].Request, -1)
+	e.nodes[g.waitNode].planned.Take(&e.w.Templates[g.template].need, -1)
 	g.waitNode = -1
 }
 
@@ -199,9 +198,10 @@ func (e *engine) choosePool(list []int32) int32 {
 		}
 		helped, room := 0, pool.Room
 		for _, a := range list {
-			q := e.w.Templates[e.agents[a].template].Request
-			if !room.Lacks(q).Short() {
-				room = room.Take(q, 1)
+			t := e.agents[a].template
+			need := &e.w.Templates[t].need
+			if e.admits(t, int32(p)) && !room.Lacks(need).Short() {
+				room.Take(need, 1)
 				helped++
 			}
 			if room.Pods == 0 {

@@ -27,6 +27,10 @@ type recording struct {
 		Nodes  []struct {
 			Name              string
 			CPU, Memory, Pods int64
+			Disk              int64
+			Extended          map[string]int64
+			Labels            map[string]string
+			Taints            []corev1.Taint
 			Images            []string
 		}
 		Shapes []corev1.PodSpec
@@ -64,7 +68,7 @@ func TestOracleRealScheduler(t *testing.T) {
 			a := int32(len(e.agents) - 1)
 			if !e.tryPlace(a) {
 				refused++
-				if got := e.trace.Verdicts[e.agents[a].verdict].String(); got != step.Refusal {
+				if got := e.trace.Verdicts[e.agents[a].verdict].Words(e.w.Extended); got != step.Refusal {
 					t.Errorf("cluster %d, pod %d: %q, the scheduler says %q", n, i, got, step.Refusal)
 				}
 				continue
@@ -89,18 +93,23 @@ func TestOracleRealScheduler(t *testing.T) {
 func build(rec recording, n int) (*engine, map[int32]string) {
 	c := &rec.Clusters[n]
 	w := &World{Placement: document.Spread, Plan: document.RunPlan{Span: units.Hour, Repeats: 1}}
+	w.Extended = []string{"brinewell.example/arm-board", "brinewell.example/sonar-card"}
 	at := map[string]int32{}
 	for image, size := range c.Images {
 		at[image] = int32(len(w.Images))
 		w.Images = append(w.Images, document.Image{Name: image, Size: units.Bytes(size)})
 	}
 	for _, node := range c.Nodes {
-		room := fleet.Room{Request: template.Request{CPU: units.MilliCPU(node.CPU), Memory: units.Bytes(node.Memory)}, Pods: int(node.Pods)}
-		w.Pools = append(w.Pools, Pool{Name: node.Name, Min: 1, Max: 1, Room: room})
+		room := fleet.Room{Request: template.Request{CPU: units.MilliCPU(node.CPU), Memory: units.Bytes(node.Memory), Disk: units.Bytes(node.Disk)}, Pods: int(node.Pods)}
+		for i, name := range w.Extended {
+			room.Extended[i] = node.Extended[name]
+		}
+		w.Pools = append(w.Pools, Pool{Name: node.Name, Min: 1, Max: 1, Room: room, labels: node.Labels, taints: node.Taints})
 	}
 	for s := range c.Shapes {
 		a := template.FromSpec(fmt.Sprint(s), &c.Shapes[s])
 		t := Template{Agent: a}
+		t.Need(w.Extended)
 		for _, image := range a.Images {
 			t.images = append(t.images, at[image])
 		}

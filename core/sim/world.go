@@ -19,6 +19,8 @@ import (
 	"tachyphor/core/fleet"
 	"tachyphor/core/template"
 	"tachyphor/core/units"
+
+	corev1 "k8s.io/api/core/v1"
 )
 
 // Input is what a scenario needs to be simulated. Recording is nil for a
@@ -40,6 +42,7 @@ type World struct {
 	Classes      []Class
 	Pools        []Pool
 	Images       []document.Image
+	Extended     []string // names of the extended resources that templates ask for
 	Registry     document.Link
 	StartTime    chance.Dist // containers' start, ns
 	JoinTime     chance.Dist // ns
@@ -59,6 +62,7 @@ type Template struct {
 	template.Agent
 	Numbers  document.AgentNumbers
 	calendar demand.Calendar
+	need     fleet.Need
 	images   []int32 // indices into World.Images
 }
 
@@ -78,6 +82,8 @@ type Pool struct {
 	Min, Max int
 	boot     chance.Dist // ns
 	unpack   units.Rate  // 0: at once
+	labels   map[string]string
+	taints   []corev1.Taint
 }
 
 // Assemble looks up everything a scenario names. The faults name what is
@@ -99,8 +105,9 @@ func Assemble(in Input) (*World, document.Faults) {
 		w.Classes = append(w.Classes, Class{k.Name, k.Wants, k.Work.Dist()})
 	}
 	a := assembly{w: w, in: in}
+	a.agents(s)
 	a.pools(s, c)
-	a.templates(s)
+	a.fits()
 	if l.Jobs != nil {
 		a.record()
 	}
@@ -123,8 +130,8 @@ func (a *assembly) pools(s *document.ScenarioSpec, c *document.ClusterSpec) {
 		names = append(names, p.Name)
 		t := c.NodeTypes[slices.IndexFunc(c.NodeTypes, func(t document.NodeType) bool { return t.Name == p.NodeType })]
 		pool := Pool{
-			Name: p.Name, Type: p.NodeType, Room: fleet.Allocatable(t), Price: t.Price, unpack: t.Unpack,
-			Min: p.Min, Max: p.Max, boot: p.Boot.Dist(),
+			Name: p.Name, Type: p.NodeType, Room: fleet.Allocatable(t, a.w.Extended), Price: t.Price, unpack: t.Unpack,
+			Min: p.Min, Max: p.Max, boot: p.Boot.Dist(), labels: fleet.Labels(p), taints: fleet.Taints(p),
 		}
 		if limits, ok := s.Nodes.Pools[p.Name]; ok {
 			if limits.Max != nil {
@@ -148,7 +155,8 @@ func (a *assembly) pools(s *document.ScenarioSpec, c *document.ClusterSpec) {
 	slices.SortFunc(a.faults, func(x, y document.Fault) int { return strings.Compare(x.Path, y.Path) })
 }
 
-func (a *assembly) templates(s *document.ScenarioSpec) {
+// agents reads the scenario's templates.
+func (a *assembly) agents(s *document.ScenarioSpec) {
 	for i, use := range s.Templates {
 		at := slices.IndexFunc(a.in.Templates, func(d *document.Document) bool { return d.Name == use.Template })
 		path := fmt.Sprintf("spec.templates[%d].template", i)
@@ -169,12 +177,59 @@ func (a *assembly) templates(s *document.ScenarioSpec) {
 			}
 			t.images = append(t.images, int32(n))
 		}
-		if !slices.ContainsFunc(a.w.Pools, func(p Pool) bool { return p.Max > 0 && !p.Room.Lacks(agent.Request).Short() }) {
-			a.fault(a.in.Templates[at], "template.spec.containers",
-				fmt.Sprintf("requests of %v CPU and %s in all", agent.Request.CPU, agent.Request.Memory.Short()),
-				"fits no node of any pool of cluster "+a.in.Cluster.Name+"; lower the requests or add a larger node type")
-		}
 		a.w.Templates = append(a.w.Templates, t)
+		for name := range agent.Extended {
+			if !slices.Contains(a.w.Extended, name) {
+				a.w.Extended = append(a.w.Extended, name)
+			}
+		}
+	}
+	slices.Sort(a.w.Extended)
+	if n := len(a.w.Extended); n > fleet.MostExtended {
+		a.fault(a.in.Scenario, "spec.templates", strings.Join(a.w.Extended, ", "), fmt.Sprintf("the templates may ask for at most %d extended resources in all", fleet.MostExtended))
+		a.w.Extended = a.w.Extended[:fleet.MostExtended]
+	}
+	for t := range a.w.Templates {
+		a.w.Templates[t].Need(a.w.Extended)
+	}
+}
+
+// Need sets what one agent asks of a node; names number the extended resources.
+func (t *Template) Need(names []string) {
+	t.need = fleet.Need{Request: t.Request}
+	for i, name := range names {
+		t.need.Extended[i] = t.Agent.Extended[name]
+	}
+}
+
+// fits faults templates whose agents could never run: for each pool, what keeps
+// them off its empty nodes.
+func (a *assembly) fits() {
+	table, _ := sites(a.w)
+	for i := range a.w.Templates {
+		t := &a.w.Templates[i]
+		v, ok := Verdict{Nodes: int32(len(a.w.Pools))}, false
+		for p := range a.w.Pools {
+			pool := &a.w.Pools[p]
+			short := pool.Room.Lacks(&t.need)
+			switch {
+			case table[i][p].tainted:
+				v.Taints++
+			case table[i][p].unwanted:
+				v.Affinity++
+			case short.Short():
+				v.count(&short)
+			default:
+				ok = ok || pool.Max > 0
+			}
+		}
+		if ok {
+			continue
+		}
+		d := a.in.Templates[slices.IndexFunc(a.in.Templates, func(d *document.Document) bool { return d.Name == t.Name })]
+		a.fault(d, "template.spec.containers",
+			fmt.Sprintf("requests of %v CPU and %s in all", t.Request.CPU, t.Request.Memory.Short()),
+			"fits no node of any pool of cluster "+a.in.Cluster.Name+" that may have nodes; of one empty node of each pool: "+v.Words(a.w.Extended))
 	}
 }
 

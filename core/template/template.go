@@ -26,6 +26,7 @@ const (
 type Request struct {
 	CPU    units.MilliCPU // ≥ 0
 	Memory units.Bytes    // ≥ 0
+	Disk   units.Bytes    // ephemeral storage, ≥ 0
 }
 
 // An Agent is a pod template as the simulation sees it.
@@ -36,7 +37,11 @@ type Agent struct {
 	Request   Request  // effective request, as the scheduler charges it
 	// Scoring is the request by which nodes are scored: a container that names
 	// no CPU counts as 100m, one that names no memory as 200 MiB.
-	Scoring    Request
+	Scoring Request
+	// Extended are effective requests of extended resources, by name; only those
+	// above 0.
+	Extended   map[string]int64
+	Where      Where
 	Images     []string // of all containers, each once, in the order they are pulled
 	Containers []int    // for each init and ordinary container, its image as an index into Images
 }
@@ -65,8 +70,12 @@ func Read(d *document.Document) (Agent, document.Faults) {
 	}
 	a.Container, faults = container(d, p, faults)
 	spec := &p.Template.Spec
+	for _, x := range notPlaced(spec) {
+		faults = append(faults, d.Fault("template.spec."+x, x, "is not simulated yet, and would change where agents go; leave it out of this template for now"))
+	}
 	bare := FromSpec(a.Name, spec)
-	a.Request, a.Scoring, a.Images, a.Containers = bare.Request, bare.Scoring, bare.Images, bare.Containers
+	bare.Offers, bare.Container = a.Offers, a.Container
+	a = bare
 	return a, faults
 }
 
@@ -86,7 +95,10 @@ func (a *Agent) readImages(spec *corev1.PodSpec) {
 
 // FromSpec reads the parts of an agent that placement looks at from a bare pod.
 func FromSpec(name string, spec *corev1.PodSpec) Agent {
-	a := Agent{Name: name, Request: Effective(spec, Request{}), Scoring: Effective(spec, Request{scoringCPU, scoringMemory})}
+	a := Agent{
+		Name: name, Request: Effective(spec, Request{}), Scoring: Effective(spec, Request{CPU: scoringCPU, Memory: scoringMemory}),
+		Extended: extended(spec), Where: whereOf(spec),
+	}
 	a.readImages(spec)
 	return a
 }
@@ -132,34 +144,68 @@ func container(d *document.Document, p *document.PodTemplate, faults document.Fa
 // container that names no CPU or memory counts as unnamed says.
 // Source: k8s.io/component-helpers/resource, PodRequests.
 func Effective(spec *corev1.PodSpec, unnamed Request) Request {
-	var running, peak Request
+	return effective(spec, unnamed, of, Request.plus, Request.max)
+}
+
+// effective combines the requests of a pod's containers, whatever a request is.
+func effective[R any](spec *corev1.PodSpec, unnamed R, of func(corev1.ResourceList, R) R, plus, most func(R, R) R) R {
+	var running, peak, sidecars, none R
 	for _, c := range spec.Containers {
-		running = running.plus(of(c.Resources.Requests, unnamed))
+		running = plus(running, of(c.Resources.Requests, unnamed))
 	}
-	var sidecars Request
 	for _, c := range spec.InitContainers {
 		r := of(c.Resources.Requests, unnamed)
 		if c.RestartPolicy != nil && *c.RestartPolicy == corev1.ContainerRestartPolicyAlways {
-			running, sidecars = running.plus(r), sidecars.plus(r)
-			peak = peak.max(sidecars)
+			running, sidecars = plus(running, r), plus(sidecars, r)
+			peak = most(peak, sidecars)
 			continue
 		}
-		peak = peak.max(sidecars.plus(r))
+		peak = most(peak, plus(sidecars, r))
 	}
-	total := running.max(peak)
+	total := most(running, peak)
 	if spec.Resources != nil {
 		total = of(spec.Resources.Requests, total)
 	}
-	return total.plus(of(spec.Overhead, Request{}))
+	return plus(total, of(spec.Overhead, none))
 }
 
-func (r Request) plus(s Request) Request { return Request{r.CPU + s.CPU, r.Memory + s.Memory} }
+// extended returns a pod's effective requests of extended resources.
+func extended(spec *corev1.PodSpec) map[string]int64 {
+	out := map[string]int64{}
+	for _, list := range [][]corev1.Container{spec.InitContainers, spec.Containers} {
+		for _, c := range list {
+			for name := range c.Resources.Requests {
+				if strings.Contains(string(name), "/") {
+					out[string(name)] = 0
+				}
+			}
+		}
+	}
+	for name := range out {
+		n := effective(spec, 0, func(l corev1.ResourceList, unnamed int64) int64 {
+			if q, ok := l[corev1.ResourceName(name)]; ok {
+				return scaled(q, 0)
+			}
+			return unnamed
+		}, func(a, b int64) int64 { return a + b }, func(a, b int64) int64 { return max(a, b) })
+		if n == 0 {
+			delete(out, name)
+		} else {
+			out[name] = n
+		}
+	}
+	return out
+}
+
+func (r Request) plus(s Request) Request {
+	return Request{r.CPU + s.CPU, r.Memory + s.Memory, r.Disk + s.Disk}
+}
 
 func (r Request) max(s Request) Request {
-	return Request{max(r.CPU, s.CPU), max(r.Memory, s.Memory)}
+	return Request{max(r.CPU, s.CPU), max(r.Memory, s.Memory), max(r.Disk, s.Disk)}
 }
 
-// of reads CPU and memory from a list; what it does not name is as unnamed says.
+// of reads a list of requests; what it does not name is as unnamed says.
 func of(list corev1.ResourceList, unnamed Request) Request {
 	r := unnamed
 	if q, ok := list[corev1.ResourceCPU]; ok {
@@ -167,6 +213,9 @@ func of(list corev1.ResourceList, unnamed Request) Request {
 	}
 	if q, ok := list[corev1.ResourceMemory]; ok {
 		r.Memory = units.Bytes(scaled(q, 0))
+	}
+	if q, ok := list[corev1.ResourceEphemeralStorage]; ok {
+		r.Disk = units.Bytes(scaled(q, 0))
 	}
 	return r
 }

@@ -36,19 +36,19 @@ func TestEffectiveRequest(t *testing.T) {
 		spec corev1.PodSpec
 		want Request
 	}{
-		{"two containers add", corev1.PodSpec{Containers: []corev1.Container{one, box("250m", "256Mi")}}, Request{750, 512 << 20}},
-		{"init containers take their largest", corev1.PodSpec{Containers: []corev1.Container{one}, InitContainers: []corev1.Container{box("1", "128Mi"), box("200m", "600Mi")}}, Request{1000, 600 << 20}},
-		{"sidecar before an init adds to both", corev1.PodSpec{Containers: []corev1.Container{one}, InitContainers: []corev1.Container{sidecar("100m", "64Mi"), box("1", "128Mi")}}, Request{1100, 320 << 20}},
-		{"sidecar after an init adds to containers", corev1.PodSpec{Containers: []corev1.Container{one}, InitContainers: []corev1.Container{box("1", "128Mi"), sidecar("100m", "64Mi")}}, Request{1000, 320 << 20}},
-		{"overhead comes on top", corev1.PodSpec{Containers: []corev1.Container{one}, InitContainers: []corev1.Container{box("1", "")}, Overhead: box("50m", "32Mi").Resources.Requests}, Request{1050, 288 << 20}},
-		{"a thousandth of a byte is a byte", corev1.PodSpec{Containers: []corev1.Container{box("0.1m", "1500m")}}, Request{1, 2}},
+		{"two containers add", corev1.PodSpec{Containers: []corev1.Container{one, box("250m", "256Mi")}}, Request{CPU: 750, Memory: 512 << 20}},
+		{"init containers take their largest", corev1.PodSpec{Containers: []corev1.Container{one}, InitContainers: []corev1.Container{box("1", "128Mi"), box("200m", "600Mi")}}, Request{CPU: 1000, Memory: 600 << 20}},
+		{"sidecar before an init adds to both", corev1.PodSpec{Containers: []corev1.Container{one}, InitContainers: []corev1.Container{sidecar("100m", "64Mi"), box("1", "128Mi")}}, Request{CPU: 1100, Memory: 320 << 20}},
+		{"sidecar after an init adds to containers", corev1.PodSpec{Containers: []corev1.Container{one}, InitContainers: []corev1.Container{box("1", "128Mi"), sidecar("100m", "64Mi")}}, Request{CPU: 1000, Memory: 320 << 20}},
+		{"overhead comes on top", corev1.PodSpec{Containers: []corev1.Container{one}, InitContainers: []corev1.Container{box("1", "")}, Overhead: box("50m", "32Mi").Resources.Requests}, Request{CPU: 1050, Memory: 288 << 20}},
+		{"a thousandth of a byte is a byte", corev1.PodSpec{Containers: []corev1.Container{box("0.1m", "1500m")}}, Request{CPU: 1, Memory: 2}},
 		{"nothing asked, nothing charged", corev1.PodSpec{Containers: []corev1.Container{box("", "")}}, Request{}},
 	} {
 		if got := Effective(&c.spec, Request{}); got != c.want {
 			t.Errorf("%s: %+v, want %+v", c.name, got, c.want)
 		}
 	}
-	if got := Effective(&corev1.PodSpec{Containers: []corev1.Container{box("", "1Gi")}}, Request{scoringCPU, scoringMemory}); got != (Request{100, 1 << 30}) {
+	if got := Effective(&corev1.PodSpec{Containers: []corev1.Container{box("", "1Gi")}}, Request{CPU: scoringCPU, Memory: scoringMemory}); got != (Request{CPU: 100, Memory: 1 << 30}) {
 		t.Errorf("for scoring: %+v", got)
 	}
 }
@@ -85,5 +85,39 @@ func TestReadFindsTheAgent(t *testing.T) {
 	}
 	if _, faults := read(strings.Replace(strings.Replace(manifest, "go, linux linux", "", 1), "ANN", "", 1)); len(faults) != 2 {
 		t.Errorf("no offers: %v", faults)
+	}
+}
+
+// What would change where agents go and is not simulated is refused, with its
+// place, rather than passed over.
+func TestUnknownWishesAreRefused(t *testing.T) {
+	for field, text := range map[string]string{
+		"topologySpreadConstraints": "topologySpreadConstraints: [{maxSkew: 1, topologyKey: zone, whenUnsatisfiable: DoNotSchedule}]",
+		"nodeName":                  "nodeName: core-001",
+		"affinity.podAffinity":      "affinity: {podAffinity: {}}",
+		"affinity.podAntiAffinity":  "affinity: {podAntiAffinity: {}}",
+		"affinity.nodeAffinity":     "affinity: {nodeAffinity: {requiredDuringSchedulingIgnoredDuringExecution: {nodeSelectorTerms: [{matchFields: [{key: metadata.name, operator: In, values: [a]}]}]}}}",
+	} {
+		docs, faults := document.Parse("t.yaml", []byte(strings.Replace(strings.Replace(manifest, "ANN", ", tachyphor/agent-container: side", 1), "    containers:", "    "+text+"\n    containers:", 1)))
+		if len(faults) > 0 {
+			t.Fatal(faults)
+		}
+		if _, faults := Read(docs[0]); len(faults) != 1 || !strings.Contains(faults[0].String(), field) || faults[0].Line != 8 {
+			t.Errorf("%s: %v", field, faults)
+		}
+	}
+}
+
+func TestExtendedRequests(t *testing.T) {
+	const card = "brinewell.example/card"
+	with := func(n string) corev1.Container {
+		return corev1.Container{Resources: corev1.ResourceRequirements{Requests: corev1.ResourceList{card: resource.MustParse(n), "ephemeral-storage": resource.MustParse("1Gi")}}}
+	}
+	a := FromSpec("t", &corev1.PodSpec{Containers: []corev1.Container{with("1"), with("2")}, InitContainers: []corev1.Container{with("4")}})
+	if a.Extended[card] != 4 || a.Request.Disk != 2<<30 {
+		t.Errorf("%v, disk %v", a.Extended, a.Request.Disk)
+	}
+	if none := FromSpec("t", &corev1.PodSpec{Containers: []corev1.Container{with("0")}}); len(none.Extended) != 0 {
+		t.Errorf("nothing asked: %v", none.Extended)
 	}
 }

@@ -60,7 +60,12 @@ type Node struct {
 	CPU    int64 // thousandths
 	Memory int64
 	Pods   int64
-	Images []string
+	Disk   int64
+	// Extended are counts of extended resources by name.
+	Extended map[string]int64 `json:",omitempty"`
+	Labels   map[string]string
+	Taints   []v1.Taint `json:",omitempty"`
+	Images   []string
 }
 
 // Step is one pod: its shape, the best nodes or the refusal.
@@ -103,10 +108,10 @@ func newFramework(ctx context.Context, see *lister) framework.Framework {
 		Plugins: &config.Plugins{
 			QueueSort: set(config.Plugin{Name: names.PrioritySort}),
 			Bind:      set(config.Plugin{Name: names.DefaultBinder}),
-			PreFilter: set(config.Plugin{Name: names.NodeResourcesFit}),
-			Filter:    set(config.Plugin{Name: names.NodeUnschedulable}, config.Plugin{Name: names.TaintToleration}, config.Plugin{Name: names.NodeResourcesFit}),
-			PreScore:  set(config.Plugin{Name: names.TaintToleration}, config.Plugin{Name: names.NodeResourcesFit}, config.Plugin{Name: names.NodeResourcesBalancedAllocation}),
-			Score: set(config.Plugin{Name: names.TaintToleration, Weight: 3}, config.Plugin{Name: names.NodeResourcesFit, Weight: 1},
+			PreFilter: set(config.Plugin{Name: names.NodeAffinity}, config.Plugin{Name: names.NodeResourcesFit}),
+			Filter:    set(config.Plugin{Name: names.NodeUnschedulable}, config.Plugin{Name: names.TaintToleration}, config.Plugin{Name: names.NodeAffinity}, config.Plugin{Name: names.NodeResourcesFit}),
+			PreScore:  set(config.Plugin{Name: names.TaintToleration}, config.Plugin{Name: names.NodeAffinity}, config.Plugin{Name: names.NodeResourcesFit}, config.Plugin{Name: names.NodeResourcesBalancedAllocation}),
+			Score: set(config.Plugin{Name: names.TaintToleration, Weight: 3}, config.Plugin{Name: names.NodeAffinity, Weight: 2}, config.Plugin{Name: names.NodeResourcesFit, Weight: 1},
 				config.Plugin{Name: names.NodeResourcesBalancedAllocation, Weight: 1}, config.Plugin{Name: names.ImageLocality, Weight: 1}),
 		},
 		PluginConfig: defaults.PluginConfigsV1,
@@ -134,6 +139,16 @@ func draw(r *rand.Rand) Cluster {
 		n := Node{
 			Name: fmt.Sprintf("node-%03d", i), CPU: sizes[r.IntN(len(sizes))], Memory: int64(2+r.IntN(62))<<30 + int64(r.IntN(1<<20)), Pods: int64(3 + r.IntN(20)),
 		}
+		n.Disk = int64(10+r.IntN(90)) << 30
+		n.Labels = map[string]string{"kubernetes.io/os": "linux", "kubernetes.io/arch": pick(r, "amd64", "amd64", "arm64"), "tier": pick(r, "core", "burst", "spot"), "gen": fmt.Sprint(1 + r.IntN(4))}
+		if r.IntN(4) == 0 {
+			n.Extended = map[string]int64{pick(r, cards...): int64(1 + r.IntN(4))}
+		}
+		for range r.IntN(3) {
+			if r.IntN(2) == 0 {
+				n.Taints = append(n.Taints, v1.Taint{Key: pick(r, "spot", "dedicated"), Value: pick(r, "", "builds", "charts"), Effect: v1.TaintEffect(pick(r, "NoSchedule", "NoExecute", "PreferNoSchedule", "PreferNoSchedule"))})
+			}
+		}
 		for _, image := range images {
 			if r.IntN(3) == 0 {
 				n.Images = append(n.Images, image)
@@ -150,6 +165,57 @@ func draw(r *rand.Rand) Cluster {
 	return c
 }
 
+// cards are made-up extended resources.
+var cards = []string{"brinewell.example/sonar-card", "brinewell.example/arm-board"}
+
+func pick(r *rand.Rand, list ...string) string { return list[r.IntN(len(list))] }
+
+// where draws what a pod says of the nodes it may go to.
+func where(r *rand.Rand, s *v1.PodSpec) {
+	if r.IntN(4) == 0 {
+		s.NodeSelector = map[string]string{pick(r, "tier", "kubernetes.io/arch"): pick(r, "core", "burst", "amd64", "amd64")}
+	}
+	for range r.IntN(3) {
+		t := v1.Toleration{Key: pick(r, "", "spot", "dedicated"), Operator: v1.TolerationOperator(pick(r, "", "Equal", "Exists")), Value: pick(r, "", "builds"), Effect: v1.TaintEffect(pick(r, "", "NoSchedule", "PreferNoSchedule"))}
+		if t.Key == "" || t.Operator == v1.TolerationOpExists {
+			t.Operator, t.Value = v1.TolerationOpExists, ""
+		}
+		s.Tolerations = append(s.Tolerations, t)
+	}
+	if r.IntN(2) == 0 {
+		return
+	}
+	expression := func() v1.NodeSelectorRequirement {
+		e := v1.NodeSelectorRequirement{Key: pick(r, "tier", "gen", "kubernetes.io/arch", "absent"), Operator: v1.NodeSelectorOperator(pick(r, "In", "NotIn", "Exists", "DoesNotExist"))}
+		if e.Key == "gen" && r.IntN(2) == 0 {
+			e.Operator = v1.NodeSelectorOperator(pick(r, "Gt", "Lt"))
+			e.Values = []string{fmt.Sprint(1 + r.IntN(4))}
+		} else if e.Operator == v1.NodeSelectorOpIn || e.Operator == v1.NodeSelectorOpNotIn {
+			e.Values = []string{pick(r, "core", "amd64", "2"), pick(r, "burst", "arm64", "3")}
+		}
+		return e
+	}
+	term := func() v1.NodeSelectorTerm {
+		var t v1.NodeSelectorTerm
+		for range 1 + r.IntN(2) {
+			t.MatchExpressions = append(t.MatchExpressions, expression())
+		}
+		return t
+	}
+	a := &v1.NodeAffinity{}
+	if r.IntN(3) == 0 {
+		a.RequiredDuringSchedulingIgnoredDuringExecution = &v1.NodeSelector{}
+		for range 1 + r.IntN(2) {
+			q := a.RequiredDuringSchedulingIgnoredDuringExecution
+			q.NodeSelectorTerms = append(q.NodeSelectorTerms, term())
+		}
+	}
+	for range r.IntN(3) {
+		a.PreferredDuringSchedulingIgnoredDuringExecution = append(a.PreferredDuringSchedulingIgnoredDuringExecution, v1.PreferredSchedulingTerm{Weight: int32(1 + r.IntN(100)), Preference: term()})
+	}
+	s.Affinity = &v1.Affinity{NodeAffinity: a}
+}
+
 // shape draws a pod: containers, init containers, sidecars, some that ask for
 // nothing, and overhead.
 func shape(r *rand.Rand, images []string) v1.PodSpec {
@@ -161,9 +227,16 @@ func shape(r *rand.Rand, images []string) v1.PodSpec {
 		if r.IntN(5) > 0 {
 			k.Resources.Requests["memory"] = *resource.NewQuantity(int64(r.IntN(6000))<<20+int64(r.IntN(1000)), resource.BinarySI)
 		}
+		if r.IntN(4) == 0 {
+			k.Resources.Requests["ephemeral-storage"] = *resource.NewQuantity(int64(r.IntN(20))<<30+int64(r.IntN(9)), resource.BinarySI)
+		}
+		if r.IntN(12) == 0 {
+			k.Resources.Requests[v1.ResourceName(pick(r, cards...))] = *resource.NewQuantity(int64(r.IntN(3)), resource.DecimalSI)
+		}
 		return k
 	}
 	var s v1.PodSpec
+	where(r, &s)
 	for i := range 1 + r.IntN(3) {
 		s.Containers = append(s.Containers, box(fmt.Sprint("c", i)))
 	}
@@ -186,8 +259,12 @@ func play(ctx context.Context, f framework.Framework, see *lister, c *Cluster) {
 	for _, n := range c.Nodes {
 		list := v1.ResourceList{
 			"cpu": *resource.NewMilliQuantity(n.CPU, resource.DecimalSI), "memory": *resource.NewQuantity(n.Memory, resource.BinarySI), "pods": *resource.NewQuantity(n.Pods, resource.DecimalSI),
+			"ephemeral-storage": *resource.NewQuantity(n.Disk, resource.BinarySI),
 		}
-		node := &v1.Node{ObjectMeta: metav1.ObjectMeta{Name: n.Name}, Status: v1.NodeStatus{Capacity: list, Allocatable: list}}
+		for name, count := range n.Extended {
+			list[v1.ResourceName(name)] = *resource.NewQuantity(count, resource.DecimalSI)
+		}
+		node := &v1.Node{ObjectMeta: metav1.ObjectMeta{Name: n.Name, Labels: n.Labels}, Spec: v1.NodeSpec{Taints: n.Taints}, Status: v1.NodeStatus{Capacity: list, Allocatable: list}}
 		for _, image := range n.Images {
 			node.Status.Images = append(node.Status.Images, v1.ContainerImage{Names: []string{image}, SizeBytes: c.Images[image]})
 		}
