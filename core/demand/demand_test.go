@@ -113,7 +113,7 @@ const recordedSpec = `
 `
 
 func TestRecordedJobs(t *testing.T) {
-	r, err := demand.ParseCSV([]byte("\ufeffclass,submitted,id,wants,work,started,ended\n" +
+	r, err := demand.Parse([]byte("\ufeffclass,submitted,id,wants,work,started,ended\n" +
 		"a,2026-09-14T01:00:00+01:00,second,,90,,\n" +
 		"a,0.5,first,\"x; y\",8m,,\n" +
 		"b,3700,third,,,2026-09-14T02:00:00Z,2026-09-14T02:00:07.5Z\n" +
@@ -156,7 +156,7 @@ func TestBadRows(t *testing.T) {
 		"a,5," + strings.Repeat("x", 200) + ",,": "longer than 120",
 	}
 	for row, want := range rows {
-		r, err := demand.ParseCSV([]byte("class,submitted,id,work,after\na,1,ok,,\n" + row + "\n"))
+		r, err := demand.Parse([]byte("class,submitted,id,work,after\na,1,ok,,\n" + row + "\n"))
 		if err != nil {
 			t.Errorf("%q: %v", row, err)
 			continue
@@ -168,7 +168,7 @@ func TestBadRows(t *testing.T) {
 	for head, want := range map[string]string{
 		"": "no header", "class\n": `"submitted" is missing`, "class,submited\n": `did you mean "submitted"?`, "class,submitted,class\n": "stands twice",
 	} {
-		if _, err := demand.ParseCSV([]byte(head)); err == nil || !strings.Contains(err.Error(), want) {
+		if _, err := demand.Parse([]byte(head)); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("header %q: %v, want %q", head, err, want)
 		}
 	}
@@ -179,7 +179,7 @@ func TestBadRows(t *testing.T) {
 		"a,2029-09-13T23:59:59Z,x,": "more than 400 days",
 		"b,5,x,":                    "no work time to draw from",
 	} {
-		r, err := demand.ParseCSV([]byte("class,submitted,id,work\n" + row + "\n"))
+		r, err := demand.Parse([]byte("class,submitted,id,work\n" + row + "\n"))
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -189,12 +189,60 @@ func TestBadRows(t *testing.T) {
 	}
 }
 
-func FuzzReadCSV(f *testing.F) {
+// JSON Lines give the same jobs as CSV, and bad lines are told likewise.
+func TestJSONLines(t *testing.T) {
+	read := func(text string) (*demand.Recording, string) {
+		r, err := demand.Parse([]byte(text))
+		if err != nil {
+			t.Fatal(err)
+		}
+		jobs, bad := r.Bind(workload(t, recordedSpec))
+		if len(bad) > 0 {
+			t.Fatal(bad)
+		}
+		out := ""
+		for i, j := range jobs.List {
+			out += fmt.Sprintln(jobs.ID(i), j, jobs.Wants[j.Wants])
+		}
+		return r, out
+	}
+	_, want := read("id,class,submitted,work,wants\n1,a,2026-09-14T00:00:10Z,90,x y\n2,b,7.5,8m,\n")
+	r, got := read(`
+{"id": "1", "class": "a", "submitted": "2026-09-14T00:00:10Z", "work": 90, "wants": ["x", "y"]}
+
+{"id": 2, "class": "b", "submitted": 7.5, "work": "8m", "branch": null}
+{"class": "a", "submited": 5}
+{"class": "a", "submitted": {"at": 5}}
+{"class": "a", "submitted": 5, "work": [1]}
+{"class": "a", "submitted": 5} {"class": "a"}
+{"class": "a"
+null
+{"class": "a", "submitted": true}
+`)
+	if got != want {
+		t.Errorf("jobs\n%s want\n%s", got, want)
+	}
+	reasons := []string{`did you mean "submitted"?`, "expected text or a number", "expected a single value", "more than one value", "not a JSON object", "not a JSON object", "expected text or a number"}
+	if r.Bads != len(reasons) {
+		t.Fatalf("%d bad lines: %v", r.Bads, r.Bad)
+	}
+	for i, b := range r.Bad {
+		if !strings.Contains(b.String(), reasons[i]) || b.Line != i+4 {
+			t.Errorf("line %d: %s; want %q", i+4, b, reasons[i])
+		}
+	}
+	if _, err := demand.Parse([]byte("{\"class\": \"" + strings.Repeat("x", 2<<20) + "\"}")); err == nil {
+		t.Error("an endless line is taken")
+	}
+}
+
+func FuzzRead(f *testing.F) {
 	f.Add("class,submitted\na,5\nb,2026-09-14T00:00:00Z\n")
+	f.Add("{\"class\":\"a\",\"submitted\":5,\"wants\":[\"x\"]}\n{}\n[]\n")
 	f.Add("class,submitted\n\"")
 	f.Add("id,class,submitted,work,started,ended\n\"a\"\"b\",x,1e3,90s,1,2\n")
 	f.Fuzz(func(t *testing.T, s string) {
-		r, err := demand.ParseCSV([]byte(s))
+		r, err := demand.Parse([]byte(s))
 		if err == nil {
 			jobs, bad := r.Bind(workload(t, recordedSpec))
 			if jobs != nil && len(jobs.List) != r.Len() || jobs == nil && len(bad) == 0 {

@@ -1,12 +1,10 @@
 package demand
 
 import (
+	"bufio"
 	"bytes"
-	"encoding/csv"
-	"errors"
 	"fmt"
 	"io"
-	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -43,6 +41,7 @@ type Recording struct {
 	rows []row
 	Bad  []BadRow // the first maxBad of them
 	Bads int      // how many rows were refused
+	ids  map[string]bool
 }
 
 // Len returns the number of good rows.
@@ -66,74 +65,57 @@ var columns = []string{
 	"cores", "memory", "disk", "started", "ended", "result",
 }
 
-// ReadCSV reads a recording: a header that names columns, then one job a row.
-// Bad rows are counted and described; they are not among the good ones. The
-// error is for a file that cannot be read as a recording at all.
-func ReadCSV(src io.Reader) (*Recording, error) {
-	c := csv.NewReader(src)
-	c.ReuseRecord = true
-	c.FieldsPerRecord = -1
-	head, err := c.Read()
-	if err != nil {
-		return nil, errors.New("line 1: no header; the first line names the columns, as in id,submitted,class,work")
-	}
-	head[0] = strings.TrimPrefix(head[0], "\ufeff")
-	at := map[string]int{}
-	for i, name := range head {
-		name = strings.TrimSpace(name)
-		if !slices.Contains(columns, name) {
-			hint := ""
-			if near, ok := document.Nearest(name, columns); ok {
-				hint = fmt.Sprintf("; did you mean %q?", near)
-			}
-			return nil, fmt.Errorf("line 1: unknown column %q; the columns are %s%s", name, strings.Join(columns, ", "), hint)
-		}
-		if _, twice := at[name]; twice {
-			return nil, fmt.Errorf("line 1: column %q stands twice", name)
-		}
-		at[name] = i
-	}
-	for _, name := range []string{"submitted", "class"} {
-		if _, ok := at[name]; !ok {
-			return nil, fmt.Errorf("line 1: column %q is missing; it must be there", name)
-		}
-	}
-	r := &Recording{}
-	ids := map[string]bool{}
+// Read reads a recording: CSV with a header that names columns, or JSON Lines,
+// one object a line, told apart by the first letter. Bad rows are counted and
+// described; they are not among the good ones. The error is for a file that
+// cannot be read as a recording at all.
+func Read(src io.Reader) (*Recording, error) {
+	in := bufio.NewReaderSize(src, 64<<10)
+	r := &Recording{ids: map[string]bool{}}
+	defer func() { r.ids = nil }() // only needed while reading
 	for {
-		record, err := c.Read()
-		if errors.Is(err, io.EOF) {
-			return r, nil
-		}
-		if err != nil {
-			var parse *csv.ParseError
-			if !errors.As(err, &parse) {
-				return nil, err
-			}
-			r.refuse(BadRow{Line: parse.Line, Reason: parse.Err.Error()})
+		b, err := in.Peek(1)
+		switch {
+		case err == nil && (b[0] == ' ' || b[0] == '\t' || b[0] == '\n' || b[0] == '\r'):
+			_, _ = in.Discard(1)
 			continue
+		case err == nil && b[0] == '{':
+			return r, r.readJSONLines(in)
 		}
-		line, _ := c.FieldPos(0)
-		if len(record) != len(head) {
-			r.refuse(BadRow{Line: line, Reason: fmt.Sprintf("%d fields where the header has %d", len(record), len(head))})
-			continue
-		}
-		got, bad := readRow(record, at, line)
-		if bad == nil && got.id != "" && ids[got.id] {
-			bad = &BadRow{Line: line, Column: "id", Found: got.id, Reason: "an earlier row has the same id"}
-		}
-		if bad != nil {
-			r.refuse(*bad)
-			continue
-		}
-		if got.id == "" {
-			got.id = "row-" + strconv.Itoa(line)
-		}
-		ids[got.id] = true
-		if r.rows = append(r.rows, got); len(r.rows) > MaxJobs {
-			return nil, errTooMany
-		}
+		return r, r.readCSV(in)
 	}
+}
+
+// Parse is Read for data at hand.
+func Parse(data []byte) (*Recording, error) { return Read(bytes.NewReader(data)) }
+
+// take reads one row through a way to get its columns.
+func (r *Recording) take(get func(name string) string, line int) error {
+	got, bad := readRow(get, line)
+	if bad == nil && got.id != "" && r.ids[got.id] {
+		bad = &BadRow{Line: line, Column: "id", Found: got.id, Reason: "an earlier row has the same id"}
+	}
+	if bad != nil {
+		r.refuse(*bad)
+		return nil
+	}
+	if got.id == "" {
+		got.id = "row-" + strconv.Itoa(line)
+	}
+	r.ids[got.id] = true
+	if r.rows = append(r.rows, got); len(r.rows) > MaxJobs {
+		return errTooMany
+	}
+	return nil
+}
+
+// unknownColumn says which columns there are.
+func unknownColumn(name string) string {
+	hint := ""
+	if near, ok := document.Nearest(name, columns); ok {
+		hint = fmt.Sprintf("; did you mean %q?", near)
+	}
+	return fmt.Sprintf("unknown column %q; the columns are %s%s", name, strings.Join(columns, ", "), hint)
 }
 
 func (r *Recording) refuse(b BadRow) {
@@ -152,13 +134,7 @@ func clip(s string) string {
 }
 
 // readRow reads one job.
-func readRow(record []string, at map[string]int, line int) (row, *BadRow) {
-	get := func(name string) string {
-		if i, ok := at[name]; ok {
-			return strings.TrimSpace(record[i])
-		}
-		return ""
-	}
+func readRow(get func(name string) string, line int) (row, *BadRow) {
 	bad := func(name, reason string) *BadRow {
 		return &BadRow{Line: line, Column: name, Found: get(name), Reason: reason}
 	}
@@ -236,66 +212,4 @@ func readLength(s string) (units.Duration, bool) {
 	}
 	d, err := units.ParseDuration(s)
 	return d, err == nil
-}
-
-// ParseCSV is ReadCSV for data at hand.
-func ParseCSV(data []byte) (*Recording, error) { return ReadCSV(bytes.NewReader(data)) }
-
-// Bind makes the jobs of a workload from a recording: rows get their class's
-// wants where they have none of their own, and times count from the workload's
-// start. Rows that cannot be bound are returned; there are no jobs then.
-func (r *Recording) Bind(spec *document.WorkloadSpec) (*Jobs, []BadRow) {
-	classes := map[string]int32{}
-	var names []string
-	for i, k := range spec.Classes {
-		classes[k.Name] = int32(i)
-		names = append(names, k.Name)
-	}
-	jobs := &Jobs{classes: spec.Classes, ids: make([]string, 0, len(r.rows)), List: make([]Job, 0, len(r.rows))}
-	var table wantsTable
-	var bad []BadRow
-	refuse := func(b BadRow) {
-		if len(bad) < maxBad {
-			bad = append(bad, b)
-		}
-	}
-	for _, w := range r.rows {
-		class, ok := classes[w.class]
-		if !ok {
-			hint := ""
-			if near, ok := document.Nearest(w.class, names); ok {
-				hint = fmt.Sprintf("; did you mean %q?", near)
-			}
-			refuse(BadRow{w.line, "class", w.class, "the workload has no such class" + hint})
-			continue
-		}
-		k := &spec.Classes[class]
-		at := w.offset
-		if !w.at.IsZero() {
-			at = units.Duration(w.at.Sub(spec.Start.Time))
-		}
-		switch {
-		case at < 0:
-			refuse(BadRow{w.line, "submitted", w.at.Format(time.RFC3339), "before the workload's start"})
-			continue
-		case at > maxOffset:
-			refuse(BadRow{w.line, "submitted", w.at.Format(time.RFC3339), "more than 400 days after the workload's start"})
-			continue
-		case w.work < 0 && k.Work.IsZero():
-			refuse(BadRow{w.line, "work", "", "unknown, and the class has no work time to draw from"})
-			continue
-		}
-		wants := w.wants
-		if wants == nil {
-			wants = k.Wants
-		}
-		jobs.List = append(jobs.List, Job{Submitted: at, Work: w.work, Class: class, Wants: table.number(wants)})
-		jobs.ids = append(jobs.ids, w.id)
-	}
-	if len(bad) > 0 {
-		return nil, bad
-	}
-	jobs.Wants = table.sets
-	jobs.sort()
-	return jobs, nil
 }

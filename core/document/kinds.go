@@ -182,7 +182,7 @@ type WorkloadSpec struct {
 
 // A Recorded workload names the file of its jobs.
 type Recorded struct {
-	File   string `json:"file" doc:"CSV file beside this document."`
+	File   string `json:"file" doc:"File of recorded jobs beside this document: CSV or JSON Lines."`
 	Digest string `json:"digest,omitempty" doc:"sha256 of the file, set when it is stored."`
 }
 

@@ -158,7 +158,7 @@ func (l *Library) Recording(ctx context.Context, digest string) (*demand.Recordi
 	if err != nil {
 		return nil, err
 	}
-	parsed, err := demand.ParseCSV(data)
+	parsed, err := demand.Parse(data)
 	if err != nil {
 		return nil, err
 	}
@@ -179,7 +179,7 @@ func (b BadRows) Error() string {
 // Keep stores a recording under its digest. With skipBad the good rows are
 // taken and the bad ones left out; otherwise bad rows are an error.
 func (l *Library) Keep(ctx context.Context, data []byte, skipBad bool) (digest string, r *demand.Recording, err error) {
-	if r, err = demand.ParseCSV(data); err != nil {
+	if r, err = demand.Parse(data); err != nil {
 		return "", nil, err
 	}
 	if r.Bads > 0 && !skipBad {
