@@ -379,7 +379,7 @@ const maxRecording = 512 << 20
 func (s *server) recordingOperations(api huma.API) {
 	huma.Register(api, huma.Operation{
 		OperationID: "put-recording", Method: http.MethodPost, Path: "/api/v1/recordings", Summary: "Store recorded jobs",
-		Description: "The body is CSV: a header that names columns, then one job a row.", Tags: []string{"documents"},
+		Description: "The body is CSV, a header that names columns and then one job a row, or JSON Lines, one object a line.", Tags: []string{"documents"},
 		MaxBodyBytes: maxRecording, BodyReadTimeout: 5 * time.Minute,
 	}, func(ctx context.Context, in *struct {
 		SkipBad bool   `query:"skipBad" doc:"Take the good rows and leave the bad ones out."`

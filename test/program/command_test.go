@@ -312,6 +312,14 @@ func TestBadRowsOnTheCommandLine(t *testing.T) {
 	if r := command(t, state, "put", dir, "--skip-bad"); r.status != 0 || !strings.Contains(r.err, "1 bad row left out") {
 		t.Errorf("%+v", r)
 	}
+	// The same as JSON Lines, told apart by its first letter.
+	lines := `{"id": 1, "class": "a", "submitted": 10}` + "\n" + `{"id": 3, "class": "a", "submitted": 20, "wants": ["x"]}` + "\n"
+	if err := os.WriteFile(filepath.Join(dir, "jobs.csv"), []byte(lines), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	if r := command(t, state, "put", dir); r.status != 0 || !strings.Contains(r.err, "2 jobs") || !strings.Contains(r.out, "changed") {
+		t.Errorf("%+v", r)
+	}
 	if err := os.Remove(filepath.Join(dir, "jobs.csv")); err != nil {
 		t.Fatal(err)
 	}

@@ -202,7 +202,7 @@ export interface paths {
         put?: never;
         /**
          * Store recorded jobs
-         * @description The body is CSV: a header that names columns, then one job a row.
+         * @description The body is CSV, a header that names columns and then one job a row, or JSON Lines, one object a line.
          */
         post: operations["put-recording"];
         delete?: never;
