@@ -10,6 +10,7 @@
 package main
 
 import (
+	"flag"
 	"fmt"
 	"math"
 	"os"
@@ -48,11 +49,11 @@ type proof struct {
 
 func proofs() []proof {
 	var list []proof
-	for _, c := range []int{1, 2, 5, 20, 100} {
+	for _, c := range []int{1, 2, 5, 20} {
 		for _, load := range []float64{0.5, 0.8, 0.95} {
 			a := load * float64(c)
 			if wait := stats.ErlangC(c, a); wait > 0.15 || c == 1 { // else too few wait within a run
-				jobs := 5000 / (1 - load) / min(1, 4*wait) * max(1, float64(c)/20)
+				jobs := 5000 / (1 - load) / min(1, 4*wait)
 				list = append(list, proof{fmt.Sprintf("M/M/%d, mean wait", c), worlds.Queue{Agents: c, Load: load, Work: worlds.Exponential}, jobs, meanWait, stats.WaitMMC(c, a)})
 			}
 		}
@@ -72,7 +73,8 @@ func proofs() []proof {
 		list = append(list, proof{"M/G/∞ " + g + ", mean at work", q, 3000, func(t *sim.Trace) float64 { m, _ := atWork(t); return m }, 10})
 		list = append(list, proof{"M/G/∞ " + g + ", variance at work", q, 8000, func(t *sim.Trace) float64 { _, v := atWork(t); return v }, 10})
 	}
-	return list
+	const many = 100
+	return append(list, proof{"M/M/100, mean wait", worlds.Queue{Agents: many, Load: 0.95, Work: worlds.Exponential}, 200_000, meanWait, stats.WaitMMC(many, 0.95*many)})
 }
 
 func inWindow(t *sim.Trace, at units.Duration) bool {
@@ -160,6 +162,8 @@ func run(p proof, number int) (holds int, grand stats.Figure, err error) {
 }
 
 func main() {
+	skip := flag.Int("skip", 0, "go on after this many queues, for a table that was broken off")
+	flag.Parse()
 	fmt.Print(`# Validation
 
 Written by ` + "`make validate`" + `. For each queue a hundred seeds were simulated, each with twelve repeats; each seed gives a mean with its 95 % interval. "Held" counts the intervals that hold what theory says: about 95 of an honest engine's hundred, few of a biased one's. "Simulated" is the mean over all seeds with its 95 % interval. Waits are in units of the mean work time.
@@ -170,6 +174,9 @@ Written by ` + "`make validate`" + `. For each queue a hundred seeds were simula
 	all, proven := 0, 0
 	failed := false
 	for i, p := range proofs() {
+		if i < *skip {
+			continue
+		}
 		holds, grand, err := run(p, i)
 		if err != nil {
 			fmt.Fprintln(os.Stderr, err)
