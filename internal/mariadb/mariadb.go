@@ -292,16 +292,6 @@ func (s *Server) DSN(database string) string {
 	return c.FormatDSN()
 }
 
-// PID returns the process id of the running child, 0 when there is none now.
-func (s *Server) PID() int {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	if s.cmd == nil {
-		return 0
-	}
-	return s.cmd.Process.Pid
-}
-
 // Close stops the server in order and waits for it.
 func (s *Server) Close() error {
 	s.mu.Lock()

@@ -202,14 +202,6 @@ func (s *Service) serve(l net.Listener) {
 	go func() { s.served <- s.server.Serve(l) }()
 }
 
-// DatabasePID returns the private database's process id, 0 if there is none.
-func (s *Service) DatabasePID() int {
-	if s.database == nil {
-		return 0
-	}
-	return s.database.PID()
-}
-
 // Failed tells when the service ends by itself.
 func (s *Service) Failed() <-chan error { return s.served }
 
