@@ -149,10 +149,17 @@ func (c *Client) Put(ctx context.Context, file string, text []byte, dryRun bool)
 }
 
 // PutRecording stores recorded jobs.
-func (c *Client) PutRecording(ctx context.Context, csv io.Reader, skipBad bool) (Recording, error) {
+func (c *Client) PutRecording(ctx context.Context, jobs io.Reader, columns map[string]string, skipBad bool) (Recording, error) {
 	var r Recording
 	q := url.Values{"skipBad": {strconv.FormatBool(skipBad)}}
-	_, err := c.call(ctx, request{method: "POST", path: "/recordings", query: q, contentType: "text/csv", body: csv}, &r)
+	pairs := make([]string, 0, len(columns))
+	for ours, theirs := range columns {
+		pairs = append(pairs, ours+"="+theirs)
+	}
+	if len(pairs) > 0 {
+		q.Set("columns", strings.Join(pairs, ","))
+	}
+	_, err := c.call(ctx, request{method: "POST", path: "/recordings", query: q, contentType: "text/csv", body: jobs}, &r)
 	return r, err
 }
 

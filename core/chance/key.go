@@ -24,6 +24,22 @@ const (
 	Start
 	Join
 	Wipe
+	Branch     // whether a made job builds the trunk
+	Change     // whether a build changes its dependencies
+	Cold       // work that a job has without a cache
+	Archive    // size of a packed workspace
+	Memory     // peak memory of a job's attempt
+	Disk       // peak disk of a job's attempt
+	Peak       // point of the work at which the peak comes
+	SaveFails  // whether a save fails
+	BootFails  // whether a node comes up
+	NoCapacity // whether there is a node to be had
+	TakenBack  // when a spot node is taken back
+	Install    // time to install a tool at boot
+	ToolFails  // whether that fails
+	Update     // time an agent takes to update itself
+	Making     // time to make an image
+	Attach     // time to attach a volume
 )
 
 // Root returns the key from which all draws of one repeat of one seed descend.

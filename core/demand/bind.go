@@ -2,6 +2,8 @@ package demand
 
 import (
 	"fmt"
+	"slices"
+	"strings"
 	"time"
 
 	"tachyphor/core/document"
@@ -26,7 +28,10 @@ func (r *Recording) Bind(spec *document.WorkloadSpec) (*Jobs, []BadRow) {
 			bad = append(bad, b)
 		}
 	}
-	for _, w := range r.rows {
+	var rows []int // by job: its row
+	chained, measured := false, false
+	for i := range r.rows {
+		w := &r.rows[i]
 		class, ok := classes[w.class]
 		if !ok {
 			hint := ""
@@ -56,8 +61,18 @@ func (r *Recording) Bind(spec *document.WorkloadSpec) (*Jobs, []BadRow) {
 		if wants == nil {
 			wants = k.Wants
 		}
-		jobs.List = append(jobs.List, Job{Submitted: at, Work: w.work, Class: class, Wants: table.number(wants)})
+		jobs.List = append(jobs.List, Job{Submitted: at, Work: w.work, Class: class, Wants: table.number(wants), Cores: w.cores, Change: w.change})
 		jobs.ids = append(jobs.ids, w.id)
+		rows = append(rows, i)
+		chained, measured = chained || w.after != nil, measured || w.memory >= 0 || w.disk >= 0
+	}
+	if chained && len(bad) == 0 {
+		r.chain(jobs, rows, refuse)
+	}
+	if measured {
+		for _, i := range rows {
+			jobs.Memory, jobs.Disk = append(jobs.Memory, r.rows[i].memory), append(jobs.Disk, r.rows[i].disk)
+		}
 	}
 	if len(bad) > 0 {
 		return nil, bad
@@ -65,4 +80,63 @@ func (r *Recording) Bind(spec *document.WorkloadSpec) (*Jobs, []BadRow) {
 	jobs.Wants = table.sets
 	jobs.sort()
 	return jobs, nil
+}
+
+// chain finds the jobs that each job comes after.
+func (r *Recording) chain(jobs *Jobs, rows []int, refuse func(BadRow)) {
+	at := make(map[string]int32, len(jobs.ids))
+	for i, id := range jobs.ids {
+		at[id] = int32(i)
+	}
+	jobs.after = map[int32][]int32{}
+	for i := range jobs.ids {
+		w := &r.rows[rows[i]]
+		for _, id := range w.after {
+			before, ok := at[id]
+			if !ok {
+				refuse(BadRow{w.line, "after", id, "no job of that id in the file"})
+				continue
+			}
+			if !slices.Contains(jobs.after[int32(i)], before) {
+				jobs.after[int32(i)] = append(jobs.after[int32(i)], before)
+			}
+		}
+	}
+	for _, i := range jobs.circles() {
+		w := &r.rows[rows[i]]
+		refuse(BadRow{w.line, "after", strings.Join(w.after, " "), "the job would come after itself, in a circle"})
+	}
+}
+
+// circles returns the jobs that come after themselves, through others or not,
+// and those behind them.
+func (j *Jobs) circles() []int32 {
+	left, next := make([]int32, len(j.List)), map[int32][]int32{}
+	for i, list := range j.after {
+		left[i] = int32(len(list))
+		for _, b := range list {
+			next[b] = append(next[b], i)
+		}
+	}
+	var free []int32
+	for i, n := range left {
+		if n == 0 {
+			free = append(free, int32(i))
+		}
+	}
+	done := 0
+	for ; done < len(free); done++ {
+		for _, i := range next[free[done]] {
+			if left[i]--; left[i] == 0 {
+				free = append(free, i)
+			}
+		}
+	}
+	var out []int32
+	for i, n := range left {
+		if n > 0 {
+			out = append(out, int32(i))
+		}
+	}
+	return out
 }

@@ -20,20 +20,54 @@ type Calendar struct {
 // NewCalendar lays a template's numbers out over the span, which begins at
 // start. zone is for periods that name none.
 func NewCalendar(a document.AgentNumbers, start time.Time, span units.Duration, zone units.Zone) Calendar {
-	var c Calendar
-	for t := units.Duration(0); t == 0 || t < span; {
-		now := start.Add(time.Duration(t))
-		n := numbersAt(a, now, zone)
-		if len(c.numbers) == 0 || c.numbers[len(c.numbers)-1] != n {
+	c := Calendar{[]units.Duration{0}, []Numbers{numbersAt(a, start, zone)}}
+	if len(a.Calendar) == 0 {
+		return c
+	}
+	Minutes(start, span, func(t units.Duration) {
+		if n := numbersAt(a, start.Add(time.Duration(t)), zone); c.numbers[len(c.numbers)-1] != n {
 			c.from, c.numbers = append(c.from, t), append(c.numbers, n)
 		}
-		if len(a.Calendar) == 0 {
-			break
-		}
-		// Periods begin and end on whole minutes.
-		t = units.Duration(now.Truncate(time.Minute).Add(time.Minute).Sub(start))
-	}
+	})
 	return c
+}
+
+// Minutes calls f for every whole minute of the clock after start and within the
+// span; periods begin and end on those.
+func Minutes(start time.Time, span units.Duration, f func(units.Duration)) {
+	for at := start.Truncate(time.Minute).Add(time.Minute); ; at = at.Add(time.Minute) {
+		t := units.Duration(at.Sub(start))
+		if t >= span {
+			return
+		}
+		f(t)
+	}
+}
+
+// A Stretch is a part of simulated time: From ≤ t < To.
+type Stretch struct{ From, To units.Duration }
+
+// Stretches lays a window of the week out over the span. zone is for a window
+// that names none.
+func Stretches(w document.Window, start time.Time, span units.Duration, zone units.Zone) []Stretch {
+	if w.Zone != (units.Zone{}) {
+		zone = w.Zone
+	}
+	var out []Stretch
+	in := false
+	look := func(t units.Duration) {
+		switch on := w.When.Covers(zone.MinuteOfWeek(start.Add(time.Duration(t)))); {
+		case on && !in:
+			out = append(out, Stretch{t, span})
+			in = true
+		case !on && in:
+			out[len(out)-1].To = t
+			in = false
+		}
+	}
+	look(0)
+	Minutes(start, span, look)
+	return out
 }
 
 func numbersAt(a document.AgentNumbers, now time.Time, zone units.Zone) Numbers {
@@ -63,3 +97,9 @@ func (c Calendar) At(i int) (n Numbers, next units.Duration, ok bool) {
 	}
 	return c.numbers[i], 0, false
 }
+
+// Steps returns the numbers of each step, in order. They must not be changed.
+func (c Calendar) Steps() []Numbers { return c.numbers }
+
+// With returns the calendar with other numbers for its steps.
+func (c Calendar) With(numbers []Numbers) Calendar { return Calendar{c.from, numbers} }

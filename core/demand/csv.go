@@ -5,7 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"slices"
 	"strings"
 )
 
@@ -14,7 +13,7 @@ func (r *Recording) readCSV(src io.Reader) error {
 	c := csv.NewReader(src)
 	c.ReuseRecord = true
 	c.FieldsPerRecord = -1
-	at, width, err := readHeader(c)
+	at, width, err := r.readHeader(c)
 	if err != nil {
 		return err
 	}
@@ -49,7 +48,7 @@ func (r *Recording) readCSV(src io.Reader) error {
 }
 
 // readHeader says where each column stands, and how many there are.
-func readHeader(c *csv.Reader) (at map[string]int, width int, err error) {
+func (r *Recording) readHeader(c *csv.Reader) (at map[string]int, width int, err error) {
 	head, err := c.Read()
 	if err != nil {
 		return nil, 0, errors.New("line 1: no header; the first line names the columns, as in id,submitted,class,work")
@@ -58,8 +57,12 @@ func readHeader(c *csv.Reader) (at map[string]int, width int, err error) {
 	at = map[string]int{}
 	for i, name := range head {
 		name = strings.TrimSpace(name)
-		if !slices.Contains(columns, name) {
-			return nil, 0, errors.New("line 1: " + unknownColumn(name))
+		name, err := r.ours(name)
+		if err != nil {
+			return nil, 0, fmt.Errorf("line 1: %w", err)
+		}
+		if name == "" {
+			continue
 		}
 		if _, twice := at[name]; twice {
 			return nil, 0, fmt.Errorf("line 1: column %q stands twice", name)
@@ -68,8 +71,16 @@ func readHeader(c *csv.Reader) (at map[string]int, width int, err error) {
 	}
 	for _, name := range []string{"submitted", "class"} {
 		if _, ok := at[name]; !ok {
-			return nil, 0, fmt.Errorf("line 1: column %q is missing; it must be there", name)
+			return nil, 0, fmt.Errorf("line 1: column %q is missing; it must be there%s", name, r.said(name))
 		}
 	}
 	return at, len(head), nil
+}
+
+// said names the file's column that a mapping promised for one of ours.
+func (r *Recording) said(name string) string {
+	if their, ok := r.theirs[name]; ok {
+		return fmt.Sprintf(" (as %q, by the workload's columns)", their)
+	}
+	return ""
 }

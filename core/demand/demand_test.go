@@ -113,11 +113,11 @@ const recordedSpec = `
 `
 
 func TestRecordedJobs(t *testing.T) {
-	r, err := demand.Parse([]byte("\ufeffclass,submitted,id,wants,work,started,ended\n" +
-		"a,2026-09-14T01:00:00+01:00,second,,90,,\n" +
-		"a,0.5,first,\"x; y\",8m,,\n" +
-		"b,3700,third,,,2026-09-14T02:00:00Z,2026-09-14T02:00:07.5Z\n" +
-		"a,7200,fourth,,,,\n"))
+	r, err := demand.Parse([]byte("\ufeffclass,submitted,id,wants,work,started,ended\n"+
+		"a,2026-09-14T01:00:00+01:00,second,,90,,\n"+
+		"a,0.5,first,\"x; y\",8m,,\n"+
+		"b,3700,third,,,2026-09-14T02:00:00Z,2026-09-14T02:00:07.5Z\n"+
+		"a,7200,fourth,,,,\n"), nil)
 	if err != nil || r.Bads > 0 {
 		t.Fatal(err, r)
 	}
@@ -156,7 +156,7 @@ func TestBadRows(t *testing.T) {
 		"a,5," + strings.Repeat("x", 200) + ",,": "longer than 120",
 	}
 	for row, want := range rows {
-		r, err := demand.Parse([]byte("class,submitted,id,work,after\na,1,ok,,\n" + row + "\n"))
+		r, err := demand.Parse([]byte("class,submitted,id,work,after\na,1,ok,,\n"+row+"\n"), nil)
 		if err != nil {
 			t.Errorf("%q: %v", row, err)
 			continue
@@ -168,7 +168,7 @@ func TestBadRows(t *testing.T) {
 	for head, want := range map[string]string{
 		"": "no header", "class\n": `"submitted" is missing`, "class,submited\n": `did you mean "submitted"?`, "class,submitted,class\n": "stands twice",
 	} {
-		if _, err := demand.Parse([]byte(head)); err == nil || !strings.Contains(err.Error(), want) {
+		if _, err := demand.Parse([]byte(head), nil); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("header %q: %v, want %q", head, err, want)
 		}
 	}
@@ -179,7 +179,7 @@ func TestBadRows(t *testing.T) {
 		"a,2029-09-13T23:59:59Z,x,": "more than 400 days",
 		"b,5,x,":                    "no work time to draw from",
 	} {
-		r, err := demand.Parse([]byte("class,submitted,id,work\n" + row + "\n"))
+		r, err := demand.Parse([]byte("class,submitted,id,work\n"+row+"\n"), nil)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -192,7 +192,7 @@ func TestBadRows(t *testing.T) {
 // JSON Lines give the same jobs as CSV, and bad lines are told likewise.
 func TestJSONLines(t *testing.T) {
 	read := func(text string) (*demand.Recording, string) {
-		r, err := demand.Parse([]byte(text))
+		r, err := demand.Parse([]byte(text), nil)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -242,7 +242,7 @@ func FuzzRead(f *testing.F) {
 	f.Add("class,submitted\n\"")
 	f.Add("id,class,submitted,work,started,ended\n\"a\"\"b\",x,1e3,90s,1,2\n")
 	f.Fuzz(func(t *testing.T, s string) {
-		r, err := demand.Parse([]byte(s))
+		r, err := demand.Parse([]byte(s), nil)
 		if err == nil {
 			jobs, bad := r.Bind(workload(t, recordedSpec))
 			if jobs != nil && len(jobs.List) != r.Len() || jobs == nil && len(bad) == 0 {

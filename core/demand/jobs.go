@@ -20,6 +20,9 @@ type Job struct {
 	Work  units.Duration
 	Class int32 // index into the workload's classes
 	Wants int32 // index into Jobs.Wants
+	// Cores are what the job keeps busy; below 0 where its class says.
+	Cores  float32
+	Change bool // it builds a change request, not the trunk
 }
 
 // Jobs are the jobs of one workload in the order of their submission (ties in
@@ -28,10 +31,21 @@ type Jobs struct {
 	List  []Job
 	Wants [][]string // distinct sets of wants
 	ids   []string   // of recorded jobs; nil when made
+	// Memory and Disk are the peaks of recorded jobs, below 0 where the class
+	// says; nil when no job has one of its own.
+	Memory, Disk []units.Bytes
+	// after lists the jobs that each job comes after; nil when none does.
+	after map[int32][]int32
 	// made numbers made jobs within their class.
 	made    []int32
 	classes []document.JobClass
 }
+
+// After returns the jobs that job i comes after, ascending.
+func (j *Jobs) After(i int) []int32 { return j.after[int32(i)] }
+
+// Chained reports whether any job comes after others.
+func (j *Jobs) Chained() bool { return len(j.after) > 0 }
 
 // ID returns the name of job i.
 func (j *Jobs) ID(i int) string {

@@ -6,7 +6,6 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
-	"slices"
 	"strings"
 )
 
@@ -23,7 +22,7 @@ func (r *Recording) readJSONLines(src io.Reader) error {
 		if len(text) == 0 {
 			continue
 		}
-		fields, bad := readObject(text)
+		fields, bad := r.readObject(text)
 		if bad != nil {
 			bad.Line = n
 			r.refuse(*bad)
@@ -40,7 +39,7 @@ func (r *Recording) readJSONLines(src io.Reader) error {
 }
 
 // readObject writes an object's fields as a row of CSV would have them.
-func readObject(text []byte) (map[string]string, *BadRow) {
+func (r *Recording) readObject(text []byte) (map[string]string, *BadRow) {
 	var raw map[string]any
 	d := json.NewDecoder(bytes.NewReader(text))
 	d.UseNumber()
@@ -52,8 +51,12 @@ func readObject(text []byte) (map[string]string, *BadRow) {
 	}
 	fields := make(map[string]string, len(raw))
 	for name, v := range raw {
-		if !slices.Contains(columns, name) {
-			return nil, &BadRow{Column: clip(name), Reason: unknownColumn(clip(name))}
+		name, err := r.ours(name)
+		if err != nil {
+			return nil, &BadRow{Column: clip(name), Reason: err.Error()}
+		}
+		if name == "" {
+			continue
 		}
 		switch x := v.(type) {
 		case nil:
@@ -65,8 +68,8 @@ func readObject(text []byte) (map[string]string, *BadRow) {
 			words := make([]string, len(x))
 			for i, w := range x {
 				s, ok := w.(string)
-				if !ok || name != "wants" {
-					return nil, &BadRow{Column: name, Reason: "expected a single value, or for wants a list of words"}
+				if !ok || name != "wants" && name != "after" {
+					return nil, &BadRow{Column: name, Reason: "expected a single value, or for wants and after a list of words"}
 				}
 				words[i] = s
 			}

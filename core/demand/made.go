@@ -26,6 +26,10 @@ func Make(spec *document.WorkloadSpec, span units.Duration, root chance.Key) (*J
 	var table wantsTable
 	for class, k := range spec.Classes {
 		wants := table.number(k.Wants)
+		if k.Follows != nil {
+			continue
+		}
+		first := len(jobs.List)
 		p := profile{class: class, hours: k.Arrivals.Hours, zone: k.Arrivals.Zone, start: spec.Start.Time, span: span, root: root}
 		if p.zone == (units.Zone{}) {
 			p.zone = spec.Zone
@@ -38,13 +42,68 @@ func Make(spec *document.WorkloadSpec, span units.Duration, root chance.Key) (*J
 		slices.Sort(at)
 		jobs.List, jobs.made = slices.Grow(jobs.List, len(at)), slices.Grow(jobs.made, len(at))
 		for i, t := range at {
-			jobs.List = append(jobs.List, Job{Submitted: t, Work: -1, Class: int32(class), Wants: wants})
+			jobs.List = append(jobs.List, Job{Submitted: t, Work: -1, Class: int32(class), Wants: wants, Cores: -1})
 			jobs.made = append(jobs.made, int32(i+1))
 		}
+		branches(jobs.List[first:], k.TrunkShare, root, uint64(class))
+	}
+	if err := jobs.follow(spec, &table); err != nil {
+		return nil, err
 	}
 	jobs.Wants = table.sets
 	jobs.sort()
 	return jobs, nil
+}
+
+// branches draws which jobs of a class build change requests.
+func branches(list []Job, trunk *float64, root chance.Key, class uint64) {
+	if trunk == nil {
+		return
+	}
+	for i := range list {
+		list[i].Change = root.For(chance.Branch, class, uint64(i)).Uniform() >= *trunk
+	}
+}
+
+// follow makes the jobs of classes that follow others: they are submitted with
+// the job they come after and build the same branch.
+func (j *Jobs) follow(spec *document.WorkloadSpec, table *wantsTable) error {
+	done := make([]bool, len(spec.Classes))
+	for c, k := range spec.Classes {
+		done[c] = k.Follows == nil
+	}
+	for again := true; again; {
+		again = false
+		for c, k := range spec.Classes {
+			if done[c] {
+				continue
+			}
+			lead := slices.IndexFunc(spec.Classes, func(x document.JobClass) bool { return x.Name == k.Follows.Class })
+			if lead < 0 || !done[lead] {
+				continue
+			}
+			wants, n := table.number(k.Wants), int32(0)
+			for i, end := 0, len(j.List); i < end; i++ {
+				if int(j.List[i].Class) != lead {
+					continue
+				}
+				for range k.Follows.Count {
+					n++
+					if j.after == nil {
+						j.after = map[int32][]int32{}
+					}
+					j.after[int32(len(j.List))] = []int32{int32(i)}
+					j.List = append(j.List, Job{Submitted: j.List[i].Submitted, Work: -1, Class: int32(c), Wants: wants, Cores: -1, Change: j.List[i].Change})
+					j.made = append(j.made, n)
+				}
+				if len(j.List) > MaxJobs {
+					return errTooMany
+				}
+			}
+			done[c], again = true, true
+		}
+	}
+	return nil
 }
 
 // sort orders the jobs by submission; ties stay in the order of classes.
@@ -54,25 +113,37 @@ func (j *Jobs) sort() {
 		order[i] = int32(i)
 	}
 	slices.SortStableFunc(order, func(a, b int32) int { return cmp.Compare(j.List[a].Submitted, j.List[b].Submitted) })
-	list := make([]Job, len(order))
+	j.List, j.made, j.ids = reorder(j.List, order), reorder(j.made, order), reorder(j.ids, order)
+	j.Memory, j.Disk = reorder(j.Memory, order), reorder(j.Disk, order)
+	if j.after == nil {
+		return
+	}
+	now := make([]int32, len(order)) // where each job went
 	for i, o := range order {
-		list[i] = j.List[o]
+		now[o] = int32(i)
 	}
-	j.List = list
-	if j.made != nil {
-		made := make([]int32, len(order))
-		for i, o := range order {
-			made[i] = j.made[o]
+	after := make(map[int32][]int32, len(j.after))
+	for i, list := range j.after {
+		moved := make([]int32, len(list))
+		for k, x := range list {
+			moved[k] = now[x]
 		}
-		j.made = made
+		slices.Sort(moved)
+		after[now[i]] = moved
 	}
-	if j.ids != nil {
-		ids := make([]string, len(order))
-		for i, o := range order {
-			ids[i] = j.ids[o]
-		}
-		j.ids = ids
+	j.after = after
+}
+
+// reorder returns list in a new order; nil stays nil.
+func reorder[T any](list []T, order []int32) []T {
+	if list == nil {
+		return nil
 	}
+	out := make([]T, len(order))
+	for i, o := range order {
+		out[i] = list[o]
+	}
+	return out
 }
 
 // profile draws the arrivals of one class.

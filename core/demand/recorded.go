@@ -3,8 +3,10 @@ package demand
 import (
 	"bufio"
 	"bytes"
+	"errors"
 	"fmt"
 	"io"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -42,6 +44,9 @@ type Recording struct {
 	Bad  []BadRow // the first maxBad of them
 	Bads int      // how many rows were refused
 	ids  map[string]bool
+	// theirs are the file's own names of our columns; with some, columns that are
+	// neither are left out.
+	theirs map[string]string
 }
 
 // Len returns the number of good rows.
@@ -56,6 +61,11 @@ type row struct {
 	offset    units.Duration
 	work      units.Duration // < 0 when unknown
 	wants     []string       // nil when the class says
+	after     []string       // ids
+	change    bool
+	cores     float32     // < 0 when unknown, as the next two
+	memory    units.Bytes // peak
+	disk      units.Bytes // peak
 }
 
 // columns are what a recording may have; those without a reader are kept for
@@ -65,14 +75,18 @@ var columns = []string{
 	"cores", "memory", "disk", "started", "ended", "result",
 }
 
-// Read reads a recording: CSV with a header that names columns, or JSON Lines,
-// one object a line, told apart by the first letter. Bad rows are counted and
+// Read reads a recording: CSV with a header that names columns, JSON Lines, one
+// object a line, or Parquet, told apart by the first bytes. theirs gives the
+// file's own names of our columns; it may be nil. Bad rows are counted and
 // described; they are not among the good ones. The error is for a file that
 // cannot be read as a recording at all.
-func Read(src io.Reader) (*Recording, error) {
+func Read(src io.Reader, theirs map[string]string) (*Recording, error) {
 	in := bufio.NewReaderSize(src, 64<<10)
-	r := &Recording{ids: map[string]bool{}}
+	r := &Recording{ids: map[string]bool{}, theirs: theirs}
 	defer func() { r.ids = nil }() // only needed while reading
+	if magic, err := in.Peek(4); err == nil && string(magic) == parquetMagic {
+		return r, r.readParquet(in)
+	}
 	for {
 		b, err := in.Peek(1)
 		switch {
@@ -87,7 +101,27 @@ func Read(src io.Reader) (*Recording, error) {
 }
 
 // Parse is Read for data at hand.
-func Parse(data []byte) (*Recording, error) { return Read(bytes.NewReader(data)) }
+func Parse(data []byte, theirs map[string]string) (*Recording, error) {
+	return Read(bytes.NewReader(data), theirs)
+}
+
+// ours returns our name of a file's column; "" for one that is left out, and an
+// error for one that nothing is known of.
+func (r *Recording) ours(name string) (string, error) {
+	for our, their := range r.theirs {
+		if their == name {
+			return our, nil
+		}
+	}
+	_, taken := r.theirs[name]
+	switch {
+	case slices.Contains(columns, name) && !taken:
+		return name, nil
+	case len(r.theirs) > 0:
+		return "", nil
+	}
+	return "", errors.New(unknownColumn(name))
+}
 
 // take reads one row through a way to get its columns.
 func (r *Recording) take(get func(name string) string, line int) error {
@@ -149,25 +183,29 @@ func readRow(get func(name string) string, line int) (row, *BadRow) {
 	if got.at, got.offset, ok = readMoment(get("submitted")); !ok {
 		return got, bad("submitted", "expected a time such as 2026-09-14T06:00:00Z, or seconds since the workload's start")
 	}
-	if get("after") != "" {
-		return got, bad("after", "jobs that come after others are not simulated yet; leave the column empty")
+	if got.after = words(get("after")); len(got.after) > maxAfter {
+		return got, bad("after", fmt.Sprintf("more than %d jobs", maxAfter))
 	}
-	if w := get("wants"); w != "" {
-		got.wants = strings.FieldsFunc(strings.Clone(w), func(r rune) bool { return r == ' ' || r == ';' || r == '+' })
-	}
-	if b := get("branch"); b != "" && b != "trunk" && b != "change" {
+	got.wants = words(get("wants"))
+	b := get("branch")
+	if b != "" && b != "trunk" && b != "change" {
 		return got, bad("branch", "expected trunk or change")
 	}
+	got.change, got.cores, got.memory, got.disk = b == "change", -1, -1, -1
 	if v := get("cores"); v != "" {
-		if _, err := units.ParseMilliCPU(v); err != nil {
+		c, err := units.ParseMilliCPU(v)
+		if err != nil {
 			return got, bad("cores", "expected cores, as in 1.5 or 1500m")
 		}
+		got.cores = float32(c.Cores())
 	}
-	for _, name := range []string{"memory", "disk"} {
+	for name, into := range map[string]*units.Bytes{"memory": &got.memory, "disk": &got.disk} {
 		if v := get(name); v != "" {
-			if _, err := units.ParseBytes(v); err != nil {
+			n, err := units.ParseBytes(v)
+			if err != nil {
 				return got, bad(name, "expected bytes, as in 3Gi")
 			}
+			*into = n
 		}
 	}
 	if got.work, ok = readLength(get("work")); !ok {
@@ -188,6 +226,17 @@ func readRow(get func(name string) string, line int) (row, *BadRow) {
 		}
 	}
 	return got, nil
+}
+
+// maxAfter bounds how many jobs one job comes after.
+const maxAfter = 1000
+
+// words splits a list; nothing gives nil.
+func words(s string) []string {
+	if s == "" {
+		return nil
+	}
+	return strings.FieldsFunc(strings.Clone(s), func(r rune) bool { return r == ' ' || r == ';' || r == '+' })
 }
 
 // maxOffset is the latest a job may come after the workload's start.

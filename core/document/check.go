@@ -50,14 +50,14 @@ func (c checker) within(path string, n, lo, hi int) {
 	}
 }
 
-func (c checker) times(path string, t Times) {
+// drawn checks a distribution; example says how its values are written.
+func drawn[Q ~int64](c checker, path string, t Drawn[Q], write string) {
 	forms := 0
 	for _, given := range []bool{t.Fixed != nil, t.Median != nil || t.P95 != nil, t.Mean != nil || t.Shape != nil, t.Min != nil || t.Max != nil, len(t.Samples) > 0} {
 		if given {
 			forms++
 		}
 	}
-	const write = "write one of {fixed: 40s}, {median: 42s, p95: 110s}, {mean: 5m}, {mean: 5m, shape: 3}, {min: 1s, max: 4s}, {samples: [..]}"
 	switch {
 	case forms > 1:
 		c.at(path, "more than one form", write)
@@ -71,6 +71,21 @@ func (c checker) times(path string, t Times) {
 		c.at(path+".shape", fmt.Sprint(*t.Shape), "expected a number from 0.05 to 1000")
 	case len(t.Samples) > 10_000:
 		c.at(path+".samples", fmt.Sprint(len(t.Samples), " values"), "expected at most 10000")
+	}
+}
+
+func (c checker) times(path string, t Times) {
+	drawn(c, path, t, "write one of 40s, {fixed: 40s}, {median: 42s, p95: 110s}, {mean: 5m}, {mean: 5m, shape: 3}, {min: 1s, max: 4s}, {samples: [..]}")
+}
+
+func (c checker) sizes(path string, t Sizes) {
+	drawn(c, path, t, "write one of 3Gi, {fixed: 3Gi}, {median: 3Gi, p95: 5Gi}, {mean: 3Gi}, {mean: 3Gi, shape: 3}, {min: 1Gi, max: 4Gi}, {samples: [..]}")
+}
+
+// chance faults a number that is not a probability.
+func (c checker) chance(path string, p float64) {
+	if !(p >= 0 && p <= 1) {
+		c.at(path, fmt.Sprint(p), "expected a number from 0 to 1")
 	}
 }
 
@@ -128,6 +143,11 @@ func (c checker) cluster(s *ClusterSpec) {
 		c.within(path+".pods", n.Pods, 1, 10_000)
 		c.within(path+".reserved.pods", n.Reserved.Pods, 0, n.Pods)
 	}
+	c.facts(s)
+	spotPrice := func(name string) bool {
+		i := slices.IndexFunc(s.NodeTypes, func(n NodeType) bool { return n.Name == name })
+		return i < 0 || s.NodeTypes[i].SpotPrice != nil
+	}
 	for i, p := range s.Pools {
 		path := fmt.Sprintf("spec.pools[%d]", i)
 		if !slices.Contains(types, p.NodeType) {
@@ -136,10 +156,93 @@ func (c checker) cluster(s *ClusterSpec) {
 		c.within(path+".max", p.Max, 0, maxNodesOf)
 		c.within(path+".min", p.Min, 0, p.Max)
 		c.times(path+".boot", p.Boot)
+		c.chance(path+".bootFails", p.BootFails)
+		c.chance(path+".noCapacity", p.NoCapacity)
+		if (p.BootFails > 0 || p.NoCapacity > 0) && p.RetryAfter < units.Second {
+			c.at(path+".retryAfter", p.RetryAfter.String(), "expected at least 1s, so that a pool that gives no nodes is not asked without end")
+		}
+		c.within(path+".pulls", p.Pulls, 1, 100)
+		if p.Spot == nil {
+			continue
+		}
+		if !(p.Spot.PerHour >= 0 && p.Spot.PerHour <= 1000) {
+			c.at(path+".spot.perHour", fmt.Sprint(p.Spot.PerHour), "expected a number from 0 to 1000")
+		}
+		if !spotPrice(p.NodeType) {
+			c.at(path+".spot", "a spot pool", "node type "+p.NodeType+" needs a spotPrice")
+		}
 	}
 	c.times("spec.agents.start", s.Agents.Start)
 	c.times("spec.agents.join", s.Agents.Join)
 	c.times("spec.agents.wipe", s.Agents.Wipe)
+}
+
+// facts checks what a cluster says of images, tools, claims and the store.
+func (c checker) facts(s *ClusterSpec) {
+	var pools []string
+	for _, p := range s.Pools {
+		pools = append(pools, p.Name)
+	}
+	c.unique("spec.daemonSets", len(s.DaemonSets), func(i int) string { return s.DaemonSets[i].Name })
+	for i, d := range s.DaemonSets {
+		for j, p := range d.Pools {
+			if !slices.Contains(pools, p) {
+				c.at(fmt.Sprintf("spec.daemonSets[%d].pools[%d]", i, j), strconv.Quote(p), "no such pool in this cluster"+meant(p, pools))
+			}
+		}
+	}
+	sizes := map[string]units.Bytes{}
+	for i, image := range s.Images {
+		path := fmt.Sprintf("spec.images[%d]", i)
+		if (image.Size == 0) == (len(image.Layers) == 0) {
+			c.at(path+".size", image.Name, "give either size or layers")
+		}
+		for j, l := range image.Layers {
+			if size, known := sizes[l.Name]; known && size != l.Size {
+				c.at(fmt.Sprintf("%s.layers[%d].size", path, j), l.Size.String(), "the layer "+l.Name+" is "+size.String()+" elsewhere; the same name is the same layer")
+			}
+			sizes[l.Name] = l.Size
+		}
+		c.times(path+".makeTime", image.MakeTime)
+	}
+	c.unique("spec.agents.tools", len(s.Agents.Tools), func(i int) string { return s.Agents.Tools[i].Name })
+	for i, t := range s.Agents.Tools {
+		path := fmt.Sprintf("spec.agents.tools[%d]", i)
+		c.times(path+".install", t.Install)
+		c.chance(path+".fails", t.Fails)
+	}
+	c.times("spec.agents.update", s.Agents.Update)
+	c.unique("spec.claims", len(s.Claims), func(i int) string { return s.Claims[i].Name })
+	c.times("spec.volumes.attach", s.Volumes.Attach)
+	c.chance("spec.store.saveFails", s.Store.SaveFails)
+}
+
+// class checks what a job class may say beyond its work.
+func (c checker) class(path string, k *JobClass, names []string) {
+	c.sizes(path+".memory", k.Memory)
+	c.sizes(path+".disk", k.Disk)
+	c.times(path+".workspace.cold", k.Workspace.Cold)
+	c.sizes(path+".workspace.size", k.Workspace.Size)
+	c.chance(path+".workspace.changeRate", k.Workspace.ChangeRate)
+	for name, p := range map[string]*float64{".parallel": k.Parallel, ".trunkShare": k.TrunkShare, ".workspace.partial": k.Workspace.Partial} {
+		if p != nil {
+			c.chance(path+name, *p)
+		}
+	}
+	c.within(path+".priority", k.Priority, -1000, 1000)
+	c.within(path+".retries", k.Retries, 0, 100)
+	if k.Follows == nil {
+		return
+	}
+	c.within(path+".follows.count", k.Follows.Count, 1, 1000)
+	if i := slices.Index(names, k.Follows.Class); i < 0 {
+		c.at(path+".follows.class", strconv.Quote(k.Follows.Class), "no such class in this workload"+meant(k.Follows.Class, names))
+	} else if names[i] == k.Name {
+		c.at(path+".follows.class", strconv.Quote(k.Name), "a class cannot follow itself")
+	}
+	if len(k.Arrivals.Hours) > 0 || len(k.Arrivals.Bursts) > 0 {
+		c.at(path+".arrivals", "arrivals", "a class that follows another has no arrivals of its own")
+	}
 }
 
 func (c checker) workload(s *WorkloadSpec) {
@@ -150,8 +253,13 @@ func (c checker) workload(s *WorkloadSpec) {
 		c.at("spec.start", "nothing", "expected a time such as 2026-09-14T00:00:00+02:00")
 	}
 	c.unique("spec.classes", len(s.Classes), func(i int) string { return s.Classes[i].Name })
+	var names []string
+	for _, k := range s.Classes {
+		names = append(names, k.Name)
+	}
 	for i, k := range s.Classes {
 		path := fmt.Sprintf("spec.classes[%d]", i)
+		c.class(path, &k, names)
 		c.times(path+".work", k.Work)
 		if k.Work.IsZero() && s.Jobs == nil {
 			c.at(path+".work", "nothing", "say how long a job works, as in {median: 8m, p95: 14m}")
@@ -201,6 +309,14 @@ func (c checker) scenario(s *ScenarioSpec) {
 			c.at(path+".min", strconv.Itoa(*p.Min), "must not be above max "+strconv.Itoa(*p.Max))
 		}
 	}
+	c.limits(s)
+	for i, r := range s.Caching {
+		path := fmt.Sprintf("spec.caching[%d]", i)
+		c.within(path+".copies", r.Copies, 1, 10_000)
+		if (r.Save == SaveEvery) != (r.Every > 0) {
+			c.at(path+".every", r.Every.String(), "give every, as in 24h, together with save: every")
+		}
+	}
 	if s.Nodes.Growth.Scan < units.Millisecond {
 		c.at("spec.nodes.growth.scan", s.Nodes.Growth.Scan.String(), "expected at least 1ms")
 	}
@@ -212,6 +328,33 @@ func (c checker) scenario(s *ScenarioSpec) {
 		c.at("spec.run.warmup", r.Warmup.String(), "must be shorter than the span of "+r.Span.String())
 	}
 	c.within("spec.run.repeats", r.Repeats, 1, maxRepeats)
+}
+
+// limits checks the quota, the pools' calendars and spare room.
+func (c checker) limits(s *ScenarioSpec) {
+	if s.Quota.Pods != nil {
+		c.within("spec.quota.pods", *s.Quota.Pods, 0, maxAgents)
+	}
+	for name, p := range s.Nodes.Pools {
+		for i, x := range p.Calendar {
+			path := fmt.Sprintf("%s.calendar[%d].min", join("spec.nodes.pools", name), i)
+			c.within(path, x.Min, 0, maxNodesOf)
+			if p.Max != nil && x.Min > *p.Max {
+				c.at(path, strconv.Itoa(x.Min), "must not be above max "+strconv.Itoa(*p.Max))
+			}
+		}
+	}
+	var names []string
+	for _, t := range s.Templates {
+		names = append(names, t.Template)
+	}
+	for name, n := range s.Nodes.Growth.SpareRoom {
+		path := join("spec.nodes.growth.spareRoom", name)
+		if !slices.Contains(names, name) {
+			c.at(path, strconv.Quote(name), "the scenario uses no such template"+meant(name, names))
+		}
+		c.within(path, n, 0, maxAgents)
+	}
 }
 
 func (c checker) agents(path string, a AgentNumbers) {

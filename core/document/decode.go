@@ -17,6 +17,10 @@ type enumeration interface{ Values() []string }
 // A defaulter fills the fields that a document may leave out.
 type defaulter interface{ Defaults() }
 
+// A scalarForm may be written as a bare value, which stands for one of its
+// fields.
+type scalarForm interface{ Scalar() string }
+
 // attribute is what a Go struct says of one document field.
 type attribute struct {
 	name     string
@@ -186,11 +190,16 @@ func (r *reader) decodeStruct(n *node, v reflect.Value, path string) {
 	if n.kind == nullNode {
 		return
 	}
+	known := attributes(v.Type())
+	if s, ok := v.Interface().(scalarForm); ok && n.kind != objectNode && n.kind != listNode {
+		i := slices.IndexFunc(known, func(a attribute) bool { return a.name == s.Scalar() })
+		r.decode(n, v.FieldByIndex(known[i].index), path)
+		return
+	}
 	if n.kind != objectNode {
 		r.fault(n.line, n.col, path, n.what(), "expected an object")
 		return
 	}
-	known := attributes(v.Type())
 	names := make([]string, len(known))
 	for i, a := range known {
 		names[i] = a.name

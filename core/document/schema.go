@@ -9,15 +9,18 @@ import (
 
 // textForms say how each unit is written, for schemas.
 var textForms = map[string]struct{ pattern, example string }{
-	"Duration": {`^([0-9.]+(ns|us|µs|ms|s|m|h|d|w))+$`, "10m"},
-	"MilliCPU": {`^[0-9.]+m?$`, "1500m"},
-	"Bytes":    {`^[0-9.]+(m|[kKMGTP]?B?|[KMGTP]i)$`, "3Gi"},
-	"Rate":     {`^[0-9.]+([kKMGTP]?B?|[KMGTP]i)/s$`, "120MB/s"},
-	"Price":    {`^[0-9.]+/h$`, "0.19/h"},
-	"Period":   {`^[A-Z][A-Za-z,-]+ [0-9]{2}:[0-9]{2}-[0-9]{2}:[0-9]{2}$`, "Mon-Fri 07:00-19:00"},
-	"Moment":   {`^[A-Z][A-Za-z,-]+ [0-9]{2}:[0-9]{2}$`, "Mon-Sun 02:00"},
-	"Zone":     {`^[A-Za-z0-9_+/-]+$`, "Europe/Oslo"},
-	"Instant":  {`^[0-9]{4}-[0-9]{2}-[0-9]{2}T`, "2026-09-14T00:00:00+02:00"},
+	"Duration":   {`^([0-9.]+(ns|us|µs|ms|s|m|h|d|w))+$`, "10m"},
+	"MilliCPU":   {`^[0-9.]+m?$`, "1500m"},
+	"Bytes":      {`^[0-9.]+(m|[kKMGTP]?B?|[KMGTP]i)$`, "3Gi"},
+	"Rate":       {`^[0-9.]+([kKMGTP]?B?|[KMGTP]i)/s$`, "120MB/s"},
+	"PerGB":      {`^[0-9.]+/GB$`, "0.05/GB"},
+	"PerGBMonth": {`^[0-9.]+/GB-month$`, "0.02/GB-month"},
+	"PerRequest": {`^[0-9.]+/1000$`, "0.005/1000"},
+	"Price":      {`^[0-9.]+/h$`, "0.19/h"},
+	"Period":     {`^[A-Z][A-Za-z,-]+ [0-9]{2}:[0-9]{2}-[0-9]{2}:[0-9]{2}$`, "Mon-Fri 07:00-19:00"},
+	"Moment":     {`^[A-Z][A-Za-z,-]+ [0-9]{2}:[0-9]{2}$`, "Mon-Sun 02:00"},
+	"Zone":       {`^[A-Za-z0-9_+/-]+$`, "Europe/Oslo"},
+	"Instant":    {`^[0-9]{4}-[0-9]{2}-[0-9]{2}T`, "2026-09-14T00:00:00+02:00"},
 }
 
 // A documented type describes its fields; Kubernetes' types do.
@@ -86,12 +89,16 @@ func (w schemaWriter) of(v reflect.Value) object {
 	}
 	switch t.Kind() {
 	case reflect.Struct:
-		name := strings.ReplaceAll(t.PkgPath()[strings.LastIndexByte(t.PkgPath(), '/')+1:]+"."+t.Name(), "document.", "")
+		name := nameOf(t)
 		if _, done := w.defs[name]; !done {
 			w.defs[name] = object{} // breaks the circle of a type that holds itself
 			e := reflect.New(t).Elem()
 			fill(e)
 			w.defs[name] = w.structure(e)
+			if s, ok := e.Interface().(scalarForm); ok {
+				bare := w.defs[name].(object)["properties"].(object)[s.Scalar()]
+				w.defs[name] = object{"anyOf": []any{bare, w.defs[name]}}
+			}
 		}
 		return object{"$ref": "#/$defs/" + name}
 	case reflect.Map:
@@ -116,6 +123,17 @@ func (w schemaWriter) of(v reflect.Value) object {
 	default:
 		return object{"type": "integer"}
 	}
+}
+
+// nameOf names a type's schema; our distributions go by what they are of.
+func nameOf(t reflect.Type) string {
+	switch t {
+	case reflect.TypeFor[Times]():
+		return "Times"
+	case reflect.TypeFor[Sizes]():
+		return "Sizes"
+	}
+	return strings.ReplaceAll(t.PkgPath()[strings.LastIndexByte(t.PkgPath(), '/')+1:]+"."+t.Name(), "document.", "")
 }
 
 func (w schemaWriter) structure(v reflect.Value) object {

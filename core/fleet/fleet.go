@@ -4,6 +4,7 @@ package fleet
 
 import (
 	"maps"
+	"slices"
 
 	"tachyphor/core/document"
 	"tachyphor/core/template"
@@ -30,11 +31,18 @@ type Room struct {
 const unlimited = 1 << 60
 
 // Allocatable returns what a node of a type has for agents: its capacity less
-// what is reserved. names numbers the extended resources.
-func Allocatable(n document.NodeType, names []string) Room {
+// what is reserved and what the DaemonSets of its pool ask for. names numbers the
+// extended resources.
+func Allocatable(n document.NodeType, pool string, daemons []document.DaemonSet, names []string) Room {
 	r := Room{Request: template.Request{CPU: n.CPU - n.Reserved.CPU, Memory: n.Memory - n.Reserved.Memory, Disk: unlimited}, Pods: n.Pods - n.Reserved.Pods}
 	if n.Disk > 0 {
 		r.Disk = n.Disk - n.Reserved.Disk
+	}
+	for _, d := range daemons {
+		if len(d.Pools) > 0 && !slices.Contains(d.Pools, pool) {
+			continue
+		}
+		r.CPU, r.Memory, r.Disk, r.Pods = r.CPU-d.CPU, r.Memory-d.Memory, r.Disk-d.Disk, r.Pods-1
 	}
 	for i, name := range names {
 		r.Extended[i] = int64(n.Extended[name])

@@ -27,7 +27,7 @@ type Comparison struct {
 type Metric struct {
 	Key         string         `json:"key" doc:"Short name."`
 	Label       string         `json:"label" doc:"What it is."`
-	Unit        string         `json:"unit" enum:"ns,money,share,count" doc:"ns, money, share (0 to 1) or count."`
+	Unit        string         `json:"unit" enum:"ns,money,share,ratio,count" doc:"ns, money, share (0 to 1), ratio or count."`
 	Values      []stats.Figure `json:"values" doc:"One for each outcome."`
 	Differences []stats.Figure `json:"differences" doc:"Each outcome less the first."`
 	Sure        []bool         `json:"sure" doc:"The difference's 95 % interval leaves zero out."`
@@ -60,12 +60,18 @@ var measures = []struct {
 	}},
 	{"empty-share", "node time with nobody on it", "share", useShare(sim.UseEmpty)},
 	{"idle-share", "node time held by idle agents", "share", useShare(sim.UseIdle)},
+	{"stranded-share", "node time too small for any agent", "share", useShare(sim.UseStranded)},
+	{"lost-share", "node time of attempts cut short", "share", useShare(sim.UseLost)},
+	{"times-floor", "bill over the floor under it", "ratio", func(_ *Outcome, s *Sample) float64 {
+		return float64(s.Cost.TotalNano) / float64(max(1, s.Cost.FloorNano))
+	}},
 	{"warm-share", "jobs that took an idle agent", "share", func(_ *Outcome, s *Sample) float64 {
 		return float64(s.Groups[0].Warm) / float64(max(1, s.Groups[0].Started))
 	}},
 	{"unfinished", "jobs that did not end", "count", func(_ *Outcome, s *Sample) float64 {
-		return float64(s.Groups[0].Jobs - s.Groups[0].Unmatched - s.Groups[0].Ended)
+		return float64(s.Groups[0].Results[sim.Unfinished])
 	}},
+	{"lost", "attempts cut short", "count", func(_ *Outcome, s *Sample) float64 { return float64(s.Groups[0].Lost) }},
 }
 
 func useShare(u sim.Use) func(*Outcome, *Sample) float64 {

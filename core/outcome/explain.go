@@ -11,11 +11,14 @@ import (
 // An Explanation is one job's time, cause by cause.
 type Explanation struct {
 	JobBrief
-	Agent   string `json:"agent" doc:"Agent that ran it, empty if none did."`
-	Node    string `json:"node" doc:"Node it ran on, empty if none."`
-	LeadNs  int64  `json:"leadNs" doc:"Lead time; the stays add up to it. Below 0 when it did not end."`
-	Stays   []Stay `json:"stays" doc:"What it waited for, in order, without gaps."`
-	Summary string `json:"summary" doc:"The explanation in a sentence."`
+	Agent   string  `json:"agent" doc:"Agent that ran it, empty if none did."`
+	Node    string  `json:"node" doc:"Node it ran on, empty if none."`
+	LeadNs  int64   `json:"leadNs" doc:"Lead time; the stays add up to it. Below 0 when it did not end."`
+	Stays   []Stay  `json:"stays" doc:"What it waited for, in order, without gaps."`
+	Result  string  `json:"result" doc:"How the job ended." enum:"unfinished,succeeded,out-of-memory,evicted,out-of-disk,timed-out,taken-back,dropped"`
+	Lost    int     `json:"lost" doc:"Attempts that were cut short."`
+	Cost    float64 `json:"cost" doc:"Its share of the node cost."`
+	Summary string  `json:"summary" doc:"The explanation in a sentence."`
 }
 
 // A Stay is one part of a job's time.
@@ -32,7 +35,7 @@ func Brief(t *sim.Trace, j int) JobBrief {
 	job, r := t.Jobs.List[j], t.Records[j]
 	b := JobBrief{
 		ID: t.Jobs.ID(j), Class: t.World.Classes[job.Class].Name,
-		Submitted: t.World.Start.Add(time.Duration(job.Submitted)), DelayNs: -1, Warm: r.Warm,
+		Submitted: t.World.Start.Add(time.Duration(t.From(j))), DelayNs: -1, Warm: r.Warm,
 	}
 	if r.Template < 0 {
 		b.Phase, b.Reason = sim.Held.String(), "no template offers all it wants"
@@ -43,7 +46,7 @@ func Brief(t *sim.Trace, j int) JobBrief {
 		b.Phase, b.Reason = sim.Held.String(), "it had not started when the run was given up"
 		return b
 	}
-	b.DelayNs = int64(r.Started - job.Submitted)
+	b.DelayNs = int64(r.Started - t.From(j))
 	b.Phase, b.Reason = sim.Held.String(), "nothing: an idle agent took it at once"
 	longest := units.Duration(0)
 	for _, s := range t.Stays(j) {
@@ -61,9 +64,15 @@ func reason(t *sim.Trace, s sim.Stay) string {
 	if s.By < 0 {
 		return text
 	}
+	switch s.Cause {
+	case sim.Stretched:
+		return text + " on " + t.NodeName(s.By)
+	case sim.LostWork:
+		return text + " on " + t.NodeName(s.By)
+	}
 	switch s.Cause.Phase() {
 	case sim.Held:
-		return text + "; an agent came free when " + t.Jobs.ID(int(s.By)) + " ended"
+		return text + "; an agent came free when " + t.Jobs.ID(int(s.By)) + " ended" + savedLong(t, int(s.By))
 	case sim.Placing:
 		return text + ". " + t.Verdicts[s.By].Words(t.World.Extended)
 	case sim.Node:
@@ -74,9 +83,25 @@ func reason(t *sim.Trace, s sim.Stay) string {
 	return text
 }
 
+// savedLong says how long a job kept its agent for its save, where that was worth
+// saying.
+func savedLong(t *sim.Trace, j int) string {
+	var save, whole units.Duration
+	t.EachStay(j, func(s sim.Stay) {
+		whole += s.To - s.From
+		if s.Cause == sim.Saving {
+			save += s.To - s.From
+		}
+	})
+	if save < 5*units.Second || 20*save < whole {
+		return ""
+	}
+	return ", of which its save took " + save.Short()
+}
+
 // Explain tells job j's time cause by cause.
 func Explain(t *sim.Trace, j int) Explanation {
-	r, submitted := t.Records[j], t.Jobs.List[j].Submitted
+	r, submitted := t.Records[j], t.From(j)
 	e := Explanation{JobBrief: Brief(t, j), LeadNs: -1, Stays: []Stay{}}
 	if r.Ended >= 0 {
 		e.LeadNs = int64(r.Ended - submitted)
@@ -91,7 +116,11 @@ func Explain(t *sim.Trace, j int) Explanation {
 			FromNs: int64(s.From - submitted), ToNs: int64(s.To - submitted), Text: reason(t, s),
 		})
 	}
+	e.Result, e.Lost = r.Result.String(), int(r.Lost)
+	e.Cost = units.Money(JobCosts(t)[j]).Float()
 	switch {
+	case r.Result == sim.Dropped:
+		e.Summary = "It was dropped: a job that it comes after did not end well."
 	case r.Template < 0:
 		m := t.World.Match([][]string{t.Jobs.Wants[t.Jobs.List[j].Wants]})[0]
 		u := Unmatched{Class: e.Class, Jobs: 1, Nearest: t.World.Templates[m.Nearest].Name, Missing: m.Missing, Meant: m.Meant}
@@ -101,6 +130,19 @@ func Explain(t *sim.Trace, j int) Explanation {
 	default:
 		e.Summary = fmt.Sprintf("It started after %s on %s; it waited longest for %s.",
 			units.Duration(e.DelayNs).Short(), e.Agent, e.Reason)
+		if e.Lost > 0 {
+			e.Summary += fmt.Sprintf(" %s cut short.", attempts(e.Lost))
+		}
+		if r.Result > sim.Succeeded {
+			e.Summary += " It failed for good: " + e.Result + "."
+		}
 	}
 	return e
+}
+
+func attempts(n int) string {
+	if n == 1 {
+		return "One attempt was"
+	}
+	return fmt.Sprintf("%d attempts were", n)
 }

@@ -1,9 +1,11 @@
 package outcome
 
 import (
+	"slices"
 	"time"
 
 	"tachyphor/core/demand"
+	"tachyphor/core/document"
 	"tachyphor/core/sim"
 	"tachyphor/core/stats"
 	"tachyphor/core/units"
@@ -11,7 +13,7 @@ import (
 
 // Engine numbers the engine's behaviour: the same input gives the same outcome
 // as long as it does not change.
-const Engine = 1
+const Engine = 2
 
 // An Outcome is what simulating a scenario gave. All times are in nanoseconds;
 // figures carry their 95 % interval over the repeats.
@@ -29,6 +31,9 @@ type Outcome struct {
 	Groups    []Group     `json:"groups" doc:"How jobs fared: all, by class, by template."`
 	Causes    []CauseSum  `json:"causes" doc:"What start delay was spent waiting for, most first."`
 	Unmatched []Unmatched `json:"unmatched" doc:"Jobs that no template fits."`
+	Limits    []Limit     `json:"limits" doc:"Ceilings, quotas and full pools that jobs of the first repeat waited at, what cost most first."`
+	Troubles  []Trouble   `json:"troubles" doc:"What went wrong; only what did."`
+	Cache     *Cache      `json:"cache,omitempty" doc:"What the workspace cache did; absent without one."`
 	Cost      Cost        `json:"cost" doc:"The bill."`
 	Lines     Lines       `json:"lines" doc:"Quantities over time, means over the repeats."`
 	Slowest   []JobBrief  `json:"slowest" doc:"Jobs of the first repeat that waited longest."`
@@ -52,6 +57,8 @@ type Group struct {
 	Jobs       stats.Figure   `json:"jobs" doc:"Jobs submitted in a repeat."`
 	Warm       stats.Figure   `json:"warm" doc:"Share of started jobs that took an idle agent, 0 to 1."`
 	Unfinished stats.Figure   `json:"unfinished" doc:"Jobs that fit a template and did not end."`
+	Failed     stats.Figure   `json:"failed" doc:"Jobs that ended badly or were dropped."`
+	NodeCost   stats.Figure   `json:"nodeCost" doc:"Node cost that is a job's own share, on average: by what its agent requests over its time."`
 	Delay      Times          `json:"delay" doc:"Start delay: submission to the job's own first step."`
 	Lead       Times          `json:"lead" doc:"Lead time: submission to end."`
 	Ribbon     []stats.Figure `json:"ribbonNs" doc:"Mean time of a job in each phase."`
@@ -85,13 +92,15 @@ type Unmatched struct {
 
 // Cost is the bill, scaled to a month of 730 h where it says so.
 type Cost struct {
-	Currency string       `json:"currency" doc:"Currency code."`
-	PerMonth stats.Figure `json:"perMonth" doc:"Money paid in a month."`
-	PerJob   stats.Figure `json:"perJob" doc:"Money paid for each job submitted."`
-	Fee      float64      `json:"feePerMonth" doc:"The cluster's fixed fee, part of the bill."`
-	Waiting  stats.Figure `json:"waitingPerMonth" doc:"What people's waiting is worth; not part of the bill. 0 where the scenario does not price it."`
-	Pools    []PoolCost   `json:"pools" doc:"By node pool."`
-	Uses     []UseCost    `json:"uses" doc:"Node cost by what the node time went to."`
+	Currency   string       `json:"currency" doc:"Currency code."`
+	PerMonth   stats.Figure `json:"perMonth" doc:"Money paid in a month."`
+	PerJob     stats.Figure `json:"perJob" doc:"Money paid for each job submitted."`
+	Parts      []CostPart   `json:"parts" doc:"What is not node time, a month; only what is paid for."`
+	Floor      stats.Figure `json:"floorPerMonth" doc:"The floor under the bill: the CPU and memory of the work itself at the cheapest prices that could hold it, and the fixed fee. No design on these pools can cost less."`
+	TimesFloor stats.Figure `json:"timesFloor" doc:"The bill over its floor."`
+	Waiting    stats.Figure `json:"waitingPerMonth" doc:"What people's waiting is worth; not part of the bill. 0 where the scenario does not price it."`
+	Pools      []PoolCost   `json:"pools" doc:"By node pool."`
+	Uses       []UseCost    `json:"uses" doc:"Node cost by what the node time went to."`
 }
 
 // PoolCost is one pool's part of the bill.
@@ -102,9 +111,32 @@ type PoolCost struct {
 	Nodes    stats.Figure `json:"nodes" doc:"Nodes on average."`
 }
 
+// A CostPart is a part of the bill that is not node time.
+type CostPart struct {
+	Part     string       `json:"part" doc:"What is paid for."`
+	PerMonth stats.Figure `json:"perMonth" doc:"Money paid in a month."`
+}
+
+// A Trouble is something that went wrong.
+type Trouble struct {
+	Key   string       `json:"key" doc:"Short name."`
+	Label string       `json:"label" doc:"What went wrong."`
+	Count stats.Figure `json:"count" doc:"How often, in a repeat."`
+}
+
+// Cache is what the workspace cache did.
+type Cache struct {
+	Found  stats.Figure `json:"found" doc:"Share of jobs with a cache plan that found their workspace up to date, 0 to 1."`
+	Stale  stats.Figure `json:"stale" doc:"Share that found it out of date."`
+	Saves  stats.Figure `json:"saves" doc:"Archives saved in a repeat."`
+	KeptGB stats.Figure `json:"keptGB" doc:"In the store, on average."`
+	DownGB stats.Figure `json:"downGB" doc:"Brought from the store in a repeat."`
+	UpGB   stats.Figure `json:"upGB" doc:"Sent to the store in a repeat."`
+}
+
 // UseCost is node cost by use.
 type UseCost struct {
-	Use      string       `json:"use" enum:"work,start,idle,empty" doc:"work: agents at work; start: agents on their way; idle: agents waiting for jobs; empty: room nobody asked for, and nodes booting."`
+	Use      string       `json:"use" enum:"work,start,lost,idle,stranded,empty" doc:"work: agents at work; start: agents on their way; lost: attempts that were cut short; idle: agents waiting for jobs; stranded: room too small for any agent; empty: room nobody asked for, and nodes booting."`
 	PerMonth stats.Figure `json:"perMonth" doc:"Money paid in a month."`
 	Share    float64      `json:"share" doc:"Part of node cost, 0 to 1."`
 }
@@ -117,6 +149,9 @@ type Lines struct {
 	Agents  []NamedLine `json:"agents" doc:"Agents by what they do."`
 	Nodes   []NamedLine `json:"nodes" doc:"Nodes by pool, booting ones included."`
 	Money   []float64   `json:"moneyPerHour" doc:"Money spent on nodes, an hour."`
+	CPU     []NamedLine `json:"cpu" doc:"Cores of ready nodes: room for agents, requested by them, used by jobs at work where that is known."`
+	Memory  []NamedLine `json:"memory" doc:"GiB of ready nodes, likewise."`
+	Stored  []float64   `json:"storedGB,omitempty" doc:"GB in the cache store; absent without archives."`
 }
 
 // A NamedLine is one of several lines.
@@ -155,8 +190,7 @@ func NewSum(w *sim.World) *Sum { return &Sum{world: w, samples: make([]Sample, w
 // Add takes in one repeat. Calls must not overlap.
 func (s *Sum) Add(sample Sample, t *sim.Trace) {
 	s.samples[sample.Repeat] = sample
-	all := []sim.Line{t.Lines.Waiting}
-	all = append(append(all, t.Lines.Agents[:]...), t.Lines.Nodes...)
+	all := t.Lines.All()
 	if s.lines == nil {
 		s.lines = make([][]int64, len(all))
 		for i := range all {
@@ -187,6 +221,9 @@ func (s *Sum) Outcome() (*Outcome, *sim.Trace) {
 	}
 	o.Causes = s.causes()
 	o.Unmatched = unmatched(s.first)
+	o.Limits = limitsOf(s.first)
+	o.Troubles = s.troubles()
+	o.Cache = s.cache()
 	o.Cost = s.cost()
 	o.Lines = s.timeLines()
 	for _, j := range longest(s.first, slowestKept) {
@@ -213,7 +250,15 @@ func (s *Sum) group(i int, name GroupName) Group {
 		GroupName:  name,
 		Jobs:       fig(func(g *GroupSample) float64 { return float64(g.Jobs) }),
 		Warm:       fig(func(g *GroupSample) float64 { return float64(g.Warm) / float64(max(1, g.Started)) }),
-		Unfinished: fig(func(g *GroupSample) float64 { return float64(g.Jobs - g.Unmatched - g.Ended) }),
+		Unfinished: fig(func(g *GroupSample) float64 { return float64(g.Results[sim.Unfinished]) }),
+		Failed: fig(func(g *GroupSample) float64 {
+			n := 0
+			for r := sim.OutOfMemory; r < sim.Results; r++ {
+				n += g.Results[r]
+			}
+			return float64(n)
+		}),
+		NodeCost: fig(func(g *GroupSample) float64 { return units.Money(g.CostNano).Float() / float64(max(1, g.Jobs)) }),
 		Delay: times(func(pick func(*stats.Summary) float64) stats.Figure {
 			return fig(func(g *GroupSample) float64 { return pick(&g.Delay) })
 		}),
@@ -285,8 +330,15 @@ func (s *Sum) cost() Cost {
 		PerJob: s.figure(func(x *Sample) float64 {
 			return units.Money(x.Cost.TotalNano).Float() / float64(max(1, x.Groups[0].Jobs))
 		}),
-		Fee:     s.figure(func(x *Sample) float64 { return money(x.Cost.FeeNano) }).Mean,
-		Waiting: s.figure(func(x *Sample) float64 { return money(x.Cost.WaitingNano) }),
+		Floor:      s.figure(func(x *Sample) float64 { return money(x.Cost.FloorNano) }),
+		TimesFloor: s.figure(func(x *Sample) float64 { return float64(x.Cost.TotalNano) / float64(max(1, x.Cost.FloorNano)) }),
+		Parts:      []CostPart{},
+		Waiting:    s.figure(func(x *Sample) float64 { return money(x.Cost.WaitingNano) }),
+	}
+	for i, p := range s.samples[0].Cost.Parts {
+		if f := s.figure(func(x *Sample) float64 { return money(x.Cost.Parts[i].Nano) }); f.Mean > 0 {
+			c.Parts = append(c.Parts, CostPart{p.Part, f})
+		}
 	}
 	for p, pool := range w.Pools {
 		c.Pools = append(c.Pools, PoolCost{
@@ -336,7 +388,56 @@ func (s *Sum) timeLines() Lines {
 			l.Money[b] = rounded(l.Money[b] + v*units.Money(pool.Price).Float())
 		}
 	}
+	at := 1 + sim.Groups + len(s.world.Pools)
+	scaled := func(i int, by float64) []float64 {
+		out := mean(s.lines[i])
+		for b := range out {
+			out[b] = rounded(out[b] / by)
+		}
+		return out
+	}
+	for k, name := range lineKinds {
+		l.CPU = append(l.CPU, NamedLine{name, scaled(at+2*k, 1000)})
+		l.Memory = append(l.Memory, NamedLine{name, scaled(at+2*k+1, 1024)})
+	}
+	if slices.ContainsFunc(s.world.Rules, func(r document.CacheRule) bool { return r.Plan == document.Archive }) {
+		l.Stored = scaled(at+2*sim.LineKinds, float64(units.GB)/(1<<20))
+	}
 	return l
+}
+
+// lineKinds name the lines of CPU and memory.
+var lineKinds = [sim.LineKinds]string{"room", "requested", "used"}
+
+// troubles lists what went wrong.
+func (s *Sum) troubles() []Trouble {
+	out := []Trouble{}
+	for i, x := range troubles {
+		if f := s.figure(func(x *Sample) float64 { return float64(x.Trouble[i]) }); f.Mean > 0 {
+			out = append(out, Trouble{x.key, x.label, f})
+		}
+	}
+	return out
+}
+
+// cache sums up what the workspace cache did; nil when no class has a plan.
+func (s *Sum) cache() *Cache {
+	if len(s.world.Scopes) == 0 {
+		return nil
+	}
+	fig := func(of func(*CacheSample) float64) stats.Figure {
+		return s.figure(func(x *Sample) float64 { return of(&x.Cache) })
+	}
+	tried := func(c *CacheSample) float64 { return float64(max(1, c.Hits+c.Stale+c.Misses)) }
+	gb := float64(units.GB)
+	return &Cache{
+		Found:  fig(func(c *CacheSample) float64 { return float64(c.Hits) / tried(c) }),
+		Stale:  fig(func(c *CacheSample) float64 { return float64(c.Stale) / tried(c) }),
+		Saves:  fig(func(c *CacheSample) float64 { return float64(c.Saves) }),
+		KeptGB: fig(func(c *CacheSample) float64 { return c.KeptBytes / gb }),
+		DownGB: fig(func(c *CacheSample) float64 { return float64(c.DownBytes) / gb }),
+		UpGB:   fig(func(c *CacheSample) float64 { return float64(c.UpBytes) / gb }),
+	}
 }
 
 // unmatched groups the jobs that nothing fits.

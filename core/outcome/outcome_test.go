@@ -57,8 +57,19 @@ func addsUp(t *testing.T, name string, o *outcome.Outcome) {
 			}
 			pools += p.Nano
 		}
-		if pools+s.Cost.FeeNano != s.Cost.TotalNano {
-			t.Errorf("%s: pools and fee are %d, the bill %d", name, pools+s.Cost.FeeNano, s.Cost.TotalNano)
+		given := pools
+		for _, p := range s.Cost.Parts {
+			given += p.Nano
+		}
+		if given != s.Cost.TotalNano {
+			t.Errorf("%s: pools and parts are %d, the bill %d", name, given, s.Cost.TotalNano)
+		}
+		var shared int64
+		for _, p := range s.Cost.Pools {
+			shared += p.Uses[sim.UseWork] + p.Uses[sim.UseStart]
+		}
+		if s.Cost.JobsNano > shared || s.Cost.FloorNano > s.Cost.TotalNano {
+			t.Errorf("%s: jobs' shares %d of %d, floor %d of %d", name, s.Cost.JobsNano, shared, s.Cost.FloorNano, s.Cost.TotalNano)
 		}
 	}
 }

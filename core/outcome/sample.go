@@ -15,10 +15,12 @@ import (
 // A Sample holds the figures of one repeat, exact: its sums add up to the
 // nanosecond and to the smallest unit of money.
 type Sample struct {
-	Repeat int           `json:"repeat" doc:"Repeat, from 0."`
-	Groups []GroupSample `json:"groups" doc:"All jobs first, then by class, then by template; in the order of the outcome's groups."`
-	Cost   CostSample    `json:"cost" doc:"Money paid within the window."`
-	Events int64         `json:"events" doc:"Events the engine went through."`
+	Repeat  int           `json:"repeat" doc:"Repeat, from 0."`
+	Groups  []GroupSample `json:"groups" doc:"All jobs first, then by class, then by template; in the order of the outcome's groups."`
+	Cost    CostSample    `json:"cost" doc:"Money paid within the window."`
+	Trouble []int64       `json:"trouble" doc:"What went wrong, in the order of the outcome's troubles; of the whole run."`
+	Cache   CacheSample   `json:"cache" doc:"What the workspace cache did, in the whole run."`
+	Events  int64         `json:"events" doc:"Events the engine went through."`
 }
 
 // A GroupSample is how one group of jobs fared in one repeat. Only jobs
@@ -34,23 +36,10 @@ type GroupSample struct {
 	LeadNs    int64         `json:"leadNs" doc:"Lead time of ended jobs."`
 	Delay     stats.Summary `json:"delay" doc:"Start delay of jobs that started."`
 	Lead      stats.Summary `json:"lead" doc:"Lead time of jobs that ended."`
+	Results   []int         `json:"results" doc:"Jobs by how they ended: unfinished, succeeded, out-of-memory, evicted, out-of-disk, timed-out, taken-back, dropped."`
+	Lost      int           `json:"lost" doc:"Attempts that were cut short."`
+	CostNano  int64         `json:"costNano" doc:"Node cost that is the jobs' share, in billionths of the currency."`
 	curve     []int64       // start delay at curvePoints
-}
-
-// A CostSample is the bill of one repeat, in billionths of the currency.
-type CostSample struct {
-	TotalNano   int64        `json:"totalNano" doc:"Everything paid: pools and fee."`
-	Pools       []PoolSample `json:"pools" doc:"By node pool."`
-	FeeNano     int64        `json:"feeNano" doc:"The cluster's fixed fee."`
-	WaitingNano int64        `json:"waitingNano" doc:"What the waiting of people is worth; not part of the total."`
-}
-
-// A PoolSample is one pool's part of the bill.
-type PoolSample struct {
-	Nano   int64   `json:"nano" doc:"Cost of the pool's nodes; the sum of its uses."`
-	Uses   []int64 `json:"usesNano" doc:"Its cost by use: work, start, idle, empty."`
-	NodeNs int64   `json:"nodeNs" doc:"Node time paid for."`
-	Nodes  int     `json:"nodes" doc:"Nodes that lived within the window."`
 }
 
 // curvePoints are the percentiles at which the distribution of delays is kept.
@@ -92,6 +81,10 @@ type gather struct {
 func Measure(t *sim.Trace, repeat int) Sample {
 	w := t.World
 	groups := make([]gather, len(groupsOf(w)))
+	for g := range groups {
+		groups[g].Results = make([]int, sim.Results)
+	}
+	costs := JobCosts(t)
 	byClass, byTemplate := 1, 1+len(w.Classes)
 	for j := range t.Records {
 		job, r := &t.Jobs.List[j], &t.Records[j]
@@ -105,6 +98,7 @@ func Measure(t *sim.Trace, repeat int) Sample {
 		for _, g := range in {
 			if g >= 0 {
 				groups[g].add(t, j)
+				groups[g].CostNano += costs[j]
 			}
 		}
 	}
@@ -113,26 +107,36 @@ func Measure(t *sim.Trace, repeat int) Sample {
 		s.Groups = append(s.Groups, groups[i].close())
 	}
 	s.Cost = costOf(t, s.Groups[0])
+	for _, x := range troubles {
+		s.Trouble = append(s.Trouble, x.of(t))
+	}
+	c := &t.Cache
+	s.Cache = CacheSample{c.Hits, c.Stale, c.Misses, c.Saves, c.Kept.Mean(w.Plan.Span - w.Plan.Warmup), int64(t.Moved[1]), int64(t.Moved[2])}
 	return s
 }
 
 func (g *gather) add(t *sim.Trace, j int) {
-	r, submitted := &t.Records[j], t.Jobs.List[j].Submitted
+	r, from := &t.Records[j], t.From(j)
 	g.Jobs++
+	g.Lost += int(r.Lost)
 	if r.Template < 0 {
 		g.Unmatched++
+	} else if r.Result == sim.Dropped || r.Ended >= 0 {
+		g.Results[r.Result]++
+	} else {
+		g.Results[sim.Unfinished]++
 	}
 	if r.Started >= 0 {
 		g.Started++
-		g.delays = append(g.delays, int64(r.Started-submitted))
+		g.delays = append(g.delays, int64(r.Started-from))
 		if r.Warm {
 			g.Warm++
 		}
 	}
-	if r.Ended >= 0 {
+	if r.Ended >= 0 && r.Started >= 0 {
 		g.Ended++
-		g.leads = append(g.leads, int64(r.Ended-submitted))
-		g.LeadNs += int64(r.Ended - submitted)
+		g.leads = append(g.leads, int64(r.Ended-from))
+		g.LeadNs += int64(r.Ended - from)
 		t.Ribbon(j, &g.phases, &g.causes)
 	}
 }
@@ -151,39 +155,6 @@ func (g *gather) close() GroupSample {
 	return g.GroupSample
 }
 
-// costOf adds up the bill: each node's is its price for its time, rounded once,
-// and split by what the time went to so that the parts add up to it.
-func costOf(t *sim.Trace, all GroupSample) CostSample {
-	w := t.World
-	c := CostSample{Pools: make([]PoolSample, len(w.Pools))}
-	for i := range c.Pools {
-		c.Pools[i].Uses = make([]int64, sim.Uses)
-	}
-	for _, n := range t.Nodes {
-		p := &c.Pools[n.Pool]
-		bill := w.Pools[n.Pool].Price.For(n.Billed)
-		for u, part := range bill.Split(n.Spent[:]) {
-			p.Uses[u] += int64(part)
-		}
-		p.Nano += int64(bill)
-		p.NodeNs += int64(n.Billed)
-		if n.Billed > 0 {
-			p.Nodes++
-		}
-		c.TotalNano += int64(bill)
-	}
-	c.FeeNano = int64(w.Fee.For(w.Plan.Span - w.Plan.Warmup))
-	c.TotalNano += c.FeeNano
-	var delay units.Duration
-	for p, d := range all.RibbonNs {
-		if sim.Phase(p) < sim.Restore {
-			delay += units.Duration(d)
-		}
-	}
-	c.WaitingNano = int64(w.Waiting.For(delay))
-	return c
-}
-
 // longest returns the jobs of the window with the longest start delays, longest
 // first; those that never started come first of all.
 func longest(t *sim.Trace, n int) []int {
@@ -192,13 +163,13 @@ func longest(t *sim.Trace, n int) []int {
 		if t.Records[j].Started < 0 {
 			return 1<<62 - t.Jobs.List[j].Submitted
 		}
-		return t.Records[j].Started - t.Jobs.List[j].Submitted
+		return t.Records[j].Started - t.From(j)
 	}
 	// A bounded selection: the list is kept sorted and never longer than 2n.
 	order := func(a, b int) int { return cmp.Or(cmp.Compare(delay(b), delay(a)), cmp.Compare(a, b)) }
 	for j := range t.Records {
 		s := t.Jobs.List[j].Submitted
-		if s < t.World.Plan.Warmup || s >= t.World.Plan.Span || t.Records[j].Template < 0 {
+		if s < t.World.Plan.Warmup || s >= t.World.Plan.Span || t.Records[j].Template < 0 || t.Records[j].Result == sim.Dropped {
 			continue
 		}
 		if list = append(list, j); len(list) == 2*n {

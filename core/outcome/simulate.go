@@ -68,5 +68,40 @@ func Simulate(w *sim.World, workers int, progress Progress) (*Outcome, *sim.Trac
 		return nil, nil, first
 	}
 	o, trace := sum.Outcome()
-	return o, trace, nil
+	return o, trace, raise(o, trace, workers, progress)
+}
+
+// raise runs the first repeat again with one more of what jobs waited at most.
+func raise(o *Outcome, t *sim.Trace, workers int, progress Progress) error {
+	worlds, of, what := tries(t, o.Limits)
+	results := make([]error, len(worlds))
+	samples := make([]Sample, len(worlds))
+	var next atomic.Int64
+	var wait sync.WaitGroup
+	for range min(max(1, workers), len(worlds)) {
+		wait.Go(func() {
+			for {
+				i := int(next.Add(1)) - 1
+				if i >= len(worlds) {
+					return
+				}
+				var watch sim.Watcher
+				if progress != nil {
+					watch = func(units.Duration) bool { return progress(1) }
+				}
+				var more *sim.Trace
+				if more, results[i] = sim.RunJobs(worlds[i], t.Jobs, o.Seed, 0, watch); results[i] == nil {
+					samples[i] = Measure(more, 0)
+				}
+			}
+		})
+	}
+	wait.Wait()
+	for i := range worlds {
+		if results[i] != nil {
+			return results[i]
+		}
+		o.Limits[of[i]].More = compareOne(what[i], o.Samples[0], samples[i])
+	}
+	return nil
 }

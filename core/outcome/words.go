@@ -133,3 +133,11 @@ func plural(n int, what string) string {
 	}
 	return units.Count(int64(n)) + " " + what + "s"
 }
+
+// Signed writes a change of money in a repeat: "+EUR 3.20".
+func Signed(nano int64, currency string) string {
+	if nano < 0 {
+		return "−" + units.Money(-nano).Short(currency)
+	}
+	return "+" + units.Money(nano).Short(currency)
+}

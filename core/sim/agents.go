@@ -12,11 +12,11 @@ type agentState uint8
 
 const (
 	unplaced agentState = iota // the pod has no node
-	pulling                    // images are missing on its node
-	starting                   // containers are starting
+	pulling                    // images are made, or missing on its node
+	starting                   // containers are starting, tools are being installed
 	joining                    // on its way to the controller
 	idle                       // ready for a job
-	busy                       // working on a job
+	busy                       // working on a job, its workspace brought in before and saved after
 	wiping                     // cleaning up after a job
 	gone
 	agentStates
@@ -25,11 +25,11 @@ const (
 // nextState lists every legal transition; any other is a defect.
 var nextState = [agentStates][]agentState{
 	unplaced: {pulling, starting},
-	pulling:  {starting},
-	starting: {joining},
-	joining:  {idle, busy},
+	pulling:  {starting, gone},
+	starting: {joining, gone},
+	joining:  {idle, busy, gone},
 	idle:     {busy, gone},
-	busy:     {wiping},
+	busy:     {wiping, gone},
 	wiping:   {idle, gone},
 }
 
@@ -37,6 +37,7 @@ var nextState = [agentStates][]agentState{
 type agent struct {
 	state    agentState
 	missing  int8 // images still to come, in pulling
+	replaces bool // it was made because another failed to start
 	template int32
 	node     int32 // -1 while unplaced
 	job      int32 // the job it works on or wipes after; -1 otherwise
@@ -46,9 +47,17 @@ type agent struct {
 	bootNode int32 // the last such node, kept for the record
 	ordinal  uint64
 
+	// An agent has at most one event ahead of it; version is the one that counts,
+	// and never goes back, not even in a slot used again.
+	version uint32
+	ahead   units.Duration // when that event comes
+
 	// Moments of the start, below 0 until they come.
-	created, full, asked, placed, present, started, joined units.Duration
-	idleSince                                              units.Duration
+	created, full, dry, asked, unbooted, placed, made, present, started, installed, joined units.Duration
+	updating                                                                               units.Duration // last part of joining
+	idleSince, busySince                                                                   units.Duration
+
+	run run
 
 	// Neighbours in the team's list of idle agents, -1 at its ends.
 	older, newer int32
@@ -73,6 +82,14 @@ func legal(from, to agentState) bool {
 	return false
 }
 
+// later plans what comes next for agent a; whatever was ahead of it is called off.
+func (e *engine) later(a int32, d units.Duration, kind eventKind) {
+	g := &e.agents[a]
+	g.version++
+	g.ahead = e.now + d
+	e.queue.plan(g.ahead, kind, a, g.version)
+}
+
 // newAgent makes an agent of a template and tries to place its pod.
 func (e *engine) newAgent(t int32) {
 	var a int32
@@ -87,14 +104,41 @@ func (e *engine) newAgent(t int32) {
 	team.made++
 	e.agents[a] = agent{
 		template: t, node: -1, job: -1, lastJob: -1, verdict: -1, waitNode: -1, bootNode: -1,
-		ordinal: uint64(t)<<40 | team.made, created: e.now, full: -1, asked: -1,
+		ordinal: uint64(t)<<40 | team.made, created: e.now, full: -1, dry: -1, asked: -1, unbooted: -1,
+		version: e.agents[a].version + 1, replaces: team.failed > 0,
 	}
+	team.failed = max(0, team.failed-1)
 	team.total++
 	team.coming++
 	e.total++
+	e.charge(t, 1)
 	e.trace.AgentsMade++
 	e.observeNewAgent()
 	e.submitPod(a)
+}
+
+// prepare begins what comes once agent a's pod has a node: making images, pulling
+// them, or starting at once.
+func (e *engine) prepare(a int32) {
+	g := &e.agents[a]
+	t := &e.w.Templates[g.template]
+	g.made = e.now
+	if !t.makes {
+		e.needImages(a)
+		return
+	}
+	var sum units.Duration
+	for _, i := range t.images {
+		sum += e.draw(e.w.making[i], chance.Making, g.ordinal<<8|uint64(i&0xff))
+	}
+	e.becomes(a, pulling)
+	e.later(a, sum, imagesMade)
+}
+
+// imagesMade goes on to pull them.
+func (e *engine) imagesMade(a int32) {
+	e.agents[a].made = e.now
+	e.needImages(a)
 }
 
 // imagesPresent goes on to start the containers.
@@ -102,14 +146,46 @@ func (e *engine) imagesPresent(a int32) {
 	g := &e.agents[a]
 	g.present = e.now
 	e.becomes(a, starting)
-	e.queue.plan(e.now+e.draw(e.w.StartTime, chance.Start, g.ordinal), podStarted, a, 0)
+	e.later(a, e.draw(e.w.StartTime, chance.Start, g.ordinal), podStarted)
 }
 
+// podStarted installs the boot tools, if there are any, and lets the agent join.
 func (e *engine) podStarted(a int32) {
 	g := &e.agents[a]
 	g.started = e.now
+	tools := e.w.Templates[g.template].tools
+	if len(tools) == 0 {
+		e.join(a)
+		return
+	}
+	var sum units.Duration
+	for _, t := range tools {
+		sum += e.draw(e.w.tools[t].install, chance.Install, g.ordinal<<8|uint64(t&0xff))
+	}
+	e.later(a, sum, toolsInstalled)
+}
+
+// toolsInstalled gives the agent up where installing one of them failed.
+func (e *engine) toolsInstalled(a int32) {
+	g := &e.agents[a]
+	for _, t := range e.w.Templates[g.template].tools {
+		if p := e.w.tools[t].fails; p > 0 && e.root.For(chance.ToolFails, g.ordinal<<8|uint64(t&0xff), 0).Uniform() < p {
+			e.trace.FailedStarts++
+			e.giveUp(a)
+			return
+		}
+	}
+	e.join(a)
+}
+
+func (e *engine) join(a int32) {
+	g := &e.agents[a]
+	g.installed = e.now
 	e.becomes(a, joining)
-	e.queue.plan(e.now+e.draw(e.w.JoinTime, chance.Join, g.ordinal), agentJoined, a, 0)
+	if e.w.Templates[g.template].updates {
+		g.updating = e.draw(e.w.update, chance.Update, g.ordinal)
+	}
+	e.later(a, e.draw(e.w.JoinTime, chance.Join, g.ordinal)+g.updating, agentJoined)
 }
 
 // agentJoined gives the agent the first job that was promised one, or lets it
@@ -122,40 +198,41 @@ func (e *engine) agentJoined(a int32) {
 	if team.promised > 0 {
 		w := team.queue.pop()
 		team.promised--
-		e.startWork(a, w)
+		e.startRun(a, w)
 		return
 	}
 	e.becomes(a, idle)
 	e.becameIdle(a)
 }
 
-// startWork begins a job on agent a.
-func (e *engine) startWork(a int32, w waiting) {
+// giveUp takes away an agent that has not joined: it failed, or its node goes.
+func (e *engine) giveUp(a int32) {
 	g := &e.agents[a]
-	e.recordStart(g, w)
-	g.job = w.job
-	e.becomes(a, busy)
-	j := &e.jobs.List[w.job]
-	work := j.Work
-	if work < 0 {
-		work = e.draw(e.w.Classes[j.Class].work, chance.Work, uint64(w.job))
+	team := &e.teams[g.template]
+	team.coming--
+	if team.promised > team.coming {
+		team.promised--
+		w := team.queue.at(team.promised)
+		if !e.again(w.job) {
+			e.trace.spanTo(w.job, e.now, AgentFailed, -1)
+		}
+		w.promised, w.seen = -1, e.now
+		team.failed++
 	}
-	e.queue.plan(e.now+work, workEnded, a, 0)
+	e.depart(a)
+	e.wake(g.template, e.now+failPause)
 }
 
-func (e *engine) workEnded(a int32) {
-	g := &e.agents[a]
-	e.trace.spanTo(g.job, e.now, Working, -1)
-	e.becomes(a, wiping)
-	e.queue.plan(e.now+e.draw(e.w.WipeTime, chance.Wipe, uint64(g.job)), wiped, a, 0)
-}
+// failPause is how long the controller leaves a template alone whose agent did
+// not come up, so that one that never does is not made again without end.
+const failPause = units.Second
 
-// wiped ends the job, and the agent too where it is not reused.
+// wiped ends the job, and the agent too where it is not reused or its node goes.
 func (e *engine) wiped(a int32) {
 	g := &e.agents[a]
-	e.recordEnd(g)
+	e.recordEnd(a)
 	g.lastJob, g.job = g.job, -1
-	if e.w.Templates[g.template].reuseNever() {
+	if e.w.Templates[g.template].reuseNever() || e.nodes[g.node].closed {
 		e.leave(a)
 		return
 	}
@@ -163,14 +240,25 @@ func (e *engine) wiped(a int32) {
 	e.becameIdle(a)
 }
 
-// leave takes an agent and its pod away.
+// leave takes an agent and its pod away, and lets the controller look again.
 func (e *engine) leave(a int32) {
+	t, last := e.agents[a].template, e.agents[a].lastJob
+	e.depart(a)
+	e.teams[t].freedBy, e.freedBy = last, last
+	e.agentLeft(t)
+}
+
+// depart takes an agent and its pod away.
+func (e *engine) depart(a int32) {
 	g := &e.agents[a]
 	e.becomes(a, gone)
+	e.trace.AgentTime += e.clip(e.now) - e.clip(g.created)
+	g.version++ // calls off what was ahead of it
 	team := &e.teams[g.template]
 	team.total--
+	team.lastGone = e.now
 	e.total--
+	e.charge(g.template, -1)
 	e.freePod(a)
 	e.freeAgents = append(e.freeAgents, a)
-	e.agentLeft(g.template)
 }

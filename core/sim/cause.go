@@ -34,13 +34,30 @@ const (
 	AtCeiling                 // the template's ceiling
 	AtAgents                  // the scenario's agent ceiling
 	AtStep                    // the round's step
+	QuotaPods                 // the namespace's quota of pods
+	QuotaCPU                  // of requested CPU
+	QuotaMemory               // of requested memory
+	NoAgentYet                // the controller takes no job before it has seen an agent
+	AgentFailed               // an agent that did not come up
 	AwaitsScan                // pods that do not fit are looked at every scan, after patience
 	PoolsFull                 // no pool that could take the pod may grow
+	CapacityOut               // the pools that could take the pod had no node to give
+	BootFailed                // a node that did not come up
 	Booting                   // a node that was asked for
+	Making                    // images to be made
 	Pulling                   // images
 	Starting                  // containers
+	Installing                // tools at boot
 	Joining                   // the agent to reach the controller
+	Updating                  // the agent to update itself
+	VolumeTaken               // another job to give up the workspace's volume
+	Restoring                 // the workspace to come in
 	Working                   // the job itself
+	ColdWork                  // work that a fresh cache would have spared
+	Stretched                 // CPU that it wanted and did not get
+	LostWork                  // an attempt that was cut short
+	Rerun                     // an agent to run again
+	Saving                    // the workspace to go out
 	Wiping                    // the workspace to be cleaned
 	causes
 )
@@ -56,13 +73,30 @@ var causeInfo = [causes]struct {
 	AtCeiling:    {Held, "ceiling", "room under the template's ceiling"},
 	AtAgents:     {Held, "agent-ceiling", "room under the ceiling of all agents"},
 	AtStep:       {Held, "step", "another round: this one had started its most agents"},
+	QuotaPods:    {Held, "quota-pods", "room under the namespace's quota of pods"},
+	QuotaCPU:     {Held, "quota-cpu", "room under the namespace's quota of requested CPU"},
+	QuotaMemory:  {Held, "quota-memory", "room under the namespace's quota of requested memory"},
+	NoAgentYet:   {Held, "no-agent-yet", "a first agent: the controller takes no job before it has seen one"},
+	AgentFailed:  {Held, "agent-failed", "an agent that did not come up"},
 	AwaitsScan:   {Placing, "scan", "the next look at pods that fit nowhere"},
 	PoolsFull:    {Placing, "pools-full", "room on nodes: no pool may grow further"},
+	CapacityOut:  {Placing, "no-capacity", "a pool that had no node to give"},
+	BootFailed:   {Node, "boot-failed", "a node that did not come up"},
 	Booting:      {Node, "boot", "a new node to boot"},
+	Making:       {Image, "make", "images to be made"},
 	Pulling:      {Image, "pull", "images to be pulled and unpacked"},
 	Starting:     {Setup, "start", "containers to start"},
+	Installing:   {Setup, "install", "tools to be installed at boot"},
 	Joining:      {Join, "join", "the agent to reach the controller"},
+	Updating:     {Join, "update", "the agent to update itself"},
+	VolumeTaken:  {Restore, "volume-taken", "another job to give up the workspace's volume"},
+	Restoring:    {Restore, "restore", "the workspace to come in"},
 	Working:      {Work, "work", "the job's own work"},
+	ColdWork:     {Work, "cold", "work that a warm cache would have spared"},
+	Stretched:    {Work, "stretch", "CPU that it wanted and did not get"},
+	LostWork:     {Work, "lost", "an attempt that was cut short"},
+	Rerun:        {Work, "rerun", "an agent to run again"},
+	Saving:       {Save, "save", "the workspace to go out"},
 	Wiping:       {Wipe, "wipe", "the workspace to be cleaned"},
 }
 
@@ -83,3 +117,10 @@ func (c Cause) String() string { return causeInfo[c].name }
 
 // Label says in words what the job waited for.
 func (c Cause) Label() string { return causeInfo[c].label }
+
+// ofAll reports whether a cause holds jobs of every template back alike, so that
+// any agent's going may help.
+func (c Cause) ofAll() bool { return c == AtAgents || c >= QuotaPods && c <= QuotaMemory }
+
+// ofCeiling reports whether a job held for the cause waits until some agent goes.
+func (c Cause) ofCeiling() bool { return c == AtCeiling || c.ofAll() }

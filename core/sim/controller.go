@@ -1,6 +1,8 @@
 package sim
 
 import (
+	"slices"
+
 	"tachyphor/core/demand"
 	"tachyphor/core/document"
 	"tachyphor/core/units"
@@ -17,8 +19,9 @@ type team struct {
 	total, coming, idle, promised int
 	made                          uint64
 
-	queue   jobQueue // jobs the controller has seen and that have not started
-	arrived []int32  // jobs since its last round
+	queue   jobQueue // jobs the controller has taken in and that have not started
+	arrived []int32  // jobs since then, in the order of their coming
+	looked  int      // of those, the first ones that a round has seen and not taken in
 
 	oldest, newest int32 // ends of the list of idle agents, by idleSince; -1 when empty
 
@@ -32,6 +35,10 @@ type team struct {
 	blocked   Cause          // in a round: what stopped the template's starts
 	isBlocked bool
 	started   int // in a round
+
+	failed   int            // agents to be made in place of ones that did not come up
+	freedBy  int32          // the job after which an agent went last; -1 before
+	lastGone units.Duration // when that was; below 0 before
 }
 
 // heldSince says why jobs are held from a moment on.
@@ -92,6 +99,14 @@ func (e *engine) jobArrives(j int32) {
 	t := e.fits[e.jobs.List[j].Wants]
 	if t < 0 {
 		e.trace.Unmatched = append(e.trace.Unmatched, j)
+		if e.chain != nil {
+			for _, next := range e.chain.after(j) {
+				e.drop(next)
+			}
+		}
+		return
+	}
+	if e.chain != nil && (e.chain.left[j] > 0 || e.trace.Records[j].Result == Dropped) {
 		return
 	}
 	e.observeWaiting(1)
@@ -159,7 +174,7 @@ func (e *engine) leavesAt(t int32, g *agent) units.Duration {
 func (e *engine) agentLeft(t int32) {
 	e.wake(t, e.now)
 	for other := range e.teams {
-		if team := &e.teams[other]; len(team.held) > 0 && team.held[len(team.held)-1].cause == AtAgents {
+		if team := &e.teams[other]; len(team.held) > 0 && team.held[len(team.held)-1].cause.ofAll() {
 			e.wake(int32(other), e.now)
 		}
 	}
@@ -195,20 +210,84 @@ func (e *engine) beginRound(t int32) {
 	team.due, team.last, team.started, team.isBlocked = never, e.now, 0, false
 	e.trace.Rounds++
 	e.followCalendar(t)
-	for _, j := range team.arrived {
-		team.queue.push(waiting{job: j, seen: e.now, promised: -1})
-	}
-	team.arrived = team.arrived[:0]
+	e.takeIn(t)
 	for team.idle > 0 && team.queue.len() > 0 {
 		a := team.newest
 		e.takeIdle(a)
 		w := team.queue.pop()
 		team.promised = max(0, team.promised-1)
-		e.startWork(a, w)
+		e.startRun(a, w)
 	}
 	if team.queue.len() > 0 {
 		team.lastShort = e.now
 	}
+}
+
+// takeIn puts the jobs that have arrived into the queue, unless the controller
+// takes none for want of an agent that it has seen.
+func (e *engine) takeIn(t int32) {
+	team, n := &e.teams[t], &e.w.Templates[t].Numbers
+	if n.NeedsOneAgent && team.total-team.coming == 0 && (team.lastGone < 0 || team.lastGone+n.OneAgentWithin < e.now) {
+		for _, j := range team.arrived[team.looked:] {
+			if !e.again(j) {
+				e.trace.spanTo(j, e.now, AwaitsRound, -1)
+			}
+		}
+		team.looked = len(team.arrived)
+		return
+	}
+	for i, j := range team.arrived {
+		if i < team.looked && !e.again(j) {
+			e.trace.spanTo(j, e.now, NoAgentYet, -1)
+		}
+		e.enqueue(t, waiting{job: j, seen: e.now, promised: -1})
+	}
+	team.arrived, team.looked = team.arrived[:0], 0
+}
+
+// enqueue puts a job in its place: by priority, then by submission. One that goes
+// before jobs with a promise takes over the last one's.
+func (e *engine) enqueue(t int32, w waiting) {
+	team := &e.teams[t]
+	q := &team.queue
+	q.push(w)
+	last := q.len() - 1
+	if last == 0 || !e.jobBefore(w.job, q.at(last-1).job) {
+		return
+	}
+	list := q.list[q.head:]
+	i, _ := slices.BinarySearchFunc(list[:last], w.job, func(x waiting, j int32) int {
+		if e.jobBefore(x.job, j) {
+			return -1
+		}
+		return 1
+	})
+	copy(list[i+1:], list[i:last])
+	list[i] = w
+	if i >= team.promised {
+		return
+	}
+	list[i].promised = e.now
+	if out := &list[team.promised]; out.promised >= 0 {
+		if !e.again(out.job) {
+			e.trace.spanTo(out.job, e.now, AwaitsComing, -1)
+		}
+		out.promised, out.seen = -1, e.now
+	}
+	if !e.again(w.job) {
+		e.recordHeld(t, &list[i])
+	}
+}
+
+// jobBefore orders jobs by priority, then by submission.
+func (e *engine) jobBefore(a, b int32) bool {
+	if e.ranked {
+		p, q := e.w.Classes[e.jobs.List[a].Class].priority, e.w.Classes[e.jobs.List[b].Class].priority
+		if p != q {
+			return p > q
+		}
+	}
+	return a < b
 }
 
 // followCalendar moves to the numbers that hold now and plans the next change.
@@ -239,7 +318,7 @@ func (e *engine) startForJobs() {
 			if team.isBlocked || team.coming >= team.queue.len() {
 				continue
 			}
-			if best < 0 || team.queue.at(team.coming).job < e.teams[best].queue.at(e.teams[best].coming).job {
+			if best < 0 || e.jobBefore(team.queue.at(team.coming).job, e.teams[best].queue.at(e.teams[best].coming).job) {
 				best = t
 			}
 		}
@@ -253,11 +332,14 @@ func (e *engine) startForJobs() {
 // startOne starts an agent, or notes what forbids it.
 func (e *engine) startOne(t int32) bool {
 	team, n := &e.teams[t], &e.w.Templates[t].Numbers
+	over, quota := e.overQuota(t)
 	switch {
 	case team.numbers.Ceiling >= 0 && team.total >= team.numbers.Ceiling:
 		team.blocked, team.isBlocked = AtCeiling, true
 	case e.w.AgentCeiling >= 0 && e.total >= e.w.AgentCeiling:
 		team.blocked, team.isBlocked = AtAgents, true
+	case quota:
+		team.blocked, team.isBlocked = over, true
 	case n.Step > 0 && team.started >= n.Step:
 		team.blocked, team.isBlocked = AtStep, true
 	default:
@@ -301,7 +383,10 @@ func (e *engine) endRound(t int32) {
 	covered := min(team.coming, team.queue.len())
 	for ; team.promised < covered; team.promised++ {
 		w := team.queue.at(team.promised)
-		e.recordHeld(t, w)
+		if !e.again(w.job) {
+			e.recordHeld(t, w)
+			e.recordFreed(t, w.job)
+		}
 		w.promised = e.now
 	}
 	if covered == team.queue.len() {

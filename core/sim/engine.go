@@ -43,7 +43,14 @@ type engine struct {
 	pools      []pool
 	nodes      []node
 	booting    []int32 // nodes that were asked for and are not ready
-	registry   link
+	links      [links]link
+	cache      cache
+	chain      *chain     // nil when no job comes after others
+	holders    []holder   // by template; nil when no spare room is kept
+	claims     []claimUse // by World.Claims
+	used       quotaUse
+	freedBy    int32     // the job after which an agent went last, of any template
+	ranked     bool      // some class has a priority
 	shares     [][]int64 // by template and pool: what an agent takes of a node
 	sites      [][]site  // by template and pool
 	picky      []bool    // by template: it prefers some nodes to others
@@ -52,6 +59,7 @@ type engine struct {
 	stuck    []bool  // scratch of retry
 	scanned  []int32 // scratch of scan
 	wholeNow []int32 // scratch of pulled
+	rates    []int64 // scratch of shareCPU
 }
 
 // Run simulates one repeat of a world from a seed. The same arguments give the
@@ -84,14 +92,15 @@ const spansPerJob = 4
 func newEngine(w *World, root chance.Key, jobs *demand.Jobs) *engine {
 	e := &engine{
 		w: w, root: root, jobs: jobs, nextRound: never, nextScan: never, lastScan: -1,
-		teams: make([]team, len(w.Templates)), pools: make([]pool, len(w.Pools)), registry: newLink(w.Registry), shares: shares(w),
+		teams: make([]team, len(w.Templates)), pools: make([]pool, len(w.Pools)), links: newLinks(w), shares: shares(w), freedBy: -1,
+		holders: newHolders(w), claims: make([]claimUse, len(w.Claims)),
 		place: placement{
 			pending: make([][]int32, len(w.Templates)), verdicts: map[Verdict]int32{}, holding: make([]int32, len(w.Images)),
 		},
 		trace: &Trace{World: w, Jobs: jobs, Records: make([]Record, len(jobs.List)), Lines: newLines(w.Plan.Span, len(w.Pools))},
 	}
 	for t := range e.teams {
-		e.teams[t] = team{oldest: -1, newest: -1, due: never, last: -1, lastShort: -1}
+		e.teams[t] = team{oldest: -1, newest: -1, due: never, last: -1, lastShort: -1, freedBy: -1, lastGone: -1}
 	}
 	e.sites, e.picky = sites(w)
 	e.trace.spans = make([]span, 0, spansPerJob*len(jobs.List))
@@ -104,6 +113,16 @@ func newEngine(w *World, root chance.Key, jobs *demand.Jobs) *engine {
 		if t >= 0 && jobs.List[j].Submitted < w.Plan.Span {
 			e.open++
 		}
+	}
+	e.cache = newCache(e)
+	if e.chain = newChain(e); e.chain != nil {
+		e.trace.released = make([]units.Duration, len(jobs.List))
+		for j := range jobs.List {
+			e.trace.released[j] = jobs.List[j].Submitted
+		}
+	}
+	for _, c := range w.Classes {
+		e.ranked = e.ranked || c.priority != 0
 	}
 	return e
 }
@@ -143,8 +162,8 @@ func (e *engine) loop(watch Watcher) error {
 			e.happen(e.queue.pop())
 			e.trace.Events++
 		case 2:
-			e.jobArrives(int32(e.nextJob))
 			e.nextJob++
+			e.jobArrives(int32(e.nextJob - 1))
 			e.trace.Events++
 		case 3:
 			e.rounds()
@@ -156,28 +175,78 @@ func (e *engine) loop(watch Watcher) error {
 
 // happen carries out one event.
 func (e *engine) happen(v event) {
-	switch v.kind() {
+	switch kind := v.kind(); {
+	case kind >= imagesMade && kind <= wiped:
+		if v.version == e.agents[v.subject].version {
+			e.agentStep(kind, v.subject)
+		}
+	case kind >= poolStep && kind <= poolAsked:
+		e.poolEvent(kind, v.subject, v.version)
+	default:
+		e.nodeEvent(kind, v)
+	}
+}
+
+// agentStep carries out the one event that was ahead of agent a.
+func (e *engine) agentStep(kind eventKind, a int32) {
+	switch kind {
+	case imagesMade:
+		e.imagesMade(a)
+	case imagesAsked:
+		e.imagesPresent(a)
+	case podStarted:
+		e.podStarted(a)
+	case toolsInstalled:
+		e.toolsInstalled(a)
+	case agentJoined:
+		e.agentJoined(a)
+	case restoreStep:
+		e.restoreStep(a)
+	case workStep:
+		e.workStep(a)
+	case saveStep:
+		e.saveStep(a)
+	case wiped:
+		e.wiped(a)
+	}
+}
+
+func (e *engine) poolEvent(kind eventKind, p int32, what uint32) {
+	switch kind {
+	case poolStep:
+		e.poolStep(p)
+	case poolDrains:
+		e.poolDrains(p, what == 1)
+	case poolAsked:
+		e.poolAsked(p)
+	}
+}
+
+// nodeEvent carries out what happens to nodes, links and the cache store.
+func (e *engine) nodeEvent(kind eventKind, v event) {
+	n := v.subject
+	switch kind {
 	case nodeReady:
-		e.nodeReady(v.subject)
+		e.nodeReady(n)
+	case bootFailed:
+		e.bootFailed(n)
+	case nodeNoticed:
+		e.nodeNoticed(n)
+	case nodeTaken:
+		e.nodeTaken(n)
 	case pullBegins:
-		e.pullBegins(v.subject)
+		e.pullBegins(n, int32(v.version))
 	case flowEnds:
-		if v.version == e.registry.version {
-			e.flowEnds()
+		if v.version == e.links[n].version {
+			e.flowEnds(n)
 		}
 	case pulled:
-		e.pulled(v.subject)
-	case podStarted:
-		e.podStarted(v.subject)
-	case agentJoined:
-		e.agentJoined(v.subject)
-	case workEnded:
-		e.workEnded(v.subject)
-	case wiped:
-		e.wiped(v.subject)
+		e.pulled(n, int32(v.version))
+	case entryExpires:
+		e.entryExpires(n, v.version)
 	case nodeEmptyFor:
-		if v.version == e.nodes[v.subject].version {
-			e.nodeEmptyFor(v.subject)
+		if v.version == e.nodes[n].version {
+			e.nodeEmptyFor(n)
 		}
 	}
 }
@@ -197,6 +266,14 @@ func (e *engine) finish() {
 		if !e.nodes[n].gone {
 			e.closeNode(int32(n))
 		}
+	}
+	for a := range e.agents {
+		if g := &e.agents[a]; g.state != gone {
+			e.trace.AgentTime += e.clip(e.now) - e.clip(g.created)
+		}
+	}
+	if len(e.w.Scopes) > 0 {
+		e.keep(0)
 	}
 	e.trace.Lines.each(func(l *Line) { l.add(e.now, 0) })
 	e.trace.PeakEvents = e.queue.peak

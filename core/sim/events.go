@@ -8,14 +8,26 @@ type eventKind uint8
 
 const (
 	nodeReady    eventKind = iota // subject: node
-	pullBegins                    // subject: node
-	flowEnds                      // subject: none; on the registry link
-	pulled                        // subject: node
-	podStarted                    // subject: agent
-	agentJoined                   // subject: agent
-	workEnded                     // subject: agent
-	wiped                         // subject: agent
-	nodeEmptyFor                  // subject: node
+	bootFailed                    // subject: node
+	nodeNoticed                   // subject: node; it will be taken back
+	nodeTaken                     // subject: node
+	poolStep                      // subject: pool; its min changes
+	poolDrains                    // subject: pool; a drain begins or ends
+	poolAsked                     // subject: pool; it may be asked again
+	pullBegins                    // subject: node; version: image
+	flowEnds                      // subject: link
+	pulled                        // subject: node; version: image
+	entryExpires                  // subject: scope of the cache
+	imagesMade                    // subject: agent, as all up to wiped
+	imagesAsked                   // the registry has said that the node's images are good
+	podStarted
+	toolsInstalled
+	agentJoined
+	restoreStep
+	workStep
+	saveStep
+	wiped
+	nodeEmptyFor // subject: node
 	eventKinds
 )
 

@@ -6,78 +6,158 @@ import (
 	"tachyphor/core/units"
 )
 
-// A puller brings images to one node, one after the other. A node keeps what it
-// has pulled as long as it lives.
+// A puller brings images to one node, some at a time.
 type puller struct {
-	queue  []int32 // images in the order in which they were asked for; the first is on its way
+	queue  []int32 // images in the order in which they were asked for
+	active []pull
 	waiter []waiter
+}
+
+// A pull brings the layers of an image that its node had not and that no other
+// pull was bringing when it began.
+type pull struct {
+	image int32
+	done  bool // its own layers are there; it may wait for those of another pull
 }
 
 // waiter is an agent that needs an image.
 type waiter struct{ agent, image int32 }
 
+// A shelf is what a node holds of images.
+type shelf struct {
+	images []bool  // by image: all of it is there
+	layers []int16 // by layer: 0 absent, −1 there, else 1 + the image whose pull brings it
+	size   units.Bytes
+	users  []int16          // by image: agents on the node that are made of it
+	used   []units.Duration // by image: last moment it was used
+}
+
+func newShelf(w *World) shelf {
+	return shelf{
+		images: make([]bool, len(w.Images)), layers: make([]int16, len(w.layers)),
+		users: make([]int16, len(w.Images)), used: make([]units.Duration, len(w.Images)),
+	}
+}
+
 // needImages asks for the images that agent a's node does not hold.
 func (e *engine) needImages(a int32) {
 	g := &e.agents[a]
 	node := &e.nodes[g.node]
-	for _, i := range e.w.Templates[g.template].images {
-		if node.images[i] {
+	t := &e.w.Templates[g.template]
+	for _, i := range t.images {
+		if node.shelf.images[i] {
 			continue
 		}
 		g.missing++
 		node.puller.waiter = append(node.puller.waiter, waiter{a, i})
-		if !slices.Contains(node.puller.queue, i) {
+		asked := func(p pull) bool { return p.image == i }
+		if !slices.Contains(node.puller.queue, i) && !slices.ContainsFunc(node.puller.active, asked) {
 			node.puller.queue = append(node.puller.queue, i)
-			if len(node.puller.queue) == 1 {
-				e.queue.plan(e.now+e.w.Registry.Latency, pullBegins, g.node, 0)
-			}
 		}
 	}
-	if g.missing == 0 {
+	switch {
+	case g.missing > 0:
+		e.pulling(a)
+		e.nextPulls(g.node)
+	case t.asks:
+		e.pulling(a)
+		e.later(a, e.w.Links.Registry.Latency, imagesAsked)
+	default:
 		e.imagesPresent(a)
+	}
+}
+
+// pulling moves agent a to that state, unless making its images has.
+func (e *engine) pulling(a int32) {
+	if e.agents[a].state != pulling {
+		e.becomes(a, pulling)
+	}
+}
+
+// nextPulls begins as many pulls as the node may have at a time.
+func (e *engine) nextPulls(n int32) {
+	p := &e.nodes[n].puller
+	for len(p.queue) > 0 && len(p.active) < e.w.Pools[e.nodes[n].pool].pulls {
+		image := p.queue[0]
+		p.queue = append(p.queue[:0], p.queue[1:]...)
+		p.active = append(p.active, pull{image: image})
+		e.queue.plan(e.now+e.w.Links.Registry.Latency, pullBegins, n, uint32(image))
+	}
+}
+
+// pullBegins puts the bytes of the image's missing layers on the registry link.
+func (e *engine) pullBegins(n, image int32) {
+	node := &e.nodes[n]
+	if node.gone {
 		return
 	}
-	e.becomes(a, pulling)
+	var size units.Bytes
+	for _, l := range e.w.layersOf[image] {
+		if node.shelf.layers[l] == 0 {
+			node.shelf.layers[l] = int16(image) + 1
+			size += e.w.layers[l]
+		}
+	}
+	e.send(registryDown, size, n, image)
 }
 
-// pullBegins puts the first image's bytes on the registry link.
-func (e *engine) pullBegins(n int32) {
-	image := e.nodes[n].puller.queue[0]
-	e.registry.add(e.now, e.w.Images[image].Size, n)
-	e.planFlow()
+// unpackImage has a node unpack what it pulled.
+func (e *engine) unpackImage(n, image int32, size units.Bytes) {
+	var d units.Duration
+	if r := e.w.Pools[e.nodes[n].pool].unpack; r > 0 {
+		d = r.Time(size)
+	}
+	e.queue.plan(e.now+d, pulled, n, uint32(image))
 }
 
-// planFlow plans the end of the flow that ends first; an earlier plan is stale.
-func (e *engine) planFlow() {
-	e.registry.version++
-	if at, ok := e.registry.next(); ok {
-		e.queue.plan(max(at, e.now), flowEnds, 0, e.registry.version)
+// pulled marks the layers that a pull brought as there, gives every image that is
+// now whole to those who wait for it, and begins the next pull.
+func (e *engine) pulled(n, image int32) {
+	node := &e.nodes[n]
+	if node.gone {
+		return
+	}
+	for _, l := range e.w.layersOf[image] {
+		if node.shelf.layers[l] == int16(image)+1 {
+			node.shelf.layers[l] = -1
+			node.shelf.size += e.w.layers[l]
+		}
+	}
+	whole := e.wholeNow[:0]
+	active := node.puller.active[:0]
+	for _, p := range node.puller.active {
+		p.done = p.done || p.image == image
+		if p.done && node.shelf.whole(e.w.layersOf[p.image]) {
+			whole = e.arrived(node, p.image, whole)
+			continue
+		}
+		active = append(active, p)
+	}
+	node.puller.active = active
+	e.wholeNow = whole
+	e.evictImages(node)
+	e.nextPulls(n)
+	for _, a := range whole {
+		e.imagesPresent(a)
 	}
 }
 
-// flowEnds has a node unpack what it pulled.
-func (e *engine) flowEnds() {
-	n := e.registry.end(e.now)
-	e.planFlow()
-	node := &e.nodes[n]
-	var unpack units.Duration
-	if r := e.w.Pools[node.pool].unpack; r > 0 {
-		unpack = r.Time(e.w.Images[node.puller.queue[0]].Size)
+func (s *shelf) whole(layers []int32) bool {
+	for _, l := range layers {
+		if s.layers[l] != -1 {
+			return false
+		}
 	}
-	e.queue.plan(e.now+unpack, pulled, n, 0)
+	return true
 }
 
-// pulled gives an image to those who wait for it and begins the next pull.
-func (e *engine) pulled(n int32) {
-	node := &e.nodes[n]
-	image := node.puller.queue[0]
-	node.puller.queue = node.puller.queue[:copy(node.puller.queue, node.puller.queue[1:])]
-	node.images[image] = true
+// arrived notes that a node has all of an image, and adds the agents that have
+// waited for nothing else to the list.
+func (e *engine) arrived(node *node, image int32, whole []int32) []int32 {
+	node.shelf.images[image] = true
+	node.shelf.used[image] = e.now
 	e.place.holding[image]++
-	if len(node.puller.queue) > 0 {
-		e.queue.plan(e.now+e.w.Registry.Latency, pullBegins, n, 0)
-	}
-	kept, whole := node.puller.waiter[:0], e.wholeNow[:0]
+	kept := node.puller.waiter[:0]
 	for _, w := range node.puller.waiter {
 		if w.image != image {
 			kept = append(kept, w)
@@ -89,8 +169,57 @@ func (e *engine) pulled(n int32) {
 		}
 	}
 	node.puller.waiter = kept
-	e.wholeNow = whole
-	for _, a := range whole {
-		e.imagesPresent(a)
+	return whole
+}
+
+// useImages counts n agents (1 or −1) of a template on a node.
+func (e *engine) useImages(node *node, t *Template, n int16) {
+	for _, i := range t.images {
+		node.shelf.users[i] += n
+		node.shelf.used[i] = e.now
 	}
+}
+
+// evictImages drops images that no agent uses, the one unused for longest first,
+// until the node's store of images holds what it may.
+func (e *engine) evictImages(node *node) {
+	room := e.w.Pools[node.pool].imageStore
+	for room > 0 && node.shelf.size > room {
+		oldest := -1
+		for i, there := range node.shelf.images {
+			if there && node.shelf.users[i] == 0 && (oldest < 0 || node.shelf.used[i] < node.shelf.used[oldest]) {
+				oldest = i
+			}
+		}
+		if oldest < 0 {
+			return
+		}
+		e.dropImage(node, oldest)
+	}
+}
+
+// dropImage takes an image off a node, but for layers that others there need.
+func (e *engine) dropImage(node *node, image int) {
+	node.shelf.images[image] = false
+	e.place.holding[image]--
+	e.trace.ImagesEvicted++
+	for _, l := range e.w.layersOf[image] {
+		shared := false
+		for i, there := range node.shelf.images {
+			shared = shared || there && slices.Contains(e.w.layersOf[i], l)
+		}
+		for _, p := range node.puller.active {
+			shared = shared || slices.Contains(e.w.layersOf[p.image], l)
+		}
+		if !shared && node.shelf.layers[l] == -1 {
+			node.shelf.layers[l] = 0
+			node.shelf.size -= e.w.layers[l]
+		}
+	}
+}
+
+// forget takes agent a off the list of those who wait for images.
+func (e *engine) forget(a int32) {
+	p := &e.nodes[e.agents[a].node].puller
+	p.waiter = slices.DeleteFunc(p.waiter, func(w waiter) bool { return w.agent == a })
 }

@@ -12,15 +12,17 @@ type Use uint8
 
 // What node time is spent on.
 const (
-	UseWork  Use = iota // agents at work, and cleaning up after it
-	UseStart            // agents on their way: images, containers, joining
-	UseIdle             // agents waiting for a job
-	UseEmpty            // room that no agent has asked for, and nodes booting
-	Uses                // how many there are
+	UseWork     Use = iota // agents at work, and cleaning up after it
+	UseStart               // agents on their way: images, containers, joining
+	UseLost                // attempts of jobs that were cut short
+	UseIdle                // agents waiting for a job
+	UseStranded            // room too small for any agent
+	UseEmpty               // room that no agent has asked for, and nodes booting
+	Uses                   // how many there are
 )
 
 // UseNames are the uses' names in order.
-var UseNames = [Uses]string{"work", "start", "idle", "empty"}
+var UseNames = [Uses]string{"work", "start", "lost", "idle", "stranded", "empty"}
 
 // Shares of a node are counted in 1/1024, times in microseconds, so that a node
 // year fits into 63 bits.
@@ -43,6 +45,7 @@ type NodeLife struct {
 	Asked, Ready  units.Duration // Ready is below 0 when it never was
 	Gone          units.Duration // end of the run for those still there
 	Billed        units.Duration // of its life, within the window
+	Extra         units.Duration // paid for on top, up to the least charge
 	// Spent is what its time went to, in 1/1024 node · µs; it adds up to
 	// 1024 · the window's microseconds of its life.
 	Spent [Uses]int64
@@ -56,7 +59,7 @@ func (l NodeLife) check() error {
 		}
 		sum += s
 	}
-	if most := wholeNode * (int64(l.Billed)/1000 + 1); sum > most || sum < most-2*wholeNode {
+	if most := wholeNode * (int64(l.Billed+l.Extra)/1000 + 1); sum > most || sum < most-2*wholeNode {
 		return fmt.Errorf("uses add up to %d, its life to %d", sum, most)
 	}
 	return nil
@@ -141,11 +144,58 @@ func (e *engine) closeNode(n int32) {
 	if node.readyAt > 0 || node.ready || node.gone {
 		life.Ready = node.readyAt
 	}
-	rest := wholeNode * (int64(to)/1000 - int64(from)/1000)
+	if least := e.w.Pools[node.pool].Least; node.asked >= e.w.Plan.Warmup && node.asked < e.w.Plan.Span {
+		life.Extra = max(0, least-(e.now-node.asked))
+	}
+	rest := wholeNode * (int64(to)/1000 - int64(from)/1000 + int64(life.Extra)/1000)
 	for _, s := range life.Spent {
 		rest -= s
 	}
 	life.Spent[UseEmpty] = rest
 	e.trace.Nodes[n] = life
 	e.observeNode(node.pool, -1)
+}
+
+// share is what agent g takes of its node.
+func (e *engine) share(g *agent) int64 { return e.shares[g.template][e.nodes[g.node].pool] }
+
+// microseconds are those of the window between two moments, as ledgers count them.
+func (e *engine) microseconds(from, to units.Duration) int64 {
+	return int64(e.clip(to))/1000 - int64(e.clip(from))/1000
+}
+
+// loseTime books what busy agent g has done for its job as lost.
+func (e *engine) loseTime(g *agent) {
+	l := &e.nodes[g.node].ledger
+	e.settle(l)
+	began := g.run.began
+	n := e.share(g) * e.microseconds(began, e.now)
+	l.spent[UseWork] -= n
+	l.spent[UseLost] += n
+}
+
+// strand notes whether what is left of a node is too small for any agent.
+func (e *engine) strand(n int32) {
+	node := &e.nodes[n]
+	l := &node.ledger
+	taken := int64(0)
+	for u, s := range l.share {
+		if Use(u) != UseStranded {
+			taken += s
+		}
+	}
+	stranded := max(0, wholeNode-taken)
+	if node.holders != nil { // what placeholders take is there for agents
+		stranded = 0
+	}
+	for t := range e.w.Templates {
+		if e.admits(int32(t), node.pool) && !node.left.Lacks(&e.w.Templates[t].need).Short() {
+			stranded = 0
+			break
+		}
+	}
+	if stranded != l.share[UseStranded] {
+		e.settle(l)
+		l.share[UseStranded] = stranded
+	}
 }

@@ -3,7 +3,6 @@ package sim
 import (
 	"math"
 
-	"tachyphor/core/document"
 	"tachyphor/core/units"
 )
 
@@ -21,19 +20,23 @@ type link struct {
 	version     uint32 // of the event planned for the first end
 }
 
+// A flow goes to a node that pulls an image, or belongs to an agent.
 type flow struct {
 	ends  float64 // value of the clock at which the flow ends
 	order uint64
-	node  int32
+	size  units.Bytes
+	owner int32 // a node with an image, an agent without
+	image int32 // -1 for none
 }
 
-func newLink(d document.Link) link {
+// newLink returns a link of a total rate and a rate per flow; 0 is without limit.
+func newLink(total, each units.Rate) link {
 	l := link{total: math.Inf(1), each: math.Inf(1)}
-	if d.Down > 0 {
-		l.total = float64(d.Down) / float64(units.Second)
+	if total > 0 {
+		l.total = float64(total) / float64(units.Second)
 	}
-	if d.PerFlow > 0 {
-		l.each = float64(d.PerFlow) / float64(units.Second)
+	if each > 0 {
+		l.each = float64(each) / float64(units.Second)
 	}
 	return l
 }
@@ -52,17 +55,40 @@ func (l *link) advance(now units.Duration) {
 }
 
 // add begins a flow of size bytes.
-func (l *link) add(now units.Duration, size units.Bytes, node int32) {
+func (l *link) add(now units.Duration, size units.Bytes, owner, image int32) {
 	l.advance(now)
 	l.order++
-	l.flows = append(l.flows, flow{l.clock + float64(size), l.order, node})
-	for i := len(l.flows) - 1; i > 0; {
+	l.flows = append(l.flows, flow{l.clock + float64(size), l.order, size, owner, image})
+	l.rise(len(l.flows) - 1)
+}
+
+// rise moves the flow at i up to its place in the heap.
+func (l *link) rise(i int) {
+	for i > 0 {
 		p := (i - 1) / 2
 		if !l.flows[i].before(l.flows[p]) {
-			break
+			return
 		}
 		l.flows[i], l.flows[p] = l.flows[p], l.flows[i]
 		i = p
+	}
+}
+
+// sink moves the flow at i down to its place in the heap.
+func (l *link) sink(i int) {
+	for n := len(l.flows); ; {
+		c := 2*i + 1
+		if c >= n {
+			return
+		}
+		if c+1 < n && l.flows[c+1].before(l.flows[c]) {
+			c++
+		}
+		if !l.flows[c].before(l.flows[i]) {
+			return
+		}
+		l.flows[i], l.flows[c] = l.flows[c], l.flows[i]
+		i = c
 	}
 }
 
@@ -82,26 +108,34 @@ func (l *link) next() (at units.Duration, ok bool) {
 }
 
 // end takes the first flow off at the moment that next named.
-func (l *link) end(now units.Duration) (node int32) {
+func (l *link) end(now units.Duration) flow {
 	l.advance(now)
 	f := l.flows[0]
 	l.clock = max(l.clock, f.ends)
+	l.take(0)
+	return f
+}
+
+// take removes the flow at i from the heap.
+func (l *link) take(i int) {
 	n := len(l.flows) - 1
-	l.flows[0] = l.flows[n]
+	l.flows[i] = l.flows[n]
 	l.flows = l.flows[:n]
-	for i := 0; ; {
-		c := 2*i + 1
-		if c >= n {
-			break
-		}
-		if c+1 < n && l.flows[c+1].before(l.flows[c]) {
-			c++
-		}
-		if !l.flows[c].before(l.flows[i]) {
-			break
-		}
-		l.flows[i], l.flows[c] = l.flows[c], l.flows[i]
-		i = c
+	if i < n {
+		l.sink(i)
+		l.rise(i)
 	}
-	return f.node
+}
+
+// drop ends a flow before its time and returns the bytes that it has moved; ok is
+// false when there is none.
+func (l *link) drop(now units.Duration, owner, image int32) (moved units.Bytes, ok bool) {
+	l.advance(now)
+	for i, f := range l.flows {
+		if f.owner == owner && f.image == image {
+			l.take(i)
+			return f.size - units.Bytes(max(0, f.ends-l.clock)), true
+		}
+	}
+	return 0, false
 }

@@ -71,8 +71,19 @@ type Lines struct {
 	Width   units.Duration // of a bin; the last one may be cut by the end of the span
 	Waiting Line           // jobs submitted and not started, those that nothing fits left out
 	Agents  [Groups]Line
-	Nodes   []Line // by pool; booting ones included, as they are paid for
+	Nodes   []Line          // by pool; booting ones included, as they are paid for
+	CPU     [LineKinds]Line // of ready nodes, in thousandths of a core
+	Memory  [LineKinds]Line // likewise, in MiB
+	Stored  Line            // in the cache store, in MiB
 }
+
+// What is known of CPU and memory over time.
+const (
+	LineRoom      = iota // that agents may have of the nodes
+	LineRequested        // by agents
+	LineUsed             // by jobs at work, where it is known
+	LineKinds
+)
 
 // binWidths are the widths of bins that people can read.
 var binWidths = []units.Duration{
@@ -104,6 +115,32 @@ func (l *Lines) each(f func(*Line)) {
 	for i := range l.Nodes {
 		f(&l.Nodes[i])
 	}
+	for i := range LineKinds {
+		f(&l.CPU[i])
+		f(&l.Memory[i])
+	}
+	f(&l.Stored)
+}
+
+// All returns every line in a fixed order: waiting, agents by group, nodes by
+// pool, CPU, memory, stored.
+func (l *Lines) All() []*Line {
+	var out []*Line
+	l.each(func(x *Line) { out = append(out, x) })
+	return out
+}
+
+// observeRequest sees n agents (1 or −1) of a template come to a node.
+func (e *engine) observeRequest(t *Template, n int64) {
+	e.trace.Lines.CPU[LineRequested].add(e.now, n*int64(t.Request.CPU))
+	e.trace.Lines.Memory[LineRequested].add(e.now, n*int64(t.Request.Memory>>20))
+}
+
+// observeCapacity sees a node become ready (1) or go (−1).
+func (e *engine) observeCapacity(node *node, n int64) {
+	room := &e.w.Pools[node.pool].Room
+	e.trace.Lines.CPU[LineRoom].add(e.now, n*int64(room.CPU))
+	e.trace.Lines.Memory[LineRoom].add(e.now, n*int64(room.Memory>>20))
 }
 
 func (e *engine) observeWaiting(change int64) { e.trace.Lines.Waiting.add(e.now, change) }
@@ -152,57 +189,89 @@ func (e *engine) recordHeld(t int32, w *waiting) {
 	}
 }
 
+// recordFreed names the job after which an agent went, where job j had to wait for
+// that.
+func (e *engine) recordFreed(t, j int32) {
+	last := e.trace.Records[j].last
+	if last < 0 {
+		return
+	}
+	switch c := Cause(e.trace.spans[last].endCause & 0xff); {
+	case c == AtCeiling:
+		e.trace.spans[last].by = e.teams[t].freedBy
+	case c.ofAll():
+		e.trace.spans[last].by = e.freedBy
+	}
+}
+
 // recordStart books what a job waited for from the promise of an agent to now,
 // when agent g takes it. A standing agent leaves only time in the queue; one
-// that has just joined passes on the steps of its own start.
+// that has just joined passes on the steps of its own start. A job that runs again
+// has waited for that alone.
 func (e *engine) recordStart(g *agent, w waiting) {
 	t := e.trace
+	r := &t.Records[w.job]
+	r.Node, r.Agent = g.node, int32(g.ordinal&(1<<40-1))
+	e.observeWaiting(-1)
+	if e.again(w.job) {
+		t.spanTo(w.job, e.now, Rerun, -1)
+		return
+	}
 	if w.promised < 0 {
 		e.recordHeld(g.template, &w)
 	}
-	r := &t.Records[w.job]
 	r.Warm = g.state == idle
-	r.Started, r.Node, r.Agent, r.Template = e.now, g.node, int32(g.ordinal&(1<<40-1)), int16(g.template)
+	r.Started, r.Template = e.now, int16(g.template)
 	if r.Warm {
 		t.spanTo(w.job, e.now, AwaitsComing, -1)
 		if r.last >= 0 {
 			t.spans[r.last].by = g.lastJob
 		}
-	} else {
-		t.spanTo(w.job, g.created, AwaitsComing, -1)
-		e.recordPlacing(g, w.job)
-		t.spanTo(w.job, g.present, Pulling, g.node)
-		t.spanTo(w.job, g.started, Starting, -1)
-		t.spanTo(w.job, g.joined, Joining, -1)
+		return
 	}
-	e.observeWaiting(-1)
+	coming := AwaitsComing
+	if g.replaces {
+		coming = AgentFailed
+	}
+	t.spanTo(w.job, g.created, coming, -1)
+	e.recordPlacing(g, w.job)
+	t.spanTo(w.job, g.made, Making, -1)
+	t.spanTo(w.job, g.present, Pulling, g.node)
+	t.spanTo(w.job, g.started, Starting, -1)
+	t.spanTo(w.job, g.installed, Installing, -1)
+	t.spanTo(w.job, g.joined-g.updating, Joining, -1)
+	t.spanTo(w.job, g.joined, Updating, -1)
 }
 
 // recordPlacing books the time until the pod had a node. Each moment counts only
 // if it came, and before the next.
 func (e *engine) recordPlacing(g *agent, job int32) {
-	t := e.trace
+	t, until := e.trace, g.placed
 	if g.asked >= 0 {
-		if g.full >= 0 {
-			t.spanTo(job, min(g.full, g.asked), AwaitsScan, g.verdict)
-			t.spanTo(job, g.asked, PoolsFull, g.verdict)
-		} else {
-			t.spanTo(job, g.asked, AwaitsScan, g.verdict)
+		until = g.asked
+	}
+	scanned, dry := until, until
+	if g.full >= 0 {
+		scanned = min(g.full, until)
+	}
+	if g.dry >= 0 {
+		dry = min(g.dry, until)
+	}
+	t.spanTo(job, min(scanned, dry), AwaitsScan, g.verdict)
+	t.spanTo(job, dry, PoolsFull, g.verdict)
+	t.spanTo(job, until, CapacityOut, g.verdict)
+	if g.asked >= 0 {
+		if g.unbooted >= 0 {
+			t.spanTo(job, min(g.unbooted, g.placed), BootFailed, -1)
 		}
 		t.spanTo(job, g.placed, Booting, g.bootNode)
-		return
 	}
-	if g.full >= 0 {
-		t.spanTo(job, min(g.full, g.placed), AwaitsScan, g.verdict)
-		t.spanTo(job, g.placed, PoolsFull, g.verdict)
-		return
-	}
-	t.spanTo(job, g.placed, AwaitsScan, g.verdict)
 }
 
-// recordEnd books a job's end.
-func (e *engine) recordEnd(g *agent) {
+// recordEnd books the end of agent a's job.
+func (e *engine) recordEnd(a int32) {
+	g := &e.agents[a]
 	e.trace.spanTo(g.job, e.now, Wiping, -1)
-	e.trace.Records[g.job].Ended = e.now
-	e.open--
+	e.trace.Records[g.job].Used = e.share(g) * e.microseconds(g.busySince, e.now)
+	e.endJob(g.job, e.trace.Records[g.job].Result)
 }

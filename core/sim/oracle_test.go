@@ -52,7 +52,7 @@ func TestOracleLink(t *testing.T) {
 	r := rand.New(rand.NewPCG(1, 2))
 	for range 200 {
 		total, each := 1+r.Float64()*200, 1+r.Float64()*100
-		l := newLink(document.Link{Down: units.Rate(total * 1e6), PerFlow: units.Rate(each * 1e6)})
+		l := newLink(units.Rate(total*1e6), units.Rate(each*1e6))
 		n := 1 + r.IntN(12)
 		type arrival struct {
 			at   units.Duration
@@ -67,11 +67,11 @@ func TestOracleLink(t *testing.T) {
 		for i := 0; i < n || len(l.flows) > 0; {
 			at, ok := l.next()
 			if i < n && (!ok || list[i].at <= at) {
-				l.add(list[i].at, list[i].size, int32(i))
+				l.add(list[i].at, list[i].size, int32(i), -1)
 				i++
 				continue
 			}
-			ends[l.end(at)] = at
+			ends[l.end(at).owner] = at
 		}
 		left := make([]float64, n)
 		for i, a := range list {

@@ -16,11 +16,12 @@ import (
 // barred by a taint or by the pod's own wishes is not looked at further; one
 // without room may lack several things. Verdicts are comparable.
 type Verdict struct {
-	Template                int32
-	Nodes                   int32
-	Taints, Affinity        int32
-	CPU, Memory, Disk, Pods int32
-	Extended                [fleet.MostExtended]int32
+	Template                 int32
+	Nodes                    int32
+	Closed, Taints, Affinity int32
+	Volumes                  int32
+	CPU, Memory, Disk, Pods  int32
+	Extended                 [fleet.MostExtended]int32
 }
 
 // Words writes the verdict as the scheduler does; names are the world's extended
@@ -32,8 +33,10 @@ func (v Verdict) Words(names []string) string {
 			reasons = append(reasons, fmt.Sprintf("%d %s", n, what))
 		}
 	}
+	add(v.Closed, "node(s) were unschedulable")
 	add(v.Taints, "node(s) had untolerated taint(s)")
 	add(v.Affinity, "node(s) didn't match Pod's node affinity/selector")
+	add(v.Volumes, "node(s) had volume node affinity conflict")
 	add(v.CPU, "Insufficient cpu")
 	add(v.Memory, "Insufficient memory")
 	add(v.Disk, "Insufficient ephemeral-storage")
@@ -111,11 +114,14 @@ func (e *engine) retry() {
 	for {
 		best := -1
 		for t, pods := range e.place.pending {
-			if !stuck[t] && len(pods) > 0 && (best < 0 || e.agents[pods[0]].created < e.agents[e.place.pending[best][0]].created) {
+			if !stuck[t] && len(pods) > 0 && (best < 0 || e.podBefore(pods[0], e.place.pending[best][0])) {
 				best = t
 			}
 		}
 		if best < 0 {
+			if e.holders != nil {
+				e.placeHolders()
+			}
 			return
 		}
 		if !e.tryPlace(e.place.pending[best][0]) {
@@ -124,6 +130,15 @@ func (e *engine) retry() {
 		}
 		e.place.pending[best] = slices.Delete(e.place.pending[best], 0, 1)
 	}
+}
+
+// podBefore orders pods as the scheduler's queue does: by priority, then by age.
+func (e *engine) podBefore(a, b int32) bool {
+	x, y := &e.agents[a], &e.agents[b]
+	if p, q := e.w.Templates[x.template].priority, e.w.Templates[y.template].priority; p != q {
+		return p > q
+	}
+	return x.created < y.created
 }
 
 // tryPlace binds agent a's pod to the best node with room, or notes why there is
@@ -138,11 +153,17 @@ func (e *engine) tryPlace(a int32) bool {
 		node := &e.nodes[n]
 		s := &e.sites[g.template][node.pool]
 		switch {
+		case node.closed:
+			v.Closed++
+			continue
 		case s.tainted:
 			v.Taints++
 			continue
 		case s.unwanted:
 			v.Affinity++
+			continue
+		case len(t.claims) > 0 && e.elsewhere(g.template, n):
+			v.Volumes++
 			continue
 		}
 		if short := node.left.Lacks(&t.need); short.Short() {
@@ -152,6 +173,9 @@ func (e *engine) tryPlace(a int32) bool {
 		if points := e.score(node, t) + s.preference(most); points > top {
 			best, top = n, points
 		}
+	}
+	if best < 0 && e.holders != nil {
+		best = e.giveWay(g.template)
 	}
 	if best < 0 {
 		if g.verdict < 0 {
@@ -173,7 +197,7 @@ func (e *engine) extremes(template int32) (most site) {
 	need := &e.w.Templates[template].need
 	for _, n := range e.place.ready {
 		node := &e.nodes[n]
-		if s := &e.sites[template][node.pool]; e.admits(template, node.pool) && !node.left.Lacks(need).Short() {
+		if s := &e.sites[template][node.pool]; !node.closed && e.admits(template, node.pool) && !node.left.Lacks(need).Short() {
 			most.liked, most.disliked = max(most.liked, s.liked), max(most.disliked, s.disliked)
 		}
 	}
@@ -234,7 +258,11 @@ func (e *engine) bind(a, n int32) {
 	node.scored.Memory += t.Scoring.Memory
 	node.pods++
 	node.version++ // calls off its going for emptiness
-	e.needImages(a)
+	e.useImages(node, t, 1)
+	e.useClaims(g.template, n, 1)
+	e.observeRequest(t, 1)
+	e.prepare(a)
+	e.strand(n)
 }
 
 // freePod takes agent a's pod off its node.
@@ -246,6 +274,10 @@ func (e *engine) freePod(a int32) {
 	node.scored.CPU -= t.Scoring.CPU
 	node.scored.Memory -= t.Scoring.Memory
 	node.pods--
+	e.useImages(node, t, -1)
+	e.useClaims(g.template, g.node, -1)
+	e.observeRequest(t, -1)
+	e.strand(g.node)
 	e.retry()
 	if node.pods == 0 {
 		e.nodeEmpty(g.node)
@@ -325,7 +357,7 @@ func (e *engine) locality(n *node, t *Template) int64 {
 	var sum int64
 	nodes := float64(len(e.place.ready))
 	for _, at := range t.Containers {
-		if i := t.images[at]; n.images[i] {
+		if i := t.images[at]; n.shelf.images[i] {
 			sum += int64(float64(e.w.Images[i].Size) * (float64(e.place.holding[i]) / nodes))
 		}
 	}

@@ -17,6 +17,8 @@ type node struct {
 	pool    int32
 	ready   bool
 	gone    bool
+	closed  bool  // it takes no new agents
+	noticed bool  // it will be taken back
 	ordinal int32 // within the pool, from 1
 	pods    int32
 	version uint32           // of the planned look at its emptiness
@@ -24,18 +26,29 @@ type node struct {
 	scored  template.Request // asked by its pods, as scoring counts it
 	// planned is the room left on a node that is still booting, after the pods
 	// that it was asked for.
-	planned fleet.Room
-	images  []bool // by image: whether the node holds it
-	puller  puller
-	asked   units.Duration
-	readyAt units.Duration
-	ledger  ledger
+	planned           fleet.Room
+	shelf             shelf
+	puller            puller
+	workers           []int32     // agents whose jobs are working; kept where CPU is shared
+	wanted            int64       // CPU that they would use, in thousandths of a core
+	cpu               int64       // CPU that they use, likewise
+	memory            units.Bytes // that its jobs have taken
+	kept              []kept      // workspaces left on it
+	holders, bookings []int16     // by template: placeholders, and those promised room; nil for none
+	asked             units.Duration
+	readyAt           units.Duration
+	ledger            ledger
 }
 
 // pool is what the growth of one pool needs to know.
 type pool struct {
-	count int   // nodes ready or booting
-	made  int32 // ordinals given
+	count    int    // nodes ready or booting
+	made     int32  // ordinals given
+	asks     uint64 // how often it was asked for a node
+	min      int    // that holds now
+	step     int    // index of it in the pool's steps
+	draining bool
+	shut     units.Duration // until when it is not asked again
 }
 
 // nodeName names a node for people.
@@ -51,7 +64,7 @@ func (e *engine) newNode(p int32) int32 {
 	room := e.w.Pools[p].Room
 	e.nodes = append(e.nodes, node{
 		pool: p, ordinal: e.pools[p].made, left: room, planned: room, asked: e.now,
-		images: make([]bool, len(e.w.Images)),
+		shelf: newShelf(e.w),
 	})
 	e.observeNode(p, 1)
 	return n
@@ -60,8 +73,42 @@ func (e *engine) newNode(p int32) int32 {
 // firstNodes makes the nodes that are there from the start.
 func (e *engine) firstNodes() {
 	for p := range e.w.Pools {
+		e.pools[p].min = e.w.Pools[p].Min
 		for range e.w.Pools[p].Min {
 			e.nodeReady(e.newNode(int32(p)))
+		}
+		if steps := e.w.Pools[p].minSteps; len(steps) > 1 {
+			e.queue.plan(steps[1].from, poolStep, int32(p), 0)
+		}
+	}
+	e.planDrains()
+	if e.holders != nil {
+		e.placeHolders()
+	}
+}
+
+// poolStep follows a pool's calendar: nodes are asked for up to the new min, or
+// may go when they are empty.
+func (e *engine) poolStep(p int32) {
+	steps, pool := e.w.Pools[p].minSteps, &e.pools[p]
+	pool.step++
+	pool.min = steps[pool.step].min
+	if pool.step+1 < len(steps) {
+		e.queue.plan(steps[pool.step+1].from, poolStep, p, 0)
+	}
+	e.keepMin(p)
+	for n := range e.nodes {
+		if node := &e.nodes[n]; node.pool == p && node.ready && node.pods == 0 {
+			e.nodeEmpty(int32(n))
+		}
+	}
+}
+
+// keepMin asks for nodes up to a pool's min.
+func (e *engine) keepMin(p int32) {
+	for e.pools[p].count < e.pools[p].min && !e.pools[p].draining {
+		if e.askNode(p) < 0 {
+			return
 		}
 	}
 }
@@ -69,6 +116,11 @@ func (e *engine) firstNodes() {
 func (e *engine) nodeReady(n int32) {
 	node := &e.nodes[n]
 	node.ready, node.readyAt = true, e.now
+	node.closed = e.pools[node.pool].draining
+	e.observeCapacity(node, 1)
+	e.unbookHolders(n)
+	e.mayBeTaken(n)
+	e.strand(n)
 	if i := slices.Index(e.booting, n); i >= 0 {
 		e.booting = slices.Delete(e.booting, i, i+1)
 	}
@@ -137,7 +189,10 @@ func (e *engine) scan() {
 		}
 	}
 	e.scanned = list
-	slices.SortStableFunc(list, func(a, b int32) int { return cmp.Compare(e.agents[a].created, e.agents[b].created) })
+	slices.SortStableFunc(list, func(a, b int32) int {
+		x, y := &e.agents[a], &e.agents[b]
+		return cmp.Or(cmp.Compare(e.w.Templates[y.template].priority, e.w.Templates[x.template].priority), cmp.Compare(x.created, y.created))
+	})
 	for _, n := range e.booting {
 		list = e.book(n, list)
 	}
@@ -146,16 +201,89 @@ func (e *engine) scan() {
 		if p < 0 {
 			break
 		}
-		n := e.newNode(p)
-		boot := e.draw(e.w.Pools[p].boot, chance.Boot, uint64(p)<<32|uint64(e.nodes[n].ordinal))
-		e.queue.plan(e.now+boot, nodeReady, n, 0)
-		e.booting = append(e.booting, n)
-		list = e.book(n, list)
+		if n := e.askNode(p); n >= 0 {
+			list = e.book(n, list)
+		}
 	}
 	for _, a := range list {
-		if g := &e.agents[a]; g.full < 0 {
+		g := &e.agents[a]
+		if g.full < 0 {
 			g.full = e.now
 		}
+		if g.dry < 0 && e.refused(g.template) {
+			g.dry = e.now
+		}
+	}
+	if e.holders != nil {
+		e.scanHolders()
+	}
+}
+
+// askNode asks a pool for a node; -1 when there is none to be had, and then the
+// pool is left alone for a while.
+func (e *engine) askNode(p int32) int32 {
+	pool := &e.w.Pools[p]
+	e.pools[p].asks++
+	if c := pool.noCapacity; c > 0 && e.root.For(chance.NoCapacity, uint64(p), e.pools[p].asks).Uniform() < c {
+		e.trace.NoCapacity++
+		e.shut(p)
+		return -1
+	}
+	n := e.newNode(p)
+	key := nodeKey(&e.nodes[n])
+	kind := nodeReady
+	if c := pool.bootFails; c > 0 && e.root.For(chance.BootFails, key, 0).Uniform() < c {
+		kind = bootFailed
+	}
+	e.queue.plan(e.now+e.draw(pool.boot, chance.Boot, key), kind, n, 0)
+	e.booting = append(e.booting, n)
+	return n
+}
+
+// shut leaves a pool alone until its retryAfter has passed.
+func (e *engine) shut(p int32) {
+	e.pools[p].shut = e.now + e.w.Pools[p].retryAfter
+	e.queue.plan(e.pools[p].shut, poolAsked, p, 0)
+}
+
+// poolAsked looks again at what a pool that gave no node was needed for.
+func (e *engine) poolAsked(p int32) {
+	e.keepMin(p)
+	if e.somePending() || e.holders != nil {
+		e.podWaits(e.now)
+	}
+}
+
+// refused reports whether a pool that could take a template's pods and has not its
+// most nodes is left alone just now because it gave none.
+func (e *engine) refused(t int32) bool {
+	for p := range e.w.Pools {
+		if e.pools[p].shut > e.now && e.pools[p].count < e.w.Pools[p].Max && e.admits(t, int32(p)) {
+			return true
+		}
+	}
+	return false
+}
+
+// bootFailed takes away a node that did not come up.
+func (e *engine) bootFailed(n int32) {
+	e.trace.BootsFailed++
+	e.booting = slices.DeleteFunc(e.booting, func(b int32) bool { return b == n })
+	for _, pods := range e.place.pending {
+		for _, a := range pods {
+			if g := &e.agents[a]; g.waitNode == n {
+				g.waitNode, g.unbooted = -1, e.now
+			}
+		}
+	}
+	e.unbookHolders(n)
+	p := e.nodes[n].pool
+	e.nodes[n].gone = true
+	e.pools[p].count--
+	e.closeNode(n)
+	e.shut(p)
+	if e.somePending() || e.holders != nil {
+		e.podWaits(e.now)
 	}
 }
 
@@ -167,7 +295,7 @@ func (e *engine) book(n int32, list []int32) (rest []int32) {
 	for _, a := range list {
 		g := &e.agents[a]
 		need := &e.w.Templates[g.template].need
-		if !e.admits(g.template, node.pool) || node.planned.Lacks(need).Short() {
+		if !e.admits(g.template, node.pool) || e.pools[node.pool].draining || e.attachedSomewhere(g.template) || node.planned.Lacks(need).Short() {
 			rest = append(rest, a)
 			continue
 		}
@@ -193,14 +321,17 @@ func (e *engine) choosePool(list []int32) int32 {
 	best, bestValue := int32(-1), 0.0
 	for p := range e.w.Pools {
 		pool := &e.w.Pools[p]
-		if e.pools[p].count >= pool.Max {
+		if e.pools[p].count >= pool.Max || e.pools[p].draining || e.pools[p].shut > e.now {
 			continue
 		}
 		helped, room := 0, pool.Room
 		for _, a := range list {
-			t := e.agents[a].template
+			t := ^a // a placeholder
+			if a >= 0 {
+				t = e.agents[a].template
+			}
 			need := &e.w.Templates[t].need
-			if e.admits(t, int32(p)) && !room.Lacks(need).Short() {
+			if e.admits(t, int32(p)) && !e.attachedSomewhere(t) && !room.Lacks(need).Short() {
 				room.Take(need, 1)
 				helped++
 			}
@@ -231,7 +362,7 @@ func (e *engine) choosePool(list []int32) int32 {
 func (e *engine) nodeEmpty(n int32) {
 	node := &e.nodes[n]
 	node.version++
-	if e.pools[node.pool].count > e.w.Pools[node.pool].Min {
+	if e.pools[node.pool].count > e.pools[node.pool].min {
 		e.queue.plan(e.now+e.w.Growth.ShrinkAfter, nodeEmptyFor, n, node.version)
 	}
 }
@@ -239,21 +370,47 @@ func (e *engine) nodeEmpty(n int32) {
 // nodeEmptyFor takes a node away that has been empty long enough.
 func (e *engine) nodeEmptyFor(n int32) {
 	node := &e.nodes[n]
-	if e.pools[node.pool].count <= e.w.Pools[node.pool].Min {
+	if e.pools[node.pool].count <= e.pools[node.pool].min || node.gone {
 		return
 	}
+	if node.holders != nil && !e.rehouse(n) {
+		e.nodeEmpty(n)
+		return
+	}
+	e.removeNode(n)
+}
+
+// removeNode takes a node away that has no pods.
+func (e *engine) removeNode(n int32) {
+	node := &e.nodes[n]
+	if e.holders != nil {
+		e.evictHolders(n)
+	}
+	e.observeCapacity(node, -1)
 	e.pools[node.pool].count--
 	node.gone, node.ready = true, false
-	at := slices.Index(e.place.ready, n)
-	e.place.ready = slices.Delete(e.place.ready, at, at+1)
-	for i, held := range node.images {
+	if at := slices.Index(e.place.ready, n); at >= 0 {
+		e.place.ready = slices.Delete(e.place.ready, at, at+1)
+	}
+	for i, held := range node.shelf.images {
 		if held {
 			e.place.holding[i]--
 		}
 	}
-	node.images = nil
+	for _, p := range node.puller.active {
+		e.abandon(registryDown, n, p.image)
+	}
+	node.shelf, node.puller, node.kept, node.workers = shelf{}, puller{}, nil, nil
+	for s := range e.cache.volumes {
+		for i := range e.cache.volumes[s] {
+			if v := &e.cache.volumes[s][i]; v.node == n {
+				v.node = -1
+			}
+		}
+	}
 	e.closeNode(n)
-	if e.somePending() {
+	e.keepMin(node.pool)
+	if e.somePending() || e.holders != nil {
 		e.podWaits(e.now) // its pool may grow again
 	}
 }

@@ -115,6 +115,7 @@ func build(rec recording, n int) (*engine, map[int32]string) {
 		}
 		w.Templates = append(w.Templates, t)
 	}
+	w.lay()
 	e := newEngine(w, chance.Root(1, 0), &demand.Jobs{})
 	e.firstNodes()
 	name := map[int32]string{}
@@ -122,7 +123,7 @@ func build(rec recording, n int) (*engine, map[int32]string) {
 		node := c.Nodes[e.nodes[i].pool]
 		name[int32(i)] = node.Name
 		for _, image := range node.Images {
-			e.nodes[i].images[at[image]] = true
+			e.nodes[i].shelf.images[at[image]] = true
 			e.place.holding[at[image]]++
 		}
 	}

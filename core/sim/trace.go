@@ -22,7 +22,27 @@ type Trace struct {
 	PeakEvents            int   // most events planned at once
 	AgentsMade            int64
 
-	spans []span
+	FailedStarts  int64 // agents given up because a boot tool could not be installed
+	BootsFailed   int64
+	NoCapacity    int64 // times a pool had no node to give
+	TakenBack     int64 // spot nodes
+	ImagesEvicted int64
+	Cut           [Results]int64 // attempts cut short, by why
+	Cache         CacheCount
+	Moved         [links]units.Bytes // by link, within the window
+	AgentTime     units.Duration     // of all agents, within the window
+
+	released []units.Duration // by job: when all it came after had ended; nil when none does
+	spans    []span
+}
+
+// From returns when job j's time begins: its submission, or the end of the last
+// job that it comes after.
+func (t *Trace) From(j int) units.Duration {
+	if t.released != nil {
+		return t.released[j]
+	}
+	return t.Jobs.List[j].Submitted
 }
 
 // A Record is how one job fared.
@@ -33,7 +53,10 @@ type Record struct {
 	Agent    int32          // ordinal of the agent within its template, from 1
 	Template int16          // -1 when nothing fits
 	Warm     bool           // it took an agent that stood idle
-	first    int32          // its chain of spans; -1 when empty
+	Result   Result
+	Lost     uint8 // attempts that were cut short
+	Used     int64 // what the attempt that ended it used of its node, in 1/1024 node · µs, within the window
+	first    int32 // its chain of spans; -1 when empty
 	last     int32
 }
 
@@ -58,7 +81,7 @@ type Stay struct {
 // spanTo adds a span that ends at a moment to job j's chain, unless it is empty.
 func (t *Trace) spanTo(j int32, end units.Duration, c Cause, by int32) {
 	r := &t.Records[j]
-	from := t.Jobs.List[j].Submitted
+	from := t.From(int(j))
 	if r.last >= 0 {
 		from = units.Duration(t.spans[r.last].endCause >> 8)
 	}
@@ -78,19 +101,13 @@ func (t *Trace) spanTo(j int32, end units.Duration, c Cause, by int32) {
 // Stays returns job j's time from submission to its end, without gaps.
 func (t *Trace) Stays(j int) []Stay {
 	var out []Stay
-	from := t.Jobs.List[j].Submitted
-	for i := t.Records[j].first; i >= 0; i = t.spans[i].next {
-		s := t.spans[i]
-		to := units.Duration(s.endCause >> 8)
-		out = append(out, Stay{from, to, Cause(s.endCause & 0xff), s.by})
-		from = to
-	}
+	t.EachStay(j, func(s Stay) { out = append(out, s) })
 	return out
 }
 
 // Ribbon adds job j's time up by phase and by cause into the given sums.
 func (t *Trace) Ribbon(j int, phases *[Phases]units.Duration, byCause *[causes]units.Duration) {
-	from := t.Jobs.List[j].Submitted
+	from := t.From(j)
 	for i := t.Records[j].first; i >= 0; i = t.spans[i].next {
 		s := t.spans[i]
 		to, c := units.Duration(s.endCause>>8), Cause(s.endCause&0xff)
@@ -128,19 +145,23 @@ func (t *Trace) Check() error {
 // checkJob checks one job's chain.
 func (t *Trace) checkJob(j int) error {
 	r := &t.Records[j]
-	if r.Ended < 0 {
+	if r.Ended < 0 || r.Started < 0 {
 		return nil
 	}
-	at, started, phase := t.Jobs.List[j].Submitted, t.Jobs.List[j].Submitted, Held
+	at, started, phase := t.From(j), t.From(j), Held
 	for i := r.first; i >= 0; i = t.spans[i].next {
-		to, p := units.Duration(t.spans[i].endCause>>8), Cause(t.spans[i].endCause&0xff).Phase()
+		to, c := units.Duration(t.spans[i].endCause>>8), Cause(t.spans[i].endCause&0xff)
+		p := c.Phase()
 		if p < phase {
 			return fmt.Errorf("phase %v comes after %v", p, phase)
 		}
-		if p < Work {
+		if p < Restore {
 			started = to
 		}
 		at, phase = to, p
+		if c == LostWork || c == Rerun { // another attempt may begin with its workspace
+			phase = Restore
+		}
 	}
 	if at != r.Ended || started != r.Started {
 		return fmt.Errorf("starts at %d ns and ends at %d ns, its ribbon says %d and %d", r.Started, r.Ended, started, at)

@@ -18,6 +18,7 @@ import (
 const (
 	OffersAnnotation    = "tachyphor/offers"
 	ContainerAnnotation = "tachyphor/agent-container"
+	ToolsAnnotation     = "tachyphor/boot-tools"
 )
 
 // A Request is what one agent reserves on a node while it lives.
@@ -44,6 +45,17 @@ type Agent struct {
 	Where      Where
 	Images     []string // of all containers, each once, in the order they are pulled
 	Containers []int    // for each init and ordinary container, its image as an index into Images
+	// Always says of each image whether a container asks the registry for it even
+	// when the node has it.
+	Always []bool
+	// Limit is what the agent's own container may have; amounts that are not
+	// limited are 0.
+	Limit    Request
+	Weight   units.MilliCPU // CPU that its container requests: its weight when CPU is short
+	Tools    []string       // installed at boot
+	Claims   []string       // persistent volume claims that it mounts
+	Class    string         // priority class; empty when none is named
+	Priority int32          // the pod's own, where it says
 }
 
 // What a container without a request counts as when nodes are scored.
@@ -59,9 +71,7 @@ func Read(d *document.Document) (Agent, document.Faults) {
 	p := d.Value.(*document.PodTemplate)
 	a := Agent{Name: d.Name}
 	var faults document.Faults
-	for w := range strings.FieldsFuncSeq(annotation(p, OffersAnnotation), func(r rune) bool { return r == ',' || r == ' ' }) {
-		a.Offers = append(a.Offers, w)
-	}
+	a.Offers = words(annotation(p, OffersAnnotation))
 	slices.Sort(a.Offers)
 	a.Offers = slices.Compact(a.Offers)
 	if len(a.Offers) == 0 {
@@ -74,9 +84,30 @@ func Read(d *document.Document) (Agent, document.Faults) {
 		faults = append(faults, d.Fault("template.spec."+x, x, "is not simulated yet, and would change where agents go; leave it out of this template for now"))
 	}
 	bare := FromSpec(a.Name, spec)
-	bare.Offers, bare.Container = a.Offers, a.Container
+	bare.Offers, bare.Container, bare.Tools = a.Offers, a.Container, words(annotation(p, ToolsAnnotation))
+	bare.limits(spec)
 	a = bare
 	return a, faults
+}
+
+func words(s string) []string {
+	return strings.FieldsFunc(s, func(r rune) bool { return r == ',' || r == ' ' })
+}
+
+// limits reads what the agent's container may have. What the container does not
+// limit the pod may, and a container that limits CPU without requesting it
+// requests as much.
+func (a *Agent) limits(spec *corev1.PodSpec) {
+	for _, c := range spec.Containers {
+		if c.Name != a.Container {
+			continue
+		}
+		a.Limit = of(c.Resources.Limits, Request{})
+		a.Weight = of(c.Resources.Requests, Request{CPU: a.Limit.CPU}).CPU
+	}
+	if spec.Resources != nil {
+		a.Limit = of(spec.Resources.Limits, a.Limit)
+	}
 }
 
 // readImages lists the images that a pod's containers need.
@@ -86,18 +117,40 @@ func (a *Agent) readImages(spec *corev1.PodSpec) {
 			at := slices.Index(a.Images, c.Image)
 			if at < 0 {
 				at = len(a.Images)
-				a.Images = append(a.Images, c.Image)
+				a.Images, a.Always = append(a.Images, c.Image), append(a.Always, false)
 			}
+			a.Always[at] = a.Always[at] || always(c)
 			a.Containers = append(a.Containers, at)
 		}
 	}
+}
+
+// always reports whether a container's image is asked for even when the node has
+// it: said so, or left out for an image without a tag or with the tag latest.
+func always(c corev1.Container) bool {
+	if c.ImagePullPolicy != "" {
+		return c.ImagePullPolicy == corev1.PullAlways
+	}
+	if strings.Contains(c.Image, "@") {
+		return false
+	}
+	_, tag, _ := strings.Cut(c.Image[strings.LastIndexByte(c.Image, '/')+1:], ":")
+	return tag == "" || tag == "latest"
 }
 
 // FromSpec reads the parts of an agent that placement looks at from a bare pod.
 func FromSpec(name string, spec *corev1.PodSpec) Agent {
 	a := Agent{
 		Name: name, Request: Effective(spec, Request{}), Scoring: Effective(spec, Request{CPU: scoringCPU, Memory: scoringMemory}),
-		Extended: extended(spec), Where: whereOf(spec),
+		Extended: extended(spec), Where: whereOf(spec), Class: spec.PriorityClassName,
+	}
+	if spec.Priority != nil {
+		a.Priority = *spec.Priority
+	}
+	for _, v := range spec.Volumes {
+		if v.PersistentVolumeClaim != nil {
+			a.Claims = append(a.Claims, v.PersistentVolumeClaim.ClaimName)
+		}
 	}
 	a.readImages(spec)
 	return a

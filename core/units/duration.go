@@ -138,3 +138,6 @@ func (d *Duration) UnmarshalText(b []byte) (err error) {
 	*d, err = ParseDuration(string(b))
 	return err
 }
+
+// Hours returns d in hours.
+func (d Duration) Hours() float64 { return float64(d) / float64(Hour) }

@@ -114,3 +114,10 @@ func (m Money) Split(weights []int64) []Money {
 	}
 	return parts
 }
+
+// Part returns m · n / of, rounded down, for 0 ≤ n ≤ of and of > 0.
+func (m Money) Part(n, of int64) Money {
+	hi, lo := bits.Mul64(uint64(m), uint64(n))
+	q, _ := bits.Div64(hi, lo, uint64(of))
+	return Money(q)
+}

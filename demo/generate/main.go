@@ -88,7 +88,7 @@ func draw(spec *document.WorkloadSpec, jobs *demand.Jobs, root chance.Key) []lin
 			l.work = strconv.FormatFloat(work/1e9, 'f', 1, 64)
 			spread := 0.8 + 0.4*root.For(chance.Boot, uint64(i), uint64(b)).Uniform()
 			l.cores = strconv.FormatFloat(class.Cores*spread, 'f', 2, 64)
-			l.memory = strconv.Itoa(int(float64(class.Memory)*spread)>>20) + "Mi"
+			l.memory = strconv.Itoa(int(float64(*class.Memory.Fixed)*spread)>>20) + "Mi"
 			l.submission = spec.Start.Add(time.Duration(at)).UTC().Format("2006-01-02T15:04:05.000Z")
 			lines = append(lines, l)
 		}

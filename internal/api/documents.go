@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"net/http"
 	"strconv"
 	"strings"
@@ -203,7 +204,7 @@ func (s *server) recordingsThere(ctx context.Context, docs []*document.Document)
 				"the recorded jobs must be stored first (POST /api/v1/recordings) and named here by their digest; `tachyphor put` does both"))
 			continue
 		}
-		r, err := s.Queue.Library.Recording(ctx, w.Spec.Jobs.Digest)
+		r, err := s.Queue.Library.Recording(ctx, w.Spec.Jobs)
 		if errors.Is(err, store.ErrNotFound) {
 			faults = append(faults, d.Fault("spec.jobs.digest", w.Spec.Jobs.Digest, "no recording has this digest; store the file first (POST /api/v1/recordings)"))
 			continue
@@ -379,14 +380,23 @@ const maxRecording = 512 << 20
 func (s *server) recordingOperations(api huma.API) {
 	huma.Register(api, huma.Operation{
 		OperationID: "put-recording", Method: http.MethodPost, Path: "/api/v1/recordings", Summary: "Store recorded jobs",
-		Description: "The body is CSV, a header that names columns and then one job a row, or JSON Lines, one object a line.", Tags: []string{"documents"},
+		Description: "The body is CSV, a header that names columns and then one job a row, JSON Lines, one object a line, or Parquet.", Tags: []string{"documents"},
 		MaxBodyBytes: maxRecording, BodyReadTimeout: 5 * time.Minute,
 	}, func(ctx context.Context, in *struct {
-		SkipBad bool   `query:"skipBad" doc:"Take the good rows and leave the bad ones out."`
-		RawBody []byte `contentType:"text/csv"`
+		Columns []string `query:"columns" maxItems:"20" doc:"The file's own names of columns, as ours=theirs."`
+		SkipBad bool     `query:"skipBad" doc:"Take the good rows and leave the bad ones out."`
+		RawBody []byte   `contentType:"text/csv"`
 	},
 	) (*struct{ Body Recording }, error) {
-		digest, r, err := s.Queue.Library.Keep(ctx, in.RawBody, in.SkipBad)
+		columns := map[string]string{}
+		for _, pair := range in.Columns {
+			ours, theirs, ok := strings.Cut(pair, "=")
+			if !ok {
+				return nil, huma.Error422UnprocessableEntity(fmt.Sprintf("columns: %q is not a pair ours=theirs, as in submitted=queued_at", pair))
+			}
+			columns[ours] = theirs
+		}
+		digest, r, err := s.Queue.Library.Keep(ctx, in.RawBody, columns, in.SkipBad)
 		var bad runs.BadRows
 		if err != nil && r == nil && !errors.As(err, &bad) {
 			return nil, huma.Error422UnprocessableEntity(err.Error())

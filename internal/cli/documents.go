@@ -95,7 +95,7 @@ func (p *program) withRecording(ctx context.Context, c *client.Client, d *docume
 		return "", document.Faults{d.Fault("spec.jobs.file", path, unwrapped(err).Error())}
 	}
 	defer func() { _ = f.Close() }()
-	r, err := c.PutRecording(ctx, f, skipBad)
+	r, err := c.PutRecording(ctx, f, d.Value.(*document.Workload).Spec.Jobs.Columns, skipBad)
 	if err != nil {
 		return "", fmt.Errorf("%s: %w", path, err)
 	}

@@ -197,7 +197,7 @@ func recordingOf(d *document.Document, skipBad bool) (*demand.Recording, error) 
 		return nil, document.Faults{d.Fault("spec.jobs.file", path, unwrapped(err).Error())}
 	}
 	defer func() { _ = f.Close() }()
-	r, err := demand.Read(f)
+	r, err := demand.Read(f, d.Value.(*document.Workload).Spec.Jobs.Columns)
 	if err != nil {
 		return nil, no(fmt.Errorf("%s: %w", path, err))
 	}

@@ -29,6 +29,16 @@ func (p *program) report(o *outcome.Outcome) {
 		fmt.Fprintln(p.out, p.table(causes(o)))
 		fmt.Fprintln(p.out)
 	}
+	for _, l := range []listing{limits(o), troubles(o)} {
+		if len(l.rows) > 0 {
+			fmt.Fprintln(p.out, p.table(l))
+			fmt.Fprintln(p.out)
+		}
+	}
+	if o.Cache != nil {
+		fmt.Fprintln(p.out, p.table(cached(o)))
+		fmt.Fprintln(p.out)
+	}
 	fmt.Fprintln(p.out, p.table(bill(o)))
 	if o.Repeats == 1 {
 		fmt.Fprintln(p.out, p.faint("One repeat: no intervals. Use --repeats 8 to see how sure the figures are."))
@@ -157,16 +167,66 @@ func bill(o *outcome.Outcome) listing {
 		nodes += pool.PerMonth.Mean
 		l.rows = append(l.rows, []string{"pool " + pool.Pool + " (" + pool.NodeType + ")", interval(pool.Nodes, 2), money(pool.PerMonth), ""})
 	}
-	labels := map[string]string{"work": "  agents at work", "start": "  agents starting", "idle": "  agents idle", "empty": "  empty room and booting"}
+	labels := map[string]string{"work": "  agents at work", "start": "  agents starting", "lost": "  attempts cut short", "idle": "  agents idle", "stranded": "  room too small for any agent", "empty": "  empty room and booting"}
 	for _, u := range c.Uses {
+		if u.PerMonth.Mean == 0 {
+			continue
+		}
 		l.rows = append(l.rows, []string{labels[u.Use], "", money(u.PerMonth), fmt.Sprintf("%.1f %%", 100*u.Share)})
 	}
-	if c.Fee > 0 {
-		l.rows = append(l.rows, []string{"cluster fee", "", fmt.Sprintf("%.2f", c.Fee), ""})
+	for _, x := range c.Parts {
+		l.rows = append(l.rows, []string{x.Part, "", money(x.PerMonth), ""})
 	}
 	l.rows = append(l.rows, []string{"all that is paid", "", money(c.PerMonth), ""})
+	if c.Floor.Mean > 0 {
+		l.rows = append(l.rows, []string{"floor under it: no design costs less", "", money(c.Floor), fmt.Sprintf("bill is %.1f ×", c.TimesFloor.Mean)})
+	}
 	if c.Waiting.Mean > 0 {
 		l.rows = append(l.rows, []string{"worth of people's waiting, not paid", "", money(c.Waiting), ""})
+	}
+	return l
+}
+
+// limits tells at which ceilings jobs waited, and what one more would do.
+func limits(o *outcome.Outcome) listing {
+	l := listing{columns: []column{{"held up by (first repeat)", false}, {"jobs", true}, {"job-hours", true}, {"hours", true}, {"with one more", false}}, value: o.Limits}
+	for i, x := range o.Limits {
+		if i == 6 || x.JobHours < 0.005 { // JSON has them all
+			break
+		}
+		more := ""
+		if m := x.More; m != nil {
+			more = fmt.Sprintf("%s: %s job-hours, %s", m.What, signed(-m.MetHours, 1), outcome.Signed(m.CostNano, o.Cost.Currency))
+		}
+		l.rows = append(l.rows, []string{x.Label, units.Count(int64(x.Jobs)), fmt.Sprintf("%.1f", x.JobHours), fmt.Sprintf("%.1f", x.Hours), more})
+	}
+	return l
+}
+
+func signed(x float64, digits int) string { return fmt.Sprintf("%+.*f", digits, x) }
+
+// troubles tells what went wrong.
+func troubles(o *outcome.Outcome) listing {
+	l := listing{columns: []column{{"went wrong", false}, {"in a repeat", true}}, value: o.Troubles}
+	for _, x := range o.Troubles {
+		l.rows = append(l.rows, []string{x.Label, interval(x.Count, 1)})
+	}
+	return l
+}
+
+// cached tells what the workspace cache did.
+func cached(o *outcome.Outcome) listing {
+	c := o.Cache
+	l := listing{columns: []column{{"workspace cache", false}, {"", true}}, value: c}
+	for _, x := range [][]string{
+		{"jobs that found it up to date", fmt.Sprintf("%.1f %%", 100*c.Found.Mean)},
+		{"jobs that found it out of date", fmt.Sprintf("%.1f %%", 100*c.Stale.Mean)},
+		{"archives saved", interval(c.Saves, 0)},
+		{"kept, on average", interval(c.KeptGB, 2) + " GB"},
+		{"brought in", interval(c.DownGB, 0) + " GB"},
+		{"sent out", interval(c.UpGB, 0) + " GB"},
+	} {
+		l.rows = append(l.rows, x)
 	}
 	return l
 }

@@ -31,6 +31,7 @@ type Library struct {
 
 type recording struct {
 	digest string
+	names  string // the file's own names of columns
 	parsed *demand.Recording
 }
 
@@ -121,7 +122,11 @@ func (l *Library) World(ctx context.Context, in store.Inputs) (*sim.World, docum
 		}
 	}
 	if in.Recording != "" {
-		rec, err := l.Recording(ctx, in.Recording)
+		jobs := document.Recorded{Digest: in.Recording}
+		if w := input.Workload.Value.(*document.Workload); w.Spec.Jobs != nil {
+			jobs.Columns = w.Spec.Jobs.Columns
+		}
+		rec, err := l.Recording(ctx, &jobs)
 		if err != nil {
 			return nil, nil, fmt.Errorf("recorded jobs %.12s: %w", in.Recording, err)
 		}
@@ -140,12 +145,14 @@ func (l *Library) World(ctx context.Context, in store.Inputs) (*sim.World, docum
 	return w, nil, nil
 }
 
-// Recording returns a stored recording, parsed.
-func (l *Library) Recording(ctx context.Context, digest string) (*demand.Recording, error) {
+// Recording returns a stored recording, parsed, with the names of columns that
+// its workload gives.
+func (l *Library) Recording(ctx context.Context, jobs *document.Recorded) (*demand.Recording, error) {
+	digest, names := jobs.Digest, fmt.Sprint(jobs.Columns)
 	l.mu.Lock()
 	defer l.mu.Unlock()
 	for i, r := range l.recent {
-		if r.digest == digest {
+		if r.digest == digest && r.names == names {
 			l.recent = append(append(l.recent[:i:i], l.recent[i+1:]...), r)
 			return r.parsed, nil
 		}
@@ -158,11 +165,11 @@ func (l *Library) Recording(ctx context.Context, digest string) (*demand.Recordi
 	if err != nil {
 		return nil, err
 	}
-	parsed, err := demand.Parse(data)
+	parsed, err := demand.Parse(data, jobs.Columns)
 	if err != nil {
 		return nil, err
 	}
-	if l.recent = append(l.recent, recording{digest, parsed}); len(l.recent) > recordingsKept {
+	if l.recent = append(l.recent, recording{digest, names, parsed}); len(l.recent) > recordingsKept {
 		l.recent = l.recent[1:]
 	}
 	return parsed, nil
@@ -176,10 +183,11 @@ func (b BadRows) Error() string {
 	return fmt.Sprintf("%d rows were refused", b.Recording.Bads)
 }
 
-// Keep stores a recording under its digest. With skipBad the good rows are
+// Keep stores a recording under its digest. columns are the file's own names of
+// columns, nil for ours. With skipBad the good rows are
 // taken and the bad ones left out; otherwise bad rows are an error.
-func (l *Library) Keep(ctx context.Context, data []byte, skipBad bool) (digest string, r *demand.Recording, err error) {
-	if r, err = demand.Parse(data); err != nil {
+func (l *Library) Keep(ctx context.Context, data []byte, columns map[string]string, skipBad bool) (digest string, r *demand.Recording, err error) {
+	if r, err = demand.Parse(data, columns); err != nil {
 		return "", nil, err
 	}
 	if r.Bads > 0 && !skipBad {

@@ -27,7 +27,7 @@ func load(t *testing.T, c *client.Client) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	r, err := c.PutRecording(ctx, csv, false)
+	r, err := c.PutRecording(ctx, csv, nil, false)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -34,7 +34,7 @@ func Parse(text, csv string) (*sim.World, error) {
 		}
 	}
 	if csv != "" {
-		r, err := demand.Parse([]byte(csv))
+		r, err := demand.Parse([]byte(csv), nil)
 		if err != nil {
 			return nil, err
 		}

@@ -1,0 +1,229 @@
+package document
+
+import (
+	"tachyphor/core/units"
+)
+
+// A Scenario is one design on one cluster with one workload.
+type Scenario struct {
+	APIVersion string       `json:"apiVersion" doc:"tachyphor/v1"`
+	Kind       string       `json:"kind" doc:"Scenario"`
+	Metadata   Meta         `json:"metadata" doc:"Name of the scenario."`
+	Spec       ScenarioSpec `json:"spec" doc:"The design, and what it is tried on."`
+}
+
+// ScenarioSpec is the design and what it is tried on.
+type ScenarioSpec struct {
+	Cluster      string        `json:"cluster" doc:"Name of the cluster."`
+	Workload     string        `json:"workload" doc:"Name of the workload."`
+	Templates    []TemplateUse `json:"templates" doc:"Templates, in order of preference."`
+	AgentCeiling *int          `json:"agentCeiling,omitempty" doc:"Most agents of all templates together; absent: none."`
+	Nodes        NodeDesign    `json:"nodes,omitempty" doc:"Limits and growth of the node pools."`
+	Quota        Quota         `json:"quota,omitempty" doc:"Quota of the agents' namespace."`
+	Caching      []CacheRule   `json:"caching,omitempty" doc:"Cache plans; the first that names a class counts, and a class that none names has no cache."`
+	Waiting      units.Price   `json:"waiting,omitempty" doc:"What an hour of someone waiting for a job to start is worth; shown apart from money paid."`
+	Run          RunPlan       `json:"run,omitempty" doc:"How long and how often to simulate."`
+}
+
+// A Quota bounds what all agents together may request. Absent amounts are not
+// bounded.
+type Quota struct {
+	Pods   *int            `json:"pods,omitempty" doc:"Most pods."`
+	CPU    *units.MilliCPU `json:"cpu,omitempty" doc:"Most CPU requested."`
+	Memory *units.Bytes    `json:"memory,omitempty" doc:"Most memory requested."`
+}
+
+// A CacheRule gives some classes a cache plan.
+type CacheRule struct {
+	Classes []string       `json:"classes,omitempty" doc:"Classes it is for; absent: all."`
+	Plan    CachePlan      `json:"plan" doc:"none; archive: packed into the store; volume: a disk of its own; node-disk: left on the node."`
+	Save    SaveRule       `json:"save,omitempty" doc:"Which successful builds save an archive."`
+	Every   units.Duration `json:"every,omitempty" doc:"With save: every, the least age of the entry that a build replaces."`
+	SavedBy SavedBy        `json:"savedBy,omitempty" doc:"trunk: change requests only read; all: they save too."`
+	Scope   CacheScope     `json:"scope,omitempty" doc:"Whether the classes of a project share an entry."`
+	Expires units.Duration `json:"expires,omitempty" doc:"Age at which an entry is no longer used; absent: never."`
+	Copies  int            `json:"copies,omitempty" doc:"With plan volume: volumes for each project or class."`
+	Size    units.Bytes    `json:"size,omitempty" doc:"With plan volume: size of each, which is paid for."`
+}
+
+// Defaults fills what a rule may leave out.
+func (c *CacheRule) Defaults() {
+	c.Save, c.SavedBy, c.Scope, c.Copies = WhenChanged, ByTrunk, ByProject, 1
+}
+
+// CachePlan says how workspaces are kept between agents.
+type CachePlan string
+
+// The cache plans.
+const (
+	NoCache  CachePlan = "none"
+	Archive  CachePlan = "archive"
+	Volume   CachePlan = "volume"
+	NodeDisk CachePlan = "node-disk"
+)
+
+// Values lists what a document may say.
+func (CachePlan) Values() []string {
+	return []string{string(NoCache), string(Archive), string(Volume), string(NodeDisk)}
+}
+
+// SaveRule says which builds save.
+type SaveRule string
+
+// The save rules.
+const (
+	EverySuccess SaveRule = "every-success"
+	WhenChanged  SaveRule = "when-changed"
+	SaveEvery    SaveRule = "every"
+	NeverSave    SaveRule = "never"
+)
+
+// Values lists what a document may say.
+func (SaveRule) Values() []string {
+	return []string{string(EverySuccess), string(WhenChanged), string(SaveEvery), string(NeverSave)}
+}
+
+// SavedBy says which branches save.
+type SavedBy string
+
+// Who saves.
+const (
+	ByTrunk SavedBy = "trunk"
+	ByAll   SavedBy = "all"
+)
+
+// Values lists what a document may say.
+func (SavedBy) Values() []string { return []string{string(ByTrunk), string(ByAll)} }
+
+// CacheScope says what has an entry of its own.
+type CacheScope string
+
+// The scopes.
+const (
+	ByProject CacheScope = "project"
+	ByClass   CacheScope = "class"
+)
+
+// Values lists what a document may say.
+func (CacheScope) Values() []string { return []string{string(ByProject), string(ByClass)} }
+
+// A TemplateUse is a template with its agents' numbers.
+type TemplateUse struct {
+	Template string       `json:"template" doc:"Name of the PodTemplate."`
+	Agents   AgentNumbers `json:"agents,omitempty" doc:"How many agents, when they start, when they go."`
+}
+
+// AgentNumbers are the numbers by which the controller scales one template.
+type AgentNumbers struct {
+	Reuse          Reuse          `json:"reuse,omitempty" doc:"never: one job for each agent; while-idle: an agent takes the next job that fits."`
+	Floor          int            `json:"floor,omitempty" doc:"Fewest agents."`
+	Ceiling        *int           `json:"ceiling,omitempty" doc:"Most agents; absent: none."`
+	Spare          int            `json:"spare,omitempty" doc:"Idle agents kept ready ahead of demand."`
+	Linger         units.Duration `json:"linger,omitempty" doc:"How long an idle agent beyond floor and spare is kept."`
+	Every          units.Duration `json:"every,omitempty" doc:"Time between two rounds of the controller; 0s: at once, whenever something happens."`
+	Step           int            `json:"step,omitempty" doc:"Most agents started in one round; 0: no limit."`
+	Settle         units.Duration `json:"settle,omitempty" doc:"How long every job must have found an idle agent before agents are taken away."`
+	NeedsOneAgent  bool           `json:"needsOneAgent,omitempty" doc:"The controller takes no job for the template unless an agent of it is there, or was lately."`
+	OneAgentWithin units.Duration `json:"oneAgentWithin,omitempty" doc:"With needsOneAgent: how long after its end an agent counts."`
+	Calendar       []AgentPeriod  `json:"calendar,omitempty" doc:"Other numbers in parts of the week; the first that covers a moment counts."`
+}
+
+// Defaults fills what the numbers may leave out.
+func (a *AgentNumbers) Defaults() {
+	a.Reuse, a.Every, a.Linger = WhileIdle, 5*units.Second, 5*units.Minute
+}
+
+// An AgentPeriod gives floor, ceiling and spare for a part of the week.
+type AgentPeriod struct {
+	When    units.Period `json:"when" doc:"Part of the week."`
+	Zone    units.Zone   `json:"zone,omitzero" doc:"Time zone; absent: the workload's."`
+	Floor   *int         `json:"floor,omitempty" doc:"Fewest agents then; absent: as otherwise."`
+	Ceiling *int         `json:"ceiling,omitempty" doc:"Most agents then; absent: as otherwise."`
+	Spare   *int         `json:"spare,omitempty" doc:"Idle agents kept ready then; absent: as otherwise."`
+}
+
+// Reuse says whether an agent takes more than one job.
+type Reuse string
+
+// The ways to reuse agents.
+const (
+	Never     Reuse = "never"
+	WhileIdle Reuse = "while-idle"
+)
+
+// Values lists what a document may say.
+func (Reuse) Values() []string { return []string{string(Never), string(WhileIdle)} }
+
+// NodeDesign is what a scenario decides about nodes.
+type NodeDesign struct {
+	Pools     map[string]PoolLimits `json:"pools,omitempty" doc:"Limits by pool; absent: the cluster's own."`
+	Growth    Growth                `json:"growth,omitempty" doc:"How pools grow and shrink."`
+	Placement Placement             `json:"placement,omitempty" doc:"spread: pods go to the node with most room; pack: with least."`
+}
+
+// Defaults fills what the design may leave out.
+func (n *NodeDesign) Defaults() { n.Placement = Spread }
+
+// PoolLimits bound a pool.
+type PoolLimits struct {
+	Min      *int         `json:"min,omitempty" doc:"Fewest nodes; absent: the cluster's."`
+	Max      *int         `json:"max,omitempty" doc:"Most nodes; absent: the cluster's."`
+	Calendar []PoolPeriod `json:"calendar,omitempty" doc:"Another min in parts of the week; the first that covers a moment counts."`
+}
+
+// A PoolPeriod gives a pool's min for a part of the week.
+type PoolPeriod struct {
+	When units.Period `json:"when" doc:"Part of the week."`
+	Zone units.Zone   `json:"zone,omitzero" doc:"Time zone; absent: the workload's."`
+	Min  int          `json:"min" doc:"Fewest nodes then."`
+}
+
+// Growth says how pools grow for pods that do not fit, and shrink when empty.
+type Growth struct {
+	Scan        units.Duration `json:"scan,omitempty" doc:"Time between two looks at pods that do not fit."`
+	Patience    units.Duration `json:"patience,omitempty" doc:"How long a pod stays unplaceable before a pool grows."`
+	Choose      Choice         `json:"choose,omitempty" doc:"Which pool grows: cheapest (price of the nodes for each pod helped), tightest (least room left over), listed (first that can)."`
+	ShrinkAfter units.Duration `json:"shrinkAfter,omitempty" doc:"How long a node without agents is kept."`
+	SpareRoom   map[string]int `json:"spareRoom,omitempty" doc:"Room kept free for so many more agents of a template, by placeholder pods that give way at once."`
+}
+
+// Defaults fills what growth may leave out.
+func (g *Growth) Defaults() {
+	g.Scan, g.Choose, g.ShrinkAfter = 10*units.Second, Cheapest, 10*units.Minute
+}
+
+// Choice says which pool grows.
+type Choice string
+
+// The ways to choose a pool.
+const (
+	Cheapest Choice = "cheapest"
+	Tightest Choice = "tightest"
+	Listed   Choice = "listed"
+)
+
+// Values lists what a document may say.
+func (Choice) Values() []string { return []string{string(Cheapest), string(Tightest), string(Listed)} }
+
+// Placement says which of the nodes with room a pod goes to.
+type Placement string
+
+// The ways to place pods.
+const (
+	Spread Placement = "spread"
+	Pack   Placement = "pack"
+)
+
+// Values lists what a document may say.
+func (Placement) Values() []string { return []string{string(Spread), string(Pack)} }
+
+// RunPlan says how long and how often to simulate.
+type RunPlan struct {
+	Span    units.Duration `json:"span,omitempty" doc:"Simulated time in which jobs arrive."`
+	Warmup  units.Duration `json:"warmup,omitempty" doc:"First part of the span, left out of every figure."`
+	Repeats int            `json:"repeats,omitempty" doc:"Runs with independent draws; intervals come from their spread."`
+	Seed    uint64         `json:"seed,omitempty" doc:"Seed of every draw."`
+}
+
+// Defaults fills what a plan may leave out.
+func (r *RunPlan) Defaults() { r.Span, r.Repeats, r.Seed = units.Week, 8, 1 }

@@ -1,0 +1,84 @@
+package document
+
+import (
+	"tachyphor/core/units"
+)
+
+// A Workload is demand: jobs recorded or made.
+type Workload struct {
+	APIVersion string       `json:"apiVersion" doc:"tachyphor/v1"`
+	Kind       string       `json:"kind" doc:"Workload"`
+	Metadata   Meta         `json:"metadata" doc:"Name of the workload."`
+	Spec       WorkloadSpec `json:"spec" doc:"The demand."`
+}
+
+// WorkloadSpec holds the job classes and where their jobs come from.
+type WorkloadSpec struct {
+	Start   units.Instant `json:"start" doc:"The moment at which simulated time begins, RFC 3339."`
+	Zone    units.Zone    `json:"zone,omitzero" doc:"Time zone of arrival profiles that name none, and of pictures."`
+	Classes []JobClass    `json:"classes" doc:"Job classes."`
+	Jobs    *Recorded     `json:"jobs,omitempty" doc:"Recorded jobs. Without it, jobs are made from the classes' arrivals."`
+}
+
+// A Recorded workload names the file of its jobs.
+type Recorded struct {
+	File    string            `json:"file" doc:"File of recorded jobs beside this document: CSV, JSON Lines or Parquet."`
+	Columns map[string]string `json:"columns,omitempty" doc:"The file's own names of columns, by ours: id, submitted, class, project, wants, branch, after, work, cores, memory, disk, started, ended, result."`
+	Digest  string            `json:"digest,omitempty" doc:"sha256 of the file, set when it is stored."`
+}
+
+// A JobClass is jobs alike in what they want and how they behave.
+type JobClass struct {
+	Name       string         `json:"name" doc:"Name of the class."`
+	Project    string         `json:"project,omitempty" doc:"Project the jobs belong to."`
+	Wants      []string       `json:"wants" doc:"Words that a template must offer."`
+	Work       Times          `json:"work" doc:"Time a job works when nothing hinders it; a recorded job's own figure goes first."`
+	Arrivals   Arrivals       `json:"arrivals,omitempty" doc:"When jobs come, in a made workload."`
+	Cores      float64        `json:"cores,omitempty" doc:"Cores that a working job keeps busy."`
+	Parallel   *float64       `json:"parallel,omitempty" doc:"Share of the work that runs on all its cores, 0 to 1; the rest runs on one. Absent: all of it."`
+	Memory     Sizes          `json:"memory,omitempty" doc:"Peak memory of a job; absent: within what its agent may have."`
+	Disk       Sizes          `json:"disk,omitempty" doc:"Peak disk of a job; absent: within what its agent may have."`
+	Priority   int            `json:"priority,omitempty" doc:"Jobs of higher priority go first; 0 as a rule."`
+	Retries    int            `json:"retries,omitempty" doc:"How often a job that was cut short runs again."`
+	Limit      units.Duration `json:"limit,omitempty" doc:"Longest time a job may work; it fails when it takes longer. Absent: none."`
+	TrunkShare *float64       `json:"trunkShare,omitempty" doc:"Share of made jobs that build the trunk, 0 to 1; the others build change requests. Absent: all."`
+	Follows    *Follows       `json:"follows,omitempty" doc:"Made jobs of this class come after jobs of another."`
+	Workspace  Workspace      `json:"workspace,omitempty" doc:"What a workspace cache would keep."`
+}
+
+// Workspace is what a cache can spare the jobs of a class.
+type Workspace struct {
+	Cold       Times    `json:"cold,omitempty" doc:"Work that a job has on top of its own when it finds no cache."`
+	Size       Sizes    `json:"size,omitempty" doc:"Size of the packed workspace."`
+	ChangeRate float64  `json:"changeRate,omitempty" doc:"Share of builds that change their dependencies, 0 to 1."`
+	Partial    *float64 `json:"partial,omitempty" doc:"Share of the cold work that an out-of-date cache still spares, 0 to 1. Absent: half."`
+}
+
+// Follows makes jobs come after others.
+type Follows struct {
+	Class string `json:"class" doc:"Class whose jobs are followed."`
+	Count int    `json:"count,omitempty" doc:"Jobs that follow each of them."`
+}
+
+// Defaults fills what it may leave out.
+func (f *Follows) Defaults() { f.Count = 1 }
+
+// Arrivals say when jobs of a class come.
+type Arrivals struct {
+	Zone   units.Zone `json:"zone,omitzero" doc:"Time zone of the hours; absent: the workload's."`
+	Hours  []HourRate `json:"hours,omitempty" doc:"Rates by hour of week; the first period that covers a moment counts, and outside all of them none come."`
+	Bursts []Burst    `json:"bursts,omitempty" doc:"Many at a time."`
+}
+
+// HourRate is a rate of arrivals in a part of the week.
+type HourRate struct {
+	When    units.Period `json:"when" doc:"Part of the week, as in Mon-Fri 07:00-19:00."`
+	PerHour float64      `json:"perHour" doc:"Jobs an hour, on average (Poisson)."`
+}
+
+// A Burst is many jobs at a moment of the week.
+type Burst struct {
+	When  units.Moment   `json:"when" doc:"Moment of the week, as in Mon-Sun 02:00."`
+	Count int            `json:"count" doc:"Jobs in the burst."`
+	Over  units.Duration `json:"over,omitempty" doc:"Time over which they come, evenly at random; absent: all at once."`
+}

@@ -1,0 +1,150 @@
+package outcome
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+
+	"tachyphor/core/sim"
+	"tachyphor/core/units"
+)
+
+// A Limit is a ceiling, a quota or a pool's max that jobs waited at, in the first
+// repeat.
+type Limit struct {
+	Cause    string   `json:"cause" doc:"Short name of the cause."`
+	Name     string   `json:"name" doc:"What limits: a template, or all agents."`
+	Label    string   `json:"label" doc:"The limit in words."`
+	Jobs     int      `json:"jobs" doc:"Jobs that waited at it."`
+	JobHours float64  `json:"jobHours" doc:"Hours that they waited, added up."`
+	Hours    float64  `json:"hours" doc:"Hours during which some job waited at it."`
+	More     *OneMore `json:"oneMore,omitempty" doc:"The same jobs and draws with one more; absent where that was not tried."`
+}
+
+// OneMore is what one more of something would have done.
+type OneMore struct {
+	What        string  `json:"what" doc:"One more of what."`
+	MeanDelayNs float64 `json:"meanDelayNs" doc:"Mean start delay with it, in the first repeat."`
+	LessNs      float64 `json:"lessNs" doc:"How much shorter that is."`
+	MetHours    float64 `json:"metHours" doc:"Job-hours of start delay that it would have spared."`
+	CostNano    int64   `json:"costNano" doc:"What it would have added to the bill of the repeat; below 0 when it is less."`
+}
+
+// limitsOf lists where jobs of a run waited for a limit, what cost most first.
+func limitsOf(t *sim.Trace) []Limit {
+	type key struct {
+		cause    sim.Cause
+		template int16 // -1: of all
+	}
+	type sum struct {
+		jobs  int
+		total units.Duration
+		times []sim.Stay
+	}
+	sums := map[key]*sum{}
+	for j := range t.Records {
+		s := t.Jobs.List[j].Submitted
+		if s < t.World.Plan.Warmup || s >= t.World.Plan.Span {
+			continue
+		}
+		t.EachStay(j, func(s sim.Stay) {
+			k := key{s.Cause, t.Records[j].Template}
+			switch s.Cause {
+			case sim.AtCeiling, sim.PoolsFull:
+			case sim.AtAgents, sim.QuotaPods, sim.QuotaCPU, sim.QuotaMemory:
+				k.template = -1
+			default:
+				return
+			}
+			x := sums[k]
+			if x == nil {
+				x = &sum{}
+				sums[k] = x
+			}
+			x.jobs++
+			x.total += s.To - s.From
+			x.times = append(x.times, s)
+		})
+	}
+	out := []Limit{}
+	for k, x := range sums {
+		l := Limit{Cause: k.cause.String(), Name: "all agents", Label: k.cause.Label(), Jobs: x.jobs, JobHours: x.total.Hours(), Hours: covered(x.times).Hours()}
+		if k.template >= 0 {
+			l.Name = t.World.Templates[k.template].Name
+		}
+		if k.cause == sim.AtCeiling {
+			l.Label = "room under the ceiling of " + l.Name
+		}
+		if k.cause == sim.PoolsFull {
+			l.Label = "room on nodes for " + l.Name + ": no pool may grow further"
+		}
+		out = append(out, l)
+	}
+	slices.SortFunc(out, func(a, b Limit) int {
+		return cmp.Or(cmp.Compare(b.JobHours, a.JobHours), cmp.Compare(a.Cause, b.Cause), cmp.Compare(a.Name, b.Name))
+	})
+	return out
+}
+
+// covered is the time that some of the stays cover.
+func covered(list []sim.Stay) units.Duration {
+	slices.SortFunc(list, func(a, b sim.Stay) int { return cmp.Compare(a.From, b.From) })
+	var sum, upTo units.Duration
+	for _, s := range list {
+		if s.To > upTo {
+			sum += s.To - max(s.From, upTo)
+			upTo = s.To
+		}
+	}
+	return sum
+}
+
+const (
+	// limitsTried is how many limits are raised by one, and mostJobsTried how many
+	// jobs a run may have for that, so that it never takes long.
+	limitsTried   = 4
+	mostJobsTried = 200_000
+)
+
+// tries lists the worlds in which one of the limits is higher by one, and for
+// which limit each is.
+func tries(t *sim.Trace, limits []Limit) (worlds []*sim.World, of []int, what []string) {
+	if len(t.Records) > mostJobsTried {
+		return nil, nil, nil
+	}
+	for i, l := range limits[:min(limitsTried, len(limits))] {
+		w, name := oneMore(t, l)
+		if w != nil {
+			worlds, of, what = append(worlds, w), append(of, i), append(what, name)
+		}
+	}
+	return worlds, of, what
+}
+
+func oneMore(t *sim.Trace, l Limit) (*sim.World, string) {
+	w := t.World
+	at := slices.IndexFunc(w.Templates, func(x sim.Template) bool { return x.Name == l.Name })
+	switch l.Cause {
+	case sim.AtCeiling.String():
+		return w.WithCeiling(at, 1), "agent of " + l.Name
+	case sim.AtAgents.String():
+		return w.WithAgents(1), "agent"
+	case sim.PoolsFull.String():
+		if p, ok := w.Grown(at, 1); ok >= 0 {
+			return p, fmt.Sprintf("node of pool %s", w.Pools[ok].Name)
+		}
+	case sim.QuotaPods.String(), sim.QuotaCPU.String(), sim.QuotaMemory.String():
+		return w.WithQuota(), "agent under the quota"
+	}
+	return nil, ""
+}
+
+// compareOne says what one more did.
+func compareOne(what string, before, after Sample) *OneMore {
+	a, b := &before.Groups[0], &after.Groups[0]
+	hours := func(g *GroupSample) float64 { return g.Delay.Mean * float64(g.Started) / float64(units.Hour) }
+	return &OneMore{
+		What: what, MeanDelayNs: b.Delay.Mean, LessNs: a.Delay.Mean - b.Delay.Mean,
+		MetHours: hours(a) - hours(b), CostNano: after.Cost.TotalNano - before.Cost.TotalNano,
+	}
+}

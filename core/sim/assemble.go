@@ -1,0 +1,365 @@
+package sim
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"tachyphor/core/demand"
+	"tachyphor/core/document"
+	"tachyphor/core/fleet"
+	"tachyphor/core/template"
+	"tachyphor/core/units"
+)
+
+// Assemble looks up everything a scenario names. The faults name what is
+// missing or does not go together, all at once.
+func Assemble(in Input) (*World, document.Faults) {
+	s := &in.Scenario.Value.(*document.Scenario).Spec
+	c := &in.Cluster.Value.(*document.Cluster).Spec
+	l := &in.Workload.Value.(*document.Workload).Spec
+	w := &World{
+		Scenario: in.Scenario.Name, Currency: c.Currency, Start: l.Start.Time, Zone: l.Zone,
+		Images: c.Images, Links: c.Links, Store: c.Store, Volumes: c.Volumes, Claims: c.Claims, Rules: s.Caching,
+		StartTime: c.Agents.Start.Dist(), JoinTime: c.Agents.Join.Dist(), WipeTime: c.Agents.Wipe.Dist(),
+		update: c.Agents.Update.Dist(), attach: c.Volumes.Attach.Dist(),
+		AgentCeiling: -1, Quota: s.Quota, Growth: s.Nodes.Growth, Placement: s.Nodes.Placement,
+		Fee: c.Fee, AgentFee: c.Agents.Fee, Waiting: s.Waiting, Plan: s.Run, workload: l,
+	}
+	if s.AgentCeiling != nil {
+		w.AgentCeiling = *s.AgentCeiling
+	}
+	for _, t := range c.Agents.Tools {
+		w.tools = append(w.tools, tool{t.Install.Dist(), t.Fails})
+	}
+	a := assembly{w: w, in: in}
+	w.lay()
+	a.classes(s, l)
+	a.agents(s, c)
+	a.pools(s, c)
+	a.fits()
+	if l.Jobs != nil {
+		a.record()
+	}
+	return w, a.faults
+}
+
+type assembly struct {
+	w      *World
+	in     Input
+	faults document.Faults
+}
+
+func (a *assembly) fault(d *document.Document, path, found, expected string) {
+	a.faults = append(a.faults, d.Fault(path, found, expected))
+}
+
+func (a *assembly) pools(s *document.ScenarioSpec, c *document.ClusterSpec) {
+	var names []string
+	for i, p := range c.Pools {
+		names = append(names, p.Name)
+		t := c.NodeTypes[slices.IndexFunc(c.NodeTypes, func(t document.NodeType) bool { return t.Name == p.NodeType })]
+		pool := Pool{
+			Name: p.Name, Type: p.NodeType, Room: fleet.Allocatable(t, p.Name, c.DaemonSets, a.w.Extended),
+			Price: t.Price, Least: t.LeastCharge, unpack: t.Unpack, imageStore: t.ImageStore, cacheDisk: t.CacheDisk,
+			Min: p.Min, Max: p.Max, Spot: p.Spot, boot: p.Boot.Dist(), bootFails: p.BootFails, noCapacity: p.NoCapacity,
+			retryAfter: p.RetryAfter, pulls: p.Pulls, labels: fleet.Labels(p), taints: fleet.Taints(p),
+		}
+		if p.Spot != nil {
+			pool.Price = *t.SpotPrice
+		}
+		a.limits(&pool, p, s.Nodes.Pools[p.Name])
+		if pool.Room.CPU <= 0 || pool.Room.Memory <= 0 {
+			a.fault(a.in.Cluster, fmt.Sprintf("spec.pools[%d].nodeType", i), t.Name, "the DaemonSets and what is reserved leave its nodes no CPU or memory for agents")
+		}
+		if pool.Room.Pods < 1 {
+			a.fault(a.in.Cluster, fmt.Sprintf("spec.pools[%d].nodeType", i), t.Name, "its nodes have no room for any agent; lower reserved.pods or raise pods")
+		}
+		a.w.Pools = append(a.w.Pools, pool)
+	}
+	for name := range s.Nodes.Pools {
+		if !slices.Contains(names, name) {
+			a.fault(a.in.Scenario, "spec.nodes.pools."+name, "", "the cluster has no such pool; it has "+strings.Join(names, ", "))
+		}
+	}
+	slices.SortFunc(a.faults, func(x, y document.Fault) int { return strings.Compare(x.Path, y.Path) })
+}
+
+// limits sets what the scenario and the calendars say of a pool.
+func (a *assembly) limits(pool *Pool, p document.Pool, l document.PoolLimits) {
+	if l.Max != nil {
+		pool.Max = *l.Max
+	}
+	if l.Min != nil {
+		pool.Min = *l.Min
+	}
+	pool.Min = min(pool.Min, pool.Max)
+	for _, d := range p.Drains {
+		pool.drains = append(pool.drains, demand.Stretches(d, a.w.Start, a.w.Plan.Span, a.w.Zone)...)
+	}
+	slices.SortFunc(pool.drains, func(x, y demand.Stretch) int { return cmp.Compare(x.From, y.From) })
+	if len(l.Calendar) == 0 {
+		return
+	}
+	low := pool.Min
+	at := func(t units.Duration) int {
+		for _, c := range l.Calendar {
+			z := c.Zone
+			if z == (units.Zone{}) {
+				z = a.w.Zone
+			}
+			if c.When.Covers(z.MinuteOfWeek(a.w.Start.Add(time.Duration(t)))) {
+				return min(c.Min, pool.Max)
+			}
+		}
+		return low
+	}
+	pool.minSteps = []minStep{{0, at(0)}}
+	demand.Minutes(a.w.Start, a.w.Plan.Span, func(t units.Duration) {
+		if m := at(t); m != pool.minSteps[len(pool.minSteps)-1].min {
+			pool.minSteps = append(pool.minSteps, minStep{t, m})
+		}
+	})
+	pool.Min = pool.minSteps[0].min
+}
+
+// lay numbers the images' layers; an image without any is one of its own.
+func (w *World) lay() {
+	at := map[string]int32{}
+	for i := range w.Images {
+		image := &w.Images[i]
+		layers := image.Layers
+		if len(layers) == 0 {
+			layers = []document.Layer{{Name: "\x00" + strconv.Itoa(i), Size: image.Size}}
+		}
+		var of []int32
+		var size units.Bytes
+		for _, l := range layers {
+			n, known := at[l.Name]
+			if !known {
+				n = int32(len(w.layers))
+				at[l.Name] = n
+				w.layers = append(w.layers, l.Size)
+			}
+			if !slices.Contains(of, n) {
+				of = append(of, n)
+				size += l.Size
+			}
+		}
+		w.layersOf = append(w.layersOf, of)
+		w.making = append(w.making, image.MakeTime.Dist())
+		image.Size = size
+	}
+}
+
+// classes reads the workload's classes and the cache plans that they get.
+func (a *assembly) classes(s *document.ScenarioSpec, l *document.WorkloadSpec) {
+	var names []string
+	for _, k := range l.Classes {
+		names = append(names, k.Name)
+		c := Class{
+			Name: k.Name, Project: k.Project, Wants: k.Wants, Limit: k.Limit, Retries: k.Retries, priority: k.Priority,
+			work: k.Work.Dist(), cores: k.Cores, parallel: 1, memory: k.Memory.Dist(), disk: k.Disk.Dist(),
+			cold: k.Workspace.Cold.Dist(), archive: k.Workspace.Size.Dist(), change: k.Workspace.ChangeRate, partial: 0.5, rule: -1, scope: -1,
+		}
+		if k.Parallel != nil {
+			c.parallel = *k.Parallel
+		}
+		if k.Workspace.Partial != nil {
+			c.partial = *k.Workspace.Partial
+		}
+		a.rule(s, &c)
+		a.w.sharing = a.w.sharing || k.Cores > 0
+		a.w.Classes = append(a.w.Classes, c)
+	}
+	for i, r := range s.Caching {
+		for j, name := range r.Classes {
+			if !slices.Contains(names, name) {
+				a.fault(a.in.Scenario, fmt.Sprintf("spec.caching[%d].classes[%d]", i, j), name, "the workload has no such class; it has "+strings.Join(names, ", "))
+			}
+		}
+	}
+}
+
+// rule gives a class the first cache plan that names it.
+func (a *assembly) rule(s *document.ScenarioSpec, c *Class) {
+	for i, r := range s.Caching {
+		if len(r.Classes) > 0 && !slices.Contains(r.Classes, c.Name) {
+			continue
+		}
+		if r.Plan == document.NoCache {
+			return
+		}
+		name := c.Name
+		if r.Scope == document.ByProject && c.Project != "" {
+			name = c.Project
+		}
+		at := slices.IndexFunc(a.w.Scopes, func(x Scope) bool { return x.Name == name && x.Rule == int32(i) })
+		if at < 0 {
+			at = len(a.w.Scopes)
+			a.w.Scopes = append(a.w.Scopes, Scope{name, int32(i)})
+		}
+		c.rule, c.scope = int32(i), int32(at)
+		return
+	}
+}
+
+// agents reads the scenario's templates.
+func (a *assembly) agents(s *document.ScenarioSpec, c *document.ClusterSpec) {
+	for i, use := range s.Templates {
+		at := slices.IndexFunc(a.in.Templates, func(d *document.Document) bool { return d.Name == use.Template })
+		path := fmt.Sprintf("spec.templates[%d].template", i)
+		if at < 0 {
+			a.fault(a.in.Scenario, path, use.Template, "there is no PodTemplate of that name; put it first")
+			continue
+		}
+		agent, faults := template.Read(a.in.Templates[at])
+		a.faults = append(a.faults, faults...)
+		t := Template{Agent: agent, Numbers: use.Agents}
+		t.calendar = demand.NewCalendar(use.Agents, a.w.Start, a.w.Plan.Span, a.w.Zone)
+		for _, name := range agent.Images {
+			n := slices.IndexFunc(a.w.Images, func(i document.Image) bool { return i.Name == name })
+			if n < 0 {
+				a.fault(a.in.Templates[at], "template.spec.containers", "image "+name,
+					"cluster "+a.in.Cluster.Name+" does not know its size; add it to spec.images there")
+				continue
+			}
+			t.images = append(t.images, int32(n))
+		}
+		a.boots(&t, a.in.Templates[at], c)
+		a.w.Templates = append(a.w.Templates, t)
+		for name := range agent.Extended {
+			if !slices.Contains(a.w.Extended, name) {
+				a.w.Extended = append(a.w.Extended, name)
+			}
+		}
+	}
+	slices.Sort(a.w.Extended)
+	if n := len(a.w.Extended); n > fleet.MostExtended {
+		a.fault(a.in.Scenario, "spec.templates", strings.Join(a.w.Extended, ", "), fmt.Sprintf("the templates may ask for at most %d extended resources in all", fleet.MostExtended))
+		a.w.Extended = a.w.Extended[:fleet.MostExtended]
+	}
+	for t := range a.w.Templates {
+		a.w.Templates[t].Need(a.w.Extended)
+		if n := s.Nodes.Growth.SpareRoom[a.w.Templates[t].Name]; n > 0 {
+			if a.w.spareRoom == nil {
+				a.w.spareRoom = make([]int, len(a.w.Templates))
+			}
+			a.w.spareRoom[t] = n
+		}
+	}
+}
+
+// boots reads what a template's agents do when they boot, and the claims and the
+// priority of their pods.
+func (a *assembly) boots(t *Template, d *document.Document, c *document.ClusterSpec) {
+	for i, n := range t.images {
+		image := &a.w.Images[n]
+		t.asks = t.asks || t.Always[i]
+		t.makes = t.makes || !image.MakeTime.IsZero()
+		t.updates = t.updates || image.Agent != "" && c.Agents.Version != "" && older(image.Agent, c.Agents.Version)
+	}
+	for _, name := range t.Tools {
+		n := slices.IndexFunc(c.Agents.Tools, func(x document.Tool) bool { return x.Name == name })
+		if n < 0 {
+			a.fault(d, "metadata.annotations", "boot tool "+name, "cluster "+a.in.Cluster.Name+" does not know how long it takes to install; add it to spec.agents.tools there")
+			continue
+		}
+		t.tools = append(t.tools, int32(n))
+	}
+	for _, name := range t.Agent.Claims {
+		n := slices.IndexFunc(c.Claims, func(x document.Claim) bool { return x.Name == name })
+		if n < 0 {
+			a.fault(d, "template.spec.volumes", "claim "+name, "cluster "+a.in.Cluster.Name+" does not know it; add it to spec.claims there")
+			continue
+		}
+		if c.Claims[n].Nodes == document.OneNode {
+			t.claims = append(t.claims, int32(n))
+		}
+	}
+	t.priority = t.Agent.Priority
+	if t.Agent.Class == "" {
+		return
+	}
+	value, ok := c.PriorityClasses[t.Agent.Class]
+	if !ok {
+		a.fault(d, "template.spec.priorityClassName", t.Agent.Class, "cluster "+a.in.Cluster.Name+" does not know its value; add it to spec.priorityClasses there")
+	}
+	t.priority = value
+}
+
+// older reports whether version a comes before b, number by number.
+func older(a, b string) bool {
+	x, y := strings.Split(a, "."), strings.Split(b, ".")
+	for i := range min(len(x), len(y)) {
+		m, err1 := strconv.Atoi(x[i])
+		n, err2 := strconv.Atoi(y[i])
+		if err1 != nil || err2 != nil {
+			if x[i] != y[i] {
+				return x[i] < y[i]
+			}
+			continue
+		}
+		if m != n {
+			return m < n
+		}
+	}
+	return len(x) < len(y)
+}
+
+// Need sets what one agent asks of a node; names number the extended resources.
+func (t *Template) Need(names []string) {
+	t.need = fleet.Need{Request: t.Request}
+	for i, name := range names {
+		t.need.Extended[i] = t.Agent.Extended[name]
+	}
+}
+
+// fits faults templates whose agents could never run: for each pool, what keeps
+// them off its empty nodes.
+func (a *assembly) fits() {
+	table, _ := sites(a.w)
+	for i := range a.w.Templates {
+		t := &a.w.Templates[i]
+		v, ok := Verdict{Nodes: int32(len(a.w.Pools))}, false
+		for p := range a.w.Pools {
+			pool := &a.w.Pools[p]
+			short := pool.Room.Lacks(&t.need)
+			switch {
+			case table[i][p].tainted:
+				v.Taints++
+			case table[i][p].unwanted:
+				v.Affinity++
+			case short.Short():
+				v.count(&short)
+			default:
+				ok = ok || pool.Max > 0
+			}
+		}
+		if ok {
+			continue
+		}
+		d := a.in.Templates[slices.IndexFunc(a.in.Templates, func(d *document.Document) bool { return d.Name == t.Name })]
+		a.fault(d, "template.spec.containers",
+			fmt.Sprintf("requests of %v CPU and %s in all", t.Request.CPU, t.Request.Memory.Short()),
+			"fits no node of any pool of cluster "+a.in.Cluster.Name+" that may have nodes; of one empty node of each pool: "+v.Words(a.w.Extended))
+	}
+}
+
+func (a *assembly) record() {
+	if a.in.Recording == nil {
+		a.fault(a.in.Workload, "spec.jobs", "", "its recorded jobs are missing; put the workload again with their file beside it")
+		return
+	}
+	jobs, bad := a.in.Recording.Bind(a.w.workload)
+	for _, b := range bad {
+		a.fault(a.in.Workload, "spec.jobs", "recorded job on "+b.String(), "mend the row, or the workload's classes")
+	}
+	a.w.recorded = jobs
+	if jobs != nil {
+		a.w.sharing = a.w.sharing || slices.ContainsFunc(jobs.List, func(j demand.Job) bool { return j.Cores > 0 })
+	}
+}

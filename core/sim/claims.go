@@ -1,0 +1,29 @@
+package sim
+
+// claimUse is where a volume is that pods can only use on one node at a time.
+type claimUse struct {
+	node int32 // that it is attached to, while users > 0
+	pods int
+}
+
+// elsewhere reports whether a volume of a template keeps its pods off node n.
+func (e *engine) elsewhere(t, n int32) bool {
+	for _, c := range e.w.Templates[t].claims {
+		if u := &e.claims[c]; u.pods > 0 && u.node != n {
+			return true
+		}
+	}
+	return false
+}
+
+// attachedSomewhere reports whether a volume of a template holds its pods to a
+// node that is there already, so that a new one would not help.
+func (e *engine) attachedSomewhere(t int32) bool { return e.elsewhere(t, -1) }
+
+// useClaims counts n pods (1 or −1) of a template on a node.
+func (e *engine) useClaims(t, node int32, n int) {
+	for _, c := range e.w.Templates[t].claims {
+		e.claims[c].node = node
+		e.claims[c].pods += n
+	}
+}

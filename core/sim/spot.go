@@ -1,0 +1,72 @@
+package sim
+
+import (
+	"tachyphor/core/chance"
+	"tachyphor/core/units"
+)
+
+// mayBeTaken plans the end of a spot node that has become ready.
+func (e *engine) mayBeTaken(n int32) {
+	node := &e.nodes[n]
+	spot := e.w.Pools[node.pool].Spot
+	if spot == nil || spot.PerHour <= 0 {
+		return
+	}
+	life := chance.NewExponential(float64(units.Hour) / spot.PerHour)
+	e.queue.plan(e.now+e.draw(life, chance.TakenBack, nodeKey(node)), nodeNoticed, n, 0)
+}
+
+// nodeKey names a node for draws.
+func nodeKey(n *node) uint64 { return uint64(n.pool)<<32 | uint64(n.ordinal) }
+
+// nodeNoticed closes a node that will be taken back: agents that wait for a job or
+// are still starting go at once, those at work may finish within the notice.
+func (e *engine) nodeNoticed(n int32) {
+	if e.nodes[n].gone {
+		return
+	}
+	e.nodes[n].noticed = true
+	e.closeTo(n)
+	for a := range e.agents {
+		if g := &e.agents[a]; g.node == n && (g.state == pulling || g.state == starting || g.state == joining) {
+			e.forget(int32(a))
+			e.giveUp(int32(a))
+		}
+	}
+	e.queue.plan(e.now+e.w.Pools[e.nodes[n].pool].Spot.Notice, nodeTaken, n, 0)
+}
+
+// nodeTaken takes the node away with all that still runs on it.
+func (e *engine) nodeTaken(n int32) {
+	if e.nodes[n].gone {
+		return
+	}
+	e.trace.TakenBack++
+	for a := range e.agents {
+		g := &e.agents[a]
+		if g.node != n {
+			continue
+		}
+		switch g.state {
+		case busy:
+			e.cut(int32(a), TakenBack)
+		case wiping:
+			e.end(int32(a))
+		}
+	}
+	e.removeNode(n)
+}
+
+// closeTo lets no new agent on a node, and takes away its idle ones.
+func (e *engine) closeTo(n int32) {
+	if e.nodes[n].closed {
+		return
+	}
+	e.nodes[n].closed = true
+	for a := range e.agents {
+		if g := &e.agents[a]; g.node == n && g.state == idle {
+			e.takeIdle(int32(a))
+			e.leave(int32(a))
+		}
+	}
+}

@@ -1,0 +1,74 @@
+package sim
+
+import "tachyphor/core/units"
+
+// The links of a cluster, each way by itself.
+const (
+	registryDown = iota
+	storeDown
+	storeUp
+	links
+)
+
+// LinkNames are the links' names in order.
+var LinkNames = [links]string{"registry", "store down", "store up"}
+
+func newLinks(w *World) [links]link {
+	r, s := w.Links.Registry, w.Links.Store
+	return [links]link{newLink(r.Down, r.PerFlow), newLink(s.Down, s.PerFlow), newLink(s.Up, s.PerFlowUp)}
+}
+
+// send puts a flow on a link: to a node that pulls an image, or for an agent.
+func (e *engine) send(l int32, size units.Bytes, owner, image int32) {
+	e.links[l].add(e.now, size, owner, image)
+	e.planFlow(l)
+}
+
+// planFlow plans the end of the flow that ends first on a link; an earlier plan is
+// stale.
+func (e *engine) planFlow(l int32) {
+	link := &e.links[l]
+	link.version++
+	if at, ok := link.next(); ok {
+		e.queue.plan(max(at, e.now), flowEnds, l, link.version)
+	}
+}
+
+// flowEnds hands what came, or went, to those who wait for it.
+func (e *engine) flowEnds(l int32) {
+	f := e.links[l].end(e.now)
+	e.carry(l, f.size)
+	e.planFlow(l)
+	switch l {
+	case registryDown:
+		e.unpackImage(f.owner, f.image, f.size)
+	case storeDown:
+		e.carried(f.owner, f.size)
+	case storeUp:
+		e.sent(f.owner, f.size)
+	}
+}
+
+// carry counts bytes that a link has moved.
+func (e *engine) carry(l int32, n units.Bytes) {
+	if e.inWindow() {
+		e.trace.Moved[l] += n
+	}
+}
+
+// dropFlow ends agent a's flow, if it has one, before its time.
+func (e *engine) dropFlow(a int32) {
+	switch e.agents[a].run.step {
+	case carrying:
+		e.abandon(storeDown, a, -1)
+	case sending:
+		e.abandon(storeUp, a, -1)
+	}
+}
+
+func (e *engine) abandon(l, owner, image int32) {
+	if moved, ok := e.links[l].drop(e.now, owner, image); ok {
+		e.carry(l, moved)
+		e.planFlow(l)
+	}
+}

@@ -1,0 +1,122 @@
+package sim
+
+import (
+	"slices"
+
+	"tachyphor/core/units"
+)
+
+// WithCeiling returns the world with template t's ceiling higher by n, in every
+// part of its calendar.
+func (w *World) WithCeiling(t, n int) *World {
+	c := *w
+	c.Templates = slices.Clone(w.Templates)
+	numbers := slices.Clone(c.Templates[t].calendar.Steps())
+	for i := range numbers {
+		if numbers[i].Ceiling >= 0 {
+			numbers[i].Ceiling += n
+		}
+	}
+	c.Templates[t].calendar = c.Templates[t].calendar.With(numbers)
+	return &c
+}
+
+// WithAgents returns the world with the ceiling of all agents higher by n.
+func (w *World) WithAgents(n int) *World {
+	c := *w
+	c.AgentCeiling += n
+	return &c
+}
+
+// WithQuota returns the world with room in the quota for one more of its largest
+// agents.
+func (w *World) WithQuota() *World {
+	c := *w
+	q := &c.Quota
+	var largest Template
+	for _, t := range w.Templates {
+		largest.Request.CPU, largest.Request.Memory = max(largest.Request.CPU, t.Request.CPU), max(largest.Request.Memory, t.Request.Memory)
+	}
+	if q.Pods != nil {
+		n := *q.Pods + 1
+		q.Pods = &n
+	}
+	if q.CPU != nil {
+		n := *q.CPU + largest.Request.CPU
+		q.CPU = &n
+	}
+	if q.Memory != nil {
+		n := *q.Memory + largest.Request.Memory
+		q.Memory = &n
+	}
+	return &c
+}
+
+// Grown returns the world with the max higher by n of the pool that could take
+// template t's agents and has the cheapest nodes; pool is -1 when there is none.
+func (w *World) Grown(t, n int) (grown *World, pool int) {
+	pool = -1
+	table, _ := sites(w)
+	for p := range w.Pools {
+		if s := table[t][p]; s.tainted || s.unwanted || w.Pools[p].Room.Lacks(&w.Templates[t].need).Short() {
+			continue
+		}
+		if pool < 0 || w.Pools[p].Price < w.Pools[pool].Price {
+			pool = p
+		}
+	}
+	if pool < 0 {
+		return nil, -1
+	}
+	c := *w
+	c.Pools = slices.Clone(w.Pools)
+	c.Pools[pool].Max += n
+	return &c, pool
+}
+
+// Needs returns the cores and the memory that job j needs: its own or its class's
+// where they are known, otherwise what its agent requests.
+func (t *Trace) Needs(j int) (cores float64, memory int64) {
+	job, w := &t.Jobs.List[j], t.World
+	class, agent := &w.Classes[job.Class], &w.Templates[t.Records[j].Template].Request
+	switch {
+	case job.Cores > 0:
+		cores = float64(job.Cores)
+	case class.cores > 0:
+		cores = class.cores
+	default:
+		cores = agent.CPU.Cores()
+	}
+	switch {
+	case t.Jobs.Memory != nil && t.Jobs.Memory[j] > 0:
+		memory = int64(t.Jobs.Memory[j])
+	case class.memory.Mean() > 0:
+		memory = int64(class.memory.Mean())
+	default:
+		memory = int64(agent.Memory)
+	}
+	return cores, memory
+}
+
+// EachStay calls f for each of job j's stays, in order.
+func (t *Trace) EachStay(j int, f func(Stay)) {
+	from := t.From(j)
+	for i := t.Records[j].first; i >= 0; i = t.spans[i].next {
+		s := t.spans[i]
+		to := units.Duration(s.endCause >> 8)
+		f(Stay{from, to, Cause(s.endCause & 0xff), s.by})
+		from = to
+	}
+}
+
+// OwnWork is the unhindered work that job j did in the attempt that ended it,
+// without cold work and stretch.
+func (t *Trace) OwnWork(j int) units.Duration {
+	var sum units.Duration
+	t.EachStay(j, func(s Stay) {
+		if s.Cause == Working {
+			sum += s.To - s.From
+		}
+	})
+	return sum
+}
