@@ -149,7 +149,7 @@ func TestBadRows(t *testing.T) {
 		"a,5,5,soon,":                            "work: found \"soon\"",
 		"a,5,6,-3,":                              "work",
 		"a,5,ok,,":                               "same id",
-		"a,5,7,,earlier-job":                     "not simulated yet",
+		"a,5,7,," + strings.Repeat("j ", 1001):   "more than 1000 jobs",
 		"a,5,8":                                  "3 fields where the header has 5",
 		"a,5,9,,,,,":                             "8 fields where the header has 5",
 		"a,5,\"unclosed":                         "",
@@ -231,7 +231,7 @@ null
 			t.Errorf("line %d: %s; want %q", i+4, b, reasons[i])
 		}
 	}
-	if _, err := demand.Parse([]byte("{\"class\": \"" + strings.Repeat("x", 2<<20) + "\"}")); err == nil {
+	if _, err := demand.Parse([]byte("{\"class\": \"" + strings.Repeat("x", 2<<20) + "\"}"), nil); err == nil {
 		t.Error("an endless line is taken")
 	}
 }

@@ -90,6 +90,7 @@ func (e *engine) giveWay(t int32) int32 {
 		return -1
 	}
 	e.victims(&e.nodes[best], t, func(h int32) { e.moveHolder(best, h, -1) })
+	e.podWaits(e.now + e.w.Growth.Patience)
 	if e.nodes[best].left.Lacks(need).Short() {
 		panic("sim: placeholders gave way for nothing")
 	}
