@@ -48,8 +48,8 @@ lint: web/node_modules/.installed
 	cd web && npx tsc --noEmit && npx biome ci --colors=off .
 
 # The interface's description and the console's types, from the code.
-generate: bin/tachyphor web/node_modules/.installed
-	./bin/tachyphor schema openapi > docs/openapi.json
+generate: web/node_modules/.installed
+	$(GO) run -tags $(TAGS) ./cmd/tachyphor schema openapi > docs/openapi.json
 	cd web && npx openapi-typescript ../docs/openapi.json -o src/api/schema.gen.ts
 
 # Pictures of the demo for the documentation; the demo must be running.

@@ -10,4 +10,4 @@ import "embed"
 var World embed.FS
 
 // Scenarios names its scenarios in the order in which they tell their story.
-var Scenarios = []string{"fixed-six", "on-demand", "weekday-lean"}
+var Scenarios = []string{"fixed-six", "on-demand", "weekday-lean", "cached-naive", "cached", "spot-night"}

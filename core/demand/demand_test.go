@@ -231,7 +231,7 @@ null
 			t.Errorf("line %d: %s; want %q", i+4, b, reasons[i])
 		}
 	}
-	if _, err := demand.Parse([]byte("{\"class\": \"" + strings.Repeat("x", 2<<20) + "\"}"), nil); err == nil {
+	if _, err := demand.Parse([]byte("{\"class\": \""+strings.Repeat("x", 2<<20)+"\"}"), nil); err == nil {
 		t.Error("an endless line is taken")
 	}
 }

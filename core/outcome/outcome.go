@@ -62,7 +62,14 @@ type Group struct {
 	Delay      Times          `json:"delay" doc:"Start delay: submission to the job's own first step."`
 	Lead       Times          `json:"lead" doc:"Lead time: submission to end."`
 	Ribbon     []stats.Figure `json:"ribbonNs" doc:"Mean time of a job in each phase."`
+	WorkParts  []WorkPart     `json:"workParts" doc:"What the mean job's work phase is made of; only what is there."`
 	Curve      []CurvePoint   `json:"curve,omitempty" doc:"Distribution of start delay; for all jobs and classes."`
+}
+
+// A WorkPart is a part of the work phase.
+type WorkPart struct {
+	Cause string       `json:"cause" enum:"work,cold,stretch,lost,rerun" doc:"work: the job's own; cold: what a warm cache would have spared; stretch: CPU wanted and not given; lost: attempts cut short; rerun: waiting to run again."`
+	Ns    stats.Figure `json:"ns" doc:"Mean time of a job that ended."`
 }
 
 // A CurvePoint is one point of a distribution.
@@ -248,6 +255,7 @@ func (s *Sum) group(i int, name GroupName) Group {
 	}
 	g := Group{
 		GroupName:  name,
+		WorkParts:  []WorkPart{},
 		Jobs:       fig(func(g *GroupSample) float64 { return float64(g.Jobs) }),
 		Warm:       fig(func(g *GroupSample) float64 { return float64(g.Warm) / float64(max(1, g.Started)) }),
 		Unfinished: fig(func(g *GroupSample) float64 { return float64(g.Results[sim.Unfinished]) }),
@@ -268,6 +276,11 @@ func (s *Sum) group(i int, name GroupName) Group {
 	}
 	for p := range sim.Phases {
 		g.Ribbon = append(g.Ribbon, fig(func(g *GroupSample) float64 { return float64(g.RibbonNs[p]) / float64(max(1, g.Ended)) }))
+	}
+	for c := sim.Working; c <= sim.Rerun; c++ {
+		if f := fig(func(g *GroupSample) float64 { return float64(g.CausesNs[c]) / float64(max(1, g.Ended)) }); f.Mean > 0 {
+			g.WorkParts = append(g.WorkParts, WorkPart{c.String(), f})
+		}
 	}
 	if name.By != "template" {
 		for c, p := range curvePoints {

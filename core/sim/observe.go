@@ -223,6 +223,10 @@ func (e *engine) recordStart(g *agent, w waiting) {
 	r.Warm = g.state == idle
 	r.Started, r.Template = e.now, int16(g.template)
 	if r.Warm {
+		if stuck := e.place.pending[g.template]; w.promised >= 0 && len(stuck) > 0 {
+			e.recordOvertaken(&e.agents[stuck[0]], w.job)
+			return
+		}
 		t.spanTo(w.job, e.now, AwaitsComing, -1)
 		if r.last >= 0 {
 			t.spans[r.last].by = g.lastJob
@@ -234,7 +238,7 @@ func (e *engine) recordStart(g *agent, w waiting) {
 		coming = AgentFailed
 	}
 	t.spanTo(w.job, g.created, coming, -1)
-	e.recordPlacing(g, w.job)
+	e.recordPlacing(g, w.job, g.placed)
 	t.spanTo(w.job, g.made, Making, -1)
 	t.spanTo(w.job, g.present, Pulling, g.node)
 	t.spanTo(w.job, g.started, Starting, -1)
@@ -243,12 +247,19 @@ func (e *engine) recordStart(g *agent, w waiting) {
 	t.spanTo(w.job, g.joined, Updating, -1)
 }
 
-// recordPlacing books the time until the pod had a node. Each moment counts only
-// if it came, and before the next.
-func (e *engine) recordPlacing(g *agent, job int32) {
-	t, until := e.trace, g.placed
+// recordOvertaken books the time since a promise of a job that a standing agent
+// takes while the pod of agent g, which was to run it, is still without a node.
+func (e *engine) recordOvertaken(g *agent, job int32) {
+	e.trace.spanTo(job, min(g.created, e.now), AwaitsComing, -1)
+	e.recordPlacing(g, job, e.now)
+}
+
+// recordPlacing books the time until agent g's pod had a node, or had not yet.
+// Each moment counts only if it came, and before the next.
+func (e *engine) recordPlacing(g *agent, job int32, placed units.Duration) {
+	t, until := e.trace, placed
 	if g.asked >= 0 {
-		until = g.asked
+		until = min(g.asked, placed)
 	}
 	scanned, dry := until, until
 	if g.full >= 0 {
@@ -262,9 +273,9 @@ func (e *engine) recordPlacing(g *agent, job int32) {
 	t.spanTo(job, until, CapacityOut, g.verdict)
 	if g.asked >= 0 {
 		if g.unbooted >= 0 {
-			t.spanTo(job, min(g.unbooted, g.placed), BootFailed, -1)
+			t.spanTo(job, min(g.unbooted, placed), BootFailed, -1)
 		}
-		t.spanTo(job, g.placed, Booting, g.bootNode)
+		t.spanTo(job, placed, Booting, g.bootNode)
 	}
 }
 

@@ -45,6 +45,9 @@ func (p *program) report(o *outcome.Outcome) {
 	}
 }
 
+// workPart names the parts of the work phase.
+var workPart = map[string]string{"work": "its own", "cold": "cold", "stretch": "stretch", "lost": "lost attempts", "rerun": "waiting to run again"}
+
 // reportRibbon draws the mean job.
 func (p *program) reportRibbon(o *outcome.Outcome) {
 	mean := means(o.Groups[0].Ribbon)
@@ -58,6 +61,13 @@ func (p *program) reportRibbon(o *outcome.Outcome) {
 	fmt.Fprintln(p.out, p.faint("the mean job, "+units.Duration(total).Short()+" from submission to end"))
 	fmt.Fprintln(p.out, p.bar(mean, total, min(p.term.width, 100)))
 	fmt.Fprintln(p.out, p.legend(mean))
+	if parts := o.Groups[0].WorkParts; len(parts) > 1 {
+		var words []string
+		for _, x := range parts {
+			words = append(words, workPart[x.Cause]+" "+units.Duration(x.Ns.Mean).Short())
+		}
+		fmt.Fprintln(p.out, p.faint("of the work: "+strings.Join(words, ", ")))
+	}
 	fmt.Fprintln(p.out)
 	p.reportClasses(o)
 }
@@ -196,7 +206,7 @@ func limits(o *outcome.Outcome) listing {
 		}
 		more := ""
 		if m := x.More; m != nil {
-			more = fmt.Sprintf("%s: %s job-hours, %s", m.What, signed(-m.MetHours, 1), outcome.Signed(m.CostNano, o.Cost.Currency))
+			more = fmt.Sprintf("%s h, %s", signed(-m.MetHours, 1), outcome.Signed(m.CostNano, o.Cost.Currency))
 		}
 		l.rows = append(l.rows, []string{x.Label, units.Count(int64(x.Jobs)), fmt.Sprintf("%.1f", x.JobHours), fmt.Sprintf("%.1f", x.Hours), more})
 	}

@@ -91,7 +91,11 @@ func TestSimulateHere(t *testing.T) {
 				bill += nano
 			}
 		}
-		if ribbon != s.Groups[0].LeadNs || bill+s.Cost.FeeNano != s.Cost.TotalNano || ribbon == 0 || bill == 0 {
+		parts := int64(0)
+		for _, x := range s.Cost.Parts {
+			parts += x.Nano
+		}
+		if ribbon != s.Groups[0].LeadNs || bill+parts != s.Cost.TotalNano || ribbon == 0 || bill == 0 {
 			t.Errorf("repeat %d: ribbon %d of %d, bill %d of %d", s.Repeat, ribbon, s.Groups[0].LeadNs, bill, s.Cost.TotalNano)
 		}
 	}

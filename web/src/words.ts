@@ -26,13 +26,14 @@ export function duration(ns: number): string {
 
 /** money writes an amount in the currency's main unit. */
 export function money(amount: number, currency: string): string {
-  const a = Math.abs(amount);
+  return `${currency} ${likeMoney(amount, amount)}`.trim();
+}
+
+/** likeMoney writes an amount with as many decimals as another. */
+export function likeMoney(amount: number, other: number): string {
+  const a = Math.abs(other);
   const digits = a === 0 ? 0 : a < 0.1 ? 4 : a < 100 ? 2 : 0;
-  const text = amount.toLocaleString("en-GB", {
-    minimumFractionDigits: digits,
-    maximumFractionDigits: digits,
-  });
-  return `${currency} ${text}`.trim();
+  return amount.toLocaleString("en-GB", { minimumFractionDigits: digits, maximumFractionDigits: digits });
 }
 
 export const count = (n: number) => Math.round(n).toLocaleString("en-GB");
@@ -52,6 +53,8 @@ export function inUnit(unit: string, x: number, currency: string): string {
       return money(x, currency);
     case "share":
       return percent(x, 1);
+    case "ratio":
+      return `${x.toFixed(1)} ×`;
     default:
       return x.toFixed(1);
   }
@@ -104,3 +107,22 @@ export const phaseMeaning: Record<string, string> = {
 
 /** delayPhases is how many of the phases come before a job's own first step. */
 export const delayPhases = 6;
+
+/** What the parts of the work phase are called. */
+export const workParts: Record<string, string> = {
+  work: "its own",
+  cold: "cold",
+  stretch: "stretch",
+  lost: "lost attempts",
+  rerun: "waiting to run again",
+};
+
+/** What node time goes to, from the useful to the empty. */
+export const useNames: Record<string, string> = {
+  work: "agents at work",
+  start: "agents starting",
+  lost: "attempts cut short",
+  idle: "agents idle",
+  stranded: "room too small for any agent",
+  empty: "empty room, nodes booting",
+};

@@ -202,7 +202,7 @@ export interface paths {
         put?: never;
         /**
          * Store recorded jobs
-         * @description The body is CSV, a header that names columns and then one job a row, or JSON Lines, one object a line.
+         * @description The body is CSV, a header that names columns and then one job a row, JSON Lines, one object a line, or Parquet.
          */
         post: operations["put-recording"];
         delete?: never;
@@ -339,6 +339,10 @@ export interface components {
             floor?: number;
             /** @description How long an idle agent beyond floor and spare is kept. */
             linger?: string;
+            /** @description The controller takes no job for the template unless an agent of it is there, or was lately. */
+            needsOneAgent?: boolean;
+            /** @description With needsOneAgent: how long after its end an agent counts. */
+            oneAgentWithin?: string;
             /** @description never: one job for each agent; while-idle: an agent takes the next job that fits. */
             reuse?: string;
             /** @description How long every job must have found an idle agent before agents are taken away. */
@@ -374,6 +378,80 @@ export interface components {
             when: string;
             /** @description Time zone; absent: the workload's. */
             zone?: string;
+        };
+        Cache: {
+            /** @description Brought from the store in a repeat. */
+            downGB: components["schemas"]["Figure"];
+            /** @description Share of jobs with a cache plan that found their workspace up to date, 0 to 1. */
+            found: components["schemas"]["Figure"];
+            /** @description In the store, on average. */
+            keptGB: components["schemas"]["Figure"];
+            /** @description Archives saved in a repeat. */
+            saves: components["schemas"]["Figure"];
+            /** @description Share that found it out of date. */
+            stale: components["schemas"]["Figure"];
+            /** @description Sent to the store in a repeat. */
+            upGB: components["schemas"]["Figure"];
+        };
+        CacheRule: {
+            /** @description Classes it is for; absent: all. */
+            classes?: string[];
+            /**
+             * Format: int64
+             * @description With plan volume: volumes for each project or class.
+             */
+            copies?: number;
+            /** @description With save: every, the least age of the entry that a build replaces. */
+            every?: string;
+            /** @description Age at which an entry is no longer used; absent: never. */
+            expires?: string;
+            /** @description none; archive: packed into the store; volume: a disk of its own; node-disk: left on the node. */
+            plan: string;
+            /** @description Which successful builds save an archive. */
+            save?: string;
+            /** @description trunk: change requests only read; all: they save too. */
+            savedBy?: string;
+            /** @description Whether the classes of a project share an entry. */
+            scope?: string;
+            /** @description With plan volume: size of each, which is paid for. */
+            size?: string;
+        };
+        CacheSample: {
+            /**
+             * Format: int64
+             * @description Brought from the store within the window.
+             */
+            downBytes: number;
+            /**
+             * Format: int64
+             * @description Jobs that found their workspace up to date.
+             */
+            hits: number;
+            /**
+             * Format: double
+             * @description In the store on average, within the window.
+             */
+            keptBytes: number;
+            /**
+             * Format: int64
+             * @description Jobs that found none.
+             */
+            misses: number;
+            /**
+             * Format: int64
+             * @description Archives saved.
+             */
+            saves: number;
+            /**
+             * Format: int64
+             * @description Jobs that found one out of date.
+             */
+            stale: number;
+            /**
+             * Format: int64
+             * @description Sent to the store within the window.
+             */
+            upBytes: number;
         };
         CauseSum: {
             /** @description Short name of the cause. */
@@ -456,33 +534,47 @@ export interface components {
         Cost: {
             /** @description Currency code. */
             currency: string;
-            /**
-             * Format: double
-             * @description The cluster's fixed fee, part of the bill.
-             */
-            feePerMonth: number;
+            /** @description The floor under the bill: the CPU and memory of the work itself at the cheapest prices that could hold it, and the fixed fee. No design on these pools can cost less. */
+            floorPerMonth: components["schemas"]["Figure"];
+            /** @description What is not node time, a month; only what is paid for. */
+            parts: components["schemas"]["CostPart"][];
             /** @description Money paid for each job submitted. */
             perJob: components["schemas"]["Figure"];
             /** @description Money paid in a month. */
             perMonth: components["schemas"]["Figure"];
             /** @description By node pool. */
             pools: components["schemas"]["PoolCost"][];
+            /** @description The bill over its floor. */
+            timesFloor: components["schemas"]["Figure"];
             /** @description Node cost by what the node time went to. */
             uses: components["schemas"]["UseCost"][];
             /** @description What people's waiting is worth; not part of the bill. 0 where the scenario does not price it. */
             waitingPerMonth: components["schemas"]["Figure"];
         };
+        CostPart: {
+            /** @description What is paid for. */
+            part: string;
+            /** @description Money paid in a month. */
+            perMonth: components["schemas"]["Figure"];
+        };
         CostSample: {
             /**
              * Format: int64
-             * @description The cluster's fixed fee.
+             * @description The floor under the bill: the work's own CPU and memory at the cheapest prices that could hold them, and the fixed fee.
              */
-            feeNano: number;
+            floorNano: number;
+            /**
+             * Format: int64
+             * @description Node cost that is shared out to jobs; the rest is starts for nobody, lost attempts, idle, stranded and empty room.
+             */
+            jobsNano: number;
+            /** @description Everything that is not node time, in a fixed order. */
+            parts: components["schemas"]["PartSample"][];
             /** @description By node pool. */
             pools: components["schemas"]["PoolSample"][];
             /**
              * Format: int64
-             * @description Everything paid: pools and fee.
+             * @description Everything paid: pools and parts.
              */
             totalNano: number;
             /**
@@ -593,6 +685,11 @@ export interface components {
             /** @description Its class. */
             class: string;
             /**
+             * Format: double
+             * @description Its share of the node cost.
+             */
+            cost: number;
+            /**
              * Format: int64
              * @description Start delay; below 0 when it never started.
              */
@@ -604,12 +701,22 @@ export interface components {
              * @description Lead time; the stays add up to it. Below 0 when it did not end.
              */
             leadNs: number;
+            /**
+             * Format: int64
+             * @description Attempts that were cut short.
+             */
+            lost: number;
             /** @description Node it ran on, empty if none. */
             node: string;
             /** @description Phase of the cause that cost most. */
             phase: string;
             /** @description What it waited for longest. */
             reason: string;
+            /**
+             * @description How the job ended.
+             * @enum {string}
+             */
+            result: "unfinished" | "succeeded" | "out-of-memory" | "evicted" | "out-of-disk" | "timed-out" | "taken-back" | "dropped";
             /** @description What it waited for, in order, without gaps. */
             stays: components["schemas"]["Stay"][];
             /**
@@ -686,22 +793,33 @@ export interface components {
             curve?: components["schemas"]["CurvePoint"][];
             /** @description Start delay: submission to the job's own first step. */
             delay: components["schemas"]["Times"];
+            /** @description Jobs that ended badly or were dropped. */
+            failed: components["schemas"]["Figure"];
             /** @description Jobs submitted in a repeat. */
             jobs: components["schemas"]["Figure"];
             /** @description Lead time: submission to end. */
             lead: components["schemas"]["Times"];
             /** @description Name of the class or template. */
             name: string;
+            /** @description Node cost that is a job's own share, on average: by what its agent requests over its time. */
+            nodeCost: components["schemas"]["Figure"];
             /** @description Mean time of a job in each phase. */
             ribbonNs: components["schemas"]["Figure"][];
             /** @description Jobs that fit a template and did not end. */
             unfinished: components["schemas"]["Figure"];
             /** @description Share of started jobs that took an idle agent, 0 to 1. */
             warm: components["schemas"]["Figure"];
+            /** @description What the mean job's work phase is made of; only what is there. */
+            workParts: components["schemas"]["WorkPart"][];
         };
         GroupSample: {
             /** @description Time of ended jobs by cause; adds up to leadNs. */
             causesNs: number[];
+            /**
+             * Format: int64
+             * @description Node cost that is the jobs' share, in billionths of the currency.
+             */
+            costNano: number;
             /** @description Start delay of jobs that started. */
             delay: components["schemas"]["Summary"];
             /**
@@ -721,6 +839,13 @@ export interface components {
              * @description Lead time of ended jobs.
              */
             leadNs: number;
+            /**
+             * Format: int64
+             * @description Attempts that were cut short.
+             */
+            lost: number;
+            /** @description Jobs by how they ended: unfinished, succeeded, out-of-memory, evicted, out-of-disk, timed-out, taken-back, dropped. */
+            results: number[];
             /** @description Time of ended jobs by phase; adds up to leadNs. */
             ribbonNs: number[];
             /**
@@ -748,6 +873,10 @@ export interface components {
             scan?: string;
             /** @description How long a node without agents is kept. */
             shrinkAfter?: string;
+            /** @description Room kept free for so many more agents of a template, by placeholder pods that give way at once. */
+            spareRoom?: {
+                [key: string]: number;
+            };
         };
         Inputs: {
             documents: components["schemas"]["Ref"][];
@@ -822,6 +951,31 @@ export interface components {
             /** @description Main figures, once it is done. */
             summary?: components["schemas"]["Gist"];
         };
+        Limit: {
+            /** @description Short name of the cause. */
+            cause: string;
+            /**
+             * Format: double
+             * @description Hours during which some job waited at it.
+             */
+            hours: number;
+            /**
+             * Format: double
+             * @description Hours that they waited, added up.
+             */
+            jobHours: number;
+            /**
+             * Format: int64
+             * @description Jobs that waited at it.
+             */
+            jobs: number;
+            /** @description The limit in words. */
+            label: string;
+            /** @description What limits: a template, or all agents. */
+            name: string;
+            /** @description The same jobs and draws with one more; absent where that was not tried. */
+            oneMore?: components["schemas"]["OneMore"];
+        };
         Lines: {
             /** @description Agents by what they do. */
             agents: components["schemas"]["NamedLine"][];
@@ -830,10 +984,16 @@ export interface components {
              * @description Width of a bin.
              */
             binNs: number;
+            /** @description Cores of ready nodes: room for agents, requested by them, used by jobs at work where that is known. */
+            cpu: components["schemas"]["NamedLine"][];
+            /** @description GiB of ready nodes, likewise. */
+            memory: components["schemas"]["NamedLine"][];
             /** @description Money spent on nodes, an hour. */
             moneyPerHour: number[];
             /** @description Nodes by pool, booting ones included. */
             nodes: components["schemas"]["NamedLine"][];
+            /** @description GB in the cache store; absent without archives. */
+            storedGB?: number[];
             /** @description Jobs submitted and not started. */
             waiting: number[];
         };
@@ -856,10 +1016,10 @@ export interface components {
             /** @description The difference's 95 % interval leaves zero out. */
             sure: boolean[];
             /**
-             * @description ns, money, share (0 to 1) or count.
+             * @description ns, money, share (0 to 1), ratio or count.
              * @enum {string}
              */
-            unit: "ns" | "money" | "share" | "count";
+            unit: "ns" | "money" | "share" | "ratio" | "count";
             /** @description One for each outcome. */
             values: components["schemas"]["Figure"][];
         };
@@ -879,7 +1039,33 @@ export interface components {
                 [key: string]: components["schemas"]["PoolLimits"];
             };
         };
+        OneMore: {
+            /**
+             * Format: int64
+             * @description What it would have added to the bill of the repeat; below 0 when it is less.
+             */
+            costNano: number;
+            /**
+             * Format: double
+             * @description How much shorter that is.
+             */
+            lessNs: number;
+            /**
+             * Format: double
+             * @description Mean start delay with it, in the first repeat.
+             */
+            meanDelayNs: number;
+            /**
+             * Format: double
+             * @description Job-hours of start delay that it would have spared.
+             */
+            metHours: number;
+            /** @description One more of what. */
+            what: string;
+        };
         Outcome: {
+            /** @description What the workspace cache did; absent without one. */
+            cache?: components["schemas"]["Cache"];
             /** @description What start delay was spent waiting for, most first. */
             causes: components["schemas"]["CauseSum"][];
             /** @description The bill. */
@@ -893,6 +1079,8 @@ export interface components {
             groups: components["schemas"]["Group"][];
             /** @description The outcome in a sentence or two. */
             headline: string;
+            /** @description Ceilings, quotas and full pools that jobs of the first repeat waited at, what cost most first. */
+            limits: components["schemas"]["Limit"][];
             /** @description Quantities over time, means over the repeats. */
             lines: components["schemas"]["Lines"];
             /** @description Names of the phases of every ribbon, in order. */
@@ -923,6 +1111,8 @@ export interface components {
              * @description Moment at which simulated time begins.
              */
             start: string;
+            /** @description What went wrong; only what did. */
+            troubles: components["schemas"]["Trouble"][];
             /** @description Jobs that no template fits. */
             unmatched: components["schemas"]["Unmatched"][];
             /**
@@ -981,6 +1171,15 @@ export interface components {
              */
             next?: number;
         };
+        PartSample: {
+            /**
+             * Format: int64
+             * @description Its cost.
+             */
+            nano: number;
+            /** @description What is paid for. */
+            part: string;
+        };
         PoolBrief: {
             /** @description CPU of a node that agents can use. */
             cpu: string;
@@ -1014,6 +1213,8 @@ export interface components {
             pool: string;
         };
         PoolLimits: {
+            /** @description Another min in parts of the week; the first that covers a moment counts. */
+            calendar?: components["schemas"]["PoolPeriod"][];
             /**
              * Format: int64
              * @description Most nodes; absent: the cluster's.
@@ -1024,6 +1225,17 @@ export interface components {
              * @description Fewest nodes; absent: the cluster's.
              */
             min?: number;
+        };
+        PoolPeriod: {
+            /**
+             * Format: int64
+             * @description Fewest nodes then.
+             */
+            min: number;
+            /** @description Part of the week. */
+            when: string;
+            /** @description Time zone; absent: the workload's. */
+            zone?: string;
         };
         PoolSample: {
             /**
@@ -1041,8 +1253,19 @@ export interface components {
              * @description Nodes that lived within the window.
              */
             nodes: number;
-            /** @description Its cost by use: work, start, idle, empty. */
+            /** @description Its cost by use: work, start, lost, idle, stranded, empty. */
             usesNano: number[];
+        };
+        Quota: {
+            /** @description Most CPU requested. */
+            cpu?: string;
+            /** @description Most memory requested. */
+            memory?: string;
+            /**
+             * Format: int64
+             * @description Most pods.
+             */
+            pods?: number;
         };
         Recording: {
             /**
@@ -1090,6 +1313,8 @@ export interface components {
             warmup?: string;
         };
         Sample: {
+            /** @description What the workspace cache did, in the whole run. */
+            cache: components["schemas"]["CacheSample"];
             /** @description Money paid within the window. */
             cost: components["schemas"]["CostSample"];
             /**
@@ -1104,6 +1329,8 @@ export interface components {
              * @description Repeat, from 0.
              */
             repeat: number;
+            /** @description What went wrong, in the order of the outcome's troubles; of the whole run. */
+            trouble: number[];
         };
         Scenario: {
             /** @description Its cluster. */
@@ -1165,10 +1392,14 @@ export interface components {
              * @description Most agents of all templates together; absent: none.
              */
             agentCeiling?: number;
+            /** @description Cache plans; the first that names a class counts, and a class that none names has no cache. */
+            caching?: components["schemas"]["CacheRule"][];
             /** @description Name of the cluster. */
             cluster: string;
             /** @description Limits and growth of the node pools. */
             nodes?: components["schemas"]["NodeDesign"];
+            /** @description Quota of the agents' namespace. */
+            quota?: components["schemas"]["Quota"];
             /** @description How long and how often to simulate. */
             run?: components["schemas"]["RunPlan"];
             /** @description Templates, in order of preference. */
@@ -1307,6 +1538,14 @@ export interface components {
             /** @description 99 % are shorter. */
             p99Ns?: components["schemas"]["Figure"];
         };
+        Trouble: {
+            /** @description How often, in a repeat. */
+            count: components["schemas"]["Figure"];
+            /** @description Short name. */
+            key: string;
+            /** @description What went wrong. */
+            label: string;
+        };
         Unmatched: {
             /** @description Class of the jobs. */
             class: string;
@@ -1333,10 +1572,19 @@ export interface components {
              */
             share: number;
             /**
-             * @description work: agents at work; start: agents on their way; idle: agents waiting for jobs; empty: room nobody asked for, and nodes booting.
+             * @description work: agents at work; start: agents on their way; lost: attempts that were cut short; idle: agents waiting for jobs; stranded: room too small for any agent; empty: room nobody asked for, and nodes booting.
              * @enum {string}
              */
-            use: "work" | "start" | "idle" | "empty";
+            use: "work" | "start" | "lost" | "idle" | "stranded" | "empty";
+        };
+        WorkPart: {
+            /**
+             * @description work: the job's own; cold: what a warm cache would have spared; stretch: CPU wanted and not given; lost: attempts cut short; rerun: waiting to run again.
+             * @enum {string}
+             */
+            cause: "work" | "cold" | "stretch" | "lost" | "rerun";
+            /** @description Mean time of a job that ended. */
+            ns: components["schemas"]["Figure"];
         };
     };
     responses: never;
@@ -1905,6 +2153,8 @@ export interface operations {
     "put-recording": {
         parameters: {
             query?: {
+                /** @description The file's own names of columns, as ours=theirs. */
+                columns?: string[];
                 /** @description Take the good rows and leave the bad ones out. */
                 skipBad?: boolean;
             };

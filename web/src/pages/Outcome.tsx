@@ -6,10 +6,11 @@ import { DataTable } from "../parts/DataTable";
 import { Legend, Ribbon } from "../parts/Ribbon";
 import { Notice, Section, Trouble, Waiting } from "../parts/Section";
 import { useTitle } from "../parts/useTitle";
-import { count, duration, percent } from "../words";
+import { count, duration, percent, workParts } from "../words";
 import { Bill } from "./outcome/Bill";
 import { Delays } from "./outcome/Delays";
 import { Groups } from "./outcome/Groups";
+import { Events, Limits } from "./outcome/Limits";
 import { Lines } from "./outcome/Lines";
 import { Progress } from "./outcome/Progress";
 import { Slowest } from "./outcome/Slowest";
@@ -93,6 +94,11 @@ function Story({ id, o }: { id: number; o: Result }) {
           <Legend ns={mean} />
           <p className="text-sm opacity-80">the mean job, {duration(whole)} from submission to end</p>
         </div>
+        {all.workParts.length > 1 && (
+          <p className="mt-1 text-sm opacity-80" id="work-parts">
+            of the work: {all.workParts.map((w) => `${workParts[w.cause]} ${duration(w.ns.mean)}`).join(", ")}
+          </p>
+        )}
       </div>
       <Groups o={o} />
       <div className="grid gap-x-10 lg:grid-cols-2">
@@ -118,6 +124,8 @@ function Story({ id, o }: { id: number; o: Result }) {
           <Bill o={o} />
         </Section>
       </div>
+      <Limits id={id} o={o} />
+      <Events id={id} o={o} />
       <Delays groups={o.groups} />
       <Lines o={o} />
       <Slowest id={id} o={o} />

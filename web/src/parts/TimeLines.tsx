@@ -10,9 +10,14 @@ const agentColours: Record<string, string> = {
   idle: "--phase-held",
 };
 const order = ["working", "wiping", "starting", "unplaced", "idle"];
+const coreColours: Record<string, string> = {
+  room: "--color-base-content",
+  requested: "--phase-setup",
+  used: "--phase-work",
+};
 const poolColours = ["--color-secondary", "--phase-node", "--phase-image", "--phase-join"];
 
-/** Four quantities over one axis, looked at closer together. */
+/** Five quantities over one axis, looked at closer together. */
 export default function TimeLines({
   o,
   from,
@@ -43,7 +48,7 @@ export default function TimeLines({
       hour: "2-digit",
       minute: "2-digit",
     });
-    const panels = ["waiting jobs", "agents", "nodes", `${o.cost.currency} an hour`];
+    const panels = ["waiting jobs", "agents", "nodes", "cores", `${o.cost.currency} an hour`];
     const points = (values: number[]) => values.map((v, i) => [start + i * bin, v]);
     const area = (name: string, at: number, values: number[], colour: string, stack?: string) => ({
       name,
@@ -59,7 +64,7 @@ export default function TimeLines({
       color: css(colour),
       data: points(values),
     });
-    const heights = [70, 120, 80, 60];
+    const heights = [70, 110, 70, 90, 60];
     let top = 8;
     const grid = heights.map((h) => {
       const g = { left: 64, right: 12, top, height: h };
@@ -91,7 +96,7 @@ export default function TimeLines({
       dataZoom: [
         {
           type: "slider",
-          xAxisIndex: [0, 1, 2, 3],
+          xAxisIndex: [0, 1, 2, 3, 4],
           startValue: first.current.from,
           endValue: first.current.to,
           top: top + 2,
@@ -112,13 +117,13 @@ export default function TimeLines({
         min: start,
         max: end,
         axisLabel: {
-          show: i === 3,
+          show: i === 4,
           color: ink,
           hideOverlap: true,
           formatter: (v: number) =>
             hour.format(v) === "00:00" || v % 86_400_000 === 0 ? day.format(v) : hour.format(v),
         },
-        axisTick: { show: i === 3 },
+        axisTick: { show: i === 4 },
         axisLine: { lineStyle: { color: line } },
       })),
       yAxis: grid.map((_, i) => ({
@@ -155,15 +160,19 @@ export default function TimeLines({
             "nodes",
           ),
         ),
-        area(panels[3] ?? "", 3, o.lines.moneyPerHour, "--color-primary"),
+        ...o.lines.cpu.map((n) => ({
+          ...area(`cores ${n.name}`, 3, n.values, coreColours[n.name] ?? "--phase-held"),
+          ...(n.name === "room" ? { areaStyle: { opacity: 0 } } : {}),
+        })),
+        area(panels[4] ?? "", 4, o.lines.moneyPerHour, "--color-primary"),
       ],
     };
   }, [o]);
   return (
     <Chart
       build={build}
-      height={520}
-      label="waiting jobs, agents, nodes and money over time; a table follows"
+      height={620}
+      label="waiting jobs, agents, nodes, cores and money over time; a table follows"
       onZoom={onZoom}
     />
   );

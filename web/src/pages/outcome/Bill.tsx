@@ -1,45 +1,49 @@
 import type { Schemas } from "../../api/client";
 import { DataTable } from "../../parts/DataTable";
-import { money, percent, plusMinus } from "../../words";
+import { likeMoney, money, percent, plusMinus, useNames } from "../../words";
+import { Spent } from "./Spent";
 
 type Result = Schemas["Outcome"];
-
-const useNames: Record<string, string> = {
-  work: "agents at work",
-  start: "agents starting",
-  idle: "agents idle",
-  empty: "empty room, nodes booting",
-};
 
 /** What is paid, by pool and by what the node time went to. */
 export function Bill({ o }: { o: Result }) {
   const c = o.cost;
   const rows = [
-    ...c.pools.map((p) => ({
-      what: `pool ${p.pool}, ${p.nodes.mean.toFixed(1)} nodes of ${p.nodeType}`,
-      amount: p.perMonth,
-      share: "",
-      strong: false,
-      inset: false,
-    })),
-    ...c.uses.map((u) => ({
-      what: useNames[u.use] ?? u.use,
-      amount: u.perMonth,
-      share: percent(u.share, 1),
-      strong: false,
-      inset: true,
-    })),
-    {
-      what: "cluster fee",
-      amount: { mean: c.feePerMonth, half: 0, runs: 1 },
-      share: "",
-      strong: false,
-      inset: false,
-    },
+    ...c.pools
+      .filter((p) => p.perMonth.mean > 0)
+      .map((p) => ({
+        what: `pool ${p.pool}, ${p.nodes.mean.toFixed(1)} nodes of ${p.nodeType}`,
+        amount: p.perMonth,
+        share: "",
+        strong: false,
+        inset: false,
+      })),
+    ...c.uses
+      .filter((u) => u.perMonth.mean > 0)
+      .map((u) => ({
+        what: useNames[u.use] ?? u.use,
+        amount: u.perMonth,
+        share: percent(u.share, 1),
+        strong: false,
+        inset: true,
+      })),
+    ...c.parts.map((p) => ({ what: p.part, amount: p.perMonth, share: "", strong: false, inset: false })),
     { what: "all that is paid", amount: c.perMonth, share: "", strong: true, inset: false },
+    ...(c.floorPerMonth.mean > 0
+      ? [
+          {
+            what: "floor under it: no design costs less",
+            amount: c.floorPerMonth,
+            share: "",
+            strong: false,
+            inset: false,
+          },
+        ]
+      : []),
   ];
   return (
     <>
+      <Spent o={o} />
       <DataTable
         name={`${o.scenario}-bill`}
         rows={rows}
@@ -60,7 +64,7 @@ export function Bill({ o }: { o: Result }) {
             value: (r) => r.amount.mean,
             show: (r) => (
               <span className={r.strong ? "font-semibold" : ""}>
-                {money(r.amount.mean, "")} {plusMinus(r.amount, (x) => money(x, ""))}
+                {money(r.amount.mean, "")} {plusMinus(r.amount, (x) => likeMoney(x, r.amount.mean))}
               </span>
             ),
           },
@@ -68,7 +72,8 @@ export function Bill({ o }: { o: Result }) {
         ]}
       />
       <p className="mt-1 text-sm">
-        {money(c.perJob.mean, c.currency)} a job.
+        {money(c.perJob.mean, c.currency)} a job
+        {c.floorPerMonth.mean > 0 && `; the bill is ${c.timesFloor.mean.toFixed(1)} times its floor`}.
         {c.waitingPerMonth.mean > 0 &&
           ` People's waiting is worth ${money(c.waitingPerMonth.mean, c.currency)} a month; nobody is billed for it.`}
       </p>

@@ -69,6 +69,14 @@ function LinesTable({ o, from, to }: { o: Result; from: number; to: number }) {
             right: true,
             value: (i: number) => l.values[i] ?? 0,
           })),
+          ...[
+            ...o.lines.cpu.map((l) => ["cores", l] as const),
+            ...o.lines.memory.map((l) => ["GiB", l] as const),
+          ].map(([unit, l]) => ({
+            title: `${unit} ${l.name}`,
+            right: true,
+            value: (i: number) => l.values[i] ?? 0,
+          })),
           { title: `${o.cost.currency} an hour`, right: true, value: (i) => o.lines.moneyPerHour[i] ?? 0 },
         ]}
       />
