@@ -2,6 +2,7 @@ package sim
 
 import (
 	"errors"
+	"fmt"
 
 	"tachyphor/core/chance"
 	"tachyphor/core/demand"
@@ -131,11 +132,15 @@ func newEngine(w *World, root chance.Key, jobs *demand.Jobs) *engine {
 // came within it end.
 const patienceWithBacklog = 30 * units.Day
 
+// mostAtOnce is more than can rightly happen at one moment.
+const mostAtOnce = 50_000_000
+
 // loop goes from moment to moment. At one moment events come first, then
 // arrivals, then rounds, then the scan for nodes.
 func (e *engine) loop(watch Watcher) error {
 	span, list := e.w.Plan.Span, e.jobs.List
 	limit := 2*span + patienceWithBacklog
+	still := 0 // steps since time last went on
 	for steps := 1; ; steps++ {
 		if watch != nil && steps&0x1fff == 0 && !watch(e.now) {
 			return ErrStopped
@@ -156,7 +161,11 @@ func (e *engine) loop(watch Watcher) error {
 		if what == 0 || at >= span && e.open == 0 || at > limit {
 			return nil
 		}
-		e.now = at
+		if at > e.now {
+			e.now, still = at, 0
+		} else if still++; still > mostAtOnce {
+			return fmt.Errorf("the run stands still at %v: a defect of the engine", e.now)
+		}
 		switch what {
 		case 1:
 			e.happen(e.queue.pop())

@@ -374,7 +374,8 @@ func (e *engine) nodeEmptyFor(n int32) {
 		return
 	}
 	if node.holders != nil && !e.rehouse(n) {
-		e.nodeEmpty(n)
+		node.version++
+		e.queue.plan(e.now+max(e.w.Growth.ShrinkAfter, e.w.Growth.Scan), nodeEmptyFor, n, node.version)
 		return
 	}
 	e.removeNode(n)

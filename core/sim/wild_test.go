@@ -1,0 +1,155 @@
+package sim_test
+
+import (
+	"testing"
+
+	"tachyphor/core/outcome"
+	"tachyphor/core/sim"
+	"tachyphor/core/units"
+	"tachyphor/test/worlds"
+)
+
+// FuzzWildWorlds holds whatever must be true of a world in which everything may be
+// on: books that balance, jobs that end once, a run that repeats itself.
+func FuzzWildWorlds(f *testing.F) {
+	seeds := uint64(60)
+	if long {
+		seeds = 2000
+	}
+	for seed := range seeds {
+		f.Add(seed)
+	}
+	f.Fuzz(func(t *testing.T, seed uint64) {
+		w, err := worlds.Wild(seed)
+		if err != nil {
+			t.Skip(err) // an agent that fits on no node
+		}
+		trace, err := sim.Run(w, seed, 0, nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if err := trace.Check(); err != nil {
+			t.Error(err)
+		}
+		ended(t, trace)
+		paid(t, trace)
+		if again, err := sim.Run(w, seed, 0, nil); err != nil || digest(trace) != digest(again) {
+			t.Errorf("two runs differ (%v)", err)
+		}
+	})
+}
+
+// ended checks that every job ended as its result says, and none before those it
+// comes after.
+func ended(t *testing.T, trace *sim.Trace) {
+	t.Helper()
+	lost := int64(0)
+	for j, r := range trace.Records {
+		lost += int64(r.Lost)
+		switch {
+		case r.Ended >= 0 && (r.Result == sim.Unfinished || r.Result == sim.Dropped || r.Started < 0):
+			t.Errorf("job %d ended at %v with %v", j, r.Ended, r.Result)
+		case r.Ended < 0 && r.Result != sim.Unfinished && r.Result != sim.Dropped && r.Result != sim.Succeeded && r.Result != sim.TimedOut:
+			t.Errorf("job %d has not ended, with %v", j, r.Result)
+		}
+		for _, b := range trace.Jobs.After(j) {
+			before := trace.Records[b]
+			if r.Started >= 0 && (before.Result != sim.Succeeded || before.Ended > r.Started) {
+				t.Errorf("job %d started at %v, before job %d ended at %v with %v", j, r.Started, b, before.Ended, before.Result)
+			}
+		}
+		if class := trace.World.Classes[trace.Jobs.List[j].Class]; int(r.Lost) > class.Retries+1 {
+			t.Errorf("job %d lost %d attempts, and may be retried %d times", j, r.Lost, class.Retries)
+		}
+	}
+	cut := int64(0)
+	for _, n := range trace.Cut {
+		cut += n
+	}
+	if cut != lost {
+		t.Errorf("%d attempts lost by jobs, %d by cause", lost, cut)
+	}
+}
+
+// paid checks that shares add up and stay within what they are shares of.
+func paid(t *testing.T, trace *sim.Trace) {
+	t.Helper()
+	s := outcome.Measure(trace, 0)
+	sum := int64(0)
+	for _, p := range s.Cost.Pools {
+		sum += p.Nano
+	}
+	for _, p := range s.Cost.Parts {
+		if p.Nano < 0 {
+			t.Errorf("%s costs %d", p.Part, p.Nano)
+		}
+		sum += p.Nano
+	}
+	if sum != s.Cost.TotalNano {
+		t.Errorf("pools and parts come to %d, the bill to %d", sum, s.Cost.TotalNano)
+	}
+	used := map[int32]int64{}
+	for j, r := range trace.Records {
+		if r.Used < 0 {
+			t.Errorf("job %d used %d", j, r.Used)
+		}
+		used[r.Node] += r.Used
+	}
+	for n, life := range trace.Nodes {
+		if most := life.Spent[sim.UseWork] + life.Spent[sim.UseStart]; used[int32(n)] > most {
+			t.Errorf("jobs used %d of node %d, its agents %d", used[int32(n)], n, most)
+		}
+		if life.Gone < life.Asked || life.Billed > life.Gone-life.Asked+units.Nanosecond {
+			t.Errorf("node %d lives from %v to %v and is billed for %v", n, life.Asked, life.Gone, life.Billed)
+		}
+	}
+	if s.Cost.FloorNano > s.Cost.TotalNano {
+		t.Errorf("the bill %d is below its floor %d", s.Cost.TotalNano, s.Cost.FloorNano)
+	}
+}
+
+// The wild worlds try what they are there for: every cause of waiting, every way
+// of being cut short and every way of finding a workspace comes up.
+func TestWildWorldsAreWild(t *testing.T) {
+	var cut [sim.Results]int64
+	var cache sim.CacheCount
+	var seen [sim.CauseCount]int
+	dropped, holders := 0, 0
+	for seed := range uint64(80) {
+		w, err := worlds.Wild(seed)
+		if err != nil {
+			continue
+		}
+		trace, err := sim.Run(w, seed, 0, nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for i, n := range trace.Cut {
+			cut[i] += n
+		}
+		cache.Hits, cache.Stale, cache.Misses = cache.Hits+trace.Cache.Hits, cache.Stale+trace.Cache.Stale, cache.Misses+trace.Cache.Misses
+		cache.PushedOut, cache.Expired = cache.PushedOut+trace.Cache.PushedOut, cache.Expired+trace.Cache.Expired
+		for j := range trace.Records {
+			trace.EachStay(j, func(s sim.Stay) { seen[s.Cause]++ })
+			if trace.Records[j].Result == sim.Dropped {
+				dropped++
+			}
+		}
+		if w.Growth.SpareRoom != nil {
+			holders++
+		}
+	}
+	for _, c := range sim.Causes() {
+		if seen[c] == 0 && c != sim.NoAgentYet { // rare here; tried by hand
+			t.Errorf("nothing ever waits for %s", c.Label())
+		}
+	}
+	for r := sim.OutOfMemory; r < sim.Dropped; r++ {
+		if cut[r] == 0 && r != sim.TimedOut { // such a job ends, it is not cut
+			t.Errorf("no attempt is ever %v", r)
+		}
+	}
+	if cache.Hits*cache.Stale*cache.Misses*cache.PushedOut*cache.Expired == 0 || dropped == 0 || holders == 0 {
+		t.Errorf("cache %+v, %d dropped, %d with spare room", cache, dropped, holders)
+	}
+}
