@@ -27,6 +27,7 @@ type (
 	Document     = api.Document
 	Stored       = api.Stored
 	Recording    = api.Recording
+	JobPage      = api.JobPage
 	Scenario     = api.Scenario
 	OutcomeBrief = api.OutcomeBrief
 	Outcome      = api.KeptOutcome
@@ -328,6 +329,28 @@ func (c *Client) watchOnce(ctx context.Context, id uint64, tell func(OutcomeBrie
 		}
 	}
 	return false, lines.Err()
+}
+
+// Jobs returns a page of an outcome's jobs, from one on.
+func (c *Client) Jobs(ctx context.Context, id uint64, from, limit int) (JobPage, error) {
+	var page JobPage
+	q := url.Values{"cursor": {strconv.Itoa(from)}, "limit": {strconv.Itoa(limit)}}
+	_, err := c.call(ctx, request{method: "GET", path: fmt.Sprintf("/outcomes/%d/jobs", id), query: q}, &page)
+	return page, err
+}
+
+// Export writes an outcome's jobs or lines in a format.
+func (c *Client) Export(ctx context.Context, id uint64, what, form string, out io.Writer) error {
+	q := url.Values{"what": {what}, "form": {form}}
+	answer, err := c.send(ctx, request{method: "GET", path: fmt.Sprintf("/outcomes/%d/export", id), query: q})
+	if err != nil {
+		return err
+	}
+	defer func() { _ = answer.Body.Close() }()
+	if _, err = io.Copy(out, answer.Body); err != nil {
+		return fmt.Errorf("the export was cut short: %w", err)
+	}
+	return nil
 }
 
 // Explain returns one job's delay, cause by cause.

@@ -1,12 +1,16 @@
 package demand_test
 
 import (
+	"bytes"
+	"github.com/parquet-go/parquet-go"
+	"reflect"
+	"time"
+
 	"fmt"
 	"math"
 	"slices"
 	"strings"
 	"testing"
-	"time"
 
 	"tachyphor/core/chance"
 	"tachyphor/core/demand"
@@ -306,5 +310,74 @@ spec:
 	want := []string{"{1 9 0}", "30m", "{3 9 2}", "11h30m", "{1 4 0}", "12h30m", "{1 9 0}"}
 	if !slices.Equal(got, want) {
 		t.Errorf("steps %v, want %v", got, want)
+	}
+}
+
+// The same jobs as CSV under the file's own names, and as Parquet with Parquet's
+// own types, lists and times.
+func TestMappedAndParquetJobs(t *testing.T) {
+	type theirs struct {
+		Key    string    `parquet:"key"`
+		Queued time.Time `parquet:"queued,timestamp(millisecond)"`
+		Kind   string    `parquet:"kind"`
+		Needs  []string  `parquet:"needs,list"`
+		Took   float64   `parquet:"took"`
+		Memory int64     `parquet:"memory"`
+		Behind []string  `parquet:"behind"`
+		Extra  *int32    `parquet:"extra,optional"`
+	}
+	columns := map[string]string{"id": "key", "submitted": "queued", "class": "kind", "wants": "needs", "work": "took", "after": "behind"}
+	start := time.Date(2026, 9, 14, 0, 0, 0, 0, time.UTC)
+	rows := []theirs{
+		{"one", start.Add(1500 * time.Millisecond), "a", []string{"x", "y"}, 12.5, 3 << 30, nil, nil},
+		{"two", start.Add(time.Hour), "b", nil, 7, 1, []string{"one"}, new(int32)},
+	}
+	var file bytes.Buffer
+	if err := parquet.Write(&file, rows); err != nil {
+		t.Fatal(err)
+	}
+	text := "key,queued,kind,needs,took,memory,behind,extra\none,2026-09-14T00:00:01.5Z,a,x y,12.5,3Gi,,\ntwo,2026-09-14T01:00:00Z,b,,7s,1,one,0\n"
+	spec := workload(t, recordedSpec)
+	var list []*demand.Jobs
+	for _, data := range [][]byte{file.Bytes(), []byte(text)} {
+		r, err := demand.Parse(data, columns)
+		if err != nil || r.Bads > 0 || r.Len() != 2 {
+			t.Fatal(err, r)
+		}
+		jobs, bad := r.Bind(spec)
+		if len(bad) > 0 {
+			t.Fatal(bad)
+		}
+		list = append(list, jobs)
+	}
+	if !reflect.DeepEqual(list[0], list[1]) || len(list[0].After(1)) != 1 || list[0].Memory[0] != 3<<30 {
+		t.Errorf("Parquet %+v, CSV %+v", list[0], list[1])
+	}
+	for name, data := range map[string]string{
+		"cut short": file.String()[:file.Len()/2], "no end": "PAR1 and nothing", "a column that is promised": "key,kind\n1,a\n",
+	} {
+		if _, err := demand.Parse([]byte(data), columns); err == nil {
+			t.Errorf("%s: no error", name)
+		}
+	}
+	if _, err := demand.Parse(file.Bytes(), nil); err == nil || !strings.Contains(err.Error(), `unknown column "key"`) {
+		t.Errorf("without the names: %v", err)
+	}
+}
+
+// Jobs that come after ones that are not there, or after themselves.
+func TestChainsThatCannotBe(t *testing.T) {
+	for text, want := range map[string]string{
+		"a,1,a,lost\n":                "no job of that id",
+		"a,1,a,b\nb,1,a,c\nc,1,a,a\n": "in a circle",
+		"a,1,a,a\n":                   "in a circle",
+	} {
+		r, err := demand.Parse([]byte("id,submitted,class,after\n"+text), nil)
+		if err != nil || r.Bads > 0 {
+			t.Fatal(err, r)
+		}
+		if _, bad := r.Bind(workload(t, recordedSpec)); len(bad) == 0 || !strings.Contains(bad[0].String(), want) {
+			t.Errorf("%q: %v, want %q", text, bad, want)
+		}
 	}
 }

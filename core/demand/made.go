@@ -15,7 +15,7 @@ import (
 const slot = 15 * units.Minute
 
 // MaxJobs is the most jobs that a workload may have.
-const MaxJobs = 5_000_000
+const MaxJobs = 10_000_000
 
 // Make draws the jobs of a made workload for one repeat: for each class a
 // Poisson process with the rate of the hour of the week in the class's zone,

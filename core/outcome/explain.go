@@ -2,6 +2,7 @@ package outcome
 
 import (
 	"fmt"
+	"strconv"
 	"time"
 
 	"tachyphor/core/sim"
@@ -107,7 +108,7 @@ func Explain(t *sim.Trace, j int) Explanation {
 		e.LeadNs = int64(r.Ended - submitted)
 	}
 	if r.Started >= 0 {
-		e.Agent = fmt.Sprintf("%s-%d", e.Template, r.Agent)
+		e.Agent = agentName(t, j)
 		e.Node = t.NodeName(r.Node)
 	}
 	for _, s := range t.Stays(j) {
@@ -145,4 +146,10 @@ func attempts(n int) string {
 		return "One attempt was"
 	}
 	return fmt.Sprintf("%d attempts were", n)
+}
+
+// agentName names the agent that ran job j last.
+func agentName(t *sim.Trace, j int) string {
+	r := &t.Records[j]
+	return t.World.Templates[r.Template].Name + "-" + strconv.Itoa(int(r.Agent))
 }

@@ -57,7 +57,7 @@ func New(c Config) http.Handler {
 	r.GET("/sign-in", s.signInByLink)
 	r.Use(s.authorized)
 	Operations(humagin.New(r, Describe(c.Version)), s)
-	return r
+	return breaksOff(r)
 }
 
 // Describe returns the settings of the OpenAPI document.
@@ -86,6 +86,7 @@ func Operations(api huma.API, s *server) {
 	s.recordingOperations(api)
 	s.scenarioOperations(api)
 	s.outcomeOperations(api)
+	s.jobOperations(api)
 }
 
 // OpenAPI returns the interface's description as JSON.
@@ -151,4 +152,20 @@ func (s *server) noRoute(g *gin.Context) {
 		g.Header("Cache-Control", "no-cache")
 	}
 	http.ServeFileFS(g.Writer, g.Request, s.Console, path)
+}
+
+// cutShort is the key under which a request carries whether its answer broke off
+// after it had begun.
+type cutShort struct{}
+
+// breaksOff closes the connection of an answer that broke off, so that it does not
+// look whole.
+func breaksOff(h http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		cut := new(bool)
+		h.ServeHTTP(w, r.WithContext(context.WithValue(r.Context(), cutShort{}, cut)))
+		if *cut {
+			panic(http.ErrAbortHandler)
+		}
+	})
 }

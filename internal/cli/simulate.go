@@ -216,11 +216,12 @@ func (p *program) explainCommand() *cobra.Command {
 	return &cobra.Command{
 		Use: "explain OUTCOME JOB", Short: "Tell one job's delay, cause by cause", Args: cobra.ExactArgs(2),
 		RunE: func(c *cobra.Command, args []string) error {
-			id, err := outcomeID(args[0])
+			cl := p.client()
+			id, err := p.resolve(c.Context(), cl, args[0])
 			if err != nil {
 				return err
 			}
-			e, err := p.client().Explain(c.Context(), id, args[1])
+			e, err := cl.Explain(c.Context(), id, args[1])
 			if err != nil {
 				return err
 			}

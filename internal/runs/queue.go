@@ -285,6 +285,9 @@ func (q *Queue) compute(ctx context.Context, o store.Outcome, j *job) (end store
 	if err != nil {
 		return fail(err)
 	}
+	if err := q.keepJobs(ctx, o.ID, trace); err != nil {
+		return fail(fmt.Errorf("the jobs could not be stored: %w", err))
+	}
 	raw, err := json.Marshal(result)
 	if err != nil {
 		return fail(err)

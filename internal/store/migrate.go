@@ -76,6 +76,14 @@ type Result struct {
 	Data      []byte `gorm:"type:longblob"` // compressed JSON
 }
 
+// A Block is a part of an outcome's jobs, in compressed columns.
+type Block struct {
+	OutcomeID uint64 `gorm:"primaryKey;autoIncrement:false"`
+	Number    int    `gorm:"primaryKey;autoIncrement:false"` // from 0
+	Jobs      int    // rows in it
+	Data      []byte `gorm:"type:longblob"`
+}
+
 // A Token lets someone in. Only its hash is kept.
 type Token struct {
 	Hash    string     `gorm:"primaryKey;size:64"`
@@ -106,6 +114,7 @@ func steps() []*gormigrate.Migration {
 		add("2026-11-23-recordings", &Recording{}),
 		add("2026-11-23-outcomes", &Outcome{}, &Result{}),
 		add("2026-11-23-tokens", &Token{}),
+		add("2026-11-24-blocks", &Block{}),
 	}
 }
 

@@ -15,6 +15,7 @@ import (
 
 	"tachyphor/client"
 	"tachyphor/core/outcome"
+	"tachyphor/demo"
 	"tachyphor/test/running"
 )
 
@@ -149,7 +150,8 @@ func TestExitStatuses(t *testing.T) {
 		{[]string{"simulate", "x", "--server", nowhere}, 3, "start it with `tachyphor serve`"},
 		{[]string{"get", "--server", nowhere}, 3, "no service answers"},
 		{[]string{"get", "pods"}, 2, `there is no kind "pods"`},
-		{[]string{"explain", "x", "y"}, 2, "is not the number of an outcome"},
+		{[]string{"explain", "x", "y", "--server", nowhere}, 3, "no service answers"},
+		{[]string{"export", "x", "--form", "xlsx"}, 2, "there are csv, jsonl, parquet"},
 		{[]string{"put", dir, "--server", nowhere}, 1, "did you mean \"cluster\"?"},
 		{[]string{"serve", "--log-level", "loud"}, 2, "expected debug, info"},
 		{[]string{"serve", "--listen", "999.0.0.1:1"}, 1, "choose another address"},
@@ -282,7 +284,7 @@ func TestDemo(t *testing.T) {
 		}
 	}
 	first := start()
-	if r := command(t, state, "get", "outcomes"); strings.Count(r.out, "done") != 3 {
+	if r := command(t, state, "get", "outcomes"); strings.Count(r.out, "done") != len(demo.Scenarios) {
 		t.Errorf("%+v", r)
 	}
 	if r := command(t, state, "drop", "scenario", "on-demand"); r.status != 0 {

@@ -15,6 +15,7 @@ import (
 	"tachyphor/client"
 	"tachyphor/core/document"
 	"tachyphor/core/outcome"
+	"tachyphor/demo"
 	"tachyphor/internal/runs"
 	"tachyphor/test/running"
 	"tachyphor/test/worlds"
@@ -190,7 +191,7 @@ func TestStateFolderAndGivenDatabase(t *testing.T) {
 		t.Error(p.Log())
 	}
 	_, c = running.Serve(t, state, nil)
-	if list, err := c.List(ctx, document.KindScenario); err != nil || len(list) != 3 {
+	if list, err := c.List(ctx, document.KindScenario); err != nil || len(list) != len(demo.Scenarios) {
 		t.Errorf("after a restart there are %v, %v", list, err)
 	}
 }

@@ -285,7 +285,7 @@ func TestOutcomesOverHTTP(t *testing.T) {
 	}
 	// The scenario knows that its outcome is of an older state once it changes.
 	sc, err := c.Scenario(ctx, "on-demand")
-	if err != nil || !sc.Current || sc.Last == nil || len(sc.Templates) != 3 || len(sc.Pools) != 2 || len(sc.Faults) != 0 {
+	if err != nil || !sc.Current || sc.Last == nil || len(sc.Templates) != 3 || len(sc.Pools) != 3 || len(sc.Faults) != 0 {
 		t.Errorf("scenario %+v, %v", sc, err)
 	}
 	if _, err := c.Edit(ctx, document.KindScenario, "on-demand", 1, []document.Edit{{Op: "add", Path: "/spec/agentCeiling", Value: 20}}); err != nil {

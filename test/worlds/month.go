@@ -1,21 +1,48 @@
 package worlds
 
-import "tachyphor/core/sim"
+import (
+	"strings"
+
+	"tachyphor/core/sim"
+)
 
 // Month returns a million jobs over thirty days on up to forty nodes, of three
-// templates, two of them reused.
-func Month() (*sim.World, error) {
-	return Parse(`
+// templates, two of them reused: agents only, as a bare queue has them.
+func Month() (*sim.World, error) { return month(bare) }
+
+// FullMonth is Month with caching, spot nodes and shared CPU on.
+func FullMonth() (*sim.World, error) { return month(full) }
+
+// extras are what a month has on top of agents.
+type extras struct{ cluster, spot, price, wide, small, images, caching string }
+
+var bare = extras{}
+
+var full = extras{
+	cluster: `
+    store: {down: 4GB/s, perFlow: 90MB/s, up: 600MB/s, perFlowUp: 40MB/s, latency: 100ms}
+  store: {pack: 80MB/s, unpack: 300MB/s, price: 0.02/GB-month}`,
+	spot:    "\n    - {name: burst-spot, nodeType: n, max: 16, boot: {median: 85s, p95: 110s}, spot: {perHour: 0.05, notice: 2m}}",
+	price:   ", spotPrice: 0.3/h",
+	wide:    ", cores: 6.5, parallel: 0.8, retries: 3, trunkShare: 0.3, workspace: {cold: {median: 60s, p95: 2m}, size: 800MB, changeRate: 0.03}",
+	small:   ", cores: 1.6, parallel: 0.7, retries: 3, trunkShare: 0.3, workspace: {cold: {median: 20s, p95: 50s}, size: 200MB, changeRate: 0.03}",
+	images:  ", cores: 2.5, retries: 3, trunkShare: 0.3, workspace: {cold: {median: 40s, p95: 90s}, size: 500MB, changeRate: 0.05}",
+	caching: "  caching: [{plan: archive}]\n",
+}
+
+func month(x extras) (*sim.World, error) {
+	return Parse(strings.NewReplacer("@cluster", x.cluster, "@spot", x.spot, "@price", x.price, "@wide", x.wide, "@small", x.small, "@images", x.images, "@caching\n", x.caching).Replace(`
 apiVersion: tachyphor/v1
 kind: Cluster
 metadata: {name: c}
 spec:
-  nodeTypes: [{name: n, cpu: 20, memory: 96Gi, pods: 60, price: 0.9/h, reserved: {cpu: 500m, memory: 6Gi}, unpack: 300MB/s}]
+  nodeTypes: [{name: n, cpu: 20, memory: 96Gi, pods: 60, price: 0.9/h, reserved: {cpu: 500m, memory: 6Gi}, unpack: 300MB/s@price}]
   pools:
     - {name: core, nodeType: n, min: 8, max: 8}
-    - {name: burst, nodeType: n, max: 32, boot: {median: 85s, p95: 110s}}
+    - {name: burst, nodeType: n, max: 32, boot: {median: 85s, p95: 110s}}@spot
   images: [{name: a, size: 2.3GB}, {name: b, size: 600MB}, {name: c, size: 400MB}]
-  links: {registry: {down: 1GB/s, latency: 300ms}}
+  links:
+    registry: {down: 1GB/s, latency: 300ms}@cluster
   agents: {start: {median: 2s, p95: 5s}, join: {median: 3s, p95: 9s}, wipe: {median: 4s, p95: 11s}}
 ---
 apiVersion: tachyphor/v1
@@ -25,9 +52,9 @@ spec:
   start: 2026-09-01T00:00:00+02:00
   zone: Europe/Oslo
   classes:
-    - {name: wide, wants: [cxx], work: {median: 6m, p95: 14m}, arrivals: {hours: [{when: "Mon-Fri 07:00-19:00", perHour: 500}, {when: "Mon-Sun 00:00-24:00", perHour: 40}]}}
-    - {name: small, wants: [web], work: {median: 80s, p95: 4m}, arrivals: {hours: [{when: "Mon-Fri 07:00-19:00", perHour: 2420}, {when: "Mon-Sun 00:00-24:00", perHour: 300}]}}
-    - {name: images, wants: [image], work: {median: 3m, p95: 8m}, arrivals: {hours: [{when: "Mon-Fri 07:00-19:00", perHour: 250}], bursts: [{when: "Mon-Sun 02:00", count: 200, over: 5m}]}}
+    - {name: wide, wants: [cxx], work: {median: 6m, p95: 14m}@wide, arrivals: {hours: [{when: "Mon-Fri 07:00-19:00", perHour: 500}, {when: "Mon-Sun 00:00-24:00", perHour: 40}]}}
+    - {name: small, wants: [web], work: {median: 80s, p95: 4m}@small, arrivals: {hours: [{when: "Mon-Fri 07:00-19:00", perHour: 2420}, {when: "Mon-Sun 00:00-24:00", perHour: 300}]}}
+    - {name: images, wants: [image], work: {median: 3m, p95: 8m}@images, arrivals: {hours: [{when: "Mon-Fri 07:00-19:00", perHour: 250}], bursts: [{when: "Mon-Sun 02:00", count: 200, over: 5m}]}}
 ---
 apiVersion: tachyphor/v1
 kind: Scenario
@@ -42,7 +69,8 @@ spec:
       agents: {ceiling: 300, spare: 8, linger: 10m, step: 40, settle: 2m}
     - template: image
       agents: {reuse: never, ceiling: 60}
+@caching
   nodes: {placement: pack, growth: {shrinkAfter: 8m}}
   run: {span: 30d, warmup: 1d, repeats: 1, seed: 3}
-`+Template("wide", "cxx", "6", "20Gi", "a")+Template("small", "web", "1500m", "5Gi", "b")+Template("image", "image", "3", "8Gi", "c"), "")
+`)+Template("wide", "cxx", "6", "20Gi", "a")+Template("small", "web", "1500m", "5Gi", "b")+Template("image", "image", "3", "8Gi", "c"), "")
 }

@@ -50,3 +50,15 @@ export const comparison = (ids: number[]) =>
     enabled: ids.length > 1,
     retry: false,
   });
+
+export const jobs = (id: number, cursor: number, limit: number) =>
+  queryOptions({
+    queryKey: ["outcomes", id, "jobs", { cursor, limit }],
+    queryFn: async () =>
+      take(
+        await api.GET("/api/v1/outcomes/{id}/jobs", { params: { path: { id }, query: { cursor, limit } } }),
+      ),
+    staleTime: Number.POSITIVE_INFINITY,
+    placeholderData: (before) => before,
+    retry: false,
+  });

@@ -157,6 +157,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/outcomes/{id}/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Export jobs or time lines as a file */
+        get: operations["export-outcome"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/outcomes/{id}/jobs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List the jobs of an outcome's first repeat */
+        get: operations["list-jobs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/outcomes/{id}/jobs/{job}": {
         parameters: {
             query?: never;
@@ -909,6 +943,139 @@ export interface components {
             template: string;
             /** @description It took an idle agent. */
             warm: boolean;
+        };
+        JobPage: {
+            /** @description Jobs of the first repeat, in the order of their submission. */
+            items: components["schemas"]["JobRow"][];
+            /**
+             * Format: int64
+             * @description How many there are in all.
+             */
+            jobs: number;
+            /**
+             * Format: int64
+             * @description Cursor of the next page; absent on the last.
+             */
+            next?: number;
+        };
+        JobRow: {
+            /** @description Agent that ran it last. */
+            agent: string;
+            /** @description trunk or change. */
+            branch: string;
+            /** @description What it waited for longest before it started. */
+            cause: string;
+            /** @description Its class. */
+            class: string;
+            /**
+             * Format: int64
+             * @description Work that a warm cache would have spared.
+             */
+            coldNs: number;
+            /**
+             * Format: int64
+             * @description Its share of the node cost, in billionths of the currency.
+             */
+            costNano: number;
+            /**
+             * Format: int64
+             * @description Start delay.
+             */
+            delayNs: number;
+            /**
+             * Format: int64
+             * @description Phase held.
+             */
+            heldNs: number;
+            /** @description Job. */
+            id: string;
+            /**
+             * Format: int64
+             * @description Phase image.
+             */
+            imageNs: number;
+            /**
+             * Format: int64
+             * @description Phase join.
+             */
+            joinNs: number;
+            /**
+             * Format: int64
+             * @description Lead time; the phases add up to it.
+             */
+            leadNs: number;
+            /**
+             * Format: int32
+             * @description Attempts that were cut short.
+             */
+            lost: number;
+            /**
+             * Format: int64
+             * @description Attempts that were cut short.
+             */
+            lostNs: number;
+            /** @description Node of that agent. */
+            node: string;
+            /**
+             * Format: int64
+             * @description Phase node.
+             */
+            nodeNs: number;
+            /** @description Phase of what it waited for longest before it started. */
+            phase: string;
+            /**
+             * Format: int64
+             * @description Phase placing.
+             */
+            placingNs: number;
+            /** @description Its class's project. */
+            project: string;
+            /**
+             * Format: int64
+             * @description Waiting to run again.
+             */
+            rerunNs: number;
+            /**
+             * Format: int64
+             * @description Phase restore.
+             */
+            restoreNs: number;
+            /** @description How it ended. */
+            result: string;
+            /**
+             * Format: int64
+             * @description Phase save.
+             */
+            saveNs: number;
+            /**
+             * Format: int64
+             * @description Phase setup.
+             */
+            setupNs: number;
+            /**
+             * Format: int64
+             * @description CPU that it wanted and did not get.
+             */
+            stretchNs: number;
+            /**
+             * Format: date-time
+             * @description When it was submitted, or released by the jobs it comes after.
+             */
+            submitted: string;
+            /** @description Template it got; empty when none fits. */
+            template: string;
+            /** @description It took an idle agent. */
+            warm: boolean;
+            /**
+             * Format: int64
+             * @description Phase wipe.
+             */
+            wipeNs: number;
+            /**
+             * Format: int64
+             * @description Phase work, the next four included.
+             */
+            workNs: number;
         };
         KeptOutcome: {
             /**
@@ -2060,6 +2227,82 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["OutcomeBrief"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "export-outcome": {
+        parameters: {
+            query?: {
+                /** @description jobs: those of the first repeat; lines: quantities over time. */
+                what?: "jobs" | "lines";
+                /** @description File format. */
+                form?: "csv" | "jsonl" | "parquet";
+            };
+            header?: never;
+            path: {
+                /** @description Number of the outcome. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/jsonl": unknown;
+                    "application/vnd.apache.parquet": unknown;
+                    "text/csv; charset=utf-8": unknown;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-jobs": {
+        parameters: {
+            query?: {
+                /** @description Where to go on: the number of jobs before. */
+                cursor?: number;
+                /** @description Most entries. */
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                /** @description Number of the outcome. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobPage"];
                 };
             };
             /** @description Error */

@@ -10,6 +10,7 @@ import { count, duration, percent, workParts } from "../words";
 import { Bill } from "./outcome/Bill";
 import { Delays } from "./outcome/Delays";
 import { Groups } from "./outcome/Groups";
+import { Jobs } from "./outcome/Jobs";
 import { Events, Limits } from "./outcome/Limits";
 import { Lines } from "./outcome/Lines";
 import { Progress } from "./outcome/Progress";
@@ -129,6 +130,7 @@ function Story({ id, o }: { id: number; o: Result }) {
       <Delays groups={o.groups} />
       <Lines o={o} />
       <Slowest id={id} o={o} />
+      <Jobs id={id} o={o} />
     </>
   );
 }

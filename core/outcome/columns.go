@@ -1,0 +1,198 @@
+package outcome
+
+import (
+	"bytes"
+	"encoding/csv"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"reflect"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/parquet-go/parquet-go"
+)
+
+// BlockJobs is how many jobs a stored block holds.
+const BlockJobs = 8192
+
+// Block writes jobs from to to (not included) as a block of compressed columns: a
+// Parquet file of its own.
+func (r *Rower) Block(from, to int) ([]byte, error) {
+	rows := make([]JobRow, 0, to-from)
+	for j := from; j < to; j++ {
+		rows = append(rows, r.Row(j))
+	}
+	var b bytes.Buffer
+	w := parquet.NewGenericWriter[JobRow](&b)
+	if _, err := w.Write(rows); err != nil {
+		return nil, err
+	}
+	err := w.Close()
+	return b.Bytes(), err
+}
+
+// ReadBlock returns n rows of a block from the given one on, or as many as there
+// are.
+func ReadBlock(data []byte, from, n int) (rows []JobRow, err error) {
+	f, err := parquet.OpenFile(bytes.NewReader(data), int64(len(data)), parquet.SkipBloomFilters(true), parquet.SkipPageIndex(true))
+	if err != nil {
+		return nil, fmt.Errorf("a stored block of jobs cannot be read: %w", err)
+	}
+	r := parquet.NewGenericReader[JobRow](f)
+	defer func() { err = errors.Join(err, r.Close()) }()
+	if err := r.SeekToRow(int64(from)); err != nil {
+		return nil, err
+	}
+	rows = make([]JobRow, max(0, min(n, int(r.NumRows())-from)))
+	got, err := r.Read(rows)
+	if errors.Is(err, io.EOF) {
+		err = nil
+	}
+	return rows[:got], err
+}
+
+// FindInBlock returns the row of the job with an id, where the block has it.
+func FindInBlock(data []byte, id string) (row int, ok bool, err error) {
+	f, err := parquet.OpenFile(bytes.NewReader(data), int64(len(data)), parquet.SkipBloomFilters(true), parquet.SkipPageIndex(true))
+	if err != nil {
+		return 0, false, fmt.Errorf("a stored block of jobs cannot be read: %w", err)
+	}
+	at, found := f.Schema().Lookup("id")
+	if !found {
+		return 0, false, errors.New("a stored block of jobs has no ids")
+	}
+	for _, g := range f.RowGroups() {
+		pages := g.ColumnChunks()[at.ColumnIndex].Pages()
+		values := make([]parquet.Value, 512)
+		for {
+			p, err := pages.ReadPage()
+			if errors.Is(err, io.EOF) {
+				break
+			}
+			if err != nil {
+				return 0, false, errors.Join(err, pages.Close())
+			}
+			for read := p.Values(); ; {
+				n, err := read.ReadValues(values)
+				for _, v := range values[:n] {
+					if string(v.ByteArray()) == id {
+						return row, true, pages.Close()
+					}
+					row++
+				}
+				if err != nil {
+					break
+				}
+			}
+		}
+		if err := pages.Close(); err != nil {
+			return 0, false, err
+		}
+	}
+	return 0, false, nil
+}
+
+// A Form is a file format of exports.
+type Form string
+
+// The formats of exports.
+const (
+	CSV       Form = "csv"
+	JSONLines Form = "jsonl"
+	Parquet   Form = "parquet"
+)
+
+// Forms lists them.
+var Forms = []Form{CSV, JSONLines, Parquet}
+
+// MediaType returns the format's media type.
+func (f Form) MediaType() string {
+	return map[Form]string{CSV: "text/csv; charset=utf-8", JSONLines: "application/jsonl", Parquet: "application/vnd.apache.parquet"}[f]
+}
+
+// A Sheet writes rows of one kind to a file of some format. Close must be called
+// after the last row.
+type Sheet[R any] struct {
+	Write func([]R) error
+	Close func() error
+}
+
+// NewSheet begins a file.
+func NewSheet[R any](out io.Writer, form Form) (Sheet[R], error) {
+	switch form {
+	case CSV:
+		return csvSheet[R](out), nil
+	case JSONLines:
+		e := json.NewEncoder(out)
+		return Sheet[R]{func(rows []R) error {
+			for i := range rows {
+				if err := e.Encode(&rows[i]); err != nil {
+					return err
+				}
+			}
+			return nil
+		}, func() error { return nil }}, nil
+	case Parquet:
+		w := parquet.NewGenericWriter[R](out)
+		return Sheet[R]{func(rows []R) error { _, err := w.Write(rows); return err }, w.Close}, nil
+	}
+	return Sheet[R]{}, fmt.Errorf("%q is not a format of exports; there are csv, jsonl and parquet", form)
+}
+
+// csvSheet names its columns as Parquet files do.
+func csvSheet[R any](out io.Writer) Sheet[R] {
+	w := csv.NewWriter(out)
+	t := reflect.TypeFor[R]()
+	names := make([]string, t.NumField())
+	for i := range names {
+		names[i], _, _ = strings.Cut(t.Field(i).Tag.Get("parquet"), ",")
+	}
+	begun := false
+	begin := func() error {
+		if begun {
+			return nil
+		}
+		begun = true
+		return w.Write(names)
+	}
+	return Sheet[R]{func(rows []R) error {
+		if err := begin(); err != nil {
+			return err
+		}
+		record := make([]string, len(names))
+		for i := range rows {
+			v := reflect.ValueOf(&rows[i]).Elem()
+			for c := range record {
+				record[c] = cell(v.Field(c))
+			}
+			if err := w.Write(record); err != nil {
+				return err
+			}
+		}
+		return nil
+	}, func() error {
+		if err := begin(); err != nil {
+			return err
+		}
+		w.Flush()
+		return w.Error()
+	}}
+}
+
+func cell(v reflect.Value) string {
+	switch x := v.Interface().(type) {
+	case time.Time:
+		return x.Format(time.RFC3339Nano)
+	case string:
+		return x
+	case bool:
+		return strconv.FormatBool(x)
+	case float64:
+		return strconv.FormatFloat(x, 'g', -1, 64)
+	default:
+		return strconv.FormatInt(v.Int(), 10)
+	}
+}

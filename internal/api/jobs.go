@@ -1,0 +1,127 @@
+package api
+
+import (
+	"bufio"
+	"context"
+	"fmt"
+	"io"
+	"math"
+	"net/http"
+
+	"tachyphor/core/outcome"
+	"tachyphor/internal/runs"
+
+	"github.com/danielgtaylor/huma/v2"
+)
+
+// JobPage is a page of an outcome's jobs.
+type JobPage struct {
+	Items []outcome.JobRow `json:"items" doc:"Jobs of the first repeat, in the order of their submission."`
+	Jobs  int              `json:"jobs" doc:"How many there are in all."`
+	Next  int              `json:"next,omitempty" doc:"Cursor of the next page; absent on the last."`
+}
+
+func (s *server) jobOperations(api huma.API) {
+	tags := []string{"outcomes"}
+	huma.Register(api, huma.Operation{
+		OperationID: "list-jobs", Method: http.MethodGet, Path: "/api/v1/outcomes/{id}/jobs", Summary: "List the jobs of an outcome's first repeat", Tags: tags,
+	}, s.listJobs)
+	huma.Register(api, huma.Operation{
+		OperationID: "export-outcome", Method: http.MethodGet, Path: "/api/v1/outcomes/{id}/export", Summary: "Export jobs or time lines as a file", Tags: tags,
+		Responses: map[string]*huma.Response{"200": {Description: "The file.", Content: map[string]*huma.MediaType{
+			outcome.CSV.MediaType(): {}, outcome.JSONLines.MediaType(): {}, outcome.Parquet.MediaType(): {},
+		}}},
+	}, s.export)
+}
+
+func (s *server) listJobs(ctx context.Context, in *struct {
+	OutcomePath
+	Cursor int `query:"cursor" minimum:"0" maximum:"100000000" doc:"Where to go on: the number of jobs before."`
+	Limit  int `query:"limit" minimum:"1" maximum:"1000" default:"50" doc:"Most entries."`
+},
+) (*struct{ Body JobPage }, error) {
+	if _, _, err := s.stored(ctx, in.OutcomePath); err != nil {
+		return nil, err
+	}
+	_, jobs, err := s.Store.CountBlocks(ctx, in.ID)
+	if err != nil {
+		return nil, s.answer(err, in.what())
+	}
+	page := JobPage{Items: []outcome.JobRow{}, Jobs: jobs}
+	err = s.Queue.Jobs(ctx, in.ID, in.Cursor, in.Limit, func(rows []outcome.JobRow) error {
+		page.Items = append(page.Items, rows...)
+		return nil
+	})
+	if err != nil {
+		return nil, s.answer(err, in.what())
+	}
+	if next := in.Cursor + len(page.Items); next < jobs && len(page.Items) > 0 {
+		page.Next = next
+	}
+	return &struct{ Body JobPage }{page}, nil
+}
+
+// stored returns a finished outcome whose jobs are stored, or why there is none.
+func (s *server) stored(ctx context.Context, p OutcomePath) (jobs int, result *outcome.Outcome, err error) {
+	_, result, err = s.done(ctx, p)
+	if err != nil {
+		return 0, nil, err
+	}
+	blocks, jobs, err := s.Store.CountBlocks(ctx, p.ID)
+	if err != nil {
+		return 0, nil, s.answer(err, p.what())
+	}
+	if blocks == 0 && result.Engine < 2 {
+		return 0, nil, huma.Error409Conflict(runs.ErrNoJobs.Error())
+	}
+	return jobs, result, nil
+}
+
+func (s *server) export(ctx context.Context, in *struct {
+	OutcomePath
+	What string `query:"what" enum:"jobs,lines" default:"jobs" doc:"jobs: those of the first repeat; lines: quantities over time."`
+	Form string `query:"form" enum:"csv,jsonl,parquet" default:"csv" doc:"File format."`
+},
+) (*huma.StreamResponse, error) {
+	_, result, err := s.stored(ctx, in.OutcomePath)
+	if err != nil {
+		return nil, err
+	}
+	form := outcome.Form(in.Form)
+	return &huma.StreamResponse{Body: func(c huma.Context) {
+		c.SetHeader("Content-Type", form.MediaType())
+		c.SetHeader("Content-Disposition", fmt.Sprintf(`attachment; filename="%s-%d-%s.%s"`, result.Scenario, in.ID, in.What, in.Form))
+		out := bufio.NewWriterSize(c.BodyWriter(), 256<<10)
+		err := s.writeExport(c.Context(), out, in.ID, in.What, form, result)
+		if err == nil {
+			err = out.Flush()
+		}
+		if err != nil { // the head is out; a file cut short must not look whole
+			s.Log.Warn("an export was cut short", "outcome", in.ID, "error", err)
+			if cut, ok := c.Context().Value(cutShort{}).(*bool); ok {
+				*cut = true
+			}
+		}
+	}}, nil
+}
+
+func (s *server) writeExport(ctx context.Context, out io.Writer, id uint64, what string, form outcome.Form, result *outcome.Outcome) error {
+	if what == "lines" {
+		sheet, err := outcome.NewSheet[outcome.LineRow](out, form)
+		if err != nil {
+			return err
+		}
+		if err := sheet.Write(result.LineRows()); err != nil {
+			return err
+		}
+		return sheet.Close()
+	}
+	sheet, err := outcome.NewSheet[outcome.JobRow](out, form)
+	if err != nil {
+		return err
+	}
+	if err := s.Queue.Jobs(ctx, id, 0, math.MaxInt, sheet.Write); err != nil {
+		return err
+	}
+	return sheet.Close()
+}

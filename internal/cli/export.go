@@ -1,0 +1,85 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"tachyphor/core/outcome"
+
+	"github.com/spf13/cobra"
+)
+
+func (p *program) exportCommand() *cobra.Command {
+	var lines bool
+	var form, file string
+	c := &cobra.Command{
+		Use: "export OUTCOME", Short: "Write an outcome's jobs, or its time lines, as CSV, JSON Lines or Parquet",
+		Long: `Write the jobs of an outcome's first repeat, or with --lines its quantities over
+time, to standard output or a file. An outcome is named by its number, or by its
+scenario for the newest finished one. The file's ending says the format.`,
+		Example: "  tachyphor export cached > jobs.csv\n  tachyphor export 7 --lines -f lines.parquet",
+		Args:    cobra.ExactArgs(1),
+		RunE: func(c *cobra.Command, args []string) error {
+			if form == "" {
+				form = string(outcome.CSV)
+				if ending := strings.TrimPrefix(filepath.Ext(file), "."); ending != "" {
+					form = ending
+				}
+			}
+			if err := knownForm(form); err != nil {
+				return err
+			}
+			cl := p.client()
+			id, err := p.resolve(c.Context(), cl, args[0])
+			if err != nil {
+				return err
+			}
+			what := "jobs"
+			if lines {
+				what = "lines"
+			}
+			write := func(out io.Writer) error { return cl.Export(c.Context(), id, what, form, out) }
+			if file == "" || file == "-" {
+				return write(p.out)
+			}
+			return whole(file, write)
+		},
+	}
+	c.Flags().BoolVar(&lines, "lines", false, "quantities over time instead of jobs")
+	c.Flags().StringVar(&form, "form", "", "csv, jsonl or parquet; absent: as the file's ending says, or csv")
+	c.Flags().StringVarP(&file, "file", "f", "", "file to write; absent: standard output")
+	return c
+}
+
+func knownForm(form string) error {
+	var names []string
+	for _, f := range outcome.Forms {
+		if string(f) == form {
+			return nil
+		}
+		names = append(names, string(f))
+	}
+	return fmt.Errorf("%q is not a format of exports; there are %s", form, strings.Join(names, ", "))
+}
+
+// whole writes a file so that it is there complete or not at all.
+func whole(path string, write func(io.Writer) error) error {
+	f, err := os.CreateTemp(filepath.Dir(path), ".export-*")
+	if err != nil {
+		return err
+	}
+	err = write(f)
+	if e := f.Close(); err == nil {
+		err = e
+	}
+	if err == nil {
+		err = os.Rename(f.Name(), path)
+	}
+	if err != nil {
+		_ = os.Remove(f.Name())
+	}
+	return err
+}
