@@ -178,9 +178,11 @@ func (q *Queue) run(ctx context.Context, o store.Outcome) {
 	end, data, trace := q.compute(ctx, o, j)
 	quiet()
 	wait.Wait()
-	q.mu.Lock()
-	delete(q.running, o.ID)
-	q.mu.Unlock()
+	defer func() { // until its end is stored, its progress is known here alone
+		q.mu.Lock()
+		delete(q.running, o.ID)
+		q.mu.Unlock()
+	}()
 	if j.stopped.Load() || ctx.Err() != nil {
 		q.log.Info("outcome stopped", "outcome", o.ID, "scenario", o.Scenario)
 		return
