@@ -27,6 +27,7 @@ func (e *engine) poolDrains(p int32, begins bool) {
 			e.closeTo(int32(n))
 		case !begins:
 			node.closed = false
+			e.changed(int32(n))
 		}
 	}
 	if !begins {

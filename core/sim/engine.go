@@ -97,6 +97,7 @@ func newEngine(w *World, root chance.Key, jobs *demand.Jobs) *engine {
 		holders: newHolders(w), claims: make([]claimUse, len(w.Claims)),
 		place: placement{
 			pending: make([][]int32, len(w.Templates)), verdicts: map[Verdict]int32{}, holding: make([]int32, len(w.Images)),
+			ratings: make([][]rating, len(w.Templates)),
 		},
 		trace: &Trace{World: w, Jobs: jobs, Records: make([]Record, len(jobs.List)), Lines: newLines(w.Plan.Span, len(w.Pools))},
 	}

@@ -128,6 +128,7 @@ func (e *engine) pulled(n, image int32) {
 	for _, p := range node.puller.active {
 		p.done = p.done || p.image == image
 		if p.done && node.shelf.whole(e.w.layersOf[p.image]) {
+			e.changed(n)
 			whole = e.arrived(node, p.image, whole)
 			continue
 		}
@@ -135,7 +136,7 @@ func (e *engine) pulled(n, image int32) {
 	}
 	node.puller.active = active
 	e.wholeNow = whole
-	e.evictImages(node)
+	e.evictImages(n)
 	e.nextPulls(n)
 	for _, a := range whole {
 		e.imagesPresent(a)
@@ -182,7 +183,8 @@ func (e *engine) useImages(node *node, t *Template, n int16) {
 
 // evictImages drops images that no agent uses, the one unused for longest first,
 // until the node's store of images holds what it may.
-func (e *engine) evictImages(node *node) {
+func (e *engine) evictImages(n int32) {
+	node := &e.nodes[n]
 	room := e.w.Pools[node.pool].imageStore
 	for room > 0 && node.shelf.size > room {
 		oldest := -1
@@ -195,6 +197,7 @@ func (e *engine) evictImages(node *node) {
 			return
 		}
 		e.dropImage(node, oldest)
+		e.changed(n)
 	}
 }
 

@@ -91,6 +91,94 @@ type placement struct {
 	verdicts map[Verdict]int32
 	// holding[i] counts the ready nodes that hold image i.
 	holding []int32
+	// ratings are, by template and node, what is known of the node for one more of
+	// the template's pods; whatever changes the node makes it unrated.
+	ratings [][]rating
+}
+
+// A rating is what one node is worth to one template's pods.
+type rating struct {
+	points int32 // of its resources and its pool; unrated, or unfit when it may not go there
+	holds  bool  // the node holds some of the template's images
+}
+
+const (
+	unrated = -1
+	unfit   = -2
+)
+
+// changed makes a node unrated.
+func (e *engine) changed(n int32) {
+	for t := range e.place.ratings {
+		e.place.ratings[t][n].points = unrated
+	}
+}
+
+// rate rates a node for one more pod of a template.
+func (e *engine) rate(t, n int32) rating {
+	node, tm := &e.nodes[n], &e.w.Templates[t]
+	if node.closed || !e.admits(t, node.pool) || node.left.Lacks(&tm.need).Short() {
+		return rating{points: unfit}
+	}
+	r := rating{points: int32(e.score(node, tm))}
+	for _, i := range tm.images {
+		r.holds = r.holds || node.shelf.images[i]
+	}
+	return r
+}
+
+// bestNode returns the node with room that is scored best for a pod of a template,
+// the first by name among equals, leaving one out; -1 when there is none.
+func (e *engine) bestNode(t, except int32) int32 {
+	ratings, tm := e.place.ratings[t], &e.w.Templates[t]
+	for _, n := range e.place.ready {
+		if ratings[n].points == unrated {
+			ratings[n] = e.rate(t, n)
+		}
+	}
+	most := e.extremes(t)
+	best, top := int32(-1), int64(-1)
+	for _, n := range e.place.ready {
+		r := &ratings[n]
+		if r.points == unfit || n == except || len(tm.claims) > 0 && e.elsewhere(t, n) {
+			continue
+		}
+		points := int64(r.points)
+		if r.holds {
+			points += localityWeight * e.locality(&e.nodes[n], tm)
+		}
+		if e.picky[t] {
+			points += e.sites[t][e.nodes[n].pool].preference(most)
+		}
+		if points > top {
+			best, top = n, points
+		}
+	}
+	return best
+}
+
+// refusal says why a pod of a template fits nowhere.
+func (e *engine) refusal(template int32) Verdict {
+	t := &e.w.Templates[template]
+	v := Verdict{Template: template, Nodes: int32(len(e.place.ready))}
+	for _, n := range e.place.ready {
+		node := &e.nodes[n]
+		s := &e.sites[template][node.pool]
+		switch {
+		case node.closed:
+			v.Closed++
+		case s.tainted:
+			v.Taints++
+		case s.unwanted:
+			v.Affinity++
+		case len(t.claims) > 0 && e.elsewhere(template, n):
+			v.Volumes++
+		default:
+			short := node.left.Lacks(&t.need)
+			v.count(&short)
+		}
+	}
+	return v
 }
 
 // submitPod tries to place agent a's pod, behind pods of its template that wait.
@@ -145,41 +233,13 @@ func (e *engine) podBefore(a, b int32) bool {
 // none.
 func (e *engine) tryPlace(a int32) bool {
 	g := &e.agents[a]
-	t := &e.w.Templates[g.template]
-	most := e.extremes(g.template)
-	best, top := int32(-1), int64(-1)
-	v := Verdict{Template: g.template, Nodes: int32(len(e.place.ready))}
-	for _, n := range e.place.ready {
-		node := &e.nodes[n]
-		s := &e.sites[g.template][node.pool]
-		switch {
-		case node.closed:
-			v.Closed++
-			continue
-		case s.tainted:
-			v.Taints++
-			continue
-		case s.unwanted:
-			v.Affinity++
-			continue
-		case len(t.claims) > 0 && e.elsewhere(g.template, n):
-			v.Volumes++
-			continue
-		}
-		if short := node.left.Lacks(&t.need); short.Short() {
-			v.count(&short)
-			continue
-		}
-		if points := e.score(node, t) + s.preference(most); points > top {
-			best, top = n, points
-		}
-	}
+	best := e.bestNode(g.template, -1)
 	if best < 0 && e.holders != nil {
 		best = e.giveWay(g.template)
 	}
 	if best < 0 {
 		if g.verdict < 0 {
-			g.verdict = e.verdict(v)
+			g.verdict = e.verdict(e.refusal(g.template))
 		}
 		return false
 	}
@@ -190,14 +250,13 @@ func (e *engine) tryPlace(a int32) bool {
 // extremes returns the most that a node with room is liked and disliked, which
 // the scheduler measures the others by; a template that cares for nothing is not
 // asked.
-func (e *engine) extremes(template int32) (most site) {
-	if !e.picky[template] {
+func (e *engine) extremes(t int32) (most site) {
+	if !e.picky[t] {
 		return most
 	}
-	need := &e.w.Templates[template].need
 	for _, n := range e.place.ready {
-		node := &e.nodes[n]
-		if s := &e.sites[template][node.pool]; !node.closed && e.admits(template, node.pool) && !node.left.Lacks(need).Short() {
+		if e.place.ratings[t][n].points != unfit {
+			s := &e.sites[t][e.nodes[n].pool]
 			most.liked, most.disliked = max(most.liked, s.liked), max(most.disliked, s.disliked)
 		}
 	}
@@ -254,6 +313,7 @@ func (e *engine) bind(a, n int32) {
 	}
 	g.node, g.placed = n, e.now
 	node.left.Take(&t.need, 1)
+	e.changed(n)
 	node.scored.CPU += t.Scoring.CPU
 	node.scored.Memory += t.Scoring.Memory
 	node.pods++
@@ -271,6 +331,7 @@ func (e *engine) freePod(a int32) {
 	node := &e.nodes[g.node]
 	t := &e.w.Templates[g.template]
 	node.left.Take(&t.need, -1)
+	e.changed(g.node)
 	node.scored.CPU -= t.Scoring.CPU
 	node.scored.Memory -= t.Scoring.Memory
 	node.pods--
@@ -293,14 +354,13 @@ const (
 	localityWeight = 1
 )
 
-// score rates a node for one more pod, as the scheduler does: each part is a
-// whole number from 0 to 100.
+// score rates a node's resources for one more pod, as the scheduler does: each
+// part is a whole number from 0 to 100.
 func (e *engine) score(n *node, t *Template) int64 {
 	room := &e.w.Pools[n.pool].Room
 	scored := template.Request{CPU: n.scored.CPU + t.Scoring.CPU, Memory: n.scored.Memory + t.Scoring.Memory}
 	return fitWeight*e.fitScore(scored, room.Request) +
-		balancedWeight*balanced(n.left.Request, room.Request, t.Request) +
-		localityWeight*e.locality(n, t)
+		balancedWeight*balanced(n.left.Request, room.Request, t.Request)
 }
 
 // fitScore is least allocated (spread) or most allocated (pack), the mean over

@@ -66,6 +66,9 @@ func (e *engine) newNode(p int32) int32 {
 		pool: p, ordinal: e.pools[p].made, left: room, planned: room, asked: e.now,
 		shelf: newShelf(e.w),
 	})
+	for t := range e.place.ratings {
+		e.place.ratings[t] = append(e.place.ratings[t], rating{points: unrated})
+	}
 	e.observeNode(p, 1)
 	return n
 }
@@ -117,6 +120,7 @@ func (e *engine) nodeReady(n int32) {
 	node := &e.nodes[n]
 	node.ready, node.readyAt = true, e.now
 	node.closed = e.pools[node.pool].draining
+	e.changed(n)
 	e.observeCapacity(node, 1)
 	e.unbookHolders(n)
 	e.mayBeTaken(n)

@@ -52,24 +52,7 @@ func (e *engine) moveHolder(at, t int32, n int) {
 	node.holders[t] += int16(n)
 	e.holders[t].placed += n
 	node.left.Take(&e.w.Templates[t].need, n)
-}
-
-// bestNode returns the node with room that is scored best for a template, leaving
-// one out; -1 when there is none.
-func (e *engine) bestNode(t, except int32) int32 {
-	tm := &e.w.Templates[t]
-	most := e.extremes(t)
-	best, top := int32(-1), int64(-1)
-	for _, n := range e.place.ready {
-		node := &e.nodes[n]
-		if n == except || node.closed || !e.admits(t, node.pool) || node.left.Lacks(&tm.need).Short() {
-			continue
-		}
-		if points := e.score(node, tm) + e.sites[t][node.pool].preference(most); points > top {
-			best, top = n, points
-		}
-	}
-	return best
+	e.changed(at)
 }
 
 // giveWay makes room for a pod of a template by taking placeholders off the node

@@ -63,6 +63,7 @@ func (e *engine) closeTo(n int32) {
 		return
 	}
 	e.nodes[n].closed = true
+	e.changed(n)
 	for a := range e.agents {
 		if g := &e.agents[a]; g.node == n && g.state == idle {
 			e.takeIdle(int32(a))
