@@ -405,7 +405,7 @@ func (s *Sum) timeLines() Lines {
 	scaled := func(i int, by float64) []float64 {
 		out := mean(s.lines[i])
 		for b := range out {
-			out[b] = rounded(out[b] / by)
+			out[b] = rounded(out[b] * float64(units.Microsecond) / by)
 		}
 		return out
 	}

@@ -50,6 +50,7 @@ type engine struct {
 	holders    []holder   // by template; nil when no spare room is kept
 	claims     []claimUse // by World.Claims
 	used       quotaUse
+	cpu        int64     // that jobs use now, in millionths of a core
 	freedBy    int32     // the job after which an agent went last, of any template
 	ranked     bool      // some class has a priority
 	shares     [][]int64 // by template and pool: what an agent takes of a node

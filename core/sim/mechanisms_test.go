@@ -241,8 +241,8 @@ func TestSharedCPUByHand(t *testing.T) {
 		used += area
 	}
 	// 4 · 150 (a and b together use the node throughout) + 3 · 116.67 + 2.5 · 100
-	if want := 4*150 + 350 + 250.0; math.Abs(float64(used)/1e12-want) > 1e-6 {
-		t.Errorf("%v core-seconds used, want %v", float64(used)/1e12, want)
+	if want := 4*150 + 350 + 250.0; math.Abs(float64(used)/1e9-want) > 1e-5 {
+		t.Errorf("%v core-seconds used, want %v", float64(used)/1e9, want)
 	}
 }
 

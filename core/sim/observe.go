@@ -40,7 +40,10 @@ type Line struct {
 	end   units.Duration // of the span; what comes later is not counted
 	upTo  units.Duration // end of the bin that since lies in; 0 before the first
 	bin   int            // that bin
-	Area  []int64        // value · ns in each bin
+	// grain is the unit of time of Area: 1 ns for counts, 1 µs for what comes in
+	// large numbers, which would not fit otherwise.
+	grain units.Duration
+	Area  []int64 // value · grain in each bin
 }
 
 // add settles the line up to now and changes its value.
@@ -61,7 +64,7 @@ func (l *Line) spread(now units.Duration) {
 			l.upTo = units.Duration(l.bin+1) * l.width
 		}
 		to := min(now, l.upTo)
-		l.Area[l.bin] += l.value * int64(to-from)
+		l.Area[l.bin] += l.value * int64(to/l.grain-from/l.grain)
 		from = to
 	}
 }
@@ -103,7 +106,11 @@ func newLines(span units.Duration, pools int) Lines {
 		}
 	}
 	bins := int((span + l.Width - 1) / l.Width)
-	l.each(func(x *Line) { x.width, x.end, x.Area = l.Width, span, make([]int64, bins) })
+	l.each(func(x *Line) { x.width, x.end, x.grain, x.Area = l.Width, span, units.Nanosecond, make([]int64, bins) })
+	for i := range LineKinds {
+		l.CPU[i].grain, l.Memory[i].grain = units.Microsecond, units.Microsecond
+	}
+	l.Stored.grain = units.Microsecond
 	return l
 }
 

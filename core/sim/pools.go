@@ -30,8 +30,7 @@ type node struct {
 	shelf             shelf
 	puller            puller
 	workers           []int32     // agents whose jobs are working; kept where CPU is shared
-	wanted            int64       // CPU that they would use, in thousandths of a core
-	cpu               int64       // CPU that they use, likewise
+	wanted            int64       // CPU that they would use, in millionths of a core
 	memory            units.Bytes // that its jobs have taken
 	kept              []kept      // workspaces left on it
 	holders, bookings []int16     // by template: placeholders, and those promised room; nil for none

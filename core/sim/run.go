@@ -22,7 +22,7 @@ type run struct {
 	left, rest units.Duration
 	settled    units.Duration // up to when left is true
 	speed      float64        // work done in a unit of time, 0 to 1
-	cap        int64          // CPU that it would use, in thousandths of a core
+	cap        int64          // CPU that it would use, in millionths of a core
 	rate       int64          // CPU that it gets, likewise
 
 	memory, disk units.Bytes // peaks; 0 when not known

@@ -4,6 +4,12 @@ package sim
 // requests, each no more than it wants and its limit allows, what one leaves going
 // to the others (water-filling). Nothing is computed while all get what they want.
 
+// CPU is shared in millionths of a core.
+const (
+	wholeCore = 1_000_000
+	perMilli  = wholeCore / 1000
+)
+
 // leastWeight is the weight of an agent that requests no CPU, in thousandths of a
 // core: the kernel's smallest share, 2 of 1024.
 const leastWeight = 2
@@ -13,8 +19,8 @@ func (e *engine) joinCPU(a int32) {
 	g := &e.agents[a]
 	r, t := &g.run, &e.w.Templates[g.template]
 	node := &e.nodes[g.node]
-	r.cap = int64(1000*e.cores(g.job) + 0.5)
-	if limit := int64(t.Limit.CPU); limit > 0 {
+	r.cap = int64(wholeCore*e.cores(g.job) + 0.5)
+	if limit := int64(t.Limit.CPU) * perMilli; limit > 0 {
 		r.cap = min(r.cap, limit)
 	}
 	node.workers = append(node.workers, a)
@@ -42,28 +48,28 @@ func (e *engine) leaveCPU(a int32) {
 		}
 	}
 	node.wanted -= g.run.cap
-	e.observeCPU(node, -g.run.rate)
+	e.observeCPU(-g.run.rate)
 	g.run.rate = 0
 	e.shareCPU(node)
 }
 
 // shareCPU gives every job on a node its rate after one has come or gone.
 func (e *engine) shareCPU(node *node) {
-	room := int64(e.w.Pools[node.pool].Room.CPU)
+	room := int64(e.w.Pools[node.pool].Room.CPU) * perMilli
 	if node.wanted <= room {
 		for _, a := range node.workers {
-			e.setRate(node, a, e.agents[a].run.cap)
+			e.setRate(a, e.agents[a].run.cap)
 		}
 		return
 	}
 	e.fill(node, room)
 	for i, a := range node.workers {
-		e.setRate(node, a, e.rates[i])
+		e.setRate(a, e.rates[i])
 	}
 }
 
 // fill shares out room by water-filling into e.rates, which go with the node's
-// workers. Rates are whole thousandths of a core, rounded down.
+// workers. Rates are whole millionths of a core, rounded down.
 func (e *engine) fill(node *node, room int64) {
 	e.rates = e.rates[:0]
 	weights := int64(0)
@@ -99,16 +105,16 @@ func (e *engine) weight(a int32) int64 {
 
 // setRate gives agent a's job a rate and plans its next milestone anew where that
 // changes.
-func (e *engine) setRate(node *node, a int32, rate int64) {
+func (e *engine) setRate(a int32, rate int64) {
 	g := &e.agents[a]
 	r := &g.run
 	if rate == r.rate && g.ahead > e.now {
 		return
 	}
 	e.settleWork(r)
-	e.observeCPU(node, rate-r.rate)
+	e.observeCPU(rate - r.rate)
 	r.rate = rate
-	r.speed = speed(float64(rate)/1000, e.cores(g.job), e.w.Classes[e.jobs.List[g.job].Class].parallel)
+	r.speed = speed(float64(rate)/wholeCore, e.cores(g.job), e.w.Classes[e.jobs.List[g.job].Class].parallel)
 	e.planWork(a)
 }
 
@@ -131,9 +137,10 @@ func speed(r, c, p float64) float64 {
 }
 
 // observeCPU sees how much CPU is in use.
-func (e *engine) observeCPU(node *node, change int64) {
+func (e *engine) observeCPU(change int64) {
 	if change != 0 {
-		node.cpu += change
-		e.trace.Lines.CPU[LineUsed].add(e.now, change)
+		e.cpu += change
+		line := &e.trace.Lines.CPU[LineUsed]
+		line.add(e.now, e.cpu/perMilli-line.value)
 	}
 }
