@@ -16,7 +16,7 @@ type Explanation struct {
 	Node    string  `json:"node" doc:"Node it ran on, empty if none."`
 	LeadNs  int64   `json:"leadNs" doc:"Lead time; the stays add up to it. Below 0 when it did not end."`
 	Stays   []Stay  `json:"stays" doc:"What it waited for, in order, without gaps."`
-	Result  string  `json:"result" doc:"How the job ended." enum:"unfinished,succeeded,out-of-memory,evicted,out-of-disk,timed-out,taken-back,dropped"`
+	Result  string  `json:"result" doc:"How the job ended." enum:"unfinished,succeeded,out-of-memory,evicted,out-of-disk,timed-out,taken-back,dropped,gave-up"`
 	Lost    int     `json:"lost" doc:"Attempts that were cut short."`
 	Cost    float64 `json:"cost" doc:"Its share of the node cost."`
 	Summary string  `json:"summary" doc:"The explanation in a sentence."`
@@ -120,6 +120,8 @@ func Explain(t *sim.Trace, j int) Explanation {
 	e.Result, e.Lost = r.Result.String(), int(r.Lost)
 	e.Cost = units.Money(JobCosts(t)[j]).Float()
 	switch {
+	case r.Result == sim.GaveUp:
+		e.Summary = "It gave up: nobody had started it within " + t.World.Classes[t.Jobs.List[j].Class].GiveUp.Short() + "."
 	case r.Result == sim.Dropped:
 		e.Summary = "It was dropped: a job that it comes after did not end well."
 	case r.Template < 0:

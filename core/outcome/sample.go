@@ -36,7 +36,7 @@ type GroupSample struct {
 	LeadNs    int64         `json:"leadNs" doc:"Lead time of ended jobs."`
 	Delay     stats.Summary `json:"delay" doc:"Start delay of jobs that started."`
 	Lead      stats.Summary `json:"lead" doc:"Lead time of jobs that ended."`
-	Results   []int         `json:"results" doc:"Jobs by how they ended: unfinished, succeeded, out-of-memory, evicted, out-of-disk, timed-out, taken-back, dropped."`
+	Results   []int         `json:"results" doc:"Jobs by how they ended: unfinished, succeeded, out-of-memory, evicted, out-of-disk, timed-out, taken-back, dropped, gave-up."`
 	Lost      int           `json:"lost" doc:"Attempts that were cut short."`
 	CostNano  int64         `json:"costNano" doc:"Node cost that is the jobs' share, in billionths of the currency."`
 	curve     []int64       // start delay at curvePoints
@@ -121,7 +121,7 @@ func (g *gather) add(t *sim.Trace, j int) {
 	g.Lost += int(r.Lost)
 	if r.Template < 0 {
 		g.Unmatched++
-	} else if r.Result == sim.Dropped || r.Ended >= 0 {
+	} else if r.Result.Never() || r.Ended >= 0 {
 		g.Results[r.Result]++
 	} else {
 		g.Results[sim.Unfinished]++
@@ -169,7 +169,7 @@ func longest(t *sim.Trace, n int) []int {
 	order := func(a, b int) int { return cmp.Or(cmp.Compare(delay(b), delay(a)), cmp.Compare(a, b)) }
 	for j := range t.Records {
 		s := t.Jobs.List[j].Submitted
-		if s < t.World.Plan.Warmup || s >= t.World.Plan.Span || t.Records[j].Template < 0 || t.Records[j].Result == sim.Dropped {
+		if s < t.World.Plan.Warmup || s >= t.World.Plan.Span || t.Records[j].Template < 0 || t.Records[j].Result.Never() {
 			continue
 		}
 		if list = append(list, j); len(list) == 2*n {

@@ -24,6 +24,7 @@ var troubles = []struct {
 	{"taken-back", "attempts lost with a spot node", cut(sim.TakenBack)},
 	{"timed-out", "jobs that took longer than they may", result(sim.TimedOut)},
 	{"dropped", "jobs dropped because one before them failed", result(sim.Dropped)},
+	{"gave-up", "jobs that nobody started in time", result(sim.GaveUp)},
 	{"failed", "jobs that failed for good", func(t *sim.Trace) int64 {
 		n := int64(0)
 		for r := sim.OutOfMemory; r <= sim.TakenBack; r++ {

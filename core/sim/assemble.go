@@ -161,7 +161,7 @@ func (a *assembly) classes(s *document.ScenarioSpec, l *document.WorkloadSpec) {
 	for _, k := range l.Classes {
 		names = append(names, k.Name)
 		c := Class{
-			Name: k.Name, Project: k.Project, Wants: k.Wants, Limit: k.Limit, Retries: k.Retries, priority: k.Priority,
+			Name: k.Name, Project: k.Project, Wants: k.Wants, Limit: k.Limit, Retries: k.Retries, GiveUp: k.GiveUpAfter, priority: k.Priority,
 			work: k.Work.Dist(), cores: k.Cores, parallel: 1, memory: k.Memory.Dist(), disk: k.Disk.Dist(),
 			cold: k.Workspace.Cold.Dist(), archive: k.Workspace.Size.Dist(), change: k.Workspace.ChangeRate, partial: 0.5, rule: -1, scope: -1,
 		}

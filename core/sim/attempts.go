@@ -13,14 +13,18 @@ const (
 	TimedOut                  // it worked longer than its class may
 	TakenBack                 // its spot node was taken back
 	Dropped                   // a job that it comes after did not end well
+	GaveUp                    // nobody started it in time
 	Results                   // how many there are
 )
 
 // ResultNames are the results' names in order.
-var ResultNames = [Results]string{"unfinished", "succeeded", "out-of-memory", "evicted", "out-of-disk", "timed-out", "taken-back", "dropped"}
+var ResultNames = [Results]string{"unfinished", "succeeded", "out-of-memory", "evicted", "out-of-disk", "timed-out", "taken-back", "dropped", "gave-up"}
 
 // String returns the result's name.
 func (r Result) String() string { return ResultNames[r] }
+
+// Never reports whether a job that ended so was never started.
+func (r Result) Never() bool { return r == Dropped || r == GaveUp }
 
 // again reports whether a job has been cut short before.
 func (e *engine) again(j int32) bool { return e.trace.Records[j].Lost > 0 }

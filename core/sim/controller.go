@@ -112,6 +112,7 @@ func (e *engine) jobArrives(j int32) {
 	e.observeWaiting(1)
 	e.teams[t].arrived = append(e.teams[t].arrived, j)
 	e.wake(t, e.now)
+	e.mayGiveUp(j)
 }
 
 // becameIdle puts an agent into the list of idle ones.

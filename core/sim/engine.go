@@ -253,6 +253,8 @@ func (e *engine) nodeEvent(kind eventKind, v event) {
 		}
 	case pulled:
 		e.pulled(n, int32(v.version))
+	case patienceEnds:
+		e.patienceEnds(n)
 	case entryExpires:
 		e.entryExpires(n, v.version)
 	case nodeEmptyFor:

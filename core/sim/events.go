@@ -18,6 +18,7 @@ const (
 	flowEnds                      // subject: link
 	pulled                        // subject: node; version: image
 	entryExpires                  // subject: scope of the cache
+	patienceEnds                  // subject: job
 	imagesMade                    // subject: agent, as all up to wiped
 	imagesAsked                   // the registry has said that the node's images are good
 	podStarted

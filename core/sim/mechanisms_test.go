@@ -529,3 +529,26 @@ func TestLeastChargeByHand(t *testing.T) {
 		t.Errorf("spent %v", n.Spent)
 	}
 }
+
+// With one agent and jobs of 100 s every 30 s that wait at most a minute, every
+// third is served: those at 0, 60 (which waits 40), 150 (50), 240 (60 is too long) …
+func TestGivingUpByHand(t *testing.T) {
+	b := bench{classes: "[{name: k, wants: [x], work: 100s, giveUpAfter: 1m}]", agents: "floor: 1, ceiling: 1", jobs: "id,submitted,class\n"}
+	for i := range 8 {
+		b.jobs += fmt.Sprintf("j%d,%d,k\n", i, 30*i)
+	}
+	trace := b.run(t)
+	var got []string
+	for j, r := range trace.Records {
+		got = append(got, fmt.Sprint(trace.Jobs.ID(j), " ", r.Result))
+		if told := story(trace, j); r.Result == sim.GaveUp && told != "" {
+			t.Errorf("%s: %s", trace.Jobs.ID(j), told)
+		}
+	}
+	// 0: 0–100. 30 gives up at 90. 60 starts at 100, to 200. 90 gives up at 150, 120
+	// at 180. 150 starts at 200, to 300. 180 gives up at 240. 210 at 270.
+	want := "j0 succeeded, j1 gave-up, j2 succeeded, j3 gave-up, j4 gave-up, j5 succeeded, j6 gave-up, j7 gave-up"
+	if s := strings.Join(got, ", "); s != want {
+		t.Errorf("\n got %s\nwant %s", s, want)
+	}
+}

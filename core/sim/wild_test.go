@@ -47,9 +47,9 @@ func ended(t *testing.T, trace *sim.Trace) {
 	for j, r := range trace.Records {
 		lost += int64(r.Lost)
 		switch {
-		case r.Ended >= 0 && (r.Result == sim.Unfinished || r.Result == sim.Dropped || r.Started < 0):
+		case r.Ended >= 0 && (r.Result == sim.Unfinished || r.Result.Never() || r.Started < 0):
 			t.Errorf("job %d ended at %v with %v", j, r.Ended, r.Result)
-		case r.Ended < 0 && r.Result != sim.Unfinished && r.Result != sim.Dropped && r.Result != sim.Succeeded && r.Result != sim.TimedOut:
+		case r.Ended < 0 && r.Result != sim.Unfinished && !r.Result.Never() && r.Result != sim.Succeeded && r.Result != sim.TimedOut:
 			t.Errorf("job %d has not ended, with %v", j, r.Result)
 		}
 		for _, b := range trace.Jobs.After(j) {

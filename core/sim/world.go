@@ -97,6 +97,7 @@ type Class struct {
 	Wants    []string
 	Limit    units.Duration // longest work; 0: none
 	Retries  int
+	GiveUp   units.Duration // longest wait for a start; 0: none
 	priority int
 	work     chance.Dist // ns
 	cores    float64     // 0: not known

@@ -90,6 +90,7 @@ type Queue struct {
 	Agents  int     // floor = ceiling
 	Load    float64 // of each agent
 	Work    string  // form of the work time; its mean is WorkMean
+	Loss    bool    // jobs that find no agent at once are lost
 	Hours   int     // span
 	Repeats int
 }
@@ -106,6 +107,10 @@ const (
 // Build returns the queue as a world.
 func (q Queue) Build() (*sim.World, error) {
 	perHour := q.Load * float64(q.Agents) / WorkMean * 3600
+	lost := ""
+	if q.Loss {
+		lost = ", giveUpAfter: 1ns"
+	}
 	return Parse(fmt.Sprintf(`
 apiVersion: tachyphor/v1
 kind: Cluster
@@ -121,7 +126,7 @@ metadata: {name: poisson}
 spec:
   start: 2026-01-05T00:00:00Z
   classes:
-    - {name: job, wants: [], work: %s, arrivals: {hours: [{when: "Mon-Sun 00:00-24:00", perHour: %g}]}}
+    - {name: job, wants: [], work: %s%s, arrivals: {hours: [{when: "Mon-Sun 00:00-24:00", perHour: %g}]}}
 ---
 apiVersion: tachyphor/v1
 kind: Scenario
@@ -131,7 +136,7 @@ spec:
   workload: poisson
   templates: [{template: t, agents: {floor: %d, ceiling: %d, every: 0s, linger: 400d}}]
   run: {span: %dh, warmup: %dm, repeats: %d, seed: 7}
-`, q.Work, perHour, q.Agents, q.Agents, q.Hours, q.Hours*6, q.Repeats)+Template("t", "any", "1", "1Gi", "i"), "")
+`, q.Work, lost, perHour, q.Agents, q.Agents, q.Hours, q.Hours*6, q.Repeats)+Template("t", "any", "1", "1Gi", "i"), "")
 }
 
 // Random returns a world drawn from a seed: several templates, pools and
