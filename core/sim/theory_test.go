@@ -107,6 +107,114 @@ func TestTheoryFixedWork(t *testing.T) {
 	}
 }
 
+// each runs a world's repeats and reads a value off each.
+func each(t *testing.T, w *sim.World, value func(*sim.Trace) float64) []float64 {
+	t.Helper()
+	out := make([]float64, w.Plan.Repeats)
+	var all sync.WaitGroup
+	for r := range out {
+		all.Go(func() {
+			trace, err := sim.Run(w, w.Plan.Seed, r, nil)
+			if err != nil {
+				t.Error(err)
+				return
+			}
+			out[r] = value(trace)
+		})
+	}
+	all.Wait()
+	return out
+}
+
+// share is the part of the window's jobs for which something holds.
+func share(trace *sim.Trace, holds func(r *sim.Record, from units.Duration) bool) float64 {
+	n, k := 0, 0
+	for j := range trace.Records {
+		if s := trace.Jobs.List[j].Submitted; s >= trace.World.Plan.Warmup && s < trace.World.Plan.Span {
+			n++
+			if holds(&trace.Records[j], s) {
+				k++
+			}
+		}
+	}
+	return float64(k) / float64(n)
+}
+
+// Finite ceilings without waiting lose what Erlang's B formula says, whatever the
+// form of the work.
+func TestTheoryErlangB(t *testing.T) {
+	repeats, scale := size()
+	for _, c := range []struct {
+		agents int
+		load   float64
+		work   string
+	}{{1, 0.5, worlds.Exponential}, {5, 0.9, worlds.Fixed}, {20, 1.1, worlds.Exponential}} {
+		w, err := worlds.Queue{Agents: c.agents, Load: c.load, Work: c.work, Loss: true, Hours: int(100 * scale), Repeats: repeats}.Build()
+		if err != nil {
+			t.Fatal(err)
+		}
+		lost := each(t, w, func(x *sim.Trace) float64 {
+			return share(x, func(r *sim.Record, _ units.Duration) bool { return r.Result == sim.GaveUp })
+		})
+		agrees(t, fmt.Sprintf("%d agents at %g, %s: share lost", c.agents, c.load, c.work), lost, stats.ErlangB(c.agents, c.load*float64(c.agents)), 0.05)
+	}
+}
+
+// The tail of the wait is exponential: P(W > t) = C(c, a)·exp(−(c−a)·t/s).
+func TestTheoryTail(t *testing.T) {
+	repeats, scale := size()
+	for _, c := range []int{1, 5} {
+		const load = 0.8
+		w, err := worlds.Queue{Agents: c, Load: load, Work: worlds.Exponential, Hours: int(200 * scale), Repeats: repeats}.Build()
+		if err != nil {
+			t.Fatal(err)
+		}
+		a := load * float64(c)
+		for _, after := range []float64{0.5, 2} {
+			late := each(t, w, func(x *sim.Trace) float64 {
+				return share(x, func(r *sim.Record, from units.Duration) bool {
+					return (r.Started - from).Seconds() > after*worlds.WorkMean
+				})
+			})
+			agrees(t, fmt.Sprintf("%d agents: share that waits longer than %g work times", c, after), late, stats.ErlangC(c, a)*math.Exp(-(float64(c)-a)*after), 0.25)
+		}
+	}
+}
+
+// A link and a node's CPU are shared as processor sharing: the mean time there is
+// 1/(1 − ρ) works, whatever the form of the work.
+func TestTheoryProcessorSharing(t *testing.T) {
+	repeats, scale := size()
+	for _, cpu := range []bool{true, false} {
+		forms := worlds.LinkForms
+		if cpu {
+			forms = worlds.CPUForms
+		}
+		for _, form := range forms {
+			w, err := worlds.Shared{CPU: cpu, Load: 0.7, Form: form, Hours: int(120 * scale), Repeats: repeats}.Build()
+			if err != nil {
+				t.Fatal(err)
+			}
+			spent := each(t, w, func(x *sim.Trace) float64 {
+				n, sum := 0, units.Duration(0)
+				for j := range x.Records {
+					if s := x.Jobs.List[j].Submitted; s < w.Plan.Warmup || s >= w.Plan.Span {
+						continue
+					}
+					n++
+					x.EachStay(j, func(s sim.Stay) {
+						if p := s.Cause.Phase(); cpu && p == sim.Work || !cpu && p == sim.Save {
+							sum += s.To - s.From
+						}
+					})
+				}
+				return sum.Seconds() / float64(n) / worlds.WorkMean
+			})
+			agrees(t, "shared, "+form, spent, 1/(1-0.7), 0.1)
+		}
+	}
+}
+
 // Little's law on the run's own records, to the nanosecond: the time that jobs
 // waited is the area under the line of waiting jobs, and node time is the area
 // under the lines of nodes.
