@@ -66,7 +66,7 @@ type agent struct {
 // becomes moves agent a to a state and tells the observers.
 func (e *engine) becomes(a int32, to agentState) {
 	g := &e.agents[a]
-	if checked && !legal(g.state, to) {
+	if checked != nil && !legal(g.state, to) {
 		panic(fmt.Sprintf("sim: agent goes from state %d to %d", g.state, to))
 	}
 	e.observeAgent(g, to)

@@ -1,3 +1,120 @@
 package sim
 
-func init() { checked = true }
+import (
+	"fmt"
+
+	"tachyphor/core/fleet"
+	"tachyphor/core/units"
+)
+
+func init() { checked = audit }
+
+// audit panics when the parts of a run's state do not agree: nodes' room with the
+// pods on them, teams with their agents, queues with the jobs that wait, the quota,
+// claims, links and the cache store with those who use them.
+func audit(e *engine) {
+	must := func(ok bool, format string, args ...any) {
+		if !ok {
+			panic("sim: at " + e.now.String() + ": " + fmt.Sprintf(format, args...))
+		}
+	}
+	type sums struct {
+		room            fleet.Room
+		pods            int32
+		memory          units.Bytes
+		wanted          int64
+		workers         int
+		total, coming   int
+		idle            int
+		node            bool
+		stuck, unplaced int
+	}
+	nodes, teams := make([]sums, len(e.nodes)), make([]sums, len(e.teams))
+	for n := range e.nodes {
+		nodes[n].room = e.w.Pools[e.nodes[n].pool].Room
+		for t, k := range e.nodes[n].holders {
+			for range k {
+				nodes[n].room.Take(&e.w.Templates[t].need, 1)
+			}
+		}
+	}
+	claims, used := make([]int, len(e.claims)), quotaUse{}
+	cpu := int64(0)
+	for a := range e.agents {
+		g := &e.agents[a]
+		if g.state == gone {
+			continue
+		}
+		t := &e.w.Templates[g.template]
+		team := &teams[g.template]
+		team.total++
+		used.pods++
+		used.CPU, used.Memory = used.CPU+t.Request.CPU, used.Memory+t.Request.Memory
+		switch g.state {
+		case unplaced, pulling, starting, joining:
+			team.coming++
+		case idle:
+			team.idle++
+		}
+		must((g.node < 0) == (g.state == unplaced), "agent %d in state %d is on node %d", a, g.state, g.node)
+		must((g.job >= 0) == (g.state == busy || g.state == wiping), "agent %d in state %d has job %d", a, g.state, g.job)
+		if g.node < 0 {
+			team.unplaced++
+			continue
+		}
+		must(!e.nodes[g.node].gone, "agent %d is on node %d, which is gone", a, g.node)
+		s := &nodes[g.node]
+		s.pods++
+		s.room.Take(&t.need, 1)
+		for _, c := range t.claims {
+			claims[c]++
+			must(e.claims[c].node == g.node, "claim %d is on node %d, agent %d on %d", c, e.claims[c].node, a, g.node)
+		}
+		if g.state == busy {
+			s.memory += g.run.held
+			if e.w.sharing && g.run.step == working {
+				s.workers++
+				s.wanted += g.run.cap
+				cpu += g.run.rate
+			}
+		}
+	}
+	for n := range e.nodes {
+		node, s := &e.nodes[n], &nodes[n]
+		if node.gone {
+			continue
+		}
+		must(node.left == s.room && node.pods == s.pods, "node %d has %v left for %d pods, its pods say %v and %d", n, node.left, node.pods, s.room, s.pods)
+		must(node.left.CPU >= 0 && node.left.Memory >= 0 && node.left.Pods >= 0, "node %d is overbooked: %v", n, node.left)
+		must(node.memory == s.memory && node.wanted == s.wanted && len(node.workers) == s.workers, "node %d: memory %d, wanted %d, %d workers; its agents say %d, %d, %d",
+			n, node.memory, node.wanted, len(node.workers), s.memory, s.wanted, s.workers)
+		size := units.Bytes(0)
+		for l, state := range node.shelf.layers {
+			if state == -1 {
+				size += e.w.layers[l]
+			}
+		}
+		must(node.shelf.size == size, "node %d holds %d bytes of images, its layers are %d", n, node.shelf.size, size)
+	}
+	for t := range e.teams {
+		team, s := &e.teams[t], &teams[t]
+		must(team.total == s.total && team.coming == s.coming && team.idle == s.idle, "team %d: %d, %d coming, %d idle; its agents say %d, %d, %d", t, team.total, team.coming, team.idle, s.total, s.coming, s.idle)
+		must(team.promised <= min(team.coming, team.queue.len()), "team %d has promised %d of %d coming to %d waiting", t, team.promised, team.coming, team.queue.len())
+		must(len(e.place.pending[t]) == s.unplaced, "team %d: %d pods wait for a node, %d agents have none", t, len(e.place.pending[t]), s.unplaced)
+		for i := 1; i < team.queue.len(); i++ {
+			must(!e.jobBefore(team.queue.at(i).job, team.queue.at(i-1).job), "team %d: the queue is out of order at %d", t, i)
+		}
+	}
+	must(used == e.used, "the quota counts %v, the agents are %v", e.used, used)
+	must(cpu == e.cpu, "%d µcores in use, the agents say %d", e.cpu, cpu)
+	for c := range claims {
+		must(e.claims[c].pods == claims[c], "claim %d has %d pods, %d use it", c, e.claims[c].pods, claims[c])
+	}
+	stored := units.Bytes(0)
+	for _, x := range e.cache.entries {
+		if x.there {
+			stored += x.size
+		}
+	}
+	must(stored == e.cache.stored, "the store holds %d bytes, its entries are %d", e.cache.stored, stored)
+}

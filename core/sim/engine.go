@@ -9,8 +9,11 @@ import (
 	"tachyphor/core/units"
 )
 
-// checked turns on checks inside the loop that cost time; tests set it.
-var checked = false
+// checked looks at the whole state of a run every auditEvery steps and at its end;
+// tests set it. While it is set, every change of state is checked too.
+var checked func(*engine)
+
+const auditEvery = 64
 
 // ErrStopped is returned by a run that its watcher stopped.
 var ErrStopped = errors.New("the run was stopped")
@@ -168,6 +171,9 @@ func (e *engine) loop(watch Watcher) error {
 		} else if still++; still > mostAtOnce {
 			return fmt.Errorf("the run stands still at %v: a defect of the engine", e.now)
 		}
+		if checked != nil && steps%auditEvery == 0 {
+			checked(e)
+		}
 		switch what {
 		case 1:
 			e.happen(e.queue.pop())
@@ -274,6 +280,9 @@ func (e *engine) draw(d chance.Dist, p chance.Purpose, entity uint64) units.Dura
 
 // finish closes what is still open at the end of the span.
 func (e *engine) finish() {
+	if checked != nil {
+		checked(e)
+	}
 	e.now = max(e.now, e.w.Plan.Span)
 	for n := range e.nodes {
 		if !e.nodes[n].gone {

@@ -153,3 +153,63 @@ func TestWildWorldsAreWild(t *testing.T) {
 		t.Errorf("cache %+v, %d dropped, %d with spare room", cache, dropped, holders)
 	}
 }
+
+// More of anything that costs nothing does not make jobs start later, but for what
+// packing and pulling explain: another agent may take the room that a wider one
+// would have had, and a node more may have jobs wait for its boot and its images
+// over a slow link when an agent would have come free sooner. So most steps help or
+// leave things alone, few harm, and none by much.
+func TestMoreIsSeldomWorse(t *testing.T) {
+	seeds := uint64(40)
+	if long {
+		seeds = 1000
+	}
+	tried, worse := 0, 0
+	for seed := range seeds {
+		w, err := worlds.Random(seed)
+		if err != nil {
+			t.Fatal(err)
+		}
+		before := meanDelay(t, w, seed)
+		faster := *w
+		faster.Links.Registry.Down *= 3
+		variants := map[string]*sim.World{"a faster registry": &faster, "one agent of the first template more": w.WithCeiling(0, 1), "one agent of the second more": w.WithCeiling(1, 1)}
+		if grown, p := w.Grown(0, 1); p >= 0 {
+			variants["one node more"] = grown
+		}
+		if w.AgentCeiling >= 0 {
+			variants["one agent of all more"] = w.WithAgents(1)
+		}
+		for name, v := range variants {
+			tried++
+			after := meanDelay(t, v, seed)
+			if after > before*1.01+0.5 {
+				worse++
+				t.Logf("seed %d, %s: mean start delay %.2f s, before %.2f s", seed, name, after, before)
+			}
+			if after > before*1.5+10 {
+				t.Errorf("seed %d, %s: mean start delay %.2f s, before %.2f s", seed, name, after, before)
+			}
+		}
+	}
+	t.Logf("%d of %d steps make it worse by more than 1 %%", worse, tried)
+	if worse*20 > tried {
+		t.Errorf("%d of %d steps make it worse", worse, tried)
+	}
+}
+
+func meanDelay(t *testing.T, w *sim.World, seed uint64) float64 {
+	t.Helper()
+	trace, err := sim.Run(w, seed, 0, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	n, sum := 0, 0.0
+	for j, r := range trace.Records {
+		if r.Started >= 0 {
+			n++
+			sum += (r.Started - trace.From(j)).Seconds()
+		}
+	}
+	return sum / float64(max(1, n))
+}
