@@ -140,7 +140,7 @@ func (c *Comparison) metric(key string) Metric {
 // sentence says what the last outcome changes against the first.
 func (c *Comparison) sentence(currency string) string {
 	last := len(c.Scenarios) - 1
-	delay, cost := c.metric("delay-p95"), c.metric("cost-month")
+	delay, cost, lead := c.metric("delay-p95"), c.metric("cost-month"), c.metric("lead-mean")
 	say := func(m Metric, write func(float64) string) string {
 		d := m.Differences[last]
 		text := write(m.Values[last].Mean) + " instead of " + write(m.Values[0].Mean)
@@ -153,8 +153,9 @@ func (c *Comparison) sentence(currency string) string {
 			return text + " (" + write(d.Mean) + " more)"
 		}
 	}
-	return fmt.Sprintf("With %s, 95 %% of jobs start within %s, for a monthly bill of %s.", c.Scenarios[last],
-		say(delay, func(x float64) string { return units.Duration(x).Short() }),
+	length := func(x float64) string { return units.Duration(x).Short() }
+	return fmt.Sprintf("With %s, 95 %% of jobs start within %s and the mean job ends after %s, for a monthly bill of %s.", c.Scenarios[last],
+		say(delay, length), say(lead, length),
 		say(cost, func(x float64) string { return units.Money(x * float64(units.Unit)).Short(currency) }))
 }
 

@@ -174,6 +174,9 @@ func bill(o *outcome.Outcome) listing {
 	l := listing{columns: []column{{"cost a month", false}, {"nodes", true}, {c.Currency, true}, {"share", true}}, value: c}
 	nodes := 0.0
 	for _, pool := range c.Pools {
+		if pool.PerMonth.Mean == 0 {
+			continue
+		}
 		nodes += pool.PerMonth.Mean
 		l.rows = append(l.rows, []string{"pool " + pool.Pool + " (" + pool.NodeType + ")", interval(pool.Nodes, 2), money(pool.PerMonth), ""})
 	}

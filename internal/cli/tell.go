@@ -101,30 +101,44 @@ func (p *program) comparison(c client.Comparison) error {
 	return p.show(d)
 }
 
-// ribbons draws the mean start delay of each outcome on one scale.
+// ribbons draws the mean start delay of each outcome on one scale, and the mean
+// lead time.
 func (p *program) ribbons(c client.Comparison) {
-	longest, widest := 0.0, 0
-	for i, o := range c.Outcomes {
-		longest = max(longest, o.Groups[0].Delay.Mean.Mean)
-		widest = max(widest, len(c.Scenarios[i]))
-	}
-	all := make([]float64, sim.Phases)
-	fmt.Fprintln(p.out, p.faint("mean start delay by phase, on one scale"))
-	for i, o := range c.Outcomes {
-		phases := delayOf(o.Groups[0].Ribbon)
-		for k, x := range phases {
-			all[k] = max(all[k], x)
+	draw := func(title string, of func(outcome.Group) []float64) {
+		var bars [][]float64
+		longest, widest := 0.0, 0
+		for i, o := range c.Outcomes {
+			bars = append(bars, of(o.Groups[0]))
+			longest = max(longest, total(bars[i]))
+			widest = max(widest, len(c.Scenarios[i]))
 		}
-		mean := units.Duration(o.Groups[0].Delay.Mean.Mean).Short()
-		fmt.Fprintf(p.out, "%-*s  %s %s\n", widest, c.Scenarios[i], p.bar(phases, longest, max(20, min(p.term.width, 100)-widest-18)), mean)
-	}
-	var marks []string
-	for k, x := range all {
-		if x >= 1 {
-			marks = append(marks, p.mark(k, 1)+" "+sim.PhaseNames[k])
+		all := make([]float64, sim.Phases)
+		fmt.Fprintln(p.out, p.faint(title))
+		for i, phases := range bars {
+			for k, x := range phases {
+				all[k] = max(all[k], x)
+			}
+			fmt.Fprintf(p.out, "%-*s  %s %s\n", widest, c.Scenarios[i], p.bar(phases, longest, max(20, min(p.term.width, 100)-widest-18)), units.Duration(total(phases)).Short())
 		}
+		var marks []string
+		for k, x := range all {
+			if x >= 1 {
+				marks = append(marks, p.mark(k, 1)+" "+sim.PhaseNames[k])
+			}
+		}
+		fmt.Fprintln(p.out, strings.Join(marks, "   "))
 	}
-	fmt.Fprintln(p.out, strings.Join(marks, "   "))
+	draw("mean start delay by phase, on one scale", func(g outcome.Group) []float64 { return delayOf(g.Ribbon) })
+	fmt.Fprintln(p.out)
+	draw("mean lead time by phase, on one scale", func(g outcome.Group) []float64 { return means(g.Ribbon) })
+}
+
+func total(list []float64) float64 {
+	sum := 0.0
+	for _, x := range list {
+		sum += x
+	}
+	return sum
 }
 
 // difference writes one outcome's difference to the first, marked where it is
@@ -175,6 +189,8 @@ func inUnit(unit string, x float64, currency string) string {
 		return units.Money(x * float64(units.Unit)).Short(currency)
 	case "share":
 		return fmt.Sprintf("%.1f %%", 100*x)
+	case "ratio":
+		return fmt.Sprintf("%.1f ×", x)
 	default:
 		return fmt.Sprintf("%.1f", x)
 	}

@@ -23,9 +23,10 @@ import (
 var pages = []page{
 	{"desk", "/", "table", 0},
 	{"scenario", "/scenarios/weekday-lean", "#simulate", 0},
-	{"outcome", "/outcomes/2", "#headline", 0},
-	{"outcome-time", "/outcomes/2", "canvas", 1700},
-	{"compare", "/compare?ids=1,2,3", "#headline", 0},
+	{"outcome", "/outcomes/5", "#headline", 0},
+	{"outcome-bill", "/outcomes/5", "#headline", 800},
+	{"outcome-time", "/outcomes/5", "canvas", 2720},
+	{"compare", "/compare?ids=3,4,5,6", "#headline", 0},
 }
 
 type page struct {

@@ -108,15 +108,6 @@ export const phaseMeaning: Record<string, string> = {
 /** delayPhases is how many of the phases come before a job's own first step. */
 export const delayPhases = 6;
 
-/** What the parts of the work phase are called. */
-export const workParts: Record<string, string> = {
-  work: "its own",
-  cold: "cold",
-  stretch: "stretch",
-  lost: "lost attempts",
-  rerun: "waiting to run again",
-};
-
 /** What node time goes to, from the useful to the empty. */
 export const useNames: Record<string, string> = {
   work: "agents at work",

@@ -4,6 +4,7 @@ import { Link, useSearchParams } from "react-router";
 import type { Schemas } from "../api/client";
 import { comparison, outcomes } from "../api/queries";
 import { DataTable } from "../parts/DataTable";
+import { inOrder, LeadRibbon, type Segment, SegmentLegend, segments } from "../parts/LeadRibbon";
 import { outcomeColumns } from "../parts/outcomeColumns";
 import { Legend, onlyDelay, Ribbon } from "../parts/Ribbon";
 import { Notice, Section, Trouble, Waiting } from "../parts/Section";
@@ -82,6 +83,9 @@ function Beside({ c }: { c: Schemas["ComparedOutcomes"] }) {
   const sums = delay.map((d) => d.reduce((a, b) => a + b, 0));
   const longest = Math.max(...sums);
   const there = delay.reduce((all, d) => d.map((x, i) => Math.max(x, all[i] ?? 0)), []);
+  const lead = c.outcomes.map((o) => (o.groups[0] ? segments(o.groups[0]) : []));
+  const longestLead = Math.max(...lead.map(total));
+  const kinds = inOrder([...new Map(lead.flat().map((s) => [s.key, s])).values()]);
   const metrics = c.metrics.filter((m) => m.values.some((v) => v.mean !== 0));
   return (
     <>
@@ -103,6 +107,22 @@ function Beside({ c }: { c: Schemas["ComparedOutcomes"] }) {
         </div>
         <div className="mt-3">
           <Legend ns={there} times={false} />
+        </div>
+      </Section>
+      <Section title="Mean lead time, from submission to end" aside="on one scale">
+        <div className="space-y-3">
+          {c.outcomes.map((o, i) => (
+            <div key={o.id} className="grid grid-cols-1 items-center gap-x-3 sm:grid-cols-[12rem_1fr_6rem]">
+              <Link to={`/outcomes/${o.id}`} className="link truncate">
+                {name(i)}
+              </Link>
+              <LeadRibbon list={lead[i] ?? []} whole={longestLead} label={`lead time of ${name(i)}`} />
+              <span className="sm:text-right">{duration(total(lead[i] ?? []))}</span>
+            </div>
+          ))}
+        </div>
+        <div className="mt-3">
+          <SegmentLegend list={kinds} times={false} />
         </div>
       </Section>
       <Section
@@ -162,6 +182,8 @@ function Beside({ c }: { c: Schemas["ComparedOutcomes"] }) {
     </>
   );
 }
+
+const total = (list: Segment[]) => list.reduce((a, s) => a + s.ns, 0);
 
 /** One outcome's difference to the first, and whether it is sure. */
 function Difference({ m, i }: { m: Metric; i: number }) {

@@ -3,10 +3,10 @@ import { Link, useParams } from "react-router";
 import type { Schemas } from "../api/client";
 import { outcome, outcomes } from "../api/queries";
 import { DataTable } from "../parts/DataTable";
-import { Legend, Ribbon } from "../parts/Ribbon";
+import { LeadRibbon, SegmentLegend, segments } from "../parts/LeadRibbon";
 import { Notice, Section, Trouble, Waiting } from "../parts/Section";
 import { useTitle } from "../parts/useTitle";
-import { count, duration, percent, workParts } from "../words";
+import { count, duration, percent } from "../words";
 import { Bill } from "./outcome/Bill";
 import { Delays } from "./outcome/Delays";
 import { Groups } from "./outcome/Groups";
@@ -68,8 +68,8 @@ function Earlier({ id, scenario }: { id: number; scenario: string }) {
 function Story({ id, o }: { id: number; o: Result }) {
   const all = o.groups[0];
   if (!all) return null;
-  const mean = all.ribbonNs.map((f) => f.mean);
-  const whole = mean.reduce((a, b) => a + b, 0);
+  const parts = segments(all);
+  const whole = parts.reduce((a, s) => a + s.ns, 0);
   return (
     <>
       <p className="mt-2 max-w-3xl text-lg leading-snug" id="headline">
@@ -90,16 +90,11 @@ function Story({ id, o }: { id: number; o: Result }) {
         </Notice>
       ))}
       <div className="mt-5">
-        <Ribbon ns={mean} whole={whole} label="the mean job" tall />
+        <LeadRibbon list={parts} whole={whole} label="the mean job" />
         <div className="mt-2 flex flex-wrap justify-between gap-x-6">
-          <Legend ns={mean} />
+          <SegmentLegend list={parts} />
           <p className="text-sm opacity-80">the mean job, {duration(whole)} from submission to end</p>
         </div>
-        {all.workParts.length > 1 && (
-          <p className="mt-1 text-sm opacity-80" id="work-parts">
-            of the work: {all.workParts.map((w) => `${workParts[w.cause]} ${duration(w.ns.mean)}`).join(", ")}
-          </p>
-        )}
       </div>
       <Groups o={o} />
       <div className="grid gap-x-10 lg:grid-cols-2">
