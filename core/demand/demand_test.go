@@ -2,15 +2,15 @@ package demand_test
 
 import (
 	"bytes"
-	"github.com/parquet-go/parquet-go"
-	"reflect"
-	"time"
-
 	"fmt"
 	"math"
+	"reflect"
 	"slices"
 	"strings"
 	"testing"
+	"time"
+
+	"github.com/parquet-go/parquet-go"
 
 	"tachyphor/core/chance"
 	"tachyphor/core/demand"

@@ -121,6 +121,3 @@ func (c Cause) Label() string { return causeInfo[c].label }
 // ofAll reports whether a cause holds jobs of every template back alike, so that
 // any agent's going may help.
 func (c Cause) ofAll() bool { return c == AtAgents || c >= QuotaPods && c <= QuotaMemory }
-
-// ofCeiling reports whether a job held for the cause waits until some agent goes.
-func (c Cause) ofCeiling() bool { return c == AtCeiling || c.ofAll() }

@@ -19,15 +19,14 @@ func audit(e *engine) {
 		}
 	}
 	type sums struct {
-		room            fleet.Room
-		pods            int32
-		memory          units.Bytes
-		wanted          int64
-		workers         int
-		total, coming   int
-		idle            int
-		node            bool
-		stuck, unplaced int
+		room          fleet.Room
+		pods          int32
+		memory        units.Bytes
+		wanted        int64
+		workers       int
+		total, coming int
+		idle          int
+		unplaced      int
 	}
 	nodes, teams := make([]sums, len(e.nodes)), make([]sums, len(e.teams))
 	for n := range e.nodes {

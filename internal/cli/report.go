@@ -230,18 +230,14 @@ func troubles(o *outcome.Outcome) listing {
 // cached tells what the workspace cache did.
 func cached(o *outcome.Outcome) listing {
 	c := o.Cache
-	l := listing{columns: []column{{"workspace cache", false}, {"", true}}, value: c}
-	for _, x := range [][]string{
+	return listing{columns: []column{{"workspace cache", false}, {"", true}}, value: c, rows: [][]string{
 		{"jobs that found it up to date", fmt.Sprintf("%.1f %%", 100*c.Found.Mean)},
 		{"jobs that found it out of date", fmt.Sprintf("%.1f %%", 100*c.Stale.Mean)},
 		{"archives saved", interval(c.Saves, 0)},
 		{"kept, on average", interval(c.KeptGB, 2) + " GB"},
 		{"brought in", interval(c.DownGB, 0) + " GB"},
 		{"sent out", interval(c.UpGB, 0) + " GB"},
-	} {
-		l.rows = append(l.rows, x)
-	}
-	return l
+	}}
 }
 
 func money(f stats.Figure) string { return strings.TrimSpace(outcome.Money(f, "")) }
