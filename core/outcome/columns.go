@@ -54,47 +54,6 @@ func ReadBlock(data []byte, from, n int) (rows []JobRow, err error) {
 	return rows[:got], err
 }
 
-// FindInBlock returns the row of the job with an id, where the block has it.
-func FindInBlock(data []byte, id string) (row int, ok bool, err error) {
-	f, err := parquet.OpenFile(bytes.NewReader(data), int64(len(data)), parquet.SkipBloomFilters(true), parquet.SkipPageIndex(true))
-	if err != nil {
-		return 0, false, fmt.Errorf("a stored block of jobs cannot be read: %w", err)
-	}
-	at, found := f.Schema().Lookup("id")
-	if !found {
-		return 0, false, errors.New("a stored block of jobs has no ids")
-	}
-	for _, g := range f.RowGroups() {
-		pages := g.ColumnChunks()[at.ColumnIndex].Pages()
-		values := make([]parquet.Value, 512)
-		for {
-			p, err := pages.ReadPage()
-			if errors.Is(err, io.EOF) {
-				break
-			}
-			if err != nil {
-				return 0, false, errors.Join(err, pages.Close())
-			}
-			for read := p.Values(); ; {
-				n, err := read.ReadValues(values)
-				for _, v := range values[:n] {
-					if string(v.ByteArray()) == id {
-						return row, true, pages.Close()
-					}
-					row++
-				}
-				if err != nil {
-					break
-				}
-			}
-		}
-		if err := pages.Close(); err != nil {
-			return 0, false, err
-		}
-	}
-	return 0, false, nil
-}
-
 // A Form is a file format of exports.
 type Form string
 

@@ -67,7 +67,7 @@ func audit(e *engine) {
 		s.room.Take(&t.need, 1)
 		for _, c := range t.claims {
 			claims[c]++
-			must(e.claims[c].node == g.node, "claim %d is on node %d, agent %d on %d", c, e.claims[c].node, a, g.node)
+			must(e.claims[c].node == g.node, "volume %d is on node %d, agent %d on %d", c, e.claims[c].node, a, g.node)
 		}
 		if g.state == busy {
 			s.memory += g.run.held

@@ -750,7 +750,7 @@ export interface components {
              * @description How the job ended.
              * @enum {string}
              */
-            result: "unfinished" | "succeeded" | "out-of-memory" | "evicted" | "out-of-disk" | "timed-out" | "taken-back" | "dropped";
+            result: "unfinished" | "succeeded" | "out-of-memory" | "evicted" | "out-of-disk" | "timed-out" | "taken-back" | "dropped" | "gave-up";
             /** @description What it waited for, in order, without gaps. */
             stays: components["schemas"]["Stay"][];
             /**
@@ -878,7 +878,7 @@ export interface components {
              * @description Attempts that were cut short.
              */
             lost: number;
-            /** @description Jobs by how they ended: unfinished, succeeded, out-of-memory, evicted, out-of-disk, timed-out, taken-back, dropped. */
+            /** @description Jobs by how they ended: unfinished, succeeded, out-of-memory, evicted, out-of-disk, timed-out, taken-back, dropped, gave-up. */
             results: number[];
             /** @description Time of ended jobs by phase; adds up to leadNs. */
             ribbonNs: number[];
