@@ -68,12 +68,8 @@ type row struct {
 	disk      units.Bytes // peak
 }
 
-// columns are what a recording may have; those without a reader are kept for
-// other uses and only checked where they can be.
-var columns = []string{
-	"id", "submitted", "class", "project", "wants", "branch", "after", "work",
-	"cores", "memory", "disk", "started", "ended", "result",
-}
+// columns are what a recording may have; those without a reader are left alone.
+var columns = document.RecordedColumns()
 
 // Read reads a recording: CSV with a header that names columns, JSON Lines, one
 // object a line, or Parquet, told apart by the first bytes. theirs gives the

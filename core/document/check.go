@@ -217,8 +217,23 @@ func (c checker) facts(s *ClusterSpec) {
 	c.chance("spec.store.saveFails", s.Store.SaveFails)
 }
 
+// circle faults classes that follow each other round and round.
+func (c checker) circle(path string, k *JobClass, all []JobClass) {
+	at := k
+	for range all {
+		i := slices.IndexFunc(all, func(x JobClass) bool { return at.Follows != nil && x.Name == at.Follows.Class })
+		if i < 0 {
+			return
+		}
+		if at = &all[i]; at.Name == k.Name && at.Follows.Class != k.Name {
+			c.at(path+".follows.class", strconv.Quote(k.Follows.Class), "the classes follow each other in a circle")
+			return
+		}
+	}
+}
+
 // class checks what a job class may say beyond its work.
-func (c checker) class(path string, k *JobClass, names []string) {
+func (c checker) class(path string, k *JobClass, all []JobClass, names []string) {
 	c.sizes(path+".memory", k.Memory)
 	c.sizes(path+".disk", k.Disk)
 	c.times(path+".workspace.cold", k.Workspace.Cold)
@@ -235,6 +250,7 @@ func (c checker) class(path string, k *JobClass, names []string) {
 		return
 	}
 	c.within(path+".follows.count", k.Follows.Count, 1, 1000)
+	c.circle(path, k, all)
 	if i := slices.Index(names, k.Follows.Class); i < 0 {
 		c.at(path+".follows.class", strconv.Quote(k.Follows.Class), "no such class in this workload"+meant(k.Follows.Class, names))
 	} else if names[i] == k.Name {
@@ -259,7 +275,7 @@ func (c checker) workload(s *WorkloadSpec) {
 	}
 	for i, k := range s.Classes {
 		path := fmt.Sprintf("spec.classes[%d]", i)
-		c.class(path, &k, names)
+		c.class(path, &k, s.Classes, names)
 		c.times(path+".work", k.Work)
 		if k.Work.IsZero() && s.Jobs == nil {
 			c.at(path+".work", "nothing", "say how long a job works, as in {median: 8m, p95: 14m}")
@@ -274,6 +290,13 @@ func (c checker) workload(s *WorkloadSpec) {
 		}
 		for j, b := range k.Arrivals.Bursts {
 			c.within(fmt.Sprintf("%s.arrivals.bursts[%d].count", path, j), b.Count, 1, 1_000_000)
+		}
+	}
+	if s.Jobs != nil {
+		for ours := range s.Jobs.Columns {
+			if !slices.Contains(RecordedColumns(), ours) {
+				c.at(join("spec.jobs.columns", ours), strconv.Quote(clip(ours)), "not a column of ours"+meant(ours, RecordedColumns()))
+			}
 		}
 	}
 	if s.Jobs != nil && (s.Jobs.File == "" || len(s.Jobs.File) > 255) {

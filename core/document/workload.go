@@ -83,3 +83,11 @@ type Burst struct {
 	Count int            `json:"count" doc:"Jobs in the burst."`
 	Over  units.Duration `json:"over,omitempty" doc:"Time over which they come, evenly at random; absent: all at once."`
 }
+
+// RecordedColumns are the columns that recorded jobs may have.
+func RecordedColumns() []string {
+	return []string{
+		"id", "submitted", "class", "project", "wants", "branch", "after", "work",
+		"cores", "memory", "disk", "started", "ended", "result",
+	}
+}

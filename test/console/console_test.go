@@ -263,3 +263,35 @@ const contrast = `(() => {
   }
   return poor;
 })()`
+
+// What caching and spot nodes do is visible without explanation: the parts of the
+// work on the ribbons, the floor under the bill, what went wrong, the cache, every
+// job page by page, and files to take away.
+func TestStoryOfCachesAndSpot(t *testing.T) {
+	s, c := running.Start(t)
+	load(t, c)
+	ctx := context.Background()
+	var ids []uint64
+	for _, name := range []string{"weekday-lean", "spot-night"} {
+		o, err := c.Simulate(ctx, name, nil, nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if end, err := c.Watch(ctx, o.ID, func(client.OutcomeBrief) {}); err != nil || end.State != "done" {
+			t.Fatal(end, err)
+		}
+		ids = append(ids, o.ID)
+	}
+	q := sit(t, s, s.Link, 1280, 800, false)
+	q.goTo(fmt.Sprintf("/outcomes/%d", ids[1]))
+	q.reads("main", "restore", "cold work", "lost attempts", "The workspace cache", "jobs that found it up to date",
+		"What went wrong", "attempts lost with a spot node", "floor under it: no design costs less", "times its floor", "What held jobs up", "one more")
+	q.reads("main", "Every job", "1 to 25 of 9,623")
+	q.must(q.p.Until(`document.querySelectorAll("a[href*='/export?what=']").length === 6`))
+	q.must(q.p.Until(`fetch(document.querySelector("a[href*='what=lines&form=csv']").href).then((r) => r.text()).then((t) => t.startsWith("from,quantity,name,unit,value"))`))
+	q.must(q.p.Until(`[...document.querySelectorAll("button")].find((b) => b.innerText === "Later")?.click() === undefined`))
+	q.reads("main", "26 to 50 of 9,623")
+	q.goTo(fmt.Sprintf("/compare?ids=%d,%d", ids[0], ids[1]))
+	q.reads("main", "Mean lead time, from submission to end", "cold work", "the mean job ends after", "bill over the floor under it", "caching[0].plan")
+	q.quiet()
+}
