@@ -477,3 +477,21 @@ func unmatched(t *sim.Trace) []Unmatched {
 	}
 	return out
 }
+
+// Fill makes the lists empty that an outcome of an earlier engine did not have.
+func (o *Outcome) Fill() {
+	orEmpty(&o.Limits)
+	orEmpty(&o.Troubles)
+	orEmpty(&o.Cost.Parts)
+	orEmpty(&o.Lines.CPU)
+	orEmpty(&o.Lines.Memory)
+	for i := range o.Groups {
+		orEmpty(&o.Groups[i].WorkParts)
+	}
+}
+
+func orEmpty[T any](list *[]T) {
+	if *list == nil {
+		*list = []T{}
+	}
+}

@@ -38,6 +38,8 @@ type agent struct {
 	state    agentState
 	missing  int8 // images still to come, in pulling
 	replaces bool // it was made because another failed to start
+	waited   bool // for an image
+	pulls    bool // and some image is pulled for it first
 	template int32
 	node     int32 // -1 while unplaced
 	job      int32 // the job it works on or wipes after; -1 otherwise

@@ -94,7 +94,7 @@ func TestCasesByHand(t *testing.T) {
 			"third finds no room", "reuse: never", 1, 1,
 			[]string{"5", "5", "5"},
 			[]string{
-				"round 5, pull 10, start 2, join 3, work 100, wipe 5", "round 5, pull 10, start 2, join 3, work 100, wipe 5",
+				"round 5, pull 10, start 2, join 3, work 100, wipe 5", "round 5, pull-joined 10, start 2, join 3, work 100, wipe 5",
 				"round 5, pools-full 120, start 2, join 3, work 100, wipe 5",
 			},
 		},

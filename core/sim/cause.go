@@ -45,6 +45,7 @@ const (
 	BootFailed                // a node that did not come up
 	Booting                   // a node that was asked for
 	Making                    // images to be made
+	PullJoined                // images that others had begun to pull
 	Pulling                   // images
 	Starting                  // containers
 	Installing                // tools at boot
@@ -84,6 +85,7 @@ var causeInfo = [causes]struct {
 	BootFailed:   {Node, "boot-failed", "a node that did not come up"},
 	Booting:      {Node, "boot", "a new node to boot"},
 	Making:       {Image, "make", "images to be made"},
+	PullJoined:   {Image, "pull-joined", "images that were already being pulled for others"},
 	Pulling:      {Image, "pull", "images to be pulled and unpacked"},
 	Starting:     {Setup, "start", "containers to start"},
 	Installing:   {Setup, "install", "tools to be installed at boot"},

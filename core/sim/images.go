@@ -53,10 +53,12 @@ func (e *engine) needImages(a int32) {
 		asked := func(p pull) bool { return p.image == i }
 		if !slices.Contains(node.puller.queue, i) && !slices.ContainsFunc(node.puller.active, asked) {
 			node.puller.queue = append(node.puller.queue, i)
+			g.pulls = true
 		}
 	}
 	switch {
 	case g.missing > 0:
+		g.waited = true
 		e.pulling(a)
 		e.nextPulls(g.node)
 	case t.asks:

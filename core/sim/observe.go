@@ -247,7 +247,11 @@ func (e *engine) recordStart(g *agent, w waiting) {
 	t.spanTo(w.job, g.created, coming, -1)
 	e.recordPlacing(g, w.job, g.placed)
 	t.spanTo(w.job, g.made, Making, -1)
-	t.spanTo(w.job, g.present, Pulling, g.node)
+	pulling := Pulling
+	if !g.pulls && g.waited {
+		pulling = PullJoined
+	}
+	t.spanTo(w.job, g.present, pulling, g.node)
 	t.spanTo(w.job, g.started, Starting, -1)
 	t.spanTo(w.job, g.installed, Installing, -1)
 	t.spanTo(w.job, g.joined-g.updating, Joining, -1)

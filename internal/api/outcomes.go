@@ -126,7 +126,9 @@ func (s *server) load(ctx context.Context, id uint64) (store.Outcome, *outcome.O
 		return o, nil, err
 	}
 	result := new(outcome.Outcome)
-	return o, result, json.Unmarshal(raw, result)
+	err = json.Unmarshal(raw, result)
+	result.Fill()
+	return o, result, err
 }
 
 func (s *server) getOutcome(ctx context.Context, in *struct {
@@ -237,6 +239,9 @@ func (s *server) compare(ctx context.Context, in *struct {
 		design, demand, err := s.designOf(ctx, brief.Inputs)
 		if err != nil {
 			return nil, s.answer(err, "outcome's documents")
+		}
+		if result.Engine != outcome.Engine {
+			return nil, huma.Error409Conflict(fmt.Sprintf("outcome %d is of an earlier engine, whose figures mean other things; simulate %s again", id, result.Scenario))
 		}
 		results, designs, demands = append(results, result), append(designs, design), append(demands, demand)
 		out.Outcomes = append(out.Outcomes, Compared{brief, result.Groups})

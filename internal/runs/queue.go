@@ -176,6 +176,10 @@ func (q *Queue) run(ctx context.Context, o store.Outcome) {
 	var wait sync.WaitGroup
 	wait.Go(func() { q.heart(beating, o.ID, j) })
 	end, data, trace := q.compute(ctx, o, j)
+	var err error
+	if end.State == store.Done && !j.stopped.Load() && ctx.Err() == nil {
+		err = q.keepJobs(ctx, o.ID, trace)
+	}
 	quiet()
 	wait.Wait()
 	defer func() { // until its end is stored, its progress is known here alone
@@ -187,7 +191,10 @@ func (q *Queue) run(ctx context.Context, o store.Outcome) {
 		q.log.Info("outcome stopped", "outcome", o.ID, "scenario", o.Scenario)
 		return
 	}
-	if err := q.finish(ctx, o.ID, end, data); err != nil {
+	if err == nil {
+		err = q.finish(ctx, o.ID, end, data)
+	}
+	if err != nil {
 		q.log.Error("cannot store an outcome; it will be computed again", "outcome", o.ID, "error", err)
 		return
 	}
@@ -286,9 +293,6 @@ func (q *Queue) compute(ctx context.Context, o store.Outcome, j *job) (end store
 	})
 	if err != nil {
 		return fail(err)
-	}
-	if err := q.keepJobs(ctx, o.ID, trace); err != nil {
-		return fail(fmt.Errorf("the jobs could not be stored: %w", err))
 	}
 	raw, err := json.Marshal(result)
 	if err != nil {
