@@ -193,7 +193,7 @@ func TestPatience(t *testing.T) {
 	}
 	for j, want := range []string{
 		"round 5, scan 30, boot 60, pull 10, start 2, join 3, work 100, wipe 5",
-		"round 5, scan 30, boot 40, pull 10, start 2, join 3, work 100, wipe 5",
+		"round 5, scan 30, boot 40, pull-joined 10, start 2, join 3, work 100, wipe 5",
 	} {
 		if got := story(trace, j); got != want {
 			t.Errorf("job %d: %s; want %s", j, got, want)
