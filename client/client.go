@@ -331,6 +331,12 @@ func (c *Client) watchOnce(ctx context.Context, id uint64, tell func(OutcomeBrie
 	return false, lines.Err()
 }
 
+// DropOutcome takes an outcome that is over away, with its jobs.
+func (c *Client) DropOutcome(ctx context.Context, id uint64) error {
+	_, err := c.call(ctx, request{method: "DELETE", path: fmt.Sprintf("/outcomes/%d", id)}, nil)
+	return err
+}
+
 // Jobs returns a page of an outcome's jobs, from one on.
 func (c *Client) Jobs(ctx context.Context, id uint64, from, limit int) (JobPage, error) {
 	var page JobPage

@@ -201,3 +201,24 @@ func TestTroublesAreTold(t *testing.T) {
 		t.Errorf("%+v", o.Cache)
 	}
 }
+
+// A job that waited for an agent whose job was saving is told so.
+func TestSavesThatHoldOthersUp(t *testing.T) {
+	w, err := worlds.Demo("cached-naive")
+	if err != nil {
+		t.Fatal(err)
+	}
+	trace, err := sim.Run(w, 1, 0, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for j := range trace.Records {
+		e := outcome.Explain(trace, j)
+		if slices.ContainsFunc(e.Stays, func(s outcome.Stay) bool {
+			return s.Phase == "held" && strings.Contains(s.Text, "came free when") && strings.Contains(s.Text, "of which its save took")
+		}) {
+			return
+		}
+	}
+	t.Error("no job is told that it waited for a save")
+}

@@ -59,6 +59,18 @@ func (s *server) outcomeOperations(api huma.API) {
 		}
 		return &struct{ Body OutcomeBrief }{briefOf(o, s.Queue.Progress(o))}, nil
 	})
+	huma.Register(api, huma.Operation{
+		OperationID: "drop-outcome", Method: http.MethodDelete, Path: "/api/v1/outcomes/{id}", Summary: "Take an outcome away that is over, with its jobs", Tags: tags,
+	}, func(ctx context.Context, in *OutcomePath) (*struct{}, error) {
+		err := s.Queue.Drop(ctx, in.ID)
+		if errors.Is(err, store.ErrConflict) {
+			return nil, huma.Error409Conflict(in.what() + " is not over; cancel it first")
+		}
+		if err != nil {
+			return nil, s.answer(err, in.what())
+		}
+		return nil, nil
+	})
 	sse.Register(api, huma.Operation{
 		OperationID: "watch-outcome", Method: http.MethodGet, Path: "/api/v1/outcomes/{id}/progress", Summary: "Watch a simulation, as server-sent events", Tags: tags,
 	}, map[string]any{"progress": OutcomeBrief{}}, s.watchOutcome)

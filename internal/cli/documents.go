@@ -213,8 +213,22 @@ func documentsListing(list []client.Document) listing {
 
 func (p *program) dropCommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "drop KIND NAME", Short: "Take a document away; its revisions stay for outcomes that used it", Args: cobra.ExactArgs(2),
+		Use: "drop KIND NAME", Short: "Take a document away, or an outcome",
+		Long:    "Take a document away; its revisions stay for outcomes that used it. Or take an outcome away by its number, with all its stored jobs.",
+		Example: "  tachyphor drop scenario old-idea\n  tachyphor drop outcome 7",
+		Args:    cobra.ExactArgs(2),
 		RunE: func(c *cobra.Command, args []string) error {
+			if strings.EqualFold(args[0], "outcome") || strings.EqualFold(args[0], "outcomes") {
+				id, err := outcomeID(args[1])
+				if err != nil {
+					return err
+				}
+				if err := p.client().DropOutcome(c.Context(), id); err != nil {
+					return err
+				}
+				fmt.Fprintf(p.err, "outcome %d dropped.\n", id)
+				return nil
+			}
 			kind, err := kindOf(args[0])
 			if err != nil {
 				return err

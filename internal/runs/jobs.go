@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"sync"
 	"sync/atomic"
 	"time"
@@ -81,5 +82,16 @@ func (q *Queue) Jobs(ctx context.Context, id uint64, from, n int, take func([]ou
 		}
 		from, n = from+len(rows), n-len(rows)
 	}
+	return nil
+}
+
+// Drop takes an outcome that is over away, with all that was kept of it.
+func (q *Queue) Drop(ctx context.Context, id uint64) error {
+	if err := q.store.DropOutcome(ctx, id); err != nil {
+		return err
+	}
+	q.mu.Lock()
+	defer q.mu.Unlock()
+	q.traces = slices.DeleteFunc(q.traces, func(k kept) bool { return k.id == id })
 	return nil
 }

@@ -164,3 +164,24 @@ func (s *Store) LastDone(ctx context.Context) (map[string]Outcome, error) {
 	}
 	return out, err
 }
+
+// DropOutcome takes an outcome that is over away, with its result and its jobs. One
+// that waits or runs is ErrConflict.
+func (s *Store) DropOutcome(ctx context.Context, id uint64) error {
+	return s.write(ctx, func(tx *gorm.DB) error {
+		res := tx.Where("id = ? AND state NOT IN ?", id, []State{Queued, Running}).Delete(&Outcome{})
+		if res.Error != nil {
+			return res.Error
+		}
+		if res.RowsAffected == 0 {
+			if err := known(tx.Where("id = ?", id).Take(&Outcome{}).Error); err != nil {
+				return err
+			}
+			return ErrConflict
+		}
+		if err := tx.Where("outcome_id = ?", id).Delete(&Result{}).Error; err != nil {
+			return err
+		}
+		return tx.Where("outcome_id = ?", id).Delete(&Block{}).Error
+	})
+}

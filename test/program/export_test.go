@@ -151,6 +151,15 @@ func TestExportOnTheCommandLine(t *testing.T) {
 	if rows, err := parquet.ReadFile[outcome.LineRow](file); err != nil || len(rows) < 1000 || rows[0].Quantity != "waiting" {
 		t.Errorf("%d lines, %v", len(rows), err)
 	}
+	if r := command(t, state, "drop", "outcome", "1"); r.status != 0 || !strings.Contains(r.err, "outcome 1 dropped") {
+		t.Errorf("%+v", r)
+	}
+	if r := command(t, state, "get", "outcomes", "1"); r.status != 1 || !strings.Contains(r.err, "no outcome 1") {
+		t.Errorf("%+v", r)
+	}
+	if r := command(t, state, "drop", "outcome", "one"); r.status != 2 {
+		t.Errorf("%+v", r)
+	}
 	if r := command(t, state, "export", "1", "-f", filepath.Join(t.TempDir(), "no", "such", "folder.csv")); r.status == 0 {
 		t.Errorf("%+v", r)
 	}

@@ -134,7 +134,8 @@ export interface paths {
         get: operations["get-outcome"];
         put?: never;
         post?: never;
-        delete?: never;
+        /** Take an outcome away that is over, with its jobs */
+        delete: operations["drop-outcome"];
         options?: never;
         head?: never;
         patch?: never;
@@ -2196,6 +2197,36 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["KeptOutcome"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "drop-outcome": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Number of the outcome. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {
