@@ -19,7 +19,11 @@ export function Limits({ id, o }: { id: number; o: Result }) {
         rows={rows}
         rowKey={(l) => l.cause + l.name}
         columns={[
-          { title: "waiting for", value: (l) => l.label },
+          {
+            title: "waiting for",
+            value: (l) => l.label,
+            show: (l) => <span className="inline-block min-w-44">{l.label}</span>,
+          },
           { title: "jobs", right: true, value: (l) => l.jobs, show: (l) => count(l.jobs) },
           { title: "job-hours", right: true, value: (l) => l.jobHours, show: (l) => l.jobHours.toFixed(1) },
           {
@@ -33,11 +37,11 @@ export function Limits({ id, o }: { id: number; o: Result }) {
             value: (l) => l.oneMore?.lessNs ?? 0,
             show: (l) =>
               l.oneMore ? (
-                <>
+                <span className="inline-block min-w-60">
                   one more {l.oneMore.what}: {signed(-l.oneMore.metHours, (x) => x.toFixed(1))} job-hours of
                   delay, mean {duration(l.oneMore.meanDelayNs)};{" "}
                   {signed(l.oneMore.costNano / 1e9, (x) => money(x, o.cost.currency))} on this run's bill
-                </>
+                </span>
               ) : (
                 "not tried"
               ),
