@@ -191,6 +191,11 @@ func (c checker) facts(s *ClusterSpec) {
 			}
 		}
 	}
+	c.unique("spec.links.others", len(s.Links.Others), func(i int) string { return s.Links.Others[i].Name })
+	var links []string
+	for _, l := range s.Links.Others {
+		links = append(links, l.Name)
+	}
 	sizes := map[string]units.Bytes{}
 	for i, image := range s.Images {
 		path := fmt.Sprintf("spec.images[%d]", i)
@@ -204,6 +209,9 @@ func (c checker) facts(s *ClusterSpec) {
 			sizes[l.Name] = l.Size
 		}
 		c.times(path+".makeTime", image.MakeTime)
+		if image.Link != "" && !slices.Contains(links, image.Link) {
+			c.at(path+".link", strconv.Quote(image.Link), "no such link in spec.links.others"+meant(image.Link, links))
+		}
 	}
 	c.unique("spec.agents.tools", len(s.Agents.Tools), func(i int) string { return s.Agents.Tools[i].Name })
 	for i, t := range s.Agents.Tools {

@@ -161,6 +161,7 @@ type Image struct {
 	Name     string      `json:"name" doc:"Image reference as templates name it."`
 	Size     units.Bytes `json:"size,omitempty" doc:"Bytes to pull, compressed; absent where layers are named."`
 	Layers   []Layer     `json:"layers,omitempty" doc:"Layers; those that images share are pulled once."`
+	Link     string      `json:"link,omitempty" doc:"Name of the link it comes over; absent: the registry's."`
 	Agent    string      `json:"agent,omitempty" doc:"Version of the agent in the image, as in 4.2; one older than agents.version updates itself when it joins."`
 	MakeTime Times       `json:"makeTime,omitempty" doc:"Time to make the image when an agent starts, for agents described beside the source."`
 }
@@ -173,8 +174,15 @@ type Layer struct {
 
 // Links are the network links of a cluster.
 type Links struct {
-	Registry Link `json:"registry,omitempty" doc:"From the image registry to the nodes."`
-	Store    Link `json:"store,omitempty" doc:"Between the nodes and the cache store."`
+	Registry Link        `json:"registry,omitempty" doc:"From the image registry to the nodes."`
+	Store    Link        `json:"store,omitempty" doc:"Between the nodes and the cache store."`
+	Others   []NamedLink `json:"others,omitempty" doc:"Other links, as to a second registry; images name theirs."`
+}
+
+// A NamedLink is a link by name.
+type NamedLink struct {
+	Name string `json:"name" doc:"Name of the link."`
+	Link
 }
 
 // A Link carries data to the cluster and from it; the two ways do not share.

@@ -140,6 +140,7 @@ func TestBrokenDocuments(t *testing.T) {
 			{"{median: 85s, p95: 110s}", "{shape: 2}", "half of a form"},
 			{"{median: 85s, p95: 110s}", "[85s]", "expected an object"},
 			{"size: 2.3GB", "size: big", "not an amount of bytes"},
+			{"size: 2.3GB", "size: 2.3GB, link: miror", "no such link"},
 			{"size: 2.3GB", "size: [1]", "expected a single value"},
 			{"down: 120MB/s", "down: 120MB", "not a rate"},
 			{"down: 120MB/s", "upp: 120MB/s", "an unknown field"},

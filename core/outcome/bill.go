@@ -56,7 +56,7 @@ func parts(t *sim.Trace) []PartSample {
 	for _, c := range w.Claims {
 		volumes.Add(c.Size, window)
 	}
-	return []PartSample{
+	list := []PartSample{
 		{PartFee, int64(w.Fee.For(window))},
 		{PartAgents, int64(w.AgentFee.For(t.AgentTime))},
 		{PartStored, int64(w.Store.Price.For(t.Cache.Kept))},
@@ -65,6 +65,10 @@ func parts(t *sim.Trace) []PartSample {
 		{PartRegistry, int64(w.Links.Registry.Price.For(t.Moved[0]))},
 		{PartStore, int64(w.Links.Store.Price.For(t.Moved[1] + t.Moved[2]))},
 	}
+	for i, o := range w.Links.Others {
+		list = append(list, PartSample{o.Name + " transfer", int64(o.Price.For(t.Moved[3+i]))})
+	}
+	return list
 }
 
 // costOf adds up the bill: each node's is its price for its time, rounded once,

@@ -47,7 +47,7 @@ type engine struct {
 	pools      []pool
 	nodes      []node
 	booting    []int32 // nodes that were asked for and are not ready
-	links      [links]link
+	links      []link
 	cache      cache
 	chain      *chain     // nil when no job comes after others
 	holders    []holder   // by template; nil when no spare room is kept
@@ -103,7 +103,7 @@ func newEngine(w *World, root chance.Key, jobs *demand.Jobs) *engine {
 			pending: make([][]int32, len(w.Templates)), verdicts: map[Verdict]int32{}, holding: make([]int32, len(w.Images)),
 			ratings: make([][]rating, len(w.Templates)),
 		},
-		trace: &Trace{World: w, Jobs: jobs, Records: make([]Record, len(jobs.List)), Lines: newLines(w.Plan.Span, len(w.Pools))},
+		trace: &Trace{World: w, Jobs: jobs, Moved: make([]units.Bytes, otherLinks+len(w.Links.Others)), Records: make([]Record, len(jobs.List)), Lines: newLines(w.Plan.Span, len(w.Pools))},
 	}
 	for t := range e.teams {
 		e.teams[t] = team{oldest: -1, newest: -1, due: never, last: -1, lastShort: -1, freedBy: -1, lastGone: -1}

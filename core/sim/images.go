@@ -63,7 +63,13 @@ func (e *engine) needImages(a int32) {
 		e.nextPulls(g.node)
 	case t.asks:
 		e.pulling(a)
-		e.later(a, e.w.Links.Registry.Latency, imagesAsked)
+		latency := units.Duration(0)
+		for i, image := range t.images {
+			if _, l := e.w.linkOf(image); t.Always[i] {
+				latency = max(latency, l)
+			}
+		}
+		e.later(a, latency, imagesAsked)
 	default:
 		e.imagesPresent(a)
 	}
@@ -83,7 +89,8 @@ func (e *engine) nextPulls(n int32) {
 		image := p.queue[0]
 		p.queue = append(p.queue[:0], p.queue[1:]...)
 		p.active = append(p.active, pull{image: image})
-		e.queue.plan(e.now+e.w.Links.Registry.Latency, pullBegins, n, uint32(image))
+		_, latency := e.w.linkOf(image)
+		e.queue.plan(e.now+latency, pullBegins, n, uint32(image))
 	}
 }
 
@@ -100,7 +107,8 @@ func (e *engine) pullBegins(n, image int32) {
 			size += e.w.layers[l]
 		}
 	}
-	e.send(registryDown, size, n, image)
+	link, _ := e.w.linkOf(image)
+	e.send(link, size, n, image)
 }
 
 // unpackImage has a node unpack what it pulled.

@@ -402,7 +402,8 @@ func (e *engine) removeNode(n int32) {
 		}
 	}
 	for _, p := range node.puller.active {
-		e.abandon(registryDown, n, p.image)
+		link, _ := e.w.linkOf(p.image)
+		e.abandon(link, n, p.image)
 	}
 	node.shelf, node.puller, node.kept, node.workers = shelf{}, puller{}, nil, nil
 	for s := range e.cache.volumes {

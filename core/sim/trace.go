@@ -29,8 +29,10 @@ type Trace struct {
 	ImagesEvicted int64
 	Cut           [Results]int64 // attempts cut short, by why
 	Cache         CacheCount
-	Moved         [links]units.Bytes // by link, within the window
-	AgentTime     units.Duration     // of all agents, within the window
+	// Moved are bytes within the window: from the registry, from the store, to the
+	// store, over the other links.
+	Moved     []units.Bytes
+	AgentTime units.Duration // of all agents, within the window
 
 	released []units.Duration // by job: when all it came after had ended; nil when none does
 	spans    []span

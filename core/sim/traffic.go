@@ -7,15 +7,27 @@ const (
 	registryDown = iota
 	storeDown
 	storeUp
-	links
+	otherLinks // and those behind it: the cluster's other links, towards it
 )
 
-// LinkNames are the links' names in order.
-var LinkNames = [links]string{"registry", "store down", "store up"}
-
-func newLinks(w *World) [links]link {
+func newLinks(w *World) []link {
 	r, s := w.Links.Registry, w.Links.Store
-	return [links]link{newLink(r.Down, r.PerFlow), newLink(s.Down, s.PerFlow), newLink(s.Up, s.PerFlowUp)}
+	all := []link{newLink(r.Down, r.PerFlow), newLink(s.Down, s.PerFlow), newLink(s.Up, s.PerFlowUp)}
+	for _, o := range w.Links.Others {
+		all = append(all, newLink(o.Down, o.PerFlow))
+	}
+	return all
+}
+
+// linkOf returns the link that an image comes over, and its latency.
+func (w *World) linkOf(image int32) (link int32, latency units.Duration) {
+	name := w.Images[image].Link
+	for i := range w.Links.Others {
+		if o := &w.Links.Others[i]; name != "" && o.Name == name {
+			return int32(otherLinks + i), o.Latency
+		}
+	}
+	return registryDown, w.Links.Registry.Latency
 }
 
 // send puts a flow on a link: to a node that pulls an image, or for an agent.
@@ -40,12 +52,12 @@ func (e *engine) flowEnds(l int32) {
 	e.carry(l, f.size)
 	e.planFlow(l)
 	switch l {
-	case registryDown:
-		e.unpackImage(f.owner, f.image, f.size)
 	case storeDown:
 		e.carried(f.owner, f.size)
 	case storeUp:
 		e.sent(f.owner, f.size)
+	default:
+		e.unpackImage(f.owner, f.image, f.size)
 	}
 }
 
