@@ -381,3 +381,64 @@ func TestChainsThatCannotBe(t *testing.T) {
 		}
 	}
 }
+
+// Followers are submitted with the job they come after and build its branch; the
+// trunk's share is drawn; another class's numbers move no draw.
+func TestFollowersAndBranches(t *testing.T) {
+	const text = `
+  start: 2026-09-14T00:00:00Z
+  classes:
+    - {name: publish, wants: [x], work: 5s, follows: {class: check, count: 2}}
+    - {name: build, wants: [x], work: 5s, trunkShare: 0.25, arrivals: {hours: [{when: "Mon-Sun 00:00-24:00", perHour: 200}]}}
+    - {name: check, wants: [x], work: 5s, follows: {class: build}}
+`
+	jobs, err := demand.Make(workload(t, text), units.Day, chance.Root(3, 0))
+	if err != nil {
+		t.Fatal(err)
+	}
+	count, trunk := [3]int{}, 0
+	for i, j := range jobs.List {
+		count[j.Class]++
+		if j.Class == 1 {
+			if !j.Change {
+				trunk++
+			}
+			continue
+		}
+		after := jobs.After(i)
+		if len(after) != 1 {
+			t.Fatalf("job %s comes after %v", jobs.ID(i), after)
+		}
+		if lead := jobs.List[after[0]]; lead.Submitted != j.Submitted || lead.Change != j.Change || lead.Class != map[int32]int32{0: 2, 2: 1}[j.Class] {
+			t.Fatalf("job %s follows %s", jobs.ID(i), jobs.ID(int(after[0])))
+		}
+	}
+	if count[2] != count[1] || count[0] != 2*count[1] || count[1] < 4500 {
+		t.Errorf("counts %v", count)
+	}
+	if share := float64(trunk) / float64(count[1]); share < 0.22 || share > 0.28 {
+		t.Errorf("%.3f build the trunk, want 0.25", share)
+	}
+}
+
+// A window over the night in which clocks go back is an hour longer.
+func TestStretchesAcrossAClockChange(t *testing.T) {
+	var w document.Window
+	if err := w.When.UnmarshalText([]byte("Sun 01:00-05:00")); err != nil {
+		t.Fatal(err)
+	}
+	zone, err := units.ParseZone("Europe/Oslo")
+	if err != nil {
+		t.Fatal(err)
+	}
+	start := time.Date(2026, 10, 24, 0, 0, 0, 0, zone.Location()) // the clocks go back on the 25th
+	got := demand.Stretches(w, start, 9*units.Day, zone)
+	if len(got) != 2 || got[0].From != 25*units.Hour || got[0].To-got[0].From != 5*units.Hour || got[1].To-got[1].From != 4*units.Hour {
+		t.Errorf("%v", got)
+	}
+	// One that runs at the start, and one that has not ended by the end.
+	start = time.Date(2026, 10, 18, 2, 0, 0, 0, zone.Location())
+	if got := demand.Stretches(w, start, units.Hour, zone); len(got) != 1 || got[0].From != 0 || got[0].To != units.Hour {
+		t.Errorf("%v", got)
+	}
+}

@@ -121,3 +121,44 @@ func TestExtendedRequests(t *testing.T) {
 		t.Errorf("nothing asked: %v", none.Extended)
 	}
 }
+
+// What an agent may have and does at its start, beside what it requests.
+func TestLimitsPullsToolsAndClaims(t *testing.T) {
+	docs, faults := document.Parse("t.yaml", []byte(`
+apiVersion: v1
+kind: PodTemplate
+metadata: {name: t, annotations: {tachyphor/offers: x, tachyphor/boot-tools: "jq, cmake"}}
+template:
+  spec:
+    priorityClassName: high
+    volumes:
+      - {name: a, persistentVolumeClaim: {claimName: shared}}
+      - {name: b, emptyDir: {}}
+    containers:
+      - name: agent
+        image: registry.example:5000/agents/wide
+        resources: {requests: {cpu: 500m, memory: 1Gi}, limits: {cpu: 2, memory: 3Gi, ephemeral-storage: 9Gi}}
+      - {name: a, image: "one:latest"}
+      - {name: b, image: "two:1.4"}
+      - {name: c, image: "three@sha256:0000000000000000000000000000000000000000000000000000000000000000"}
+      - {name: d, image: "four:1.0", imagePullPolicy: Always}
+      - {name: e, image: "five", imagePullPolicy: IfNotPresent}
+      - {name: f, image: "two:1.4", imagePullPolicy: Always}
+`))
+	if len(faults) > 0 {
+		t.Fatal(faults)
+	}
+	a, faults := Read(docs[0])
+	if len(faults) > 0 {
+		t.Fatal(faults)
+	}
+	if want := (Request{CPU: 2000, Memory: 3 << 30, Disk: 9 << 30}); a.Limit != want || a.Weight != 500 {
+		t.Errorf("limit %+v, weight %v", a.Limit, a.Weight)
+	}
+	if want := []bool{true, true, true, false, true, false}; !slices.Equal(a.Always, want) {
+		t.Errorf("asked for always: %v of %v, want %v", a.Always, a.Images, want)
+	}
+	if !slices.Equal(a.Tools, []string{"jq", "cmake"}) || !slices.Equal(a.Claims, []string{"shared"}) || a.Class != "high" {
+		t.Errorf("tools %v, claims %v, class %s", a.Tools, a.Claims, a.Class)
+	}
+}
