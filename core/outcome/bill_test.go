@@ -215,7 +215,7 @@ func TestSavesThatHoldOthersUp(t *testing.T) {
 	for j := range trace.Records {
 		e := outcome.Explain(trace, j)
 		if slices.ContainsFunc(e.Stays, func(s outcome.Stay) bool {
-			return s.Phase == "held" && strings.Contains(s.Text, "came free when") && strings.Contains(s.Text, "of which its save took")
+			return s.Phase == "held" && strings.Contains(s.Text, "came free when") && strings.Contains(s.Text, "whose save had taken")
 		}) {
 			return
 		}

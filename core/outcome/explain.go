@@ -66,10 +66,10 @@ func reason(t *sim.Trace, s sim.Stay) string {
 		return text
 	}
 	switch s.Cause {
-	case sim.Stretched:
+	case sim.Stretched, sim.LostWork:
 		return text + " on " + t.NodeName(s.By)
-	case sim.LostWork:
-		return text + " on " + t.NodeName(s.By)
+	case sim.AwaitsRound:
+		return text + "; it took the agent that " + t.Jobs.ID(int(s.By)) + " had left"
 	}
 	switch s.Cause.Phase() {
 	case sim.Held:
@@ -97,7 +97,7 @@ func savedLong(t *sim.Trace, j int) string {
 	if save < 5*units.Second || 20*save < whole {
 		return ""
 	}
-	return ", of which its save took " + save.Short()
+	return ", whose save had taken " + save.Short()
 }
 
 // Explain tells job j's time cause by cause.

@@ -119,6 +119,13 @@ func (p *program) table(l listing) string {
 		}
 	}
 	t.AppendHeader(head)
+	if last := len(l.columns) - 1; !l.columns[last].right { // what is too long for the terminal goes on below
+		room := p.term.width - 2*(last+1)
+		for i := range l.columns[:last] {
+			room -= l.width(i)
+		}
+		configs[last].WidthMax, configs[last].WidthMaxEnforcer = max(24, room), text.WrapSoft
+	}
 	t.SetColumnConfigs(configs)
 	t.Style().Size.WidthMax = p.term.width
 	for _, r := range l.rows {
@@ -133,6 +140,15 @@ func (p *program) table(l listing) string {
 		lines[i] = strings.TrimRight(lines[i], " ")
 	}
 	return strings.Join(lines, "\n")
+}
+
+// width is how wide a column's text is.
+func (l listing) width(column int) int {
+	w := text.StringWidthWithoutEscSequences(l.columns[column].title)
+	for _, r := range l.rows {
+		w = max(w, text.StringWidthWithoutEscSequences(r[column]))
+	}
+	return w
 }
 
 // strong makes words stand out where the terminal can.
