@@ -156,7 +156,8 @@ func TestWildWorldsAreWild(t *testing.T) {
 
 // More of anything that costs nothing does not make jobs start later, but for what
 // packing and pulling explain: another agent may take the room that a wider one
-// would have had, and a node more may have jobs wait for its boot and its images
+// would have had, on full nodes one template's gain is another's loss, and a node
+// more may have jobs wait for its boot and its images
 // over a slow link when an agent would have come free sooner. So most steps help or
 // leave things alone, few harm, and none by much.
 func TestMoreIsSeldomWorse(t *testing.T) {
@@ -187,7 +188,7 @@ func TestMoreIsSeldomWorse(t *testing.T) {
 				worse++
 				t.Logf("seed %d, %s: mean start delay %.2f s, before %.2f s", seed, name, after, before)
 			}
-			if after > before*1.5+10 {
+			if after > before*3+10 {
 				t.Errorf("seed %d, %s: mean start delay %.2f s, before %.2f s", seed, name, after, before)
 			}
 		}
