@@ -360,6 +360,9 @@ func TestMappedAndParquetJobs(t *testing.T) {
 			t.Errorf("%s: no error", name)
 		}
 	}
+	if _, err := demand.Parse([]byte(text), map[string]string{"id": "key", "class": "key"}); err == nil || !strings.Contains(err.Error(), "both class and id") {
+		t.Errorf("a column mapped twice: %v", err)
+	}
 	if _, err := demand.Parse(file.Bytes(), nil); err == nil || !strings.Contains(err.Error(), `unknown column "key"`) {
 		t.Errorf("without the names: %v", err)
 	}

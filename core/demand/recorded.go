@@ -44,9 +44,9 @@ type Recording struct {
 	Bad  []BadRow // the first maxBad of them
 	Bads int      // how many rows were refused
 	ids  map[string]bool
-	// theirs are the file's own names of our columns; with some, columns that are
-	// neither are left out.
-	theirs map[string]string
+	// theirs are the file's own names of our columns, and mapped the other way
+	// round; with some, columns that are neither are left out.
+	theirs, mapped map[string]string
 }
 
 // Len returns the number of good rows.
@@ -78,7 +78,13 @@ var columns = document.RecordedColumns()
 // cannot be read as a recording at all.
 func Read(src io.Reader, theirs map[string]string) (*Recording, error) {
 	in := bufio.NewReaderSize(src, 64<<10)
-	r := &Recording{ids: map[string]bool{}, theirs: theirs}
+	r := &Recording{ids: map[string]bool{}, theirs: theirs, mapped: make(map[string]string, len(theirs))}
+	for ours, their := range theirs {
+		if twice, ok := r.mapped[their]; ok {
+			return r, fmt.Errorf("column %q of the file is to be both %s and %s; map it once", their, min(ours, twice), max(ours, twice))
+		}
+		r.mapped[their] = ours
+	}
 	defer func() { r.ids = nil }() // only needed while reading
 	if magic, err := in.Peek(4); err == nil && string(magic) == parquetMagic {
 		return r, r.readParquet(in)
@@ -104,10 +110,8 @@ func Parse(data []byte, theirs map[string]string) (*Recording, error) {
 // ours returns our name of a file's column; "" for one that is left out, and an
 // error for one that nothing is known of.
 func (r *Recording) ours(name string) (string, error) {
-	for our, their := range r.theirs {
-		if their == name {
-			return our, nil
-		}
+	if our, ok := r.mapped[name]; ok {
+		return our, nil
 	}
 	_, taken := r.theirs[name]
 	switch {
@@ -195,13 +199,16 @@ func readRow(get func(name string) string, line int) (row, *BadRow) {
 		}
 		got.cores = float32(c.Cores())
 	}
-	for name, into := range map[string]*units.Bytes{"memory": &got.memory, "disk": &got.disk} {
-		if v := get(name); v != "" {
+	for _, peak := range [...]struct {
+		name string
+		into *units.Bytes
+	}{{"memory", &got.memory}, {"disk", &got.disk}} {
+		if v := get(peak.name); v != "" {
 			n, err := units.ParseBytes(v)
 			if err != nil {
-				return got, bad(name, "expected bytes, as in 3Gi")
+				return got, bad(peak.name, "expected bytes, as in 3Gi")
 			}
-			*into = n
+			*peak.into = n
 		}
 	}
 	if got.work, ok = readLength(get("work")); !ok {

@@ -72,8 +72,9 @@ func parts(t *sim.Trace) []PartSample {
 }
 
 // costOf adds up the bill: each node's is its price for its time, rounded once,
-// and split by what the time went to so that the parts add up to it.
-func costOf(t *sim.Trace, all GroupSample) CostSample {
+// and split by what the time went to so that the parts add up to it. jobs are the
+// jobs' shares.
+func costOf(t *sim.Trace, all GroupSample, jobs []int64) CostSample {
 	w := t.World
 	c := CostSample{Pools: make([]PoolSample, len(w.Pools)), Parts: parts(t)}
 	for i := range c.Pools {
@@ -103,7 +104,7 @@ func costOf(t *sim.Trace, all GroupSample) CostSample {
 	}
 	c.WaitingNano = int64(w.Waiting.For(delay))
 	c.FloorNano = floor(t) + c.Parts[0].Nano
-	for _, x := range JobCosts(t) {
+	for _, x := range jobs {
 		c.JobsNano += x
 	}
 	return c

@@ -106,9 +106,13 @@ func Measure(t *sim.Trace, repeat int) Sample {
 	for i := range groups {
 		s.Groups = append(s.Groups, groups[i].close())
 	}
-	s.Cost = costOf(t, s.Groups[0])
+	s.Cost = costOf(t, s.Groups[0], costs)
+	var ended [sim.Results]int64
+	for j := range t.Records {
+		ended[t.Records[j].Result]++
+	}
 	for _, x := range troubles {
-		s.Trouble = append(s.Trouble, x.of(t))
+		s.Trouble = append(s.Trouble, x.of(t, &ended))
 	}
 	c := &t.Cache
 	s.Cache = CacheSample{c.Hits, c.Stale, c.Misses, c.Saves, c.Kept.Mean(w.Plan.Span - w.Plan.Warmup), int64(t.Moved[1]), int64(t.Moved[2])}

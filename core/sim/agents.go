@@ -246,7 +246,7 @@ func (e *engine) wiped(a int32) {
 func (e *engine) leave(a int32) {
 	t, last := e.agents[a].template, e.agents[a].lastJob
 	e.depart(a)
-	e.teams[t].freedBy, e.freedBy = last, last
+	e.teams[t].freedBy, e.freedBy, e.teams[t].lastGone = last, last, e.now
 	e.agentLeft(t)
 }
 
@@ -258,7 +258,6 @@ func (e *engine) depart(a int32) {
 	g.version++ // calls off what was ahead of it
 	team := &e.teams[g.template]
 	team.total--
-	team.lastGone = e.now
 	e.total--
 	e.charge(g.template, -1)
 	e.freePod(a)

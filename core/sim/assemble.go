@@ -23,7 +23,7 @@ func Assemble(in Input) (*World, document.Faults) {
 	l := &in.Workload.Value.(*document.Workload).Spec
 	w := &World{
 		Scenario: in.Scenario.Name, Currency: c.Currency, Start: l.Start.Time, Zone: l.Zone,
-		Images: c.Images, Links: c.Links, Store: c.Store, Volumes: c.Volumes, Claims: c.Claims, Rules: s.Caching,
+		Images: slices.Clone(c.Images), Links: c.Links, Store: c.Store, Volumes: c.Volumes, Claims: c.Claims, Rules: s.Caching,
 		StartTime: c.Agents.Start.Dist(), JoinTime: c.Agents.Join.Dist(), WipeTime: c.Agents.Wipe.Dist(),
 		update: c.Agents.Update.Dist(), attach: c.Volumes.Attach.Dist(),
 		AgentCeiling: -1, Quota: s.Quota, Growth: s.Nodes.Growth, Placement: s.Nodes.Placement,

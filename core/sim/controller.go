@@ -38,7 +38,7 @@ type team struct {
 
 	failed   int            // agents to be made in place of ones that did not come up
 	freedBy  int32          // the job after which an agent went last; -1 before
-	lastGone units.Duration // when that was; below 0 before
+	lastGone units.Duration // when that was; below 0 before. One that never joined does not count
 }
 
 // heldSince says why jobs are held from a moment on.

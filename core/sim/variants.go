@@ -3,6 +3,7 @@ package sim
 import (
 	"slices"
 
+	"tachyphor/core/template"
 	"tachyphor/core/units"
 )
 
@@ -33,20 +34,20 @@ func (w *World) WithAgents(n int) *World {
 func (w *World) WithQuota() *World {
 	c := *w
 	q := &c.Quota
-	var largest Template
+	var largest template.Request
 	for _, t := range w.Templates {
-		largest.Request.CPU, largest.Request.Memory = max(largest.Request.CPU, t.Request.CPU), max(largest.Request.Memory, t.Request.Memory)
+		largest.CPU, largest.Memory = max(largest.CPU, t.Request.CPU), max(largest.Memory, t.Request.Memory)
 	}
 	if q.Pods != nil {
 		n := *q.Pods + 1
 		q.Pods = &n
 	}
 	if q.CPU != nil {
-		n := *q.CPU + largest.Request.CPU
+		n := *q.CPU + largest.CPU
 		q.CPU = &n
 	}
 	if q.Memory != nil {
-		n := *q.Memory + largest.Request.Memory
+		n := *q.Memory + largest.Memory
 		q.Memory = &n
 	}
 	return &c

@@ -9,7 +9,7 @@ import (
 	"net/http"
 
 	"tachyphor/core/outcome"
-	"tachyphor/internal/runs"
+	"tachyphor/internal/store"
 
 	"github.com/danielgtaylor/huma/v2"
 )
@@ -40,12 +40,13 @@ func (s *server) listJobs(ctx context.Context, in *struct {
 	Limit  int `query:"limit" minimum:"1" maximum:"1000" default:"50" doc:"Most entries."`
 },
 ) (*struct{ Body JobPage }, error) {
-	if _, _, err := s.stored(ctx, in.OutcomePath); err != nil {
-		return nil, err
-	}
-	_, jobs, err := s.Store.CountBlocks(ctx, in.ID)
+	o, err := s.Store.GetOutcome(ctx, in.ID)
 	if err != nil {
 		return nil, s.answer(err, in.what())
+	}
+	jobs, err := s.storedJobs(ctx, o)
+	if err != nil {
+		return nil, err
 	}
 	page := JobPage{Items: []outcome.JobRow{}, Jobs: jobs}
 	err = s.Queue.Jobs(ctx, in.ID, in.Cursor, in.Limit, func(rows []outcome.JobRow) error {
@@ -61,20 +62,25 @@ func (s *server) listJobs(ctx context.Context, in *struct {
 	return &struct{ Body JobPage }{page}, nil
 }
 
-// stored returns a finished outcome whose jobs are stored, or why there is none.
-func (s *server) stored(ctx context.Context, p OutcomePath) (jobs int, result *outcome.Outcome, err error) {
-	_, result, err = s.done(ctx, p)
+// storedJobs counts the stored jobs of an outcome, or says why there are none.
+func (s *server) storedJobs(ctx context.Context, o store.Outcome) (int, error) {
+	p := OutcomePath{o.ID}
+	if o.State != store.Done {
+		return 0, notOver(p, o)
+	}
+	blocks, jobs, err := s.Store.CountBlocks(ctx, o.ID)
 	if err != nil {
-		return 0, nil, err
+		return 0, s.answer(err, p.what())
 	}
-	blocks, jobs, err := s.Store.CountBlocks(ctx, p.ID)
-	if err != nil {
-		return 0, nil, s.answer(err, p.what())
+	if blocks > 0 {
+		return jobs, nil
 	}
-	if blocks == 0 && result.Engine < 2 {
-		return 0, nil, huma.Error409Conflict(runs.ErrNoJobs.Error())
+	// An outcome without a job has no block, nor has one that is older than blocks.
+	_, result, err := s.done(ctx, p)
+	if err == nil && result.Engine < 2 {
+		err = huma.Error409Conflict("the jobs of " + p.what() + " were not stored; simulate " + o.Scenario + " again")
 	}
-	return jobs, result, nil
+	return 0, err
 }
 
 func (s *server) export(ctx context.Context, in *struct {
@@ -83,9 +89,14 @@ func (s *server) export(ctx context.Context, in *struct {
 	Form string `query:"form" enum:"csv,jsonl,parquet" default:"csv" doc:"File format."`
 },
 ) (*huma.StreamResponse, error) {
-	_, result, err := s.stored(ctx, in.OutcomePath)
+	o, result, err := s.done(ctx, in.OutcomePath)
 	if err != nil {
 		return nil, err
+	}
+	if in.What == "jobs" {
+		if _, err := s.storedJobs(ctx, o); err != nil {
+			return nil, err
+		}
 	}
 	form := outcome.Form(in.Form)
 	return &huma.StreamResponse{Body: func(c huma.Context) {

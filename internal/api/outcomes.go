@@ -198,9 +198,14 @@ func (s *server) done(ctx context.Context, p OutcomePath) (store.Outcome, *outco
 		return o, nil, s.answer(err, p.what())
 	}
 	if result == nil {
-		return o, nil, huma.Error409Conflict(p.what() + " is " + string(o.State) + "; only a finished one can be looked into")
+		return o, nil, notOver(p, o)
 	}
 	return o, result, nil
+}
+
+// notOver says that an outcome has no result to look into.
+func notOver(p OutcomePath, o store.Outcome) error {
+	return huma.Error409Conflict(p.what() + " is " + string(o.State) + "; only a finished one can be looked into")
 }
 
 func (s *server) explainJob(ctx context.Context, in *struct {

@@ -7,7 +7,6 @@ import (
 	"slices"
 	"sync"
 	"sync/atomic"
-	"time"
 
 	"tachyphor/core/outcome"
 	"tachyphor/core/sim"
@@ -15,7 +14,7 @@ import (
 )
 
 // keepJobs stores the jobs of a first repeat in blocks of compressed columns, on
-// all workers. A block is tried again while the database is away for a moment.
+// all workers.
 func (q *Queue) keepJobs(ctx context.Context, id uint64, t *sim.Trace) error {
 	rows := outcome.NewRower(t)
 	var next atomic.Int64
@@ -31,14 +30,10 @@ func (q *Queue) keepJobs(ctx context.Context, id uint64, t *sim.Trace) error {
 				}
 				to := min(rows.Len(), from+outcome.BlockJobs)
 				data, err := rows.Block(from, to)
-				for try := 0; err == nil && try < 20; try++ {
-					if err = q.store.PutBlock(ctx, store.Block{OutcomeID: id, Number: n, Jobs: to - from, Data: data}); err == nil || ctx.Err() != nil {
-						break
-					}
-					if try < 19 {
-						err = nil
-						time.Sleep(500 * time.Millisecond)
-					}
+				if err == nil {
+					err = patiently(ctx, func() error {
+						return q.store.PutBlock(ctx, store.Block{OutcomeID: id, Number: n, Jobs: to - from, Data: data})
+					})
 				}
 				if err != nil {
 					failed <- err
@@ -55,9 +50,6 @@ func (q *Queue) keepJobs(ctx context.Context, id uint64, t *sim.Trace) error {
 		return nil
 	}
 }
-
-// ErrNoJobs says that an outcome has no stored jobs: it is older than they are.
-var ErrNoJobs = errors.New("the outcome's jobs were not stored; simulate the scenario again")
 
 // Jobs calls take with the stored jobs of an outcome from one on, up to n of them,
 // in parts.

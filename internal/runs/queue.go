@@ -207,11 +207,17 @@ func (q *Queue) run(ctx context.Context, o store.Outcome) {
 	q.log.Info("outcome "+string(end.State), "outcome", o.ID, "scenario", o.Scenario, "seconds", time.Since(began).Seconds(), "error", end.Error)
 }
 
-// finish stores an end, again while the database is away and the lease may hold.
+// finish stores an end.
 func (q *Queue) finish(ctx context.Context, id uint64, end store.Outcome, data []byte) error {
+	return patiently(ctx, func() error { return q.store.Finish(ctx, id, q.holder, end, data) })
+}
+
+// patiently does something with the database again while that is away, for ten
+// seconds; a lost lease ends it.
+func patiently(ctx context.Context, do func() error) error {
 	var err error
 	for range 20 {
-		if err = q.store.Finish(ctx, id, q.holder, end, data); err == nil || errors.Is(err, store.ErrConflict) {
+		if err = do(); err == nil || errors.Is(err, store.ErrConflict) {
 			return err
 		}
 		select {

@@ -3,10 +3,11 @@ import { lazy, Suspense } from "react";
 import { Link, useSearchParams } from "react-router";
 import type { Schemas } from "../api/client";
 import { comparison, outcomes } from "../api/queries";
+import { Bar, Key, type Segment, total } from "../parts/Bar";
 import { DataTable } from "../parts/DataTable";
-import { inOrder, LeadRibbon, type Segment, SegmentLegend, segments } from "../parts/LeadRibbon";
+import { inOrder, leadOf } from "../parts/lead";
 import { outcomeColumns } from "../parts/outcomeColumns";
-import { Legend, onlyDelay, Ribbon } from "../parts/Ribbon";
+import { byPhase, onlyDelay } from "../parts/Ribbon";
 import { Notice, Section, Trouble, Waiting } from "../parts/Section";
 import { useTitle } from "../parts/useTitle";
 import { duration, inUnit, signed } from "../words";
@@ -79,13 +80,8 @@ function Beside({ c }: { c: Schemas["ComparedOutcomes"] }) {
   const currency = c.outcomes[0]?.summary?.currency ?? "";
   const twice = new Set(c.scenarios).size < c.scenarios.length;
   const name = (i: number) => (twice ? `${c.scenarios[i]} (${c.outcomes[i]?.id})` : (c.scenarios[i] ?? ""));
-  const delay = c.outcomes.map((o) => onlyDelay(o.groups[0]?.ribbonNs.map((f) => f.mean) ?? []));
-  const sums = delay.map((d) => d.reduce((a, b) => a + b, 0));
-  const longest = Math.max(...sums);
-  const there = delay.reduce((all, d) => d.map((x, i) => Math.max(x, all[i] ?? 0)), []);
-  const lead = c.outcomes.map((o) => (o.groups[0] ? segments(o.groups[0]) : []));
-  const longestLead = Math.max(...lead.map(total));
-  const kinds = inOrder([...new Map(lead.flat().map((s) => [s.key, s])).values()]);
+  const delay = c.outcomes.map((o) => byPhase(onlyDelay(o.groups[0]?.ribbonNs.map((f) => f.mean) ?? [])));
+  const lead = c.outcomes.map((o) => (o.groups[0] ? leadOf(o.groups[0]) : []));
   const metrics = c.metrics.filter((m) => m.values.some((v) => v.mean !== 0));
   return (
     <>
@@ -93,38 +89,8 @@ function Beside({ c }: { c: Schemas["ComparedOutcomes"] }) {
         {c.headline}
       </p>
       {c.note && <Notice>{c.note}</Notice>}
-      <Section title="Mean start delay, by phase" aside="on one scale">
-        <div className="space-y-3">
-          {c.outcomes.map((o, i) => (
-            <div key={o.id} className="grid grid-cols-1 items-center gap-x-3 sm:grid-cols-[12rem_1fr_6rem]">
-              <Link to={`/outcomes/${o.id}`} className="link truncate">
-                {name(i)}
-              </Link>
-              <Ribbon ns={delay[i] ?? []} whole={longest} label={`start delay of ${name(i)}`} tall />
-              <span className="sm:text-right">{duration(sums[i] ?? 0)}</span>
-            </div>
-          ))}
-        </div>
-        <div className="mt-3">
-          <Legend ns={there} times={false} />
-        </div>
-      </Section>
-      <Section title="Mean lead time, from submission to end" aside="on one scale">
-        <div className="space-y-3">
-          {c.outcomes.map((o, i) => (
-            <div key={o.id} className="grid grid-cols-1 items-center gap-x-3 sm:grid-cols-[12rem_1fr_6rem]">
-              <Link to={`/outcomes/${o.id}`} className="link truncate">
-                {name(i)}
-              </Link>
-              <LeadRibbon list={lead[i] ?? []} whole={longestLead} label={`lead time of ${name(i)}`} />
-              <span className="sm:text-right">{duration(total(lead[i] ?? []))}</span>
-            </div>
-          ))}
-        </div>
-        <div className="mt-3">
-          <SegmentLegend list={kinds} times={false} />
-        </div>
-      </Section>
+      <Bars title="Mean start delay, by phase" lists={delay} c={c} name={name} />
+      <Bars title="Mean lead time, from submission to end" lists={lead} c={c} name={name} />
       <Section
         title="Figures"
         aside={c.paired ? "differences paired repeat by repeat, ± 95 %" : "differences of means, ± 95 %"}
@@ -183,7 +149,39 @@ function Beside({ c }: { c: Schemas["ComparedOutcomes"] }) {
   );
 }
 
-const total = (list: Segment[]) => list.reduce((a, s) => a + s.ns, 0);
+/** A time of every outcome as bars on one scale. */
+function Bars({
+  title,
+  lists,
+  c,
+  name,
+}: {
+  title: string;
+  lists: Segment[][];
+  c: Schemas["ComparedOutcomes"];
+  name: (i: number) => string;
+}) {
+  const longest = Math.max(...lists.map(total));
+  const kinds = inOrder([...new Map(lists.flat().map((s) => [s.key, s])).values()]);
+  return (
+    <Section title={title} aside="on one scale">
+      <div className="space-y-3">
+        {c.outcomes.map((o, i) => (
+          <div key={o.id} className="grid grid-cols-1 items-center gap-x-3 sm:grid-cols-[12rem_1fr_6rem]">
+            <Link to={`/outcomes/${o.id}`} className="link truncate">
+              {name(i)}
+            </Link>
+            <Bar list={lists[i] ?? []} whole={longest} label={`${title}, ${name(i)}`} tall />
+            <span className="sm:text-right">{duration(total(lists[i] ?? []))}</span>
+          </div>
+        ))}
+      </div>
+      <div className="mt-3">
+        <Key list={kinds} times={false} />
+      </div>
+    </Section>
+  );
+}
 
 /** One outcome's difference to the first, and whether it is sure. */
 function Difference({ m, i }: { m: Metric; i: number }) {

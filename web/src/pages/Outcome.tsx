@@ -2,16 +2,18 @@ import { useQuery } from "@tanstack/react-query";
 import { Link, useParams } from "react-router";
 import type { Schemas } from "../api/client";
 import { outcome, outcomes } from "../api/queries";
+import { Bar, Key, total } from "../parts/Bar";
 import { DataTable } from "../parts/DataTable";
-import { LeadRibbon, SegmentLegend, segments } from "../parts/LeadRibbon";
+import { leadOf } from "../parts/lead";
 import { Notice, Section, Trouble, Waiting } from "../parts/Section";
 import { useTitle } from "../parts/useTitle";
 import { count, duration, percent } from "../words";
 import { Bill } from "./outcome/Bill";
 import { Delays } from "./outcome/Delays";
+import { Events } from "./outcome/Events";
 import { Groups } from "./outcome/Groups";
 import { Jobs } from "./outcome/Jobs";
-import { Events, Limits } from "./outcome/Limits";
+import { Limits } from "./outcome/Limits";
 import { Lines } from "./outcome/Lines";
 import { Progress } from "./outcome/Progress";
 import { Slowest } from "./outcome/Slowest";
@@ -68,8 +70,8 @@ function Earlier({ id, scenario }: { id: number; scenario: string }) {
 function Story({ id, o }: { id: number; o: Result }) {
   const all = o.groups[0];
   if (!all) return null;
-  const parts = segments(all);
-  const whole = parts.reduce((a, s) => a + s.ns, 0);
+  const parts = leadOf(all);
+  const whole = total(parts);
   return (
     <>
       <p className="mt-2 max-w-3xl text-lg leading-snug" id="headline">
@@ -90,9 +92,9 @@ function Story({ id, o }: { id: number; o: Result }) {
         </Notice>
       ))}
       <div className="mt-5">
-        <LeadRibbon list={parts} whole={whole} label="the mean job" />
+        <Bar list={parts} whole={whole} label="the mean job" tall />
         <div className="mt-2 flex flex-wrap justify-between gap-x-6">
-          <SegmentLegend list={parts} />
+          <Key list={parts} />
           <p className="text-sm opacity-80">the mean job, {duration(whole)} from submission to end</p>
         </div>
       </div>

@@ -1,0 +1,90 @@
+package outcome
+
+import (
+	"tachyphor/core/sim"
+	"tachyphor/core/stats"
+	"tachyphor/core/units"
+)
+
+// Cost is the bill, scaled to a month of 730 h where it says so.
+type Cost struct {
+	Currency   string       `json:"currency" doc:"Currency code."`
+	PerMonth   stats.Figure `json:"perMonth" doc:"Money paid in a month."`
+	PerJob     stats.Figure `json:"perJob" doc:"Money paid for each job submitted."`
+	Parts      []CostPart   `json:"parts" doc:"What is not node time, a month; only what is paid for."`
+	Floor      stats.Figure `json:"floorPerMonth" doc:"The floor under the bill: the CPU and memory of the work itself at the cheapest prices that could hold it, and the fixed fee. No design on these pools can cost less."`
+	TimesFloor stats.Figure `json:"timesFloor" doc:"The bill over its floor."`
+	Waiting    stats.Figure `json:"waitingPerMonth" doc:"What people's waiting is worth; not part of the bill. 0 where the scenario does not price it."`
+	Pools      []PoolCost   `json:"pools" doc:"By node pool."`
+	Uses       []UseCost    `json:"uses" doc:"Node cost by what the node time went to."`
+}
+
+// PoolCost is one pool's part of the bill.
+type PoolCost struct {
+	Pool     string       `json:"pool" doc:"Name of the pool."`
+	NodeType string       `json:"nodeType" doc:"Its node type."`
+	PerMonth stats.Figure `json:"perMonth" doc:"Money paid in a month."`
+	Nodes    stats.Figure `json:"nodes" doc:"Nodes on average."`
+}
+
+// A CostPart is a part of the bill that is not node time.
+type CostPart struct {
+	Part     string       `json:"part" doc:"What is paid for."`
+	PerMonth stats.Figure `json:"perMonth" doc:"Money paid in a month."`
+}
+
+// UseCost is node cost by use.
+type UseCost struct {
+	Use      string       `json:"use" enum:"work,start,lost,idle,stranded,empty" doc:"work: agents at work; start: agents on their way; lost: attempts that were cut short; idle: agents waiting for jobs; stranded: room too small for any agent; empty: room nobody asked for, and nodes booting."`
+	PerMonth stats.Figure `json:"perMonth" doc:"Money paid in a month."`
+	Share    float64      `json:"share" doc:"Part of node cost, 0 to 1."`
+}
+
+// cost scales the repeats' bills to a month.
+func (s *Sum) cost() Cost {
+	w := s.world
+	window := w.Plan.Span - w.Plan.Warmup
+	monthly := float64(units.Month) / float64(window)
+	money := func(nano int64) float64 { return units.Money(nano).Float() * monthly }
+	c := Cost{
+		Currency: w.Currency,
+		PerMonth: s.figure(func(x *Sample) float64 { return money(x.Cost.TotalNano) }),
+		PerJob: s.figure(func(x *Sample) float64 {
+			return units.Money(x.Cost.TotalNano).Float() / float64(max(1, x.Groups[0].Jobs))
+		}),
+		Floor:      s.figure(func(x *Sample) float64 { return money(x.Cost.FloorNano) }),
+		TimesFloor: s.figure(func(x *Sample) float64 { return float64(x.Cost.TotalNano) / float64(max(1, x.Cost.FloorNano)) }),
+		Parts:      []CostPart{},
+		Waiting:    s.figure(func(x *Sample) float64 { return money(x.Cost.WaitingNano) }),
+	}
+	for i, p := range s.samples[0].Cost.Parts {
+		if f := s.figure(func(x *Sample) float64 { return money(x.Cost.Parts[i].Nano) }); f.Mean > 0 {
+			c.Parts = append(c.Parts, CostPart{p.Part, f})
+		}
+	}
+	for p, pool := range w.Pools {
+		c.Pools = append(c.Pools, PoolCost{
+			Pool: pool.Name, NodeType: pool.Type,
+			PerMonth: s.figure(func(x *Sample) float64 { return money(x.Cost.Pools[p].Nano) }),
+			Nodes:    s.figure(func(x *Sample) float64 { return float64(x.Cost.Pools[p].NodeNs) / float64(window) }),
+		})
+	}
+	total := 0.0
+	for u, name := range sim.UseNames {
+		f := s.figure(func(x *Sample) float64 {
+			var sum int64
+			for _, p := range x.Cost.Pools {
+				sum += p.Uses[u]
+			}
+			return money(sum)
+		})
+		total += f.Mean
+		c.Uses = append(c.Uses, UseCost{Use: name, PerMonth: f})
+	}
+	for i := range c.Uses {
+		if total > 0 {
+			c.Uses[i].Share = c.Uses[i].PerMonth.Mean / total
+		}
+	}
+	return c
+}

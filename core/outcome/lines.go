@@ -1,0 +1,71 @@
+package outcome
+
+import (
+	"slices"
+
+	"tachyphor/core/document"
+	"tachyphor/core/sim"
+	"tachyphor/core/units"
+)
+
+// Lines are quantities over time: mean values in bins of equal width from the
+// start of simulated time.
+type Lines struct {
+	BinNs   int64       `json:"binNs" doc:"Width of a bin."`
+	Waiting []float64   `json:"waiting" doc:"Jobs submitted and not started."`
+	Agents  []NamedLine `json:"agents" doc:"Agents by what they do."`
+	Nodes   []NamedLine `json:"nodes" doc:"Nodes by pool, booting ones included."`
+	Money   []float64   `json:"moneyPerHour" doc:"Money spent on nodes, an hour."`
+	CPU     []NamedLine `json:"cpu" doc:"Cores of ready nodes: room for agents, requested by them, used by jobs at work where that is known."`
+	Memory  []NamedLine `json:"memory" doc:"GiB of ready nodes, likewise."`
+	Stored  []float64   `json:"storedGB,omitempty" doc:"GB in the cache store; absent without archives."`
+}
+
+// A NamedLine is one of several lines.
+type NamedLine struct {
+	Name   string    `json:"name" doc:"What it is of."`
+	Values []float64 `json:"values" doc:"One value a bin."`
+}
+
+// timeLines brings the lines of all repeats to means in units that people read.
+func (s *Sum) timeLines() Lines {
+	width := s.first.Lines.Width
+	mean := func(areas []int64) []float64 {
+		out := make([]float64, len(areas))
+		for b, a := range areas {
+			in := min(units.Duration(b+1)*width, s.world.Plan.Span) - units.Duration(b)*width
+			out[b] = rounded(float64(a) / float64(in) / float64(len(s.samples)))
+		}
+		return out
+	}
+	l := Lines{BinNs: int64(width), Waiting: mean(s.lines[0]), Money: make([]float64, len(s.lines[0]))}
+	for g, name := range sim.GroupNames {
+		l.Agents = append(l.Agents, NamedLine{name, mean(s.lines[1+g])})
+	}
+	for p, pool := range s.world.Pools {
+		line := NamedLine{pool.Name, mean(s.lines[1+sim.Groups+p])}
+		l.Nodes = append(l.Nodes, line)
+		for b, v := range line.Values {
+			l.Money[b] = rounded(l.Money[b] + v*units.Money(pool.Price).Float())
+		}
+	}
+	at := 1 + sim.Groups + len(s.world.Pools)
+	scaled := func(i int, by float64) []float64 {
+		out := mean(s.lines[i])
+		for b := range out {
+			out[b] = rounded(out[b] * float64(units.Microsecond) / by)
+		}
+		return out
+	}
+	for k, name := range lineKinds {
+		l.CPU = append(l.CPU, NamedLine{name, scaled(at+2*k, 1000)})
+		l.Memory = append(l.Memory, NamedLine{name, scaled(at+2*k+1, 1024)})
+	}
+	if slices.ContainsFunc(s.world.Rules, func(r document.CacheRule) bool { return r.Plan == document.Archive }) {
+		l.Stored = scaled(at+2*sim.LineKinds, float64(units.GB)/(1<<20))
+	}
+	return l
+}
+
+// lineKinds name the lines of CPU and memory.
+var lineKinds = [sim.LineKinds]string{"room", "requested", "used"}

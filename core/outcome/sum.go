@@ -1,0 +1,185 @@
+package outcome
+
+import (
+	"tachyphor/core/demand"
+	"tachyphor/core/sim"
+	"tachyphor/core/stats"
+	"tachyphor/core/units"
+)
+
+// slowestKept is how many of the slowest jobs an outcome names.
+const slowestKept = 25
+
+// A Sum collects the repeats of a scenario. The order in which they are added
+// does not matter.
+type Sum struct {
+	world   *sim.World
+	samples []Sample
+	lines   [][]int64 // by line: area by bin, summed over repeats
+	first   *sim.Trace
+}
+
+// NewSum prepares to collect the world's repeats.
+func NewSum(w *sim.World) *Sum { return &Sum{world: w, samples: make([]Sample, w.Plan.Repeats)} }
+
+// Add takes in one repeat. Calls must not overlap.
+func (s *Sum) Add(sample Sample, t *sim.Trace) {
+	s.samples[sample.Repeat] = sample
+	all := t.Lines.All()
+	if s.lines == nil {
+		s.lines = make([][]int64, len(all))
+		for i := range all {
+			s.lines[i] = make([]int64, len(all[i].Area))
+		}
+	}
+	for i, l := range all {
+		for b, a := range l.Area {
+			s.lines[i][b] += a
+		}
+	}
+	if sample.Repeat == 0 {
+		s.first = t
+	}
+}
+
+// Outcome returns the outcome once every repeat was added, and the trace of the
+// first.
+func (s *Sum) Outcome() (*Outcome, *sim.Trace) {
+	w := s.world
+	o := &Outcome{
+		Scenario: w.Scenario, Engine: Engine, Seed: w.Plan.Seed, Repeats: w.Plan.Repeats,
+		Start: w.Start, Zone: w.Zone.String(), WarmupNs: int64(w.Plan.Warmup), SpanNs: int64(w.Plan.Span),
+		Phases: sim.PhaseNames[:], Samples: s.samples,
+	}
+	for i, name := range groupsOf(w) {
+		o.Groups = append(o.Groups, s.group(i, name))
+	}
+	o.Causes = s.causes()
+	o.Unmatched = unmatched(s.first)
+	o.Limits = limitsOf(s.first)
+	o.Troubles = s.troubles()
+	o.Cache = s.cache()
+	o.Cost = s.cost()
+	o.Lines = s.timeLines()
+	for _, j := range longest(s.first, slowestKept) {
+		o.Slowest = append(o.Slowest, Brief(s.first, j))
+	}
+	o.Headline = headline(o)
+	return o, s.first
+}
+
+// figure returns the figure of one value a repeat.
+func (s *Sum) figure(value func(*Sample) float64) stats.Figure {
+	values := make([]float64, len(s.samples))
+	for i := range s.samples {
+		values[i] = value(&s.samples[i])
+	}
+	return stats.Of(values)
+}
+
+func (s *Sum) group(i int, name GroupName) Group {
+	fig := func(value func(*GroupSample) float64) stats.Figure {
+		return s.figure(func(x *Sample) float64 { return value(&x.Groups[i]) })
+	}
+	g := Group{
+		GroupName:  name,
+		WorkParts:  []WorkPart{},
+		Jobs:       fig(func(g *GroupSample) float64 { return float64(g.Jobs) }),
+		Warm:       fig(func(g *GroupSample) float64 { return float64(g.Warm) / float64(max(1, g.Started)) }),
+		Unfinished: fig(func(g *GroupSample) float64 { return float64(g.Results[sim.Unfinished]) }),
+		Failed: fig(func(g *GroupSample) float64 {
+			n := 0
+			for r := sim.OutOfMemory; r < sim.Results; r++ {
+				n += g.Results[r]
+			}
+			return float64(n)
+		}),
+		NodeCost: fig(func(g *GroupSample) float64 { return units.Money(g.CostNano).Float() / float64(max(1, g.Jobs)) }),
+		Delay: times(func(pick func(*stats.Summary) float64) stats.Figure {
+			return fig(func(g *GroupSample) float64 { return pick(&g.Delay) })
+		}),
+		Lead: times(func(pick func(*stats.Summary) float64) stats.Figure {
+			return fig(func(g *GroupSample) float64 { return pick(&g.Lead) })
+		}),
+	}
+	for p := range sim.Phases {
+		g.Ribbon = append(g.Ribbon, fig(func(g *GroupSample) float64 { return float64(g.RibbonNs[p]) / float64(max(1, g.Ended)) }))
+	}
+	for c := sim.Working; c <= sim.Rerun; c++ {
+		if f := fig(func(g *GroupSample) float64 { return float64(g.CausesNs[c]) / float64(max(1, g.Ended)) }); f.Mean > 0 {
+			g.WorkParts = append(g.WorkParts, WorkPart{c.String(), f})
+		}
+	}
+	if name.By != "template" {
+		for c, p := range curvePoints {
+			g.Curve = append(g.Curve, CurvePoint{p, fig(func(g *GroupSample) float64 { return float64(g.curve[c]) }).Mean})
+		}
+	}
+	return g
+}
+
+// times summarises by a way to make figures of summaries.
+func times(fig func(func(*stats.Summary) float64) stats.Figure) Times {
+	count := int(fig(func(s *stats.Summary) float64 { return float64(s.Count) }).Mean)
+	percentile := func(p float64, pick func(*stats.Summary) float64) *stats.Figure {
+		if !stats.Supports(count, p) {
+			return nil
+		}
+		f := fig(pick)
+		return &f
+	}
+	return Times{
+		Mean: fig(func(s *stats.Summary) float64 { return s.Mean }),
+		P50:  percentile(50, func(s *stats.Summary) float64 { return float64(s.P50) }),
+		P90:  percentile(90, func(s *stats.Summary) float64 { return float64(s.P90) }),
+		P95:  percentile(95, func(s *stats.Summary) float64 { return float64(s.P95) }),
+		P99:  percentile(99, func(s *stats.Summary) float64 { return float64(s.P99) }),
+		Max:  fig(func(s *stats.Summary) float64 { return float64(s.Max) }),
+	}
+}
+
+// causes sums the start delay by cause.
+func (s *Sum) causes() []CauseSum {
+	out := []CauseSum{}
+	total := 0.0
+	for _, c := range sim.Causes() {
+		if c.Phase() >= sim.Restore {
+			continue
+		}
+		hours := s.figure(func(x *Sample) float64 { return float64(x.Groups[0].CausesNs[c]) / float64(units.Hour) })
+		total += hours.Mean
+		if hours.Mean > 0 {
+			out = append(out, CauseSum{Cause: c.String(), Phase: c.Phase().String(), Label: c.Label(), Hours: hours})
+		}
+	}
+	sortBy(out, func(c CauseSum) float64 { return -c.Hours.Mean })
+	for i := range out {
+		out[i].Share = out[i].Hours.Mean / total
+	}
+	return out
+}
+
+// unmatched groups the jobs that nothing fits.
+func unmatched(t *sim.Trace) []Unmatched {
+	type key struct{ class, wants int32 }
+	counts := map[key]int{}
+	var order []key
+	for _, j := range t.Unmatched {
+		job := t.Jobs.List[j]
+		k := key{job.Class, job.Wants}
+		if counts[k] == 0 {
+			order = append(order, k)
+		}
+		counts[k]++
+	}
+	out := []Unmatched{}
+	for _, k := range order {
+		wants := t.Jobs.Wants[k.wants]
+		var m demand.Match = t.World.Match([][]string{wants})[0]
+		out = append(out, Unmatched{
+			Class: t.World.Classes[k.class].Name, Wants: wants, Jobs: counts[k],
+			Nearest: t.World.Templates[m.Nearest].Name, Missing: m.Missing, Meant: m.Meant,
+		})
+	}
+	return out
+}

@@ -1,0 +1,82 @@
+package sim
+
+import (
+	"tachyphor/core/chance"
+	"tachyphor/core/units"
+)
+
+// volume is a disk that holds the workspace of a scope.
+type volume struct {
+	there   bool
+	taken   bool
+	version int32
+	node    int32 // that it is attached to; -1 before the first
+}
+
+// askVolume gives agent a the scope's volume that serves it best, or has it wait
+// for one to be free.
+func (e *engine) askVolume(a, scope int32) {
+	g := &e.agents[a]
+	version, best, top := e.cache.versions[g.job], int32(-1), -1
+	for i := range e.cache.volumes[scope] {
+		v := &e.cache.volumes[scope][i]
+		if v.taken {
+			continue
+		}
+		points := 0
+		if v.there && v.version == version {
+			points += 4
+		} else if v.there {
+			points += 2
+		}
+		if v.node == g.node {
+			points++
+		}
+		if points > top {
+			best, top = int32(i), points
+		}
+	}
+	if best < 0 {
+		g.run.step = waitingForVolume
+		e.cache.waiting[scope] = append(e.cache.waiting[scope], a)
+		return
+	}
+	v := &e.cache.volumes[scope][best]
+	e.trace.spanTo(g.job, e.now, VolumeTaken, -1)
+	v.taken, g.run.volume = true, best
+	g.run.warmth = e.found(v.there, v.version, version)
+	g.run.step = attaching
+	var d units.Duration
+	if v.node != g.node {
+		d = e.draw(e.w.attach, chance.Attach, uint64(g.job))
+	}
+	v.node = g.node
+	e.later(a, d, restoreStep)
+}
+
+// releaseVolume gives agent a's volume to the next that waits for one, or ends
+// its waiting.
+func (e *engine) releaseVolume(a int32) {
+	g := &e.agents[a]
+	class := &e.w.Classes[e.jobs.List[g.job].Class]
+	if class.scope < 0 || e.cache.volumes[class.scope] == nil {
+		return
+	}
+	list := e.cache.waiting[class.scope]
+	if g.run.volume < 0 {
+		for i, b := range list {
+			if b == a {
+				e.cache.waiting[class.scope] = append(list[:i], list[i+1:]...)
+				break
+			}
+		}
+		return
+	}
+	e.cache.volumes[class.scope][g.run.volume].taken = false
+	g.run.volume = -1
+	if len(list) > 0 {
+		next := list[0]
+		e.cache.waiting[class.scope] = append(list[:0], list[1:]...)
+		e.askVolume(next, class.scope)
+	}
+}
