@@ -2,6 +2,8 @@ package document
 
 import (
 	"fmt"
+	"net/netip"
+	"net/url"
 	"slices"
 	"strconv"
 	"strings"
@@ -100,9 +102,6 @@ func (c checker) podTemplate(p *PodTemplate) {
 		for r, q := range k.Resources.Requests {
 			if q.Sign() < 0 {
 				c.at(path+".resources.requests."+string(r), q.String(), "must not be negative")
-			}
-			if limit, ok := k.Resources.Limits[r]; ok && limit.Cmp(q) < 0 {
-				c.at(path+".resources.limits."+string(r), limit.String(), "must not be below the request of "+q.String())
 			}
 		}
 		if k.Image == "" {
@@ -218,6 +217,19 @@ func (c checker) facts(s *ClusterSpec) {
 		path := fmt.Sprintf("spec.agents.tools[%d]", i)
 		c.times(path+".install", t.Install)
 		c.chance(path+".fails", t.Fails)
+	}
+	for i, w := range s.WaysOut {
+		if _, err := netip.ParsePrefix(w.CIDR); err != nil {
+			c.at(fmt.Sprintf("spec.waysOut[%d].cidr", i), strconv.Quote(w.CIDR), "expected addresses such as 10.40.0.0/16")
+		}
+		for j, port := range w.Ports {
+			c.within(fmt.Sprintf("spec.waysOut[%d].ports[%d]", i, j), port, 1, 65535)
+		}
+	}
+	for path, address := range map[string]string{"spec.controller.inside": s.Controller.Inside, "spec.controller.outside": s.Controller.Outside} {
+		if u, err := url.Parse(address); address != "" && (err != nil || u.Scheme == "" || u.Hostname() == "") {
+			c.at(path, strconv.Quote(clip(address)), "expected an address such as http://dispatch.slipway.svc:8080")
+		}
 	}
 	c.times("spec.agents.update", s.Agents.Update)
 	c.unique("spec.claims", len(s.Claims), func(i int) string { return s.Claims[i].Name })

@@ -28,6 +28,8 @@ type ClusterSpec struct {
 	Store           Store            `json:"store,omitempty" doc:"The store that archives of the workspace cache are kept in."`
 	Volumes         Volumes          `json:"volumes,omitempty" doc:"Volumes that workspaces are kept on."`
 	Claims          []Claim          `json:"claims,omitempty" doc:"Persistent volume claims that templates name."`
+	Controller      Controller       `json:"controller,omitempty" doc:"The controller that gives jobs to agents: where it is reached."`
+	WaysOut         []WayOut         `json:"waysOut,omitempty" doc:"Where agents must get to beside the controller and name lookup; everything else may be closed to them."`
 	PriorityClasses map[string]int32 `json:"priorityClasses,omitempty" doc:"Values of the priority classes that templates name."`
 }
 
@@ -164,6 +166,24 @@ type Image struct {
 	Link     string      `json:"link,omitempty" doc:"Name of the link it comes over; absent: the registry's."`
 	Agent    string      `json:"agent,omitempty" doc:"Version of the agent in the image, as in 4.2; one older than agents.version updates itself when it joins."`
 	MakeTime Times       `json:"makeTime,omitempty" doc:"Time to make the image when an agent starts, for agents described beside the source."`
+
+	Tools     []string `json:"tools,omitempty" doc:"Tools that are in the image; absent: not known."`
+	Platforms []string `json:"platforms,omitempty" doc:"Operating systems and architectures it is made for, as in linux/amd64; absent: not known."`
+	User      *int64   `json:"user,omitempty" doc:"User id that the image runs as; 0 is root. Absent: not known."`
+}
+
+// A Controller is reached at one address by agents in the cluster, at another by
+// people outside it.
+type Controller struct {
+	Inside  string `json:"inside,omitempty" doc:"Address inside the cluster, as in http://dispatch.slipway.svc:8080."`
+	Outside string `json:"outside,omitempty" doc:"Address for people outside the cluster."`
+}
+
+// A WayOut is a network that agents must reach.
+type WayOut struct {
+	For   string `json:"for" doc:"What it is for, as in source and packages."`
+	CIDR  string `json:"cidr" doc:"Addresses, as in 10.40.0.0/16."`
+	Ports []int  `json:"ports,omitempty" doc:"TCP ports; absent: all."`
 }
 
 // A Layer is a part of an image.

@@ -1,7 +1,6 @@
 package document
 
 import (
-	"bytes"
 	"fmt"
 	"strconv"
 	"strings"
@@ -33,13 +32,7 @@ func Apply(text string, edits []Edit) (string, error) {
 			return "", err
 		}
 	}
-	var b bytes.Buffer
-	enc := yaml.NewEncoder(&b)
-	enc.SetIndent(2)
-	if err := safely(func() error { return enc.Encode(trees[0]) }); err != nil {
-		return "", err
-	}
-	return b.String(), nil
+	return written(trees[0], looksLikeJSON([]byte(text))), nil
 }
 
 func apply(root *yaml.Node, e Edit) error {

@@ -57,33 +57,103 @@ func FindKind(s string) (string, bool) {
 type Document struct {
 	Kind, Name string
 	File       string
-	Text       string // as written, this document alone
+	Text       string // this document alone: as written, or as lifted out of another object
 	// Digest is the sha256 of the content in canonical form (hex): the same for
 	// two documents that differ in comments, order and layout only.
 	Digest string
-	Value  any // *PodTemplate, *Cluster, *Workload or *Scenario
-	root   *node
+	Value  any  // *PodTemplate, *Cluster, *Workload or *Scenario
+	Lift   Lift // of a PodTemplate: where it was taken from
+	source source
+	root   *node // with places in the source
+}
+
+// A Reading is what a stream of documents holds.
+type Reading struct {
+	Documents []*Document
+	Others    []Other
+	Faults    Faults
 }
 
 // Parse reads every document in data, a stream of YAML or JSON. When there is
 // any fault the documents that had none are still returned. file is named in
-// the faults.
+// the faults. A stream in which nothing is a document is a fault.
 func Parse(file string, data []byte) ([]*Document, Faults) {
-	trees, faults := split(file, data)
-	var docs []*Document
-	for i, y := range trees {
-		d, fs := parseOne(file, y)
-		if len(fs) > 0 {
-			faults = append(faults, fs...)
-			continue
+	r := Read(file, data)
+	if len(r.Documents) == 0 && len(r.Faults) == 0 {
+		found := "nothing"
+		if len(r.Others) > 0 {
+			found = r.Others[0].String()
 		}
-		d.Text = section(data, y, trees, i)
-		docs = append(docs, d)
+		r.Faults = Faults{{File: file, Found: found, Expected: "expected a document: one of " + strings.Join(Kinds(), ", ") +
+			", or a pod template within one of " + strings.Join(Carriers()[1:], ", ")}}
 	}
-	if len(trees) == 0 && len(faults) == 0 {
-		faults = Faults{{File: file, Found: "nothing", Expected: "expected a document with apiVersion, kind and metadata"}}
+	return r.Documents, r.Faults
+}
+
+// Read is Parse that keeps Kubernetes' other objects too.
+func Read(file string, data []byte) Reading {
+	var out Reading
+	trees, faults := split(file, data)
+	out.Faults = faults
+	json := looksLikeJSON(data)
+	for i, y := range trees {
+		for j, part := range parts(y) {
+			out.add(file, part, source{tree: i, item: j - 1, text: section(data, y, trees, i), json: json})
+		}
 	}
-	return docs, faults.settle()
+	out.Faults = out.Faults.settle()
+	return out
+}
+
+// parts opens a List: its items follow the tree itself, which is nil then.
+func parts(y *yaml.Node) []*yaml.Node {
+	top := y.Content[0]
+	items := valueOf(top, "items")
+	if scalarAt(top, "kind") != "List" || scalarAt(top, "apiVersion") != "v1" || items == nil || items.Kind != yaml.SequenceNode {
+		return []*yaml.Node{y}
+	}
+	out := []*yaml.Node{nil}
+	for _, n := range items.Content {
+		out = append(out, &yaml.Node{Kind: yaml.DocumentNode, Line: n.Line, Column: n.Column, HeadComment: n.HeadComment, Content: []*yaml.Node{n}})
+	}
+	return out
+}
+
+// add reads one object.
+func (out *Reading) add(file string, y *yaml.Node, src source) {
+	if y == nil {
+		return
+	}
+	r := &reader{file: file}
+	if r.convert(y.Content[0], 0); len(r.faults) > 0 { // within the limits, so that aliases may be written out
+		out.Faults = append(out.Faults, r.faults...)
+		return
+	}
+	if hasAlias(y) {
+		y = expanded(y)
+	}
+	if o, ok := otherOf(file, r, y); ok {
+		out.Others = append(out.Others, o)
+		return
+	}
+	lifted, lift, changed := r.lift(y)
+	if lifted == nil {
+		out.Faults = append(out.Faults, r.faults...)
+		return
+	}
+	d, faults := parseOne(file, lifted)
+	if len(faults) > 0 {
+		for i := range faults {
+			faults[i].Path = lift.sourcePath(faults[i].Path)
+		}
+		out.Faults = append(out.Faults, faults...)
+		return
+	}
+	d.Lift, d.source, d.Text = lift, src, src.text
+	if changed || src.item >= 0 {
+		d.Text = written(lifted, src.json)
+	}
+	out.Documents = append(out.Documents, d)
 }
 
 // section cuts the text of document i out of the stream, with the comments that
@@ -93,7 +163,13 @@ func section(data []byte, y *yaml.Node, all []*yaml.Node, i int) string {
 		return strings.TrimPrefix(string(data), "---\n")
 	}
 	lines := strings.SplitAfter(string(data), "\n")
-	from, to := max(y.Content[0].Line-1, 0), len(lines)
+	from, to := extent(lines, all, i)
+	return strings.Join(lines[from:to], "")
+}
+
+// extent returns the lines of document i, from and up to.
+func extent(lines []string, all []*yaml.Node, i int) (from, to int) {
+	from, to = max(all[i].Content[0].Line-1, 0), len(lines)
 	if i+1 < len(all) {
 		to = all[i+1].Content[0].Line - 1
 	}
@@ -105,7 +181,7 @@ func section(data []byte, y *yaml.Node, all []*yaml.Node, i int) string {
 			to = j
 		}
 	}
-	return strings.Join(lines[from:to], "")
+	return from, to
 }
 
 func parseOne(file string, y *yaml.Node) (*Document, Faults) {
@@ -163,7 +239,14 @@ func (r *reader) kindOf(root *node) (kindInfo, bool) {
 		}
 		return kindInfo{}, false
 	}
-	r.fault(k.line, k.col, "kind", k.what(), "expected one of "+strings.Join(Kinds(), ", ")+meant(k.scalar, Kinds()))
+	for _, c := range carriers {
+		if v := root.get("apiVersion"); c.kind == k.scalar && v != nil { // of another version than is taken
+			r.fault(v.line, v.col, "apiVersion", v.what(), "for a "+c.kind+" it is "+c.version)
+			return kindInfo{}, false
+		}
+	}
+	known := append(Kinds(), Carriers()[1:]...)
+	r.fault(k.line, k.col, "kind", k.what(), "expected one of "+strings.Join(known, ", ")+meant(k.scalar, known))
 	return kindInfo{}, false
 }
 
@@ -227,6 +310,7 @@ func (d *Document) Fault(path, found, expected string) Fault {
 		r.file = d.Kind + "/" + d.Name
 	}
 	checker{r, d.root}.at(path, found, expected)
+	r.faults[0].Path = d.Lift.sourcePath(path)
 	return r.faults[0]
 }
 

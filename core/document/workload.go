@@ -45,6 +45,7 @@ type JobClass struct {
 	TrunkShare  *float64       `json:"trunkShare,omitempty" doc:"Share of made jobs that build the trunk, 0 to 1; the others build change requests. Absent: all."`
 	Follows     *Follows       `json:"follows,omitempty" doc:"Made jobs of this class come after jobs of another."`
 	Workspace   Workspace      `json:"workspace,omitempty" doc:"What a workspace cache would keep."`
+	Tools       []string       `json:"tools,omitempty" doc:"Tools that its jobs need on their agent."`
 }
 
 // Workspace is what a cache can spare the jobs of a class.

@@ -5,6 +5,7 @@ package fleet
 import (
 	"maps"
 	"slices"
+	"strconv"
 
 	"tachyphor/core/document"
 	"tachyphor/core/template"
@@ -112,4 +113,43 @@ func (r *Room) Take(q *Need, n int) {
 			r.Extended[i] -= int64(n) * x
 		}
 	}
+}
+
+// Holds returns how many pods that need q go on a node with room r when it is
+// empty, what binds (cpu, memory, disk, pods or an extended resource's number as
+// extended0) and the share of that resource which is left over. A pod that asks
+// for nothing is bound by pods alone.
+func (r Room) Holds(q *Need) (n int, binds string, left float64) {
+	n, binds = max(r.Pods, 0), "pods"
+	look := func(name string, has, need int64) {
+		if need <= 0 {
+			return
+		}
+		if k := int(max(has, 0) / need); k < n {
+			n, binds = k, name
+		}
+	}
+	look("cpu", int64(r.CPU), int64(q.CPU))
+	look("memory", int64(r.Memory), int64(q.Memory))
+	look("disk", int64(r.Disk), int64(q.Disk))
+	for i, x := range q.Extended {
+		look("extended"+strconv.Itoa(i), r.Extended[i], x)
+	}
+	share := func(has, need int64) float64 {
+		if has <= 0 {
+			return 0
+		}
+		return 1 - float64(int64(n)*need)/float64(has)
+	}
+	switch binds {
+	case "cpu":
+		left = share(int64(r.CPU), int64(q.CPU))
+	case "memory":
+		left = share(int64(r.Memory), int64(q.Memory))
+	case "disk":
+		left = share(int64(r.Disk), int64(q.Disk))
+	default:
+		left = min(share(int64(r.CPU), int64(q.CPU)), share(int64(r.Memory), int64(q.Memory)))
+	}
+	return n, binds, left
 }

@@ -83,11 +83,36 @@ func Read(d *document.Document) (Agent, document.Faults) {
 	for _, x := range notPlaced(spec) {
 		faults = append(faults, d.Fault("template.spec."+x, x, "is not simulated yet, and would change where agents go; leave it out of this template for now"))
 	}
+	for i, c := range spec.Containers {
+		for _, b := range BelowRequest(c) {
+			faults = append(faults, d.Fault(fmt.Sprintf("template.spec.containers[%d].resources.limits.%s", i, b.Resource), b.Limit.String(),
+				"must not be below the request of "+b.Request.String()))
+		}
+	}
 	bare := FromSpec(a.Name, spec)
 	bare.Offers, bare.Container, bare.Tools = a.Offers, a.Container, words(annotation(p, ToolsAnnotation))
 	bare.limits(spec)
 	a = bare
 	return a, faults
+}
+
+// A Below is a limit that is below its request, which the API server refuses.
+type Below struct {
+	Resource       corev1.ResourceName
+	Request, Limit resource.Quantity
+}
+
+// BelowRequest lists a container's limits that are below their requests, by the
+// resources' names.
+func BelowRequest(c corev1.Container) []Below {
+	var out []Below
+	for name, q := range c.Resources.Requests {
+		if limit, ok := c.Resources.Limits[name]; ok && limit.Cmp(q) < 0 {
+			out = append(out, Below{name, q, limit})
+		}
+	}
+	slices.SortFunc(out, func(a, b Below) int { return strings.Compare(string(a.Resource), string(b.Resource)) })
+	return out
 }
 
 func words(s string) []string {
@@ -164,29 +189,46 @@ func annotation(p *document.PodTemplate, key string) string {
 	return p.Template.Annotations[key]
 }
 
-// container finds the agent's container: the one named, the only one, or the
-// one called agent.
+// AgentContainer finds the container that runs jobs: the one that the annotation
+// names, the only one, or the one called agent. at is its index, −1 when it
+// cannot be told; named is what the annotation says.
+func AgentContainer(p *document.PodTemplate) (at int, named string) {
+	list := p.Template.Spec.Containers
+	named = annotation(p, ContainerAnnotation)
+	is := func(name string) int {
+		return slices.IndexFunc(list, func(c corev1.Container) bool { return c.Name == name })
+	}
+	switch {
+	case named != "":
+		return is(named), named
+	case len(list) == 1:
+		return 0, named
+	default:
+		return is("agent"), named
+	}
+}
+
+// container names the agent's container, or faults the template.
 func container(d *document.Document, p *document.PodTemplate, faults document.Faults) (string, document.Faults) {
+	at, named := AgentContainer(p)
+	if at >= 0 {
+		return p.Template.Spec.Containers[at].Name, faults
+	}
 	var names []string
 	for _, c := range p.Template.Spec.Containers {
 		names = append(names, c.Name)
 	}
-	named := annotation(p, ContainerAnnotation)
-	switch {
-	case named != "" && slices.Contains(names, named):
-		return named, faults
-	case named != "":
+	if named != "" {
 		return "", append(faults, d.Fault("metadata.annotations", fmt.Sprintf("%s: %s", ContainerAnnotation, named),
 			"no container of that name; there are "+strings.Join(names, ", ")))
-	case len(names) == 1:
-		return names[0], faults
-	case slices.Contains(names, "agent"):
-		return "agent", faults
-	default:
-		return "", append(faults, d.Fault("template.spec.containers", strings.Join(names, ", "),
-			"cannot tell which container is the agent; name it with the annotation "+ContainerAnnotation))
 	}
+	return "", append(faults, d.Fault("template.spec.containers", strings.Join(names, ", "),
+		"cannot tell which container is the agent; name it with the annotation "+ContainerAnnotation))
 }
+
+// Annotated returns what a template says in one of its annotations: in its own
+// metadata, or in that of its pods.
+func Annotated(p *document.PodTemplate, key string) string { return annotation(p, key) }
 
 // Effective returns the request that the scheduler charges a pod with:
 //

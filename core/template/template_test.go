@@ -83,6 +83,10 @@ func TestReadFindsTheAgent(t *testing.T) {
 			t.Errorf("with %q: faults %v", ann, faults)
 		}
 	}
+	low := strings.Replace(manifest, "name: main, image: a", "name: agent, image: a, resources: {requests: {memory: 2Gi, cpu: 1}, limits: {memory: 1Gi}}", 1)
+	if _, faults := read(strings.Replace(low, "ANN", "", 1)); len(faults) != 1 || !strings.Contains(faults[0].String(), "resources.limits.memory: found 1Gi; must not be below the request of 2Gi") {
+		t.Errorf("limit below request: %v", faults)
+	}
 	if _, faults := read(strings.Replace(strings.Replace(manifest, "go, linux linux", "", 1), "ANN", "", 1)); len(faults) != 2 {
 		t.Errorf("no offers: %v", faults)
 	}
