@@ -17,6 +17,11 @@ type Match struct {
 	Meant   []string
 }
 
+// Serves reports whether offers hold everything that is wanted.
+func Serves(offers, wants []string) bool {
+	return !slices.ContainsFunc(wants, func(w string) bool { return !slices.Contains(offers, w) })
+}
+
 // Matching finds the template for wants: the first whose offers hold them all.
 // offers are in the scenario's order of preference.
 func Matching(wants []string, offers [][]string) Match {

@@ -92,6 +92,10 @@ func Nearest(word string, candidates []string) (string, bool) {
 	return best, best != ""
 }
 
+// Letters counts the letters in which two words differ: to insert, delete, replace
+// or swap with a neighbour.
+func Letters(a, b string) int { return editDistance(a, b) }
+
 // editDistance counts the letters to insert, delete, replace or swap with a
 // neighbour to make a into b (optimal string alignment; Damerau 1964).
 func editDistance(a, b string) int {

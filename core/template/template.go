@@ -71,7 +71,7 @@ func Read(d *document.Document) (Agent, document.Faults) {
 	p := d.Value.(*document.PodTemplate)
 	a := Agent{Name: d.Name}
 	var faults document.Faults
-	a.Offers = words(annotation(p, OffersAnnotation))
+	a.Offers = words(Annotated(p, OffersAnnotation))
 	slices.Sort(a.Offers)
 	a.Offers = slices.Compact(a.Offers)
 	if len(a.Offers) == 0 {
@@ -90,7 +90,7 @@ func Read(d *document.Document) (Agent, document.Faults) {
 		}
 	}
 	bare := FromSpec(a.Name, spec)
-	bare.Offers, bare.Container, bare.Tools = a.Offers, a.Container, words(annotation(p, ToolsAnnotation))
+	bare.Offers, bare.Container, bare.Tools = a.Offers, a.Container, words(Annotated(p, ToolsAnnotation))
 	bare.limits(spec)
 	a = bare
 	return a, faults
@@ -181,8 +181,9 @@ func FromSpec(name string, spec *corev1.PodSpec) Agent {
 	return a
 }
 
-// annotation looks at the template's own metadata first, then at its pods'.
-func annotation(p *document.PodTemplate, key string) string {
+// Annotated returns what a template says in one of its annotations: in its own
+// metadata, or in that of its pods.
+func Annotated(p *document.PodTemplate, key string) string {
 	if v, ok := p.Annotations[key]; ok {
 		return v
 	}
@@ -194,7 +195,7 @@ func annotation(p *document.PodTemplate, key string) string {
 // cannot be told; named is what the annotation says.
 func AgentContainer(p *document.PodTemplate) (at int, named string) {
 	list := p.Template.Spec.Containers
-	named = annotation(p, ContainerAnnotation)
+	named = Annotated(p, ContainerAnnotation)
 	is := func(name string) int {
 		return slices.IndexFunc(list, func(c corev1.Container) bool { return c.Name == name })
 	}
@@ -225,10 +226,6 @@ func container(d *document.Document, p *document.PodTemplate, faults document.Fa
 	return "", append(faults, d.Fault("template.spec.containers", strings.Join(names, ", "),
 		"cannot tell which container is the agent; name it with the annotation "+ContainerAnnotation))
 }
-
-// Annotated returns what a template says in one of its annotations: in its own
-// metadata, or in that of its pods.
-func Annotated(p *document.PodTemplate, key string) string { return annotation(p, key) }
 
 // Effective returns the request that the scheduler charges a pod with:
 //

@@ -1,0 +1,73 @@
+package demand
+
+import (
+	"tachyphor/core/document"
+	"tachyphor/core/units"
+)
+
+// PerWeek returns how many jobs of each class a workload has a week, on average:
+// counted in its recording, or from its classes' arrivals. It is nil when neither
+// says.
+func PerWeek(spec *document.WorkloadSpec, r *Recording) map[string]float64 {
+	if spec.Jobs != nil {
+		return r.perWeek(spec)
+	}
+	out := make(map[string]float64, len(spec.Classes))
+	for _, k := range spec.Classes {
+		n := 0.0
+		for minute := range 7 * 24 * 60 {
+			for _, h := range k.Arrivals.Hours {
+				if h.When.Covers(minute) {
+					n += h.PerHour / 60
+					break
+				}
+			}
+		}
+		for _, b := range k.Arrivals.Bursts {
+			for day := range 7 {
+				if _, on := b.When.On(day); on {
+					n += float64(b.Count)
+				}
+			}
+		}
+		out[k.Name] = n
+	}
+	for range spec.Classes { // those that follow others, and those that follow them
+		for _, k := range spec.Classes {
+			if k.Follows != nil {
+				out[k.Name] = out[k.Follows.Class] * float64(k.Follows.Count)
+			}
+		}
+	}
+	return out
+}
+
+// perWeek counts recorded jobs; a log of less than a day says nothing of a week.
+func (r *Recording) perWeek(spec *document.WorkloadSpec) map[string]float64 {
+	if r == nil || len(r.rows) == 0 {
+		return nil
+	}
+	at := func(w *row) units.Duration {
+		if w.at.IsZero() {
+			return w.offset
+		}
+		return units.Duration(w.at.Sub(spec.Start.Time))
+	}
+	first, last := at(&r.rows[0]), at(&r.rows[0])
+	out := map[string]float64{}
+	for i := range r.rows {
+		out[r.rows[i].class]++
+		first, last = min(first, at(&r.rows[i])), max(last, at(&r.rows[i]))
+	}
+	span := last - min(first, 0)
+	if first > 0 {
+		span = last // the workload's start is when watching began
+	}
+	if span < units.Day {
+		return nil
+	}
+	for class := range out {
+		out[class] *= float64(units.Week) / float64(max(span, units.Week-units.Day))
+	}
+	return out
+}
