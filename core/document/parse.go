@@ -1,7 +1,6 @@
 package document
 
 import (
-	"bytes"
 	"crypto/sha256"
 	"encoding/hex"
 	"fmt"
@@ -95,10 +94,11 @@ func Read(file string, data []byte) Reading {
 	var out Reading
 	trees, faults := split(file, data)
 	out.Faults = faults
-	json := looksLikeJSON(data)
+	json, lines := looksLikeJSON(data), strings.SplitAfter(string(data), "\n")
 	for i, y := range trees {
+		text := section(lines, trees, i)
 		for j, part := range parts(y) {
-			out.add(file, part, source{tree: i, item: j - 1, text: section(data, y, trees, i), json: json})
+			out.add(file, part, source{tree: i, item: j - 1, text: text, json: json})
 		}
 	}
 	out.Faults = out.Faults.settle()
@@ -125,11 +125,11 @@ func (out *Reading) add(file string, y *yaml.Node, src source) {
 		return
 	}
 	r := &reader{file: file}
-	if r.convert(y.Content[0], 0); len(r.faults) > 0 { // within the limits, so that aliases may be written out
-		out.Faults = append(out.Faults, r.faults...)
-		return
-	}
 	if hasAlias(y) {
+		if r.convert(y.Content[0], 0); len(r.faults) > 0 { // too much to be written out
+			out.Faults = append(out.Faults, r.faults...)
+			return
+		}
 		y = expanded(y)
 	}
 	if o, ok := otherOf(file, r, y); ok {
@@ -158,11 +158,7 @@ func (out *Reading) add(file string, y *yaml.Node, src source) {
 
 // section cuts the text of document i out of the stream, with the comments that
 // stand before it and without the line that parts it from its neighbours.
-func section(data []byte, y *yaml.Node, all []*yaml.Node, i int) string {
-	if len(all) == 1 && !bytes.Contains(data, []byte("\n---")) {
-		return strings.TrimPrefix(string(data), "---\n")
-	}
-	lines := strings.SplitAfter(string(data), "\n")
+func section(lines []string, all []*yaml.Node, i int) string {
 	from, to := extent(lines, all, i)
 	return strings.Join(lines[from:to], "")
 }
