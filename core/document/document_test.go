@@ -163,7 +163,7 @@ func TestBrokenDocuments(t *testing.T) {
 			{"labels: {tier: burst}", "drains: [{when: weekends}]", "not a period"},
 			{"size: 2.3GB", "size: 2.3GB, layers: [{name: a, size: 1GB}]", "either size or layers"},
 			{", size: 2.3GB", "", "either size or layers"},
-			{"size: 2.3GB,", "layers: [{name: a, size: 1GB}, {name: a, size: 2GB}]}", "the same name is the same layer"},
+			{"size: 2.3GB,", "layers: [{name: a, size: 1GB}, {name: a, size: 2GB}],", "the same name is the same layer"},
 			{"price: 0.02/GB-month", "price: 0.02/GB", "write it like 0.02/GB-month"},
 			{"request: 0.005/1000", "request: 0.005", "write it like 0.005/1000"},
 			{"store: {size: 200GB", "store: {saveFails: 2, size: 200GB", "from 0 to 1"},
