@@ -161,3 +161,42 @@ func Pointer(steps ...any) string {
 	}
 	return b.String()
 }
+
+// Pod returns a pod as it is made from the PodTemplate, as text: its name begins
+// with the template's, comments and the order of fields stay.
+func (d *Document) Pod() string {
+	trees, faults := split("", []byte(d.Text))
+	if len(faults) > 0 || len(trees) != 1 {
+		panic("document: " + d.Name + " was read and cannot be read again")
+	}
+	top := trees[0].Content[0]
+	template := valueOf(top, "template")
+	meta := &yaml.Node{Kind: yaml.MappingNode, Tag: "!!map"}
+	meta.Content = append(meta.Content, word("generateName"), word(d.Name+"-"))
+	if own := valueOf(top, "metadata"); own != nil {
+		if ns := valueOf(own, "namespace"); ns != nil {
+			meta.Content = append(meta.Content, word("namespace"), ns)
+		}
+	}
+	pod := &yaml.Node{Kind: yaml.MappingNode, Tag: "!!map", HeadComment: "An agent of " + d.Name + "."}
+	pod.Content = append(pod.Content, word("apiVersion"), word("v1"), word("kind"), word("Pod"), word("metadata"), meta)
+	if template != nil && template.Kind == yaml.MappingNode {
+		if inner := valueOf(template, "metadata"); inner != nil {
+			for i := 0; i+1 < len(inner.Content); i += 2 {
+				if k := inner.Content[i].Value; k == "labels" || k == "annotations" || k == "finalizers" {
+					meta.Content = append(meta.Content, inner.Content[i], inner.Content[i+1])
+				}
+			}
+		}
+		for i := 0; i+1 < len(template.Content); i += 2 {
+			if template.Content[i].Value == "spec" {
+				pod.Content = append(pod.Content, template.Content[i], template.Content[i+1])
+			}
+		}
+	}
+	doc := &yaml.Node{Kind: yaml.DocumentNode, Content: []*yaml.Node{pod}}
+	if hasAlias(doc) {
+		doc = expanded(doc)
+	}
+	return written(doc, false)
+}

@@ -1,0 +1,343 @@
+// Package kit writes what a cluster needs before agents can run in it: a
+// namespace, the rights of whoever makes agents, bounds, network rules and the
+// Secrets that templates name. Every object says what it is for.
+package kit
+
+import (
+	"bytes"
+	"cmp"
+	"embed"
+	"fmt"
+	"maps"
+	"net/url"
+	"slices"
+	"strconv"
+	"strings"
+	"text/template"
+
+	"tachyphor/core/document"
+	"tachyphor/core/review"
+	agents "tachyphor/core/template"
+	"tachyphor/core/units"
+
+	corev1 "k8s.io/api/core/v1"
+	"k8s.io/apimachinery/pkg/api/resource"
+)
+
+// Account is the service account of whoever makes agents.
+const Account = "agent-maker"
+
+// Rights are what the account may do, in its namespace and nowhere else: verbs by
+// resource.
+var Rights = []Right{
+	{"pods", "", []string{"create", "get", "list", "watch", "delete"}},
+	{"pods", "log", []string{"get"}},
+}
+
+// A Right is what may be done with one resource of the core API group.
+type Right struct {
+	Resource, Subresource string
+	Verbs                 []string
+}
+
+// A Manifest is one file of what is rendered.
+type Manifest struct {
+	File string `json:"file" doc:"Name of the file."`
+	Part string `json:"part" enum:"template,pod,kit" doc:"What it belongs to."`
+	For  string `json:"for" doc:"What it is for."`
+	Text string `json:"text" doc:"The manifest, as YAML."`
+}
+
+// Input is what a kit is made for.
+type Input struct {
+	Templates []*document.Document // PodTemplates of one namespace
+	Scenario  *document.Document   // gives ceilings; may be nil
+	Cluster   *document.Document   // gives the controller and the ways out; may be nil
+}
+
+// bounds are the amounts of the quota and the limit range.
+type bounds struct {
+	Pods              int
+	CPU, Memory, Disk string // requests; Disk is empty where no agent requests any
+	Sum               string // how they come about
+	DefaultMemory     string
+	MostCPU           string
+	MostMemory        string
+}
+
+type wayOut struct {
+	For, CIDR string
+	Ports     []int
+}
+
+// facts are what the parts are written from.
+type facts struct {
+	Namespace, Account string
+	Templates          []string
+	Bounds             *bounds
+	Labels             map[string]string // that all templates' pods share; nil: none
+	Controller         *controller
+	Ways               []wayOut
+	Secrets            []review.SecretUse
+	Same               bool // the controller lives in the agents' namespace
+}
+
+type controller struct {
+	Address, Service, Namespace string
+	Port                        int
+	Inside                      bool // it is a service of the cluster
+}
+
+//go:embed parts
+var parts embed.FS
+
+// part is one file of the kit.
+type part struct {
+	name, says string
+	when       func(facts) bool
+}
+
+var list = []part{
+	{"namespace", "a place of their own for agents", nil},
+	{"rights", "what whoever makes agents may do, and nothing more", nil},
+	{"quota", "the most that all agents together may request", func(f facts) bool { return f.Bounds != nil }},
+	{"limits", "bounds of a single container, and what it gets when it says nothing", func(f facts) bool { return f.Bounds != nil }},
+	{"network", "nothing in, and out only where agents must go", nil},
+	{"secrets", "the Secrets that templates name, to be filled by hand", func(f facts) bool { return len(f.Secrets) > 0 }},
+}
+
+// Kit writes the access kit. The error says what it cannot be written without.
+func Kit(in Input) ([]Manifest, error) {
+	f, err := gather(in)
+	if err != nil {
+		return nil, err
+	}
+	t, err := template.New("").Funcs(template.FuncMap{
+		"join": strings.Join, "quote": strconv.Quote,
+		"sorted": func(m map[string]string) []string { return slices.Sorted(maps.Keys(m)) },
+	}).ParseFS(parts, "parts/*.yaml")
+	if err != nil {
+		return nil, err
+	}
+	var out []Manifest
+	for _, p := range list {
+		if p.when != nil && !p.when(f) {
+			continue
+		}
+		var b bytes.Buffer
+		if err := t.ExecuteTemplate(&b, p.name+".yaml", f); err != nil {
+			return nil, err
+		}
+		out = append(out, Manifest{p.name + ".yaml", "kit", p.says, b.String()})
+	}
+	return out, nil
+}
+
+func gather(in Input) (facts, error) {
+	f := facts{Account: Account}
+	for _, d := range in.Templates {
+		p := d.Value.(*document.PodTemplate)
+		if p.Namespace == "" || p.Namespace == "default" {
+			return f, fmt.Errorf("template %s has no namespace of its own; give it one in metadata.namespace, for rights and bounds are given to namespaces", d.Name)
+		}
+		if f.Namespace != "" && p.Namespace != f.Namespace {
+			return f, fmt.Errorf("templates %s and %s live in two namespaces, %s and %s; render a kit for each", in.Templates[0].Name, d.Name, f.Namespace, p.Namespace)
+		}
+		f.Namespace = p.Namespace
+		f.Templates = append(f.Templates, d.Name)
+		f.Labels = shared(f.Labels, p.Template.Labels, len(f.Templates) == 1)
+		for _, s := range review.Secrets(&p.Template.Spec) {
+			f.addSecret(s)
+		}
+	}
+	if in.Cluster != nil {
+		spec := &in.Cluster.Value.(*document.Cluster).Spec
+		f.Controller = controllerOf(spec.Controller.Inside)
+		for _, w := range spec.WaysOut {
+			f.Ways = append(f.Ways, wayOut(w))
+		}
+	}
+	f.Same = f.Controller != nil && f.Controller.Namespace == f.Namespace
+	if f.Same && len(f.Labels) == 0 {
+		return f, fmt.Errorf("the controller lives in namespace %s too, and the templates' pods share no label by which network rules could tell agents from it; give every template the same label, as in app: build-agent", f.Namespace)
+	}
+	var err error
+	f.Bounds, err = boundsOf(in, f.Same)
+	return f, err
+}
+
+// shared keeps the labels that are the same in both.
+func shared(a, b map[string]string, first bool) map[string]string {
+	if first {
+		return maps.Clone(b)
+	}
+	out := map[string]string{}
+	for k, v := range a {
+		if w, ok := b[k]; ok && v == w {
+			out[k] = v
+		}
+	}
+	return out
+}
+
+func (f *facts) addSecret(s review.SecretUse) {
+	i := slices.IndexFunc(f.Secrets, func(o review.SecretUse) bool { return o.Name == s.Name })
+	if i < 0 {
+		f.Secrets = append(f.Secrets, s)
+		return
+	}
+	o := &f.Secrets[i]
+	for _, k := range s.Keys {
+		if !slices.Contains(o.Keys, k) {
+			o.Keys = append(o.Keys, k)
+		}
+	}
+	o.Pull = o.Pull || s.Pull
+}
+
+// controllerOf reads the controller's address inside the cluster.
+func controllerOf(address string) *controller {
+	u, err := url.Parse(address)
+	if address == "" || err != nil {
+		return nil
+	}
+	c := &controller{Address: address, Port: 80}
+	if u.Scheme == "https" {
+		c.Port = 443
+	}
+	if n, err := strconv.Atoi(u.Port()); err == nil {
+		c.Port = n
+	}
+	c.Service, c.Namespace, c.Inside = Service(u.Hostname())
+	return c
+}
+
+// Service reads the name of a Service as it is inside a cluster: name.namespace,
+// with or without svc and the cluster's domain.
+func Service(host string) (name, namespace string, ok bool) {
+	words := strings.Split(strings.TrimSuffix(host, "."), ".")
+	if len(words) < 2 || len(words) > 2 && words[2] != "svc" || words[0] == "" {
+		return "", "", false
+	}
+	return words[0], words[1], true
+}
+
+// spareAgents are agents on their way out that still count while others start.
+const spareAgents = 2
+
+// boundsOf adds up what the scenario's agents may request at most; nil when the
+// scenario gives no ceiling to some of them.
+func boundsOf(in Input, same bool) (*bounds, error) {
+	if in.Scenario == nil {
+		return nil, nil
+	}
+	spec := &in.Scenario.Value.(*document.Scenario).Spec
+	type share struct {
+		name string
+		each agents.Request
+		most int // −1: no ceiling of its own
+	}
+	var shares []share
+	var sum []string
+	b := &bounds{}
+	var mostCPU units.MilliCPU
+	var mostMemory, unlimited units.Bytes
+	for _, d := range in.Templates {
+		use := slices.IndexFunc(spec.Templates, func(t document.TemplateUse) bool { return t.Template == d.Name })
+		if use < 0 {
+			return nil, fmt.Errorf("scenario %s does not use template %s; it uses %s", in.Scenario.Name, d.Name, strings.Join(names(spec), ", "))
+		}
+		numbers := spec.Templates[use].Agents
+		most := -1
+		if numbers.Ceiling != nil {
+			most = *numbers.Ceiling
+			for _, p := range numbers.Calendar {
+				if _, _, c := numbers.In(p); c != nil {
+					most = max(most, *c)
+				}
+			}
+		}
+		pod := &d.Value.(*document.PodTemplate).Template.Spec
+		shares = append(shares, share{d.Name, agents.Effective(pod, agents.Request{CPU: defaultCPU, Memory: defaultMemory, Disk: defaultDisk}), most})
+		for _, c := range slices.Concat(pod.InitContainers, pod.Containers) {
+			for _, r := range []corev1.ResourceList{c.Resources.Requests, c.Resources.Limits} {
+				mostCPU, mostMemory = max(mostCPU, units.MilliCPU(milli(r[corev1.ResourceCPU]))), max(mostMemory, units.Bytes(whole(r[corev1.ResourceMemory])))
+			}
+			if _, limited := c.Resources.Limits[corev1.ResourceMemory]; !limited {
+				unlimited = max(unlimited, units.Bytes(whole(c.Resources.Requests[corev1.ResourceMemory])))
+			}
+		}
+	}
+	together := -1
+	if spec.AgentCeiling != nil {
+		together = *spec.AgentCeiling
+	}
+	for i := range shares {
+		switch {
+		case shares[i].most < 0 && together < 0:
+			return nil, nil
+		case shares[i].most < 0 || together >= 0 && together < shares[i].most:
+			shares[i].most = together
+		}
+		sum = append(sum, fmt.Sprintf("%d of %s at %s CPU and %s", shares[i].most, shares[i].name, shares[i].each.CPU, shares[i].each.Memory.Short()))
+		b.Pods += shares[i].most
+	}
+	if together >= 0 && b.Pods > together {
+		sum = append(sum, fmt.Sprintf("no more than %d together, and those the largest", together))
+		b.Pods = together
+	}
+	// worst adds up one amount over as many agents as there may be, the largest first,
+	// and a few more of the largest.
+	worst := func(amount func(agents.Request) int64) int64 {
+		slices.SortStableFunc(shares, func(a, b share) int { return cmp.Compare(amount(b.each), amount(a.each)) })
+		n, left := amount(shares[0].each)*spareAgents, b.Pods
+		for _, s := range shares {
+			take := min(s.most, left)
+			n, left = n+amount(s.each)*int64(take), left-take
+		}
+		return n
+	}
+	total := agents.Request{
+		CPU:    units.MilliCPU(worst(func(r agents.Request) int64 { return int64(r.CPU) })),
+		Memory: units.Bytes(worst(func(r agents.Request) int64 { return int64(r.Memory) })),
+		Disk:   units.Bytes(worst(func(r agents.Request) int64 { return int64(r.Disk) })),
+	}
+	b.Pods += spareAgents
+	sum = append(sum, fmt.Sprintf("%d more for agents on their way out", spareAgents))
+	if same {
+		b.Pods, total.CPU, total.Memory = b.Pods+2, total.CPU+2000, total.Memory+4<<30
+		sum = append(sum, "2 pods with 2 CPU and 4 GiB for the controller, which lives here too")
+	}
+	b.Sum = strings.Join(sum, "; ")
+	b.CPU, b.Memory, b.MostCPU, b.MostMemory = total.CPU.String(), quantity(total.Memory), mostCPU.String(), quantity(max(mostMemory, defaultMemory))
+	b.Disk = quantity(total.Disk)
+	b.DefaultMemory = quantity(max(unlimited, defaultMemory))
+	return b, nil
+}
+
+// What the limit range gives containers that say nothing.
+const (
+	defaultCPU    = units.MilliCPU(100)
+	defaultMemory = units.Bytes(256 << 20)
+	defaultDisk   = units.Bytes(64 << 20)
+)
+
+func milli(q resource.Quantity) int64 { return q.MilliValue() }
+func whole(q resource.Quantity) int64 { return q.Value() }
+
+// quantity writes bytes as Kubernetes does, rounded up to a mebibyte.
+func quantity(b units.Bytes) string {
+	mebi := (int64(b) + 1<<20 - 1) >> 20
+	if mebi%1024 == 0 {
+		return strconv.FormatInt(mebi/1024, 10) + "Gi"
+	}
+	return strconv.FormatInt(mebi, 10) + "Mi"
+}
+
+func names(spec *document.ScenarioSpec) []string {
+	var out []string
+	for _, t := range spec.Templates {
+		out = append(out, t.Template)
+	}
+	return out
+}

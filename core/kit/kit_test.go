@@ -1,0 +1,163 @@
+package kit_test
+
+import (
+	"io/fs"
+	"slices"
+	"strings"
+	"testing"
+
+	"tachyphor/core/document"
+	"tachyphor/core/kit"
+	"tachyphor/demo"
+
+	corev1 "k8s.io/api/core/v1"
+	networkingv1 "k8s.io/api/networking/v1"
+	rbacv1 "k8s.io/api/rbac/v1"
+	"sigs.k8s.io/yaml"
+)
+
+func read(t *testing.T, path string) *document.Document {
+	t.Helper()
+	b, err := fs.ReadFile(demo.World, path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	docs, faults := document.Parse(path, b)
+	if len(faults) > 0 {
+		t.Fatal(faults)
+	}
+	return docs[0]
+}
+
+func demoInput(t *testing.T) kit.Input {
+	return kit.Input{
+		Templates: []*document.Document{read(t, "templates/compile-wide.yaml"), read(t, "templates/small-steady.yaml"), read(t, "templates/image-maker.yaml")},
+		Scenario:  read(t, "scenarios/weekday-lean.yaml"), Cluster: read(t, "cluster.yaml"),
+	}
+}
+
+// into reads every object of a kit that is of a kind, strictly.
+func into[T any](t *testing.T, list []kit.Manifest, kind string) []T {
+	t.Helper()
+	var out []T
+	for _, m := range list {
+		for _, text := range strings.Split(m.Text, "\n---\n") {
+			var head struct{ Kind string }
+			if err := yaml.Unmarshal([]byte(text), &head); err != nil {
+				t.Fatalf("%v in\n%s", err, text)
+			}
+			if head.Kind != kind {
+				continue
+			}
+			var v T
+			if err := yaml.UnmarshalStrict([]byte(text), &v); err != nil {
+				t.Fatalf("%v in\n%s", err, text)
+			}
+			out = append(out, v)
+		}
+	}
+	return out
+}
+
+// The kit's objects are read strictly by Kubernetes' own types, and hold together.
+func TestKitOfTheDemo(t *testing.T) {
+	list, err := kit.Kit(demoInput(t))
+	if err != nil {
+		t.Fatal(err)
+	}
+	roles := into[rbacv1.Role](t, list, "Role")
+	if len(roles) != 1 || roles[0].Namespace != "slipway" || len(roles[0].Rules) != len(kit.Rights) {
+		t.Fatalf("%+v", roles)
+	}
+	for i, r := range kit.Rights {
+		rule := roles[0].Rules[i]
+		resource := strings.TrimSuffix(r.Resource+"/"+r.Subresource, "/")
+		if !slices.Equal(rule.Verbs, r.Verbs) || !slices.Equal(rule.Resources, []string{resource}) || !slices.Equal(rule.APIGroups, []string{""}) {
+			t.Errorf("the role says %+v, the rights are %+v", rule, r)
+		}
+	}
+	binding := into[rbacv1.RoleBinding](t, list, "RoleBinding")[0]
+	if binding.Subjects[0].Name != kit.Account || binding.RoleRef.Name != roles[0].Name || into[corev1.ServiceAccount](t, list, "ServiceAccount")[0].Name != kit.Account {
+		t.Errorf("%+v", binding)
+	}
+	// 24 wide at 6.55 CPU, 6 image makers at 3.5 and 20 steady at 2 are the largest 50;
+	// 2 more wide, and 2 CPU for the controller: 157.2 + 21 + 40 + 13.1 + 2 = 233.3.
+	quota := into[corev1.ResourceQuota](t, list, "ResourceQuota")[0]
+	cpu, memory := quota.Spec.Hard["requests.cpu"], quota.Spec.Hard["requests.memory"]
+	if pods := quota.Spec.Hard["pods"]; pods.Value() != 54 || cpu.MilliValue() != 233300 {
+		t.Errorf("quota %v pods, %v CPU", pods.String(), cpu.String())
+	}
+	// 24·12.0625 + 6·8 + 20·6 + 2·12.0625 + 4 = 485.625 GiB.
+	if memory.Value() != 485625<<20/1000*1024 {
+		t.Errorf("quota of memory %v", memory.String())
+	}
+	policies := into[networkingv1.NetworkPolicy](t, list, "NetworkPolicy")
+	if len(policies) != 2 || len(policies[0].Spec.Egress)+len(policies[0].Spec.Ingress) != 0 || len(policies[0].Spec.PolicyTypes) != 2 {
+		t.Fatalf("%+v", policies)
+	}
+	if out := policies[1].Spec.Egress; len(out) != 4 || out[1].Ports[0].Port.IntValue() != 8080 || out[2].To[0].IPBlock.CIDR != "10.40.0.0/16" || policies[1].Spec.PodSelector.MatchLabels["app"] != "slipway-agent" {
+		t.Errorf("%+v", out)
+	}
+	if secrets := into[corev1.Secret](t, list, "Secret"); len(secrets) != 1 || secrets[0].Name != "slipway-join" || len(secrets[0].Data)+len(secrets[0].StringData) != 0 {
+		t.Errorf("%+v", secrets)
+	}
+}
+
+// Each thing that a kit cannot do without is asked for by name.
+func TestKitAsksForWhatItNeeds(t *testing.T) {
+	change := func(d *document.Document, from, to string) *document.Document {
+		docs, faults := document.Parse("", []byte(strings.Replace(d.Text, from, to, 1)))
+		if len(faults) > 0 {
+			t.Fatal(faults)
+		}
+		return docs[0]
+	}
+	for _, c := range []struct {
+		name, want string
+		make       func(*kit.Input)
+	}{
+		{"no namespace", "has no namespace of its own", func(in *kit.Input) {
+			in.Templates[0] = change(in.Templates[0], "  namespace: slipway\n", "")
+		}},
+		{"two namespaces", "two namespaces, slipway and quay", func(in *kit.Input) {
+			in.Templates[1] = change(in.Templates[1], "namespace: slipway", "namespace: quay")
+		}},
+		{"no shared label", "share no label", func(in *kit.Input) {
+			in.Templates[1] = change(in.Templates[1], "app: slipway-agent", "app: other")
+		}},
+		{"a scenario without the template", "does not use template suite-night", func(in *kit.Input) {
+			in.Templates = append(in.Templates, read(t, "templates/suite-night.yaml"))
+		}},
+	} {
+		in := demoInput(t)
+		c.make(&in)
+		if _, err := kit.Kit(in); err == nil || !strings.Contains(err.Error(), c.want) {
+			t.Errorf("%s: %v", c.name, err)
+		}
+	}
+	in := demoInput(t)
+	in.Scenario, in.Cluster = nil, nil
+	list, err := kit.Kit(in)
+	if err != nil || len(into[corev1.ResourceQuota](t, list, "ResourceQuota")) != 0 || !strings.Contains(kit.Stream(list), "Where the controller is, nobody said") {
+		t.Errorf("%v\n%s", err, kit.Stream(list))
+	}
+}
+
+// A pod is what the template says, under a name that begins with its own.
+func TestPodOfATemplate(t *testing.T) {
+	d := read(t, "templates/compile-wide.yaml")
+	var pod corev1.Pod
+	if err := yaml.UnmarshalStrict([]byte(d.Pod()), &pod); err != nil {
+		t.Fatal(err)
+	}
+	want := d.Value.(*document.PodTemplate)
+	a, _ := yaml.Marshal(pod.Spec)
+	b, _ := yaml.Marshal(want.Template.Spec)
+	if pod.GenerateName != "compile-wide-" || pod.Namespace != "slipway" || pod.Labels["size"] != "wide" || string(a) != string(b) {
+		t.Errorf("%+v", pod)
+	}
+	k := kit.Kustomization(append(kit.Templates([]*document.Document{d}), kit.Pods([]*document.Document{d})...))
+	if !strings.Contains(k, "template-compile-wide.yaml") || strings.Contains(k, "pod-") {
+		t.Error(k)
+	}
+}
