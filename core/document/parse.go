@@ -7,6 +7,7 @@ import (
 	"reflect"
 	"regexp"
 	"strings"
+	"unicode/utf8"
 
 	"go.yaml.in/yaml/v3"
 )
@@ -94,7 +95,7 @@ func Read(file string, data []byte) Reading {
 	var out Reading
 	trees, faults := split(file, data)
 	out.Faults = faults
-	json, lines := looksLikeJSON(data), strings.SplitAfter(string(data), "\n")
+	json, lines := looksLikeJSON(data), splitLines(string(data))
 	for i, y := range trees {
 		text := section(lines, trees, i)
 		for j, part := range parts(y) {
@@ -163,11 +164,34 @@ func section(lines []string, all []*yaml.Node, i int) string {
 	return strings.Join(lines[from:to], "")
 }
 
+// splitLines cuts text after every line break that YAML knows, so that places
+// count alike.
+func splitLines(s string) []string {
+	var out []string
+	from := 0
+	for i, r := range s {
+		end := i + 1
+		switch r {
+		case '\n':
+		case '\r':
+			if i+1 < len(s) && s[i+1] == '\n' {
+				continue // the break is the pair
+			}
+		case '\u0085', '\u2028', '\u2029':
+			end = i + utf8.RuneLen(r)
+		default:
+			continue
+		}
+		out, from = append(out, s[from:end]), end
+	}
+	return append(out, s[from:])
+}
+
 // extent returns the lines of document i, from and up to.
 func extent(lines []string, all []*yaml.Node, i int) (from, to int) {
-	from, to = max(all[i].Content[0].Line-1, 0), len(lines)
+	from, to = min(max(all[i].Content[0].Line-1, 0), len(lines)), len(lines)
 	if i+1 < len(all) {
-		to = all[i+1].Content[0].Line - 1
+		to = min(all[i+1].Content[0].Line-1, len(lines))
 	}
 	for from > 0 && !strings.HasPrefix(lines[from-1], "---") {
 		from--

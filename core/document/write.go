@@ -133,7 +133,7 @@ func Mend(data []byte, edits map[*Document][]Edit) ([]byte, error) {
 		}
 		return []byte(written(trees[0], looksLikeJSON(data))), nil
 	}
-	lines := strings.SplitAfter(string(data), "\n")
+	lines := splitLines(string(data))
 	order := make([]int, 0, len(changed))
 	for i := range changed {
 		order = append(order, i)

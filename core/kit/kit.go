@@ -58,8 +58,8 @@ type Input struct {
 // bounds are the amounts of the quota and the limit range.
 type bounds struct {
 	Pods              int
-	CPU, Memory, Disk string // requests; Disk is empty where no agent requests any
-	Sum               string // how they come about
+	CPU, Memory, Disk string   // requests; Disk is empty where no agent requests any
+	Sum               []string // how they come about
 	DefaultMemory     string
 	MostCPU           string
 	MostMemory        string
@@ -308,7 +308,7 @@ func boundsOf(in Input, same bool) (*bounds, error) {
 		b.Pods, total.CPU, total.Memory = b.Pods+2, total.CPU+2000, total.Memory+4<<30
 		sum = append(sum, "2 pods with 2 CPU and 4 GiB for the controller, which lives here too")
 	}
-	b.Sum = strings.Join(sum, "; ")
+	b.Sum = sum
 	b.CPU, b.Memory, b.MostCPU, b.MostMemory = total.CPU.String(), quantity(total.Memory), mostCPU.String(), quantity(max(mostMemory, defaultMemory))
 	b.Disk = quantity(total.Disk)
 	b.DefaultMemory = quantity(max(unlimited, defaultMemory))

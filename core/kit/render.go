@@ -1,9 +1,11 @@
 package kit
 
 import (
+	"slices"
 	"strings"
 
 	"tachyphor/core/document"
+	"tachyphor/core/review"
 )
 
 // Parts of what can be rendered.
@@ -55,4 +57,40 @@ func Kustomization(list []Manifest) string {
 		}
 	}
 	return b.String()
+}
+
+// Rendered is what was rendered.
+type Rendered struct {
+	Items         []Manifest `json:"items" doc:"Manifests, in the order in which they are applied."`
+	Stream        string     `json:"stream" doc:"All of them as one stream."`
+	Kustomization string     `json:"kustomization" doc:"A kustomization.yaml that names their files."`
+}
+
+// Render writes the parts that are wanted of templates on a shelf: the kit first,
+// which the others need. With no parts named it is the kit and the templates; with
+// no scenario named there is no quota.
+func Render(shelf *review.Shelf, docs []*document.Document, scenario string, parts []string) (Rendered, error) {
+	if len(parts) == 0 {
+		parts = []string{PartKit, PartTemplate}
+	}
+	out := Rendered{Items: []Manifest{}}
+	if slices.Contains(parts, PartKit) {
+		in := Input{Templates: docs, Scenario: shelf.Find(document.KindScenario, scenario), Cluster: shelf.Lone(document.KindCluster)}
+		if in.Scenario != nil {
+			in.Cluster = shelf.Find(document.KindCluster, in.Scenario.Value.(*document.Scenario).Spec.Cluster)
+		}
+		list, err := Kit(in)
+		if err != nil {
+			return out, err
+		}
+		out.Items = append(out.Items, list...)
+	}
+	if slices.Contains(parts, PartTemplate) {
+		out.Items = append(out.Items, Templates(docs)...)
+	}
+	if slices.Contains(parts, PartPod) {
+		out.Items = append(out.Items, Pods(docs)...)
+	}
+	out.Stream, out.Kustomization = Stream(out.Items), Kustomization(out.Items)
+	return out, nil
 }

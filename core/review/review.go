@@ -355,3 +355,19 @@ func (x *subject) each(f func(c *corev1.Container, path string, ptr []any)) {
 		f(&x.spec.Containers[i], index("template.spec.containers", i), []any{"template", "spec", "containers", i})
 	}
 }
+
+// Lone returns the only document of a kind on the shelf, nil if there is none or
+// several.
+func (s *Shelf) Lone(kind string) *document.Document {
+	var found *document.Document
+	for _, d := range s.Documents {
+		if d.Kind != kind {
+			continue
+		}
+		if found != nil {
+			return nil
+		}
+		found = d
+	}
+	return found
+}

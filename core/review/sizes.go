@@ -164,13 +164,13 @@ func (s site) short() []string {
 	lack := s.room.Lacks(&s.need)
 	var out []string
 	if lack.CPU {
-		out = append(out, (s.need.CPU - s.room.CPU).String()+" CPU")
+		out = append(out, (s.need.CPU-s.room.CPU).String()+" CPU")
 	}
 	if lack.Memory {
-		out = append(out, (s.need.Memory - s.room.Memory).Short()+" of memory")
+		out = append(out, (s.need.Memory-s.room.Memory).Short()+" of memory")
 	}
 	if lack.Disk {
-		out = append(out, (s.need.Disk - s.room.Disk).Short()+" of disk")
+		out = append(out, (s.need.Disk-s.room.Disk).Short()+" of disk")
 	}
 	if lack.Pods {
 		out = append(out, "room for any pod")

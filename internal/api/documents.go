@@ -15,7 +15,6 @@ import (
 	"tachyphor/internal/store"
 
 	"github.com/danielgtaylor/huma/v2"
-	"github.com/pmezard/go-difflib/difflib"
 )
 
 // Document is one revision of a document.
@@ -43,11 +42,24 @@ type Stored struct {
 	Name     string `json:"name" doc:"Name of the document."`
 	Revision int    `json:"revision" doc:"Its newest revision now."`
 	Change   string `json:"change" enum:"new,changed,same" doc:"new, changed or same."`
+
+	From string   `json:"from,omitempty" doc:"Kind of the object that a template was taken out of, where it was no PodTemplate."`
+	Left []string `json:"left,omitempty" doc:"Fields of it that were left behind."`
+}
+
+// storedAs says what was done with a document.
+func storedAs(d *document.Document, number int, change store.Change) Stored {
+	out := Stored{Kind: d.Kind, Name: d.Name, Revision: number, Change: string(change), Left: d.Lift.Left}
+	if d.Lift.From != d.Kind {
+		out.From = d.Lift.From
+	}
+	return out
 }
 
 // StoredList says what storing a stream of documents did.
 type StoredList struct {
-	Items []Stored `json:"items" doc:"What was done, in the order of the stream."`
+	Items  []Stored `json:"items" doc:"What was done, in the order of the stream."`
+	Passed []string `json:"passed,omitempty" doc:"Objects of Kubernetes that are no documents and were passed over."`
 }
 
 type documentOutput struct {
@@ -177,7 +189,10 @@ func (s *server) putDocuments(ctx context.Context, in *struct {
 	for i, d := range docs {
 		drafts[i] = store.Draft{Kind: d.Kind, Name: d.Name, Digest: d.Digest, Text: d.Text}
 	}
-	out := &struct{ Body StoredList }{StoredList{[]Stored{}}}
+	out := &struct{ Body StoredList }{StoredList{Items: []Stored{}}}
+	for _, o := range document.Read(in.File, in.RawBody).Others {
+		out.Body.Passed = append(out.Body.Passed, o.String())
+	}
 	if in.DryRun {
 		return out, nil
 	}
@@ -186,7 +201,7 @@ func (s *server) putDocuments(ctx context.Context, in *struct {
 		return nil, s.answer(err, "document")
 	}
 	for i, d := range docs {
-		out.Body.Items = append(out.Body.Items, Stored{d.Kind, d.Name, numbers[i], string(changes[i])})
+		out.Body.Items = append(out.Body.Items, storedAs(d, numbers[i], changes[i]))
 	}
 	return out, nil
 }
@@ -267,7 +282,7 @@ func (s *server) store(ctx context.Context, at DocumentPath, text string, expect
 	if err != nil {
 		return nil, s.answer(err, at.what())
 	}
-	return &storedOutput{etag(numbers[0]), Stored{d.Kind, d.Name, numbers[0], string(changes[0])}}, nil
+	return &storedOutput{etag(numbers[0]), storedAs(d, numbers[0], changes[0])}, nil
 }
 
 func (s *server) editDocument(ctx context.Context, in *struct {
@@ -354,15 +369,9 @@ func (s *server) diffDocument(ctx context.Context, in *struct {
 		}
 		texts[i] = h.Text
 	}
-	text, err := difflib.GetUnifiedDiffString(difflib.UnifiedDiff{
-		A: difflib.SplitLines(texts[0]), B: difflib.SplitLines(texts[1]), Context: 3,
-		FromFile: in.what() + " revision " + strconv.Itoa(in.From), ToFile: in.what() + " revision " + strconv.Itoa(in.To),
-	})
+	text, err := unified(texts[0], texts[1], in.what()+" revision "+strconv.Itoa(in.From), in.what()+" revision "+strconv.Itoa(in.To))
 	if err != nil {
 		return nil, s.answer(err, "difference")
-	}
-	if texts[0] == texts[1] {
-		text = ""
 	}
 	return &struct{ Body Diff }{Diff{text}}, nil
 }

@@ -84,6 +84,7 @@ func Operations(api huma.API, s *server) {
 	s.sessionOperations(api)
 	s.documentOperations(api)
 	s.recordingOperations(api)
+	s.templateOperations(api)
 	s.scenarioOperations(api)
 	s.outcomeOperations(api)
 	s.jobOperations(api)

@@ -48,6 +48,7 @@ fault is told with its place.`,
 // put stores every document that the paths name.
 func (p *program) put(ctx context.Context, c *client.Client, paths []string, skipBad, dryRun bool) ([]client.Stored, error) {
 	var all []*document.Document
+	var others []string
 	var faults document.Faults
 	for _, path := range paths {
 		files := []string{path}
@@ -62,8 +63,11 @@ func (p *program) put(ctx context.Context, c *client.Client, paths []string, ski
 			if err != nil {
 				return nil, err
 			}
-			docs, fs := document.Parse(f, data)
-			all, faults = append(all, docs...), append(faults, fs...)
+			r := document.Read(f, data)
+			all, faults = append(all, r.Documents...), append(faults, r.Faults...)
+			for _, o := range r.Others {
+				others = append(others, o.String())
+			}
 		}
 	}
 	if len(faults) > 0 {
@@ -71,6 +75,16 @@ func (p *program) put(ctx context.Context, c *client.Client, paths []string, ski
 	}
 	if len(all) == 0 {
 		return nil, fmt.Errorf("no documents in %s", strings.Join(paths, ", "))
+	}
+	if len(others) > 0 {
+		fmt.Fprintf(p.err, "Passed over, for they are no documents and hold no pod template: %s.\n", strings.Join(others, ", "))
+	}
+	for _, d := range all {
+		if d.Lift.From != "" && d.Lift.From != d.Kind {
+			fmt.Fprintf(p.err, "%s: taken out of a %s.%s\n", d.Name, d.Lift.From, left(d))
+		} else if len(d.Lift.Left) > 0 {
+			fmt.Fprintf(p.err, "%s:%s\n", d.Name, left(d))
+		}
 	}
 	var stream strings.Builder
 	for _, d := range all {
@@ -81,6 +95,14 @@ func (p *program) put(ctx context.Context, c *client.Client, paths []string, ski
 		stream.WriteString("---\n" + strings.TrimRight(text, "\n") + "\n")
 	}
 	return c.Put(ctx, "", []byte(stream.String()), dryRun)
+}
+
+// left says what of an object had to be left behind.
+func left(d *document.Document) string {
+	if len(d.Lift.Left) == 0 {
+		return ""
+	}
+	return " Left behind: " + strings.Join(d.Lift.Left, ", ") + "."
 }
 
 // withRecording stores the recorded jobs that a document names, and returns its

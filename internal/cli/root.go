@@ -71,7 +71,7 @@ func Execute(ctx context.Context, args []string, in io.Reader, out, errw io.Writ
 	if err == nil {
 		return exitDone
 	}
-	if !errors.Is(err, context.Canceled) {
+	if !errors.Is(err, context.Canceled) && !errors.Is(err, errSilent) {
 		fmt.Fprintln(errw, "tachyphor: "+strings.TrimSpace(err.Error()))
 	}
 	return statusOf(err)
@@ -123,6 +123,7 @@ jobs wait to start and why, and what the nodes cost.
 	}
 	root.AddCommand(
 		p.serveCommand(), p.demoCommand(), p.putCommand(), p.getCommand(), p.dropCommand(), p.historyCommand(), p.diffCommand(),
+		p.checkCommand(), p.matchCommand(), p.renderCommand(),
 		p.simulateCommand(), p.explainCommand(), p.compareCommand(), p.exportCommand(), p.schemaCommand(), p.tokenCommand(), p.versionCommand(),
 	)
 	return root

@@ -168,6 +168,14 @@ func (p *program) warn(s string) string {
 	return s
 }
 
+// bad marks what is lost or will not work.
+func (p *program) bad(s string) string {
+	if p.term.colour {
+		return "\x1b[1;38;2;176;48;48m" + s + "\x1b[0m"
+	}
+	return s
+}
+
 // faint takes words back.
 func (p *program) faint(s string) string {
 	if p.term.colour {

@@ -27,6 +27,7 @@ type Library struct {
 
 	mu     sync.Mutex
 	recent []recording // most recently used last
+	read   map[string]*document.Document
 }
 
 type recording struct {

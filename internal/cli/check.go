@@ -1,0 +1,276 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"slices"
+	"strings"
+
+	"tachyphor/client"
+	"tachyphor/core/document"
+	"tachyphor/core/review"
+
+	"github.com/jedib0t/go-pretty/v6/text"
+	"github.com/spf13/cobra"
+)
+
+func (p *program) checkCommand() *cobra.Command {
+	var with []string
+	var fix bool
+	failAt := string(review.Risky)
+	c := &cobra.Command{
+		Use: "check [FILE|TEMPLATE...]", Short: "Say what will go wrong with templates, and why",
+		Long: `Read templates and say what will go wrong with them, why, and what to do. Files and
+folders are read without a service; what else they hold (clusters, workloads,
+scenarios, roles, network policies) is looked at too, and more with --with. Names
+are those of stored templates, no name means all of them.
+
+With --fix what can be mended for certain is mended: in the files, where comments
+and order stay, or in the stored templates, as a new revision.
+
+The exit status is 1 when a finding of --fail-at or graver remains.`,
+		Example: "  tachyphor check build/agents.yaml --with platform/\n  tachyphor check compile-wide --fix\n  tachyphor check -o json --fail-at will-not-work",
+		RunE: func(c *cobra.Command, args []string) error {
+			least := review.Severity(strings.ReplaceAll(failAt, " ", "-"))
+			if !slices.Contains(review.Severities(), least) {
+				return fmt.Errorf("--fail-at %q: expected will-not-work, risky, wasteful or advice", failAt)
+			}
+			list, err := p.check(c.Context(), args, with, fix)
+			if err != nil {
+				return err
+			}
+			if err := p.findings(list); err != nil {
+				return err
+			}
+			for _, r := range list {
+				if slices.ContainsFunc(r.Findings, func(f review.Finding) bool { return f.Severity.AtLeast(least) }) {
+					return refusal{exitNo, errSilent}
+				}
+			}
+			return nil
+		},
+	}
+	c.Flags().StringArrayVar(&with, "with", nil, "file or folder with what stands around the templates (may be repeated)")
+	c.Flags().BoolVar(&fix, "fix", false, "mend what can be mended for certain")
+	c.Flags().StringVar(&failAt, "fail-at", failAt, "gravest severity that still fails: will-not-work, risky, wasteful or advice")
+	return c
+}
+
+// check reviews the templates that are named, mending them first where asked to.
+func (p *program) check(ctx context.Context, args, with []string, fix bool) ([]client.Reviewed, error) {
+	if len(args) == 0 || !isFile(args[0]) {
+		return p.checkStored(ctx, args, fix)
+	}
+	s, err := p.stackOf(args, with)
+	if err != nil {
+		return nil, err
+	}
+	list := s.review()
+	if !fix {
+		return list, nil
+	}
+	n, err := p.mend(s, list)
+	if err != nil || n == 0 {
+		return list, err
+	}
+	if s, err = p.stackOf(args, with); err != nil {
+		return nil, err
+	}
+	return s.review(), nil
+}
+
+// review reviews the templates that were asked for.
+func (s *stack) review() []client.Reviewed {
+	list := []client.Reviewed{}
+	for _, d := range s.asked {
+		list = append(list, client.Reviewed{Name: d.Name, From: d.Lift.From, Left: d.Lift.Left, Summary: s.shelf.Summarize(d), Findings: s.shelf.Check(d)})
+	}
+	return list
+}
+
+// mend makes the fixes of all findings in their files, and returns how many it
+// made.
+func (p *program) mend(s *stack, list []client.Reviewed) (int, error) {
+	edits := map[string]map[*document.Document][]document.Edit{}
+	n := 0
+	for i, r := range list {
+		d := s.asked[i]
+		for _, f := range r.Findings {
+			if len(f.Fix) == 0 {
+				continue
+			}
+			if d.File == "-" {
+				return 0, errors.New("--fix writes files; name the file instead of reading standard input")
+			}
+			if edits[d.File] == nil {
+				edits[d.File] = map[*document.Document][]document.Edit{}
+			}
+			edits[d.File][d] = append(edits[d.File][d], f.Fix...)
+			n++
+		}
+	}
+	for file, of := range edits {
+		out, err := document.Mend(s.files[file], of)
+		if err != nil {
+			return 0, fmt.Errorf("%s: %w", file, err)
+		}
+		if _, faults := document.Parse(file, out); len(faults) > 0 {
+			return 0, fmt.Errorf("%s: a defect: the mended file cannot be read; nothing was written: %w", file, faults)
+		}
+		if err := replace(file, out); err != nil {
+			return 0, err
+		}
+	}
+	fmt.Fprintf(p.err, "%s mended in %s.\n", counted(n, "finding"), counted(len(edits), "file"))
+	return n, nil
+}
+
+// replace writes a file anew, at once or not at all.
+func replace(file string, data []byte) error {
+	info, err := os.Stat(file)
+	if err != nil {
+		return err
+	}
+	beside := file + ".tachyphor-new"
+	if err := os.WriteFile(beside, data, info.Mode().Perm()); err != nil {
+		return err
+	}
+	if err := os.Rename(beside, file); err != nil {
+		_ = os.Remove(beside)
+		return err
+	}
+	return nil
+}
+
+// checkStored reviews stored templates.
+func (p *program) checkStored(ctx context.Context, names []string, fix bool) ([]client.Reviewed, error) {
+	c := p.client()
+	read := func() ([]client.Reviewed, error) {
+		if len(names) == 0 {
+			return c.Templates(ctx)
+		}
+		var list []client.Reviewed
+		for _, n := range names {
+			r, err := c.Template(ctx, n)
+			if err != nil {
+				return nil, err
+			}
+			list = append(list, r)
+		}
+		return list, nil
+	}
+	list, err := read()
+	if err != nil || !fix {
+		return list, err
+	}
+	mended := 0
+	for _, r := range list {
+		var edits []document.Edit
+		for _, f := range r.Findings {
+			edits = append(edits, f.Fix...)
+		}
+		if len(edits) == 0 {
+			continue
+		}
+		stored, err := c.Edit(ctx, document.KindPodTemplate, r.Name, r.Revision, edits)
+		if err != nil {
+			return nil, err
+		}
+		mended++
+		fmt.Fprintf(p.err, "%s mended; it is revision %d now (`tachyphor diff template %s %d %d`).\n", r.Name, stored.Revision, r.Name, r.Revision, stored.Revision)
+	}
+	if mended == 0 {
+		return list, nil
+	}
+	return read()
+}
+
+// errSilent ends a command whose output has said everything.
+var errSilent = errors.New("")
+
+// findings writes what check has to say.
+func (p *program) findings(list []client.Reviewed) error {
+	l := listing{columns: []column{{"template", false}, {"severity", false}, {"id", false}, {"file", false}, {"line", true}, {"column", true}, {"path", false}, {"says", false}, {"do", false}}, value: list}
+	total, fixes, sound := 0, 0, 0
+	counts := map[review.Severity]int{}
+	for _, r := range list {
+		for _, f := range r.Findings {
+			total++
+			counts[f.Severity]++
+			if len(f.Fix) > 0 {
+				fixes++
+			}
+			l.rows = append(l.rows, []string{r.Name, f.Severity.Words(), f.ID, f.File, fmt.Sprint(f.Line), fmt.Sprint(f.Column), f.Path, f.Says, f.Do})
+		}
+		if len(r.Findings) == 0 {
+			sound++
+		}
+	}
+	if p.format != "table" {
+		return p.show(l)
+	}
+	for _, r := range list {
+		if len(r.Findings) > 0 {
+			p.reviewed(r)
+		}
+	}
+	if total == 0 {
+		_, err := fmt.Fprintf(p.out, "%s: nothing to say.\n", counted(len(list), "template"))
+		return err
+	}
+	var parts []string
+	for _, s := range review.Severities() {
+		if counts[s] > 0 {
+			parts = append(parts, fmt.Sprintf("%d %s", counts[s], s.Words()))
+		}
+	}
+	fmt.Fprintf(p.out, "%s: %s.", counted(len(list), "template"), strings.Join(parts, ", "))
+	if sound > 0 {
+		fmt.Fprintf(p.out, " %d without a finding.", sound)
+	}
+	if fixes > 0 {
+		fmt.Fprintf(p.out, " --fix mends %d.", fixes)
+	}
+	_, err := fmt.Fprintln(p.out)
+	return err
+}
+
+// reviewed writes the findings of one template.
+func (p *program) reviewed(r client.Reviewed) {
+	head := p.strong(r.Name)
+	if f := r.Findings[0].File; f != "" && !strings.HasPrefix(f, document.KindPodTemplate+"/") {
+		head += p.faint("  " + f)
+	}
+	if r.From != "" && r.From != document.KindPodTemplate {
+		head += p.faint("  out of a " + r.From)
+	}
+	fmt.Fprintln(p.out, head)
+	width := min(p.term.width, 104) - 6
+	for _, f := range r.Findings {
+		severity := fmt.Sprintf("%-13s", f.Severity.Words())
+		switch f.Severity {
+		case review.WillNotWork:
+			severity = p.bad(severity)
+		case review.Risky:
+			severity = p.warn(severity)
+		}
+		where := fmt.Sprintf("%d:%d", f.Line, f.Column)
+		fmt.Fprintf(p.out, "  %s  %-7s %s  %s\n", severity, where, p.strong(f.ID), p.faint(f.Path))
+		says := f.Says
+		if f.Scenario != "" {
+			says = "In " + f.Scenario + ": " + says
+		}
+		do := "→ " + f.Do
+		if len(f.Fix) > 0 {
+			do += " (--fix does it)"
+		}
+		for _, s := range []string{says, do} {
+			for _, line := range strings.Split(text.WrapSoft(s, width), "\n") {
+				fmt.Fprintln(p.out, "      "+strings.TrimRight(line, " "))
+			}
+		}
+	}
+	fmt.Fprintln(p.out)
+}
