@@ -32,12 +32,25 @@ func written(y *yaml.Node, asJSON bool) string {
 		writeIndented(&b, r.convert(y.Content[0], 0), "\n")
 		return b.String() + "\n"
 	}
+	spellNulls(y, false)
 	enc := yaml.NewEncoder(&b)
 	enc.SetIndent(2)
 	if err := safely(func() error { return enc.Encode(y) }); err != nil {
 		panic("document: " + err.Error()) // what was read can be written
 	}
 	return b.String()
+}
+
+// spellNulls writes null out where it was left empty within braces or brackets:
+// the encoder would make empty text of it there.
+func spellNulls(y *yaml.Node, flow bool) {
+	flow = flow || y.Style&yaml.FlowStyle != 0
+	if y.Kind == yaml.ScalarNode && y.Tag == "!!null" && y.Value == "" && flow {
+		y.Value = "null"
+	}
+	for _, c := range y.Content {
+		spellNulls(c, flow)
+	}
 }
 
 // writeIndented writes a value as JSON with its fields in their order.

@@ -159,7 +159,7 @@ func TestReviewOfTheAPIsOwnManifests(t *testing.T) {
 			if len(shelf.Check(d)) == 0 {
 				t.Errorf("nothing found in %s, which has every field set to nonsense", f)
 			}
-			shelf.Summarize(d)
+			shelf.Portray(d)
 			n++
 		}
 		if len(r.Documents) == 0 && strings.Contains(f, "HEAD") && slices.ContainsFunc([]string{"v1.Pod.", "v1.PodTemplate.", "batch.v1.", "apps.v1.Deployment", "apps.v1.StatefulSet", "apps.v1.ReplicaSet"}, func(k string) bool { return strings.Contains(filepath.Base(f), k) }) {
@@ -225,7 +225,7 @@ func FuzzManifests(f *testing.F) {
 				continue
 			}
 			shelf := &review.Shelf{Documents: append(slices.Clone(r.Documents), around...), Others: r.Others}
-			shelf.Summarize(d)
+			shelf.Portray(d)
 			for _, x := range shelf.Check(d) {
 				if x.Says == "" || x.Title == "" {
 					t.Fatalf("%+v", x)

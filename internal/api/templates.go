@@ -23,7 +23,7 @@ type Reviewed struct {
 	From     string           `json:"from" doc:"Kind of the object that it was taken out of."`
 	Left     []string         `json:"left" doc:"Fields that were left behind, for a PodTemplate has no place for them."`
 	Text     string           `json:"text,omitempty" doc:"The manifest; absent in lists."`
-	Summary  review.Summary   `json:"summary" doc:"What an agent of it will be."`
+	Portrait review.Portrait  `json:"portrait" doc:"What an agent of it will be."`
 	Findings []review.Finding `json:"findings" doc:"What check has to say, the gravest first. Places are those of the text that was sent, or of the stored one."`
 	Uses     []string         `json:"uses" doc:"Scenarios that use it."`
 }
@@ -64,14 +64,14 @@ func (s *server) templateOperations(api huma.API) {
 
 // reviewed says what can be said of one template on a shelf.
 func reviewed(shelf *review.Shelf, d *document.Document, text bool) Reviewed {
-	r := Reviewed{Name: d.Name, From: d.Lift.From, Left: d.Lift.Left, Summary: shelf.Summarize(d), Findings: shelf.Check(d), Uses: []string{}}
+	r := Reviewed{Name: d.Name, From: d.Lift.From, Left: d.Lift.Left, Portrait: shelf.Portray(d), Findings: shelf.Check(d), Uses: []string{}}
 	if r.Left == nil {
 		r.Left = []string{}
 	}
 	if r.Findings == nil {
 		r.Findings = []review.Finding{}
 	}
-	for _, w := range r.Summary.Gets {
+	for _, w := range r.Portrait.Gets {
 		r.Uses = append(r.Uses, w.Scenario)
 	}
 	if text {

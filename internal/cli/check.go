@@ -85,7 +85,7 @@ func (p *program) check(ctx context.Context, args, with []string, fix bool) ([]c
 func (s *stack) review() []client.Reviewed {
 	list := []client.Reviewed{}
 	for _, d := range s.asked {
-		list = append(list, client.Reviewed{Name: d.Name, From: d.Lift.From, Left: d.Lift.Left, Summary: s.shelf.Summarize(d), Findings: s.shelf.Check(d)})
+		list = append(list, client.Reviewed{Name: d.Name, From: d.Lift.From, Left: d.Lift.Left, Portrait: s.shelf.Portray(d), Findings: s.shelf.Check(d)})
 	}
 	return list
 }

@@ -4,6 +4,26 @@
  */
 
 export interface paths {
+    "/api/v1/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Review templates without storing them
+         * @description The body is a stream of YAML or JSON: templates, or objects that hold one, with whatever else bears on them. What is stored stands around them.
+         */
+        post: operations["check"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/compare": {
         parameters: {
             query?: never;
@@ -96,6 +116,77 @@ export interface paths {
         get: operations["list-revisions"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/drafts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Write a first template from answers */
+        post: operations["draft"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/manifests": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Manifests: templates, pods, the access kit */
+        get: operations["render"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/match": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Which template each class of a workload gets */
+        get: operations["match"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/mend": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make changes in the text of a template and see the difference
+         * @description Nothing is stored. Comments and layout stay.
+         */
+        post: operations["mend"];
         delete?: never;
         options?: never;
         head?: never;
@@ -353,6 +444,43 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/templates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List templates with their findings */
+        get: operations["list-templates"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/templates/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get a template with what can be said of it
+         * @description The ETag is that of its document.
+         */
+        get: operations["get-template"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -413,6 +541,26 @@ export interface components {
             when: string;
             /** @description Time zone; absent: the workload's. */
             zone?: string;
+        };
+        Answers: {
+            /** @description Address at which agents reach the controller inside the cluster, as in http://dispatch.slipway.svc:8080. */
+            controller: string;
+            /** @description CPU that one job keeps busy. */
+            cpu: string;
+            /** @description Image of the agent, with a tag that stays. */
+            image: string;
+            /** @description Memory that one job needs at its peak. */
+            memory: string;
+            /** @description Name of the template. */
+            name: string;
+            /** @description Where agents live: a namespace of their own. */
+            namespace: string;
+            /** @description What its agents can do: words that jobs want. */
+            offers: string[];
+            /** @description Secret with the token by which agents join, as name/key; empty: none is needed. */
+            secret?: string;
+            /** @description Disk that one job's workspace takes. */
+            workspace: string;
         };
         Cache: {
             /** @description Brought from the store in a repeat. */
@@ -508,6 +656,25 @@ export interface components {
             path: string;
             /** @description Its value in each scenario, empty where it is absent. */
             values: string[];
+        };
+        ClassMatch: {
+            /** @description Name of the class. */
+            class: string;
+            /** @description Words that it lacks. */
+            missing?: string[];
+            /** @description Where none does: the template that comes nearest. */
+            nearest?: string;
+            /**
+             * Format: double
+             * @description Jobs a week; absent where it is not known.
+             */
+            perWeek?: number;
+            /** @description Missing words that are like a word it offers. */
+            slips?: components["schemas"]["Slip"][];
+            /** @description Templates that offer everything, in the order of preference; the first gets the jobs. */
+            templates: string[];
+            /** @description Words that its jobs want. */
+            wants: string[];
         };
         Compared: {
             /**
@@ -662,6 +829,10 @@ export interface components {
             /** @description Cursor of the next page; absent on the last. */
             next?: string;
         };
+        Draft: {
+            /** @description The manifest. */
+            text: string;
+        };
         Edit: {
             /**
              * @description add, replace or remove.
@@ -802,6 +973,39 @@ export interface components {
              * @description Repeats behind the figure.
              */
             runs: number;
+        };
+        Finding: {
+            /**
+             * Format: int64
+             * @description Column, from 1.
+             */
+            column?: number;
+            /** @description What to do. */
+            do: string;
+            /** @description File it stands in. */
+            file?: string;
+            /** @description Changes of the template that mend it for certain, as a JSON Patch. */
+            fix?: components["schemas"]["Edit"][];
+            /** @description Stable name of the rule. */
+            id: string;
+            /**
+             * Format: int64
+             * @description Line, from 1.
+             */
+            line?: number;
+            /** @description Field, as in template.spec.containers[0].image. */
+            path?: string;
+            /** @description What will happen, and why. */
+            says: string;
+            /** @description The scenario in which it holds; absent: in any. */
+            scenario?: string;
+            /**
+             * @description How much it matters.
+             * @enum {string}
+             */
+            severity: "will-not-work" | "risky" | "wasteful" | "advice";
+            /** @description What it is about. */
+            title: string;
         };
         Gist: {
             /** Format: double */
@@ -1174,6 +1378,43 @@ export interface components {
             /** @description Path and query to open in a browser. */
             path: string;
         };
+        Manifest: {
+            /** @description Name of the file. */
+            file: string;
+            /** @description What it is for. */
+            for: string;
+            /**
+             * @description What it belongs to.
+             * @enum {string}
+             */
+            part: "template" | "pod" | "kit";
+            /** @description The manifest, as YAML. */
+            text: string;
+        };
+        Matches: {
+            /** @description Which template each class gets, those that get none first. */
+            classes: components["schemas"]["ClassMatch"][];
+            /** @description Templates that get no class at all. */
+            idle: string[];
+            /** @description Work that a template takes and should not. */
+            misfits: components["schemas"]["Misfit"][];
+            /** @description Name of the scenario. */
+            scenario: string;
+            /** @description Name of the workload. */
+            workload: string;
+        };
+        MendRequest: {
+            /** @description Changes of the template, as findings have them. */
+            edits: components["schemas"]["Edit"][];
+            /** @description Text of one template, or of an object that holds one. */
+            text: string;
+        };
+        Mended: {
+            /** @description Unified difference; empty when nothing changed. */
+            diff: string;
+            /** @description The text with the changes made. */
+            text: string;
+        };
         Metric: {
             /** @description Each outcome less the first. */
             differences: components["schemas"]["Figure"][];
@@ -1190,6 +1431,16 @@ export interface components {
             unit: "ns" | "money" | "share" | "ratio" | "count";
             /** @description One for each outcome. */
             values: components["schemas"]["Figure"][];
+        };
+        Misfit: {
+            /** @description Template that should; empty where the class should go elsewhere altogether. */
+            better: string;
+            /** @description Name of the class. */
+            class: string;
+            /** @description Template that gets its jobs. */
+            template: string;
+            /** @description Why. */
+            why: string;
         };
         NamedLine: {
             /** @description What it is of. */
@@ -1348,6 +1599,25 @@ export interface components {
             /** @description What is paid for. */
             part: string;
         };
+        Place: {
+            /**
+             * Format: int64
+             * @description Agents that go on one empty node; 0: none.
+             */
+            agents: number;
+            /** @description What keeps more from it: cpu, memory, disk, pods, or a reason in words. */
+            binds: string;
+            /** @description What an agent costs an hour on a full node. */
+            hourly: string;
+            /** @description CPU that is left over on a full node. */
+            leftCpu: string;
+            /** @description Memory that is left over on a full node. */
+            leftMemory: string;
+            /** @description Type of its nodes. */
+            nodeType: string;
+            /** @description Name of the pool. */
+            pool: string;
+        };
         PoolBrief: {
             /** @description CPU of a node that agents can use. */
             cpu: string;
@@ -1424,6 +1694,38 @@ export interface components {
             /** @description Its cost by use: work, start, lost, idle, stranded, empty. */
             usesNano: number[];
         };
+        Portrait: {
+            /** @description Container that runs jobs; empty when it cannot be told. */
+            container: string;
+            /** @description CPU that one agent requests. */
+            cpu: string;
+            /** @description Currency of prices. */
+            currency: string;
+            /** @description Ephemeral storage that one agent requests. */
+            disk: string;
+            /** @description Job classes that it gets, by scenario. */
+            gets: components["schemas"]["Work"][];
+            /** @description Image of that container. */
+            image: string;
+            /** @description Memory that the agent's container may have; empty: all of the node's. */
+            limit: string;
+            /** @description What its jobs may do beyond their own container. */
+            may: string[];
+            /** @description Memory that one agent requests. */
+            memory: string;
+            /** @description Name of the template. */
+            name: string;
+            /** @description Namespace of its pods; empty: wherever they are made. */
+            namespace: string;
+            /** @description Words it offers. */
+            offers: string[];
+            /** @description Where agents fit, pool by pool; empty when no cluster is known. */
+            places: components["schemas"]["Place"][];
+            /** @description What a node without its images has to pull; empty when it is not known. */
+            pull: string;
+            /** @description Secrets that it needs. */
+            secrets: string[];
+        };
         Quota: {
             /** @description Most CPU requested. */
             cpu?: string;
@@ -1454,6 +1756,39 @@ export interface components {
             name: string;
             /** Format: int64 */
             revision: number;
+        };
+        Rendered: {
+            /** @description Manifests, in the order in which they are applied. */
+            items: components["schemas"]["Manifest"][];
+            /** @description A kustomization.yaml that names their files. */
+            kustomization: string;
+            /** @description All of them as one stream. */
+            stream: string;
+        };
+        Reviewed: {
+            /** @description What check has to say, the gravest first. Places are those of the text that was sent, or of the stored one. */
+            findings: components["schemas"]["Finding"][];
+            /** @description Kind of the object that it was taken out of. */
+            from: string;
+            /** @description Fields that were left behind, for a PodTemplate has no place for them. */
+            left: string[];
+            /** @description Name of the template. */
+            name: string;
+            /** @description What an agent of it will be. */
+            portrait: components["schemas"]["Portrait"];
+            /**
+             * Format: int64
+             * @description Newest revision; absent for one that is not stored.
+             */
+            revision?: number;
+            /** @description The manifest; absent in lists. */
+            text?: string;
+            /** @description Scenarios that use it. */
+            uses: string[];
+        };
+        ReviewedList: {
+            /** @description Templates, by name. */
+            items: components["schemas"]["Reviewed"][];
         };
         RevisionPage: {
             /** @description Revisions, newest first. */
@@ -1601,6 +1936,17 @@ export interface components {
              */
             seed?: number;
         };
+        Slip: {
+            /**
+             * Format: int64
+             * @description Letters to change.
+             */
+            letters: number;
+            /** @description Word that is offered. */
+            meant: string;
+            /** @description Word that is wanted. */
+            word: string;
+        };
         Stay: {
             /** @description Short name of the cause. */
             cause: string;
@@ -1625,8 +1971,12 @@ export interface components {
              * @enum {string}
              */
             change: "new" | "changed" | "same";
+            /** @description Kind of the object that a template was taken out of, where it was no PodTemplate. */
+            from?: string;
             /** @description Kind of the document. */
             kind: string;
+            /** @description Fields of it that were left behind. */
+            left?: string[];
             /** @description Name of the document. */
             name: string;
             /**
@@ -1638,6 +1988,8 @@ export interface components {
         StoredList: {
             /** @description What was done, in the order of the stream. */
             items: components["schemas"]["Stored"][];
+            /** @description Objects of Kubernetes that are no documents and were passed over. */
+            passed?: string[];
         };
         Summary: {
             /**
@@ -1745,6 +2097,17 @@ export interface components {
              */
             use: "work" | "start" | "lost" | "idle" | "stranded" | "empty";
         };
+        Work: {
+            /** @description Classes whose jobs come to it. */
+            classes: string[];
+            /**
+             * Format: double
+             * @description Jobs a week; 0 where it is not known.
+             */
+            perWeek: number;
+            /** @description Name of the scenario. */
+            scenario: string;
+        };
         WorkPart: {
             /**
              * @description work: the job's own; cold: what a warm cache would have spared; stretch: CPU wanted and not given; lost: attempts cut short; rerun: waiting to run again.
@@ -1763,6 +2126,42 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    check: {
+        parameters: {
+            query?: {
+                /** @description Name to show in findings and faults. */
+                file?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/yaml": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReviewedList"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     compare: {
         parameters: {
             query: {
@@ -2091,6 +2490,142 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RevisionPage"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    draft: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Answers"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    render: {
+        parameters: {
+            query: {
+                /** @description Names of the templates. */
+                templates: string[];
+                /** @description Scenario that gives ceilings and the cluster; absent: no quota. */
+                scenario?: string;
+                /** @description What to render; absent: templates and kit. */
+                parts?: ("template" | "pod" | "kit")[];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Rendered"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    match: {
+        parameters: {
+            query: {
+                /** @description Scenario whose templates count, in its order. */
+                scenario: string;
+                /** @description Workload; absent: the scenario's own. */
+                workload?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Matches"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    mend: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MendRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Mended"];
                 };
             };
             /** @description Error */
@@ -2700,6 +3235,68 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Link"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-templates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReviewedList"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-template": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name of the template. */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Reviewed"];
                 };
             };
             /** @description Error */

@@ -12,8 +12,8 @@ import (
 	corev1 "k8s.io/api/core/v1"
 )
 
-// A Summary says in plain words what an agent of a template will be.
-type Summary struct {
+// A Portrait says in plain words what an agent of a template will be.
+type Portrait struct {
 	Name      string   `json:"name" doc:"Name of the template."`
 	Namespace string   `json:"namespace" doc:"Namespace of its pods; empty: wherever they are made."`
 	Container string   `json:"container" doc:"Container that runs jobs; empty when it cannot be told."`
@@ -50,11 +50,11 @@ type Work struct {
 	PerWeek  float64  `json:"perWeek" doc:"Jobs a week; 0 where it is not known."`
 }
 
-// Summarize says what an agent of a template will be.
-func (s *Shelf) Summarize(d *document.Document) Summary {
+// Portray says what an agent of a template will be.
+func (s *Shelf) Portray(d *document.Document) Portrait {
 	x := s.subject(d)
 	a := x.agent
-	out := Summary{
+	out := Portrait{
 		Name: d.Name, Namespace: x.p.Namespace, Offers: a.Offers, CPU: a.Request.CPU.String(), Memory: a.Request.Memory.Short(), Disk: a.Request.Disk.Short(),
 		Places: x.places(), Gets: []Work{}, May: x.may(), Secrets: []string{},
 	}
