@@ -1,0 +1,141 @@
+// Package kube speaks to live clusters: it tests a connection right by right, and
+// makes one real agent to see how it fares.
+package kube
+
+import (
+	"errors"
+	"fmt"
+	"os"
+	"slices"
+	"strings"
+	"time"
+
+	apierrors "k8s.io/apimachinery/pkg/api/errors"
+	"k8s.io/client-go/dynamic"
+	"k8s.io/client-go/kubernetes"
+	"k8s.io/client-go/rest"
+	"k8s.io/client-go/tools/clientcmd"
+)
+
+// ErrNoCluster says that there is nothing to connect to.
+var ErrNoCluster = errors.New("no cluster to speak to: name a kubeconfig with --kubeconfig or KUBECONFIG, or run inside a cluster")
+
+// Options say which cluster is meant.
+type Options struct {
+	Kubeconfig string // file; empty: KUBECONFIG, then the usual file, then the cluster that this runs in
+	Context    string // empty: the current one
+}
+
+// A Cluster is a connection to a live cluster. It is safe for use by many
+// goroutines.
+type Cluster struct {
+	Context string // name of the context, "in-cluster" inside one
+	Inside  bool   // this process runs in the cluster
+	config  *rest.Config
+	client  kubernetes.Interface
+	dynamic dynamic.Interface
+}
+
+// Bounds of a single request.
+const (
+	requestTime = 20 * time.Second
+	queries     = 50 // a second
+)
+
+func rules(o Options) *clientcmd.ClientConfigLoadingRules {
+	r := clientcmd.NewDefaultClientConfigLoadingRules()
+	if o.Kubeconfig != "" {
+		r.ExplicitPath = o.Kubeconfig
+	}
+	return r
+}
+
+// Contexts lists the contexts that can be named, the current one first.
+func Contexts(o Options) ([]string, error) {
+	c, err := rules(o).Load()
+	if err != nil {
+		return nil, fmt.Errorf("cannot read the kubeconfig: %w", err)
+	}
+	var names []string
+	for name := range c.Contexts {
+		if name != c.CurrentContext {
+			names = append(names, name)
+		}
+	}
+	slices.Sort(names)
+	if _, ok := c.Contexts[c.CurrentContext]; ok {
+		names = append([]string{c.CurrentContext}, names...)
+	}
+	if len(names) == 0 && inCluster() {
+		names = []string{insideName}
+	}
+	return names, nil
+}
+
+// insideName is the context of a process that runs in a cluster.
+const insideName = "in-cluster"
+
+func inCluster() bool { return os.Getenv("KUBERNETES_SERVICE_HOST") != "" }
+
+// Connect opens a connection; nothing is sent yet.
+func Connect(o Options) (*Cluster, error) {
+	names, err := Contexts(o)
+	if err != nil {
+		return nil, err
+	}
+	if len(names) == 0 {
+		return nil, ErrNoCluster
+	}
+	if o.Context == "" {
+		o.Context = names[0]
+	}
+	if !slices.Contains(names, o.Context) {
+		return nil, fmt.Errorf("the kubeconfig has no context %q; it has %s", o.Context, strings.Join(names, ", "))
+	}
+	c := &Cluster{Context: o.Context, Inside: o.Context == insideName}
+	if c.Inside {
+		c.config, err = rest.InClusterConfig()
+	} else {
+		c.config, err = clientcmd.NewNonInteractiveDeferredLoadingClientConfig(rules(o), &clientcmd.ConfigOverrides{CurrentContext: o.Context}).ClientConfig()
+	}
+	if err != nil {
+		return nil, fmt.Errorf("context %s: %w", o.Context, err)
+	}
+	c.config.QPS, c.config.Burst, c.config.UserAgent = queries, queries*2, "tachyphor"
+	c.config.WarningHandler = rest.NoWarnings{}
+	if c.client, err = kubernetes.NewForConfig(c.config); err != nil {
+		return nil, fmt.Errorf("context %s: %w", o.Context, err)
+	}
+	if c.dynamic, err = dynamic.NewForConfig(c.config); err != nil {
+		return nil, fmt.Errorf("context %s: %w", o.Context, err)
+	}
+	return c, nil
+}
+
+// as returns a connection that acts as a service account.
+func (c *Cluster) as(namespace, account string) (kubernetes.Interface, error) {
+	config := rest.CopyConfig(c.config)
+	config.Impersonate = rest.ImpersonationConfig{UserName: "system:serviceaccount:" + namespace + ":" + account}
+	return kubernetes.NewForConfig(config)
+}
+
+// words returns what the server said, without the client's wrapping.
+func words(err error) string {
+	var status apierrors.APIStatus
+	if errors.As(err, &status) {
+		s := status.Status()
+		if s.Details != nil && len(s.Details.Causes) > 0 {
+			var all []string
+			for _, c := range s.Details.Causes {
+				if c.Field != "" {
+					all = append(all, c.Field+": "+c.Message)
+				}
+			}
+			if len(all) > 0 {
+				return strings.Join(all, "; ")
+			}
+		}
+		return s.Message
+	}
+	return err.Error()
+}

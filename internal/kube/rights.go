@@ -1,0 +1,125 @@
+package kube
+
+import (
+	"context"
+	"slices"
+	"strings"
+
+	"tachyphor/core/kit"
+
+	authorizationv1 "k8s.io/api/authorization/v1"
+	apierrors "k8s.io/apimachinery/pkg/api/errors"
+	metav1 "k8s.io/apimachinery/pkg/apis/meta/v1"
+)
+
+// rights asks for each right whether the account has it: as the account itself
+// where this connection may act as it, otherwise by asking about it.
+func (f *flight) rights(ctx context.Context) {
+	for _, r := range kit.Rights {
+		for _, verb := range r.Verbs {
+			resource := strings.TrimSuffix(r.Resource+"/"+r.Subresource, "/")
+			name := kit.Account + " may " + verb + " " + resource
+			allowed, reason, err := f.may(ctx, &authorizationv1.ResourceAttributes{
+				Namespace: f.namespace, Verb: verb, Version: "v1", Resource: r.Resource, Subresource: r.Subresource,
+			})
+			switch {
+			case err != nil:
+				f.trouble(name, err, "")
+			case allowed:
+				f.add(Passed, name, "in namespace "+f.namespace, "")
+			default:
+				says := "no"
+				if reason != "" {
+					says += ": " + reason
+				}
+				f.add(Failed, name, says, "Give the right to service account "+kit.Account+": apply the kit's role and binding again (rights.yaml).")
+			}
+		}
+	}
+}
+
+// may asks whether the account may do something.
+func (f *flight) may(ctx context.Context, what *authorizationv1.ResourceAttributes) (allowed bool, reason string, err error) {
+	self, err := f.as(f.namespace, kit.Account)
+	if err != nil {
+		return false, "", err
+	}
+	own, err := self.AuthorizationV1().SelfSubjectAccessReviews().Create(ctx, &authorizationv1.SelfSubjectAccessReview{
+		Spec: authorizationv1.SelfSubjectAccessReviewSpec{ResourceAttributes: what},
+	}, metav1.CreateOptions{})
+	if err == nil {
+		return own.Status.Allowed, own.Status.Reason, nil
+	}
+	if !apierrors.IsForbidden(err) {
+		return false, "", err
+	}
+	account := "system:serviceaccount:" + f.namespace + ":" + kit.Account
+	about, err := f.client.AuthorizationV1().SubjectAccessReviews().Create(ctx, &authorizationv1.SubjectAccessReview{
+		Spec: authorizationv1.SubjectAccessReviewSpec{
+			User: account, Groups: []string{"system:serviceaccounts", "system:serviceaccounts:" + f.namespace, "system:authenticated"}, ResourceAttributes: what,
+		},
+	}, metav1.CreateOptions{})
+	if err != nil {
+		return false, "", err
+	}
+	return about.Status.Allowed, about.Status.Reason, nil
+}
+
+// everyone's are the resources on which every signed-in user has some right, as
+// the API server is made: asking about oneself.
+var everyones = []string{"selfsubjectaccessreviews", "selfsubjectrulesreviews", "selfsubjectreviews"}
+
+// nothingMore looks for rights that the account has beyond what it needs.
+func (f *flight) nothingMore(ctx context.Context) {
+	const name = kit.Account + " may do nothing else"
+	self, err := f.as(f.namespace, kit.Account)
+	if err != nil {
+		f.trouble(name, err, "")
+		return
+	}
+	review, err := self.AuthorizationV1().SelfSubjectRulesReviews().Create(ctx, &authorizationv1.SelfSubjectRulesReview{
+		Spec: authorizationv1.SelfSubjectRulesReviewSpec{Namespace: f.namespace},
+	}, metav1.CreateOptions{})
+	if err != nil {
+		f.trouble(name, err, "")
+		return
+	}
+	var more []string
+	for _, r := range review.Status.ResourceRules {
+		for _, resource := range r.Resources {
+			if slices.Contains(everyones, resource) || strings.HasPrefix(resource, "clustertrustbundle") {
+				continue
+			}
+			for _, verb := range r.Verbs {
+				if !needed(r.APIGroups, resource, verb) {
+					more = append(more, verb+" "+resource)
+				}
+			}
+		}
+	}
+	slices.Sort(more)
+	more = slices.Compact(more)
+	switch {
+	case len(more) > 0:
+		shown := more[:min(len(more), 6)]
+		says := "it may also " + strings.Join(shown, ", ")
+		if len(more) > len(shown) {
+			says += " and more"
+		}
+		f.add(Failed, name, says, "Take away the other roles that are bound to it, or to every service account: kubectl get rolebindings,clusterrolebindings -A -o wide")
+	case review.Status.Incomplete:
+		f.add(Unclear, name, "the cluster cannot list every right: "+review.Status.EvaluationError, "Look at what else decides about rights in this cluster.")
+	default:
+		f.add(Passed, name, "in namespace "+f.namespace+", or in all", "")
+	}
+}
+
+// needed reports whether a right is one of the kit's.
+func needed(groups []string, resource, verb string) bool {
+	if !slices.Equal(groups, []string{""}) {
+		return false
+	}
+	return slices.ContainsFunc(kit.Rights, func(r kit.Right) bool {
+		return strings.TrimSuffix(r.Resource+"/"+r.Subresource, "/") == resource && slices.Contains(r.Verbs, verb)
+	})
+}
