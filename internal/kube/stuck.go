@@ -1,0 +1,216 @@
+package kube
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	corev1 "k8s.io/api/core/v1"
+	metav1 "k8s.io/apimachinery/pkg/apis/meta/v1"
+)
+
+// stuck ends the rehearsal with a reason.
+func (r *rehearsal) stuck(says, do string) {
+	if r.out.Says == "" {
+		r.out.Says, r.out.Do = says, do
+	}
+}
+
+// status returns the state of the agent's container.
+func (r *rehearsal) status(p *corev1.Pod) *corev1.ContainerStatus {
+	for i := range p.Status.ContainerStatuses {
+		if p.Status.ContainerStatuses[i].Name == r.container {
+			return &p.Status.ContainerStatuses[i]
+		}
+	}
+	return nil
+}
+
+// look takes in the pod as it is now.
+func (r *rehearsal) look(p *corev1.Pod, deleted bool) {
+	now := time.Now()
+	r.pod = p
+	if deleted {
+		r.stuck("Someone else took the pod away while it was rehearsed.", "See what removes pods in this namespace.")
+		return
+	}
+	if p.Spec.NodeName != "" && r.placed.IsZero() {
+		r.placed, r.out.Node = now, p.Spec.NodeName
+	}
+	for _, c := range p.Status.Conditions {
+		if c.Type == corev1.PodScheduled && c.Status == corev1.ConditionFalse && c.Reason == corev1.PodReasonUnschedulable && r.unplaced.IsZero() {
+			r.unplaced = now
+		}
+	}
+	for _, s := range slices.Concat(p.Status.InitContainerStatuses, p.Status.ContainerStatuses) {
+		r.waiting(s)
+	}
+	s := r.status(p)
+	if s == nil {
+		if p.Status.Phase == corev1.PodFailed {
+			r.stuck("The pod failed before its agent started: "+p.Status.Reason+" "+p.Status.Message, "See the events below.")
+		}
+		return
+	}
+	if (s.State.Running != nil || s.State.Terminated != nil) && r.started.IsZero() {
+		r.started = now
+		if r.pulled.IsZero() {
+			r.pulled = now
+		}
+	}
+	if t := s.State.Terminated; t != nil {
+		r.ended = now
+		r.over(t)
+	}
+}
+
+// waiting looks at why a container does not start.
+func (r *rehearsal) waiting(s corev1.ContainerStatus) {
+	w := s.State.Waiting
+	if w == nil {
+		return
+	}
+	said := strings.TrimSpace(w.Message)
+	if said != "" {
+		said = ": " + said
+	}
+	switch w.Reason {
+	case "ImagePullBackOff", "ErrImagePull":
+		if r.pulling != w.Reason { // each of the two, and again, is a try
+			r.pulling = w.Reason
+			r.pulls++
+		}
+		if w.Reason == "ImagePullBackOff" || r.pulls >= failedPulls {
+			do := "See whether the name and tag are right and the registry has them."
+			if strings.Contains(said, "401") || strings.Contains(said, "403") || strings.Contains(said, "unauthorized") || strings.Contains(said, "denied") {
+				do = "The registry does not let the node in: name a Secret in imagePullSecrets, and see that it is right."
+			}
+			r.stuck("The image of "+s.Name+", "+s.Image+", cannot be pulled"+said+".", do)
+		}
+	case "InvalidImageName", "ErrImageNeverPull":
+		r.stuck("The image of "+s.Name+", "+s.Image+", cannot be pulled"+said+".", "Mend the image's name or its pull policy.")
+	case "CreateContainerConfigError":
+		r.stuck("Container "+s.Name+" cannot be made"+said+".", "Make what it names, a Secret or a key as a rule: tachyphor preflight "+r.out.Template)
+	case "CreateContainerError", "RunContainerError":
+		r.stuck("Container "+s.Name+" cannot be started"+said+".", "Mend its command, working directory or mounts.")
+	case "CrashLoopBackOff":
+		r.stuck("Container "+s.Name+" ends again and again"+said+".", "See what it wrote.")
+	}
+}
+
+// over judges how the agent's container ended.
+func (r *rehearsal) over(t *corev1.ContainerStateTerminated) {
+	switch {
+	case t.Reason == "OOMKilled":
+		limit := ""
+		if r.limit != "" {
+			limit = " of " + r.limit
+		}
+		r.stuck("The agent was killed for memory: it went above its limit"+limit+" before it did anything.", "Raise the limit, and the request with it; even the agent itself needs more.")
+	case t.ExitCode == 0 && r.own:
+		r.stuck("The template's own start command ended by itself at once, without starting an agent.", "Leave command out, so that the image starts its agent: tachyphor check "+r.out.Template)
+	case t.ExitCode == 0:
+		r.out.Worked = true
+		r.out.Says = "The agent came up, did its job and went."
+	case t.ExitCode == 127 || t.Reason == "ContainerCannotRun" || t.Reason == "StartError":
+		r.stuck(fmt.Sprintf("The agent's container cannot run its command (status %d): %s", t.ExitCode, strings.TrimSpace(t.Message)), "Mend command, or see whether the image has a shell.")
+	default:
+		r.stuck(fmt.Sprintf("The agent's container ended with status %d: %s", t.ExitCode, strings.TrimSpace(t.Reason+" "+t.Message)), "See what it wrote, below.")
+	}
+}
+
+// hear takes in what the cluster says of the pod.
+func (r *rehearsal) hear(e *corev1.Event) {
+	now := time.Now()
+	if len(r.out.Events) < mostEvents {
+		r.out.Events = append(r.out.Events, Event{At: int64(now.Sub(r.began)), Reason: e.Reason, Message: e.Message, Warning: e.Type == corev1.EventTypeWarning})
+	}
+	switch e.Reason {
+	case "TriggeredScaleUp":
+		if r.grown.IsZero() {
+			r.grown = now
+		}
+	case "FailedScheduling":
+		if r.unplaced.IsZero() {
+			r.unplaced = now
+		}
+	case "Pulled":
+		if r.started.IsZero() {
+			r.pulled = now // the last one counts
+		}
+	case "FailedMount", "FailedAttachVolume":
+		if r.began.Add(time.Minute).Before(now) {
+			r.stuck("A volume cannot be mounted: "+e.Message+".", "See whether the claim, Secret or config map is there and free.")
+		}
+	}
+}
+
+// wait looks at what takes too long.
+func (r *rehearsal) wait() {
+	now := time.Now()
+	switch {
+	case r.placed.IsZero() && !r.unplaced.IsZero() && now.Sub(r.unplaced) > r.patience.Placing:
+		says, do := noRoom(r.lastUnschedulable())
+		r.stuck(says, do)
+	case r.placed.IsZero() && r.unplaced.IsZero() && now.Sub(r.began) > r.patience.Placing:
+		r.stuck("Nothing placed the pod: no scheduler looks at it.", "See whether the scheduler runs, and what schedulerName the template gives.")
+	case r.own && !r.started.IsZero() && r.ended.IsZero() && now.Sub(r.started) > r.patience.Quiet && r.silent():
+		r.stuck(fmt.Sprintf("The container sleeps: it runs the template's own start command, and in %v it wrote nothing and did not end.", r.patience.Quiet),
+			"Leave command out, so that the image starts its agent: tachyphor check "+r.out.Template)
+	}
+}
+
+// silent reports whether the agent's container has written nothing.
+func (r *rehearsal) silent() bool {
+	ctx, cancel := context.WithTimeout(context.Background(), requestTime)
+	defer cancel()
+	b, err := r.client.CoreV1().Pods(r.namespace).GetLogs(r.pod.Name, &corev1.PodLogOptions{Container: r.container}).DoRaw(ctx)
+	return err == nil && len(strings.TrimSpace(string(b))) == 0
+}
+
+// lastUnschedulable returns what the scheduler said last.
+func (r *rehearsal) lastUnschedulable() string {
+	for _, c := range r.pod.Status.Conditions {
+		if c.Type == corev1.PodScheduled && c.Message != "" {
+			return c.Message
+		}
+	}
+	said := ""
+	for _, e := range r.out.Events {
+		if e.Reason == "FailedScheduling" {
+			said = e.Message
+		}
+	}
+	return said
+}
+
+// noRoom puts the scheduler's refusal into a sentence.
+func noRoom(said string) (says, do string) {
+	var short []string
+	for _, x := range []struct{ mark, what string }{{"Insufficient cpu", "CPU"}, {"Insufficient memory", "memory"}, {"Insufficient ephemeral-storage", "disk"}, {"Too many pods", "pods per node"}} {
+		if strings.Contains(said, x.mark) {
+			short = append(short, x.what)
+		}
+	}
+	do = "Lower the request, free a node, or let a pool grow: tachyphor check says what fits."
+	switch {
+	case len(short) > 0:
+		says = "There is no room for it: no node has enough " + strings.Join(short, " or ") + " left. The scheduler says: " + said
+	case strings.Contains(said, "untolerated taint"):
+		says, do = "Every node that could hold it has a taint that it does not tolerate. The scheduler says: "+said, "Add the toleration, or a pool without the taint."
+	case strings.Contains(said, "affinity") || strings.Contains(said, "selector"):
+		says, do = "No node has the labels that it wants. The scheduler says: "+said, "Mend nodeSelector or affinity."
+	default:
+		says = "No node takes it. The scheduler says: " + said
+	}
+	return says, do
+}
+
+// Gone reports whether no pod of a rehearsal is left in a namespace; for tests and
+// for those who want to be sure.
+func (c *Cluster) Gone(ctx context.Context, namespace string) (bool, error) {
+	list, err := c.client.CoreV1().Pods(namespace).List(ctx, metav1.ListOptions{LabelSelector: label})
+	return err == nil && len(list.Items) == 0, err
+}

@@ -1,0 +1,395 @@
+package cluster
+
+import (
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"path"
+	"slices"
+	"strings"
+	"sync"
+	"time"
+
+	"tachyphor/core/document"
+	"tachyphor/core/template"
+	"tachyphor/core/units"
+
+	corev1 "k8s.io/api/core/v1"
+)
+
+// kubelet pretends to place pods and to run them: it pulls images at the link's
+// rate, starts containers after the cluster's times, and lets the harmless job of a
+// rehearsal write what it would.
+type kubelet struct {
+	c      *Cluster
+	mu     sync.Mutex
+	pulled map[string]bool // node/image
+	tries  map[string]int
+	logs   sync.Map // namespace/name/container: text
+	woken  chan struct{}
+}
+
+func encode(v any) object {
+	b, err := json.Marshal(v)
+	if err != nil {
+		panic("standin: " + err.Error())
+	}
+	var o object
+	if err := json.Unmarshal(b, &o); err != nil {
+		panic("standin: " + err.Error())
+	}
+	return o
+}
+
+func (k *kubelet) wake() {
+	select {
+	case k.woken <- struct{}{}:
+	default:
+	}
+}
+
+// run places pods until the cluster ends.
+func (k *kubelet) run() {
+	for {
+		select {
+		case <-k.c.running.Done():
+			return
+		case <-k.woken:
+		case <-time.After(200 * time.Millisecond):
+		}
+		all, _ := k.c.objects.list(pods, "")
+		for _, o := range all {
+			p := into[corev1.Pod](o)
+			if p.Spec.NodeName == "" && p.DeletionTimestamp == nil && p.Status.Phase == corev1.PodPending {
+				k.place(&p, all)
+			}
+		}
+	}
+}
+
+// place finds a node with room, says why there is none, or asks a pool for one.
+func (k *kubelet) place(p *corev1.Pod, all []object) {
+	where := template.FromSpec(p.Name, &p.Spec)
+	list, _ := k.c.objects.list(nodes, "")
+	reasons := map[string]int{}
+	for _, o := range list {
+		n := into[corev1.Node](o)
+		free := corev1.ResourceList{}
+		for r, q := range n.Status.Allocatable {
+			free[r] = q.DeepCopy()
+		}
+		for _, other := range all {
+			x := into[corev1.Pod](other)
+			if x.Spec.NodeName != n.Name || x.Status.Phase == corev1.PodSucceeded || x.Status.Phase == corev1.PodFailed {
+				continue
+			}
+			for r, q := range onNode(&x) {
+				f := free[r]
+				f.Sub(q)
+				free[r] = f
+			}
+		}
+		short := ""
+		for _, r := range []corev1.ResourceName{corev1.ResourceCPU, corev1.ResourceMemory, corev1.ResourceEphemeralStorage, corev1.ResourcePods} {
+			need, has := onNode(p)[r], free[r]
+			if short == "" && !need.IsZero() && need.Cmp(has) > 0 {
+				short = "Insufficient " + string(r)
+			}
+		}
+		switch {
+		case !where.Where.Matches(n.Labels):
+			short = "node(s) didn't match Pod's node affinity/selector"
+		case !where.Where.Tolerated(n.Spec.Taints):
+			short = "node(s) had untolerated taint(s)"
+		}
+		if short != "" {
+			reasons[short]++
+			continue
+		}
+		k.bind(p, n.Name)
+		return
+	}
+	k.unplaceable(p, len(list), reasons)
+}
+
+// onNode is what a pod takes of its node.
+func onNode(p *corev1.Pod) corev1.ResourceList {
+	a := amounts(p)
+	return corev1.ResourceList{
+		corev1.ResourceCPU: a[corev1.ResourceRequestsCPU], corev1.ResourceMemory: a[corev1.ResourceRequestsMemory],
+		corev1.ResourceEphemeralStorage: a[corev1.ResourceRequestsEphemeralStorage], corev1.ResourcePods: a[corev1.ResourcePods],
+	}
+}
+
+func (k *kubelet) unplaceable(p *corev1.Pod, n int, reasons map[string]int) {
+	key := p.Namespace + "/" + p.Name
+	k.mu.Lock()
+	k.tries[key]++
+	first := k.tries[key] == 1
+	k.mu.Unlock()
+	if !first {
+		return
+	}
+	var parts []string
+	for r, m := range reasons {
+		parts = append(parts, fmt.Sprintf("%d %s", m, r))
+	}
+	slices.Sort(parts)
+	said := fmt.Sprintf("0/%d nodes are available: %s.", n, strings.Join(parts, ", "))
+	k.event(p, "FailedScheduling", said, true)
+	k.condition(key, corev1.ConditionFalse, corev1.PodReasonUnschedulable, said)
+	k.c.work.Go(func() { k.grow(p) })
+}
+
+// grow adds a node of the first pool that could take a pod, after its boot.
+func (k *kubelet) grow(p *corev1.Pod) {
+	if k.c.options.Facts == nil {
+		return
+	}
+	where := template.FromSpec(p.Name, &p.Spec)
+	for _, pool := range k.c.options.Facts.Pools {
+		list, _ := k.c.objects.list(nodes, "")
+		have := 0
+		for _, o := range list {
+			if strings.HasPrefix(text(o, "metadata", "name"), pool.Name+"-") {
+				have++
+			}
+		}
+		i := slices.IndexFunc(k.c.options.Facts.NodeTypes, func(t document.NodeType) bool { return t.Name == pool.NodeType })
+		t := k.c.options.Facts.NodeTypes[i]
+		labels := map[string]string{"kubernetes.io/os": "linux", "kubernetes.io/arch": "amd64"}
+		for key, v := range pool.Labels {
+			labels[key] = v
+		}
+		taints := make([]corev1.Taint, len(pool.Taints))
+		for j, x := range pool.Taints {
+			taints[j] = corev1.Taint{Key: x.Key, Value: x.Value, Effect: corev1.TaintEffect(x.Effect)}
+		}
+		if have >= pool.Max || where.Request.CPU > t.CPU-t.Reserved.CPU || where.Request.Memory > t.Memory-t.Reserved.Memory || !where.Where.Matches(labels) || !where.Where.Tolerated(taints) {
+			continue
+		}
+		k.event(p, "TriggeredScaleUp", fmt.Sprintf("pool %s grows from %d to %d nodes", pool.Name, have, have+1), false)
+		if k.c.pretend(time.Duration(pool.Boot.Dist().Quantile(0.5))) {
+			k.c.addNode(pool, have)
+			k.wake()
+		}
+		return
+	}
+}
+
+func (k *kubelet) condition(key string, status corev1.ConditionStatus, reason, message string) {
+	k.c.objects.edit(pods, key, func(o object) bool {
+		p := into[corev1.Pod](o)
+		p.Status.Conditions = []corev1.PodCondition{{Type: corev1.PodScheduled, Status: status, Reason: reason, Message: message}}
+		o["status"] = encode(p.Status)
+		return true
+	})
+}
+
+func (k *kubelet) event(p *corev1.Pod, reason, message string, warning bool) {
+	kind := corev1.EventTypeNormal
+	if warning {
+		kind = corev1.EventTypeWarning
+	}
+	now := time.Now().UTC().Format(time.RFC3339)
+	k.c.objects.put(events, object{
+		"apiVersion": "v1", "kind": "Event", "metadata": object{"name": p.Name + "." + random(6), "namespace": p.Namespace},
+		"involvedObject": object{"kind": "Pod", "namespace": p.Namespace, "name": p.Name, "uid": string(p.UID)},
+		"reason":         reason, "message": message, "type": kind, "count": 1, "firstTimestamp": now, "lastTimestamp": now,
+	})
+}
+
+// bind puts a pod on a node and begins its life there.
+func (k *kubelet) bind(p *corev1.Pod, node string) {
+	key := p.Namespace + "/" + p.Name
+	k.c.objects.edit(pods, key, func(o object) bool {
+		o["spec"].(object)["nodeName"] = node
+		p := into[corev1.Pod](o)
+		p.Status.Conditions = []corev1.PodCondition{{Type: corev1.PodScheduled, Status: corev1.ConditionTrue}}
+		o["status"] = encode(p.Status)
+		return true
+	})
+	k.event(p, "Scheduled", fmt.Sprintf("Successfully assigned %s to %s", key, node), false)
+	p.Spec.NodeName = node
+	k.c.work.Go(func() { k.live(p) })
+}
+
+// live is a pod's life on its node.
+func (k *kubelet) live(p *corev1.Pod) {
+	facts := k.c.options.Facts
+	if facts == nil {
+		facts = &document.ClusterSpec{}
+	}
+	for _, c := range slices.Concat(p.Spec.InitContainers, p.Spec.Containers) {
+		if !k.pull(p, c, facts) {
+			return
+		}
+	}
+	for _, c := range p.Spec.Containers {
+		if missing := k.missing(p.Namespace, c); missing != "" {
+			k.state(p, c.Name, corev1.ContainerState{Waiting: &corev1.ContainerStateWaiting{Reason: "CreateContainerConfigError", Message: missing}}, corev1.PodPending)
+			k.event(p, "Failed", "Error: "+missing, true)
+			return
+		}
+	}
+	if !k.c.pretend(time.Duration(facts.Agents.Start.Dist().Quantile(0.5))) {
+		return
+	}
+	for _, c := range p.Spec.Containers {
+		k.event(p, "Created", "Container created", false)
+		k.event(p, "Started", "Container started", false)
+		k.state(p, c.Name, corev1.ContainerState{Running: &corev1.ContainerStateRunning{}}, corev1.PodRunning)
+	}
+	for _, c := range p.Spec.Containers {
+		k.work(p, c, facts)
+	}
+}
+
+// pull brings an image onto the pod's node, at the registry link's rate.
+func (k *kubelet) pull(p *corev1.Pod, c corev1.Container, facts *document.ClusterSpec) bool {
+	at := p.Spec.NodeName + "/" + c.Image
+	k.mu.Lock()
+	there := k.pulled[at]
+	k.mu.Unlock()
+	if there {
+		k.event(p, "Pulled", fmt.Sprintf("Container image %q already present on machine", c.Image), false)
+		return true
+	}
+	k.event(p, "Pulling", fmt.Sprintf("Pulling image %q", c.Image), false)
+	i := slices.IndexFunc(facts.Images, func(i document.Image) bool { return i.Name == c.Image })
+	if i < 0 {
+		said := fmt.Sprintf("failed to resolve reference %q: not found", c.Image)
+		k.c.pretend(2 * time.Second)
+		for _, reason := range []string{"ErrImagePull", "ImagePullBackOff"} {
+			k.state(p, c.Name, corev1.ContainerState{Waiting: &corev1.ContainerStateWaiting{Reason: reason, Message: said}}, corev1.PodPending)
+			k.event(p, "Failed", "Failed to pull image: "+said, true)
+			if !k.c.pretend(2 * time.Second) {
+				return false
+			}
+		}
+		return false
+	}
+	began := time.Now()
+	size := facts.Images[i].Size
+	took := time.Second
+	if rate := facts.Links.Registry.Down; rate > 0 {
+		took = time.Duration(facts.Links.Registry.Latency + rate.Time(size))
+	}
+	if !k.c.pretend(took) {
+		return false
+	}
+	k.mu.Lock()
+	k.pulled[at] = true
+	k.mu.Unlock()
+	k.event(p, "Pulled", fmt.Sprintf("Successfully pulled image %q in %v (%s)", c.Image, units.Duration(float64(time.Since(began))*k.c.options.Speed).Short(), size.Short()), false)
+	return true
+}
+
+// missing names a Secret or key that a container needs and that is not there.
+func (k *kubelet) missing(namespace string, c corev1.Container) string {
+	for _, e := range c.Env {
+		if e.ValueFrom == nil || e.ValueFrom.SecretKeyRef == nil {
+			continue
+		}
+		ref := e.ValueFrom.SecretKeyRef
+		o, ok := k.c.objects.get(secrets, namespace+"/"+ref.Name)
+		if !ok {
+			return fmt.Sprintf("secret %q not found", ref.Name)
+		}
+		data, _ := o["data"].(object)
+		plain, _ := o["stringData"].(object)
+		if data[ref.Key] == nil && plain[ref.Key] == nil {
+			return fmt.Sprintf("couldn't find key %s in Secret %s/%s", ref.Key, namespace, ref.Name)
+		}
+	}
+	return ""
+}
+
+// work pretends what a container does: the harmless job writes and ends, a sleeping
+// command does nothing, everything else goes on.
+func (k *kubelet) work(p *corev1.Pod, c corev1.Container, facts *document.ClusterSpec) {
+	script := strings.Join(slices.Concat(c.Command, c.Args), " ")
+	if !strings.Contains(script, "echo \"host ") {
+		if len(c.Command) == 0 {
+			k.logs.Store(p.Namespace+"/"+p.Name+"/"+c.Name, "joined\n")
+		}
+		return
+	}
+	if !k.c.pretend(1500 * time.Millisecond) {
+		return
+	}
+	var out strings.Builder
+	fmt.Fprintf(&out, "host %s\nuser 1000\ndirectory %s\n", p.Name, c.WorkingDir)
+	i := slices.IndexFunc(facts.Images, func(i document.Image) bool { return i.Name == c.Image })
+	_, list, _ := strings.Cut(script, "for t in ")
+	list, _, _ = strings.Cut(list, ";")
+	for _, t := range strings.Fields(list) {
+		if i >= 0 && slices.Contains(facts.Images[i].Tools, t) {
+			fmt.Fprintf(&out, "%s: %s version 1.0, pretended\n", t, path.Base(t))
+		} else {
+			fmt.Fprintf(&out, "%s: missing\n", t)
+		}
+	}
+	k.logs.Store(p.Namespace+"/"+p.Name+"/"+c.Name, out.String())
+	k.state(p, c.Name, corev1.ContainerState{Terminated: &corev1.ContainerStateTerminated{Reason: "Completed"}}, corev1.PodRunning)
+}
+
+// state sets what a container is doing.
+func (k *kubelet) state(p *corev1.Pod, container string, s corev1.ContainerState, phase corev1.PodPhase) {
+	k.c.objects.edit(pods, p.Namespace+"/"+p.Name, func(o object) bool {
+		now := into[corev1.Pod](o)
+		i := slices.IndexFunc(now.Status.ContainerStatuses, func(x corev1.ContainerStatus) bool { return x.Name == container })
+		if i < 0 {
+			i = len(now.Status.ContainerStatuses)
+			now.Status.ContainerStatuses = append(now.Status.ContainerStatuses, corev1.ContainerStatus{Name: container})
+		}
+		x := &now.Status.ContainerStatuses[i]
+		x.State = s
+		for _, c := range slices.Concat(p.Spec.InitContainers, p.Spec.Containers) {
+			if c.Name == container {
+				x.Image = c.Image
+			}
+		}
+		now.Status.Phase = phase
+		o["status"] = encode(now.Status)
+		return true
+	})
+}
+
+// end lets a pod go in its own time.
+func (k *kubelet) end(key string) {
+	if k.c.running.Err() != nil {
+		return
+	}
+	k.c.objects.edit(pods, key, func(o object) bool {
+		if meta(o)["deletionTimestamp"] != nil {
+			return false
+		}
+		meta(o)["deletionTimestamp"] = time.Now().UTC().Format(time.RFC3339)
+		return true
+	})
+	k.c.work.Go(func() {
+		k.c.pretend(1200 * time.Millisecond)
+		if _, ok := k.c.objects.remove(pods, key); ok {
+			k.logs.Range(func(name, _ any) bool {
+				if strings.HasPrefix(name.(string), key+"/") {
+					k.logs.Delete(name)
+				}
+				return true
+			})
+			k.wake()
+		}
+	})
+}
+
+// log answers with what a container wrote.
+func (k *kubelet) log(w http.ResponseWriter, key, container string) error {
+	if _, ok := k.c.objects.get(pods, key); !ok {
+		return notFound(pods, key)
+	}
+	w.Header().Set("Content-Type", "text/plain")
+	if s, ok := k.logs.Load(key + "/" + container); ok {
+		_, _ = w.Write([]byte(s.(string)))
+	}
+	return nil
+}

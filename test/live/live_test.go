@@ -1,0 +1,373 @@
+package live
+
+import (
+	"context"
+	"encoding/json"
+	"flag"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"tachyphor/core/document"
+	"tachyphor/core/kit"
+	"tachyphor/demo"
+	"tachyphor/internal/kube"
+	"tachyphor/internal/standin/cluster"
+
+	corev1 "k8s.io/api/core/v1"
+	discoveryv1 "k8s.io/api/discovery/v1"
+	rbacv1 "k8s.io/api/rbac/v1"
+	apierrors "k8s.io/apimachinery/pkg/api/errors"
+	metav1 "k8s.io/apimachinery/pkg/apis/meta/v1"
+	"k8s.io/client-go/kubernetes"
+	"k8s.io/client-go/rest"
+	"k8s.io/client-go/tools/clientcmd"
+)
+
+var record = flag.Bool("record", false, "write what the real control plane answers to testdata")
+
+const namespace = "slipway"
+
+// A place is a cluster to try things on.
+type place struct {
+	name   string
+	real   bool
+	conn   *kube.Cluster
+	config *rest.Config
+	client kubernetes.Interface
+	facts  *document.Document
+}
+
+func demoDocument(t *testing.T, path string) *document.Document {
+	t.Helper()
+	b, err := fs.ReadFile(demo.World, path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	docs, faults := document.Parse(path, b)
+	if len(faults) > 0 {
+		t.Fatal(faults)
+	}
+	return docs[0]
+}
+
+// everywhere runs a test on the stand-in, and on a real control plane where there
+// is one.
+func everywhere(t *testing.T, test func(t *testing.T, p *place)) {
+	open := func(t *testing.T, name, config string) *place {
+		t.Helper()
+		p := &place{name: name, real: name == "real", facts: demoDocument(t, "cluster.yaml")}
+		var err error
+		if p.conn, err = kube.Connect(kube.Options{Kubeconfig: config}); err != nil {
+			t.Fatal(err)
+		}
+		if p.config, err = clientcmd.BuildConfigFromFlags("", config); err != nil {
+			t.Fatal(err)
+		}
+		p.config.QPS, p.config.Burst = 200, 400
+		if p.client, err = kubernetes.NewForConfig(p.config); err != nil {
+			t.Fatal(err)
+		}
+		return p
+	}
+	t.Run("standin", func(t *testing.T) {
+		facts := demoDocument(t, "cluster.yaml")
+		c, err := cluster.Start(cluster.Options{Facts: &facts.Value.(*document.Cluster).Spec, Speed: 50, Name: "brinewell-north"})
+		if err != nil {
+			t.Fatal(err)
+		}
+		t.Cleanup(func() {
+			if err := c.Close(); err != nil {
+				t.Error(err)
+			}
+		})
+		config := filepath.Join(t.TempDir(), "config.yaml")
+		if err := c.Kubeconfig(config); err != nil {
+			t.Fatal(err)
+		}
+		test(t, open(t, "standin", config))
+	})
+	t.Run("real", func(t *testing.T) { test(t, open(t, "real", controlPlane(t))) })
+}
+
+// plan is a preflight of the demo's templates.
+func (p *place) plan(t *testing.T) kube.Plan {
+	t.Helper()
+	in := kit.Input{
+		Templates: []*document.Document{demoDocument(t, "templates/compile-wide.yaml"), demoDocument(t, "templates/small-steady.yaml"), demoDocument(t, "templates/image-maker.yaml")},
+		Scenario:  demoDocument(t, "scenarios/weekday-lean.yaml"), Cluster: p.facts,
+	}
+	list, err := kit.Kit(in)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return kube.Plan{Templates: in.Templates, Kit: list, Controller: p.facts.Value.(*document.Cluster).Spec.Controller.Inside}
+}
+
+// apply applies the access kit.
+func (p *place) apply(t *testing.T, list []kit.Manifest) {
+	t.Helper()
+	objects, err := kube.Objects(list)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, o := range objects {
+		if err := p.conn.Apply(context.Background(), o, false); err != nil {
+			t.Fatalf("%s %s: %v", o.GetKind(), o.GetName(), err)
+		}
+	}
+}
+
+// settle puts the rest there that agents need: the token, the controller's Service
+// with a ready endpoint, and the default service account.
+func (p *place) settle(t *testing.T) {
+	t.Helper()
+	ctx := context.Background()
+	if _, err := p.client.CoreV1().Secrets(namespace).Create(ctx, &corev1.Secret{ObjectMeta: metav1.ObjectMeta{Name: "slipway-join"}, StringData: map[string]string{"token": "made-up"}}, metav1.CreateOptions{}); apierrors.IsAlreadyExists(err) {
+		if err := p.client.CoreV1().Secrets(namespace).Delete(ctx, "slipway-join", metav1.DeleteOptions{}); err != nil {
+			t.Fatal(err)
+		}
+		p.settle(t)
+		return
+	} else if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := p.client.CoreV1().Services(namespace).Create(ctx, &corev1.Service{ObjectMeta: metav1.ObjectMeta{Name: "dispatch"}, Spec: corev1.ServiceSpec{Ports: []corev1.ServicePort{{Port: 8080}}}}, metav1.CreateOptions{}); err != nil {
+		t.Fatal(err)
+	}
+	port, yes, tcp := int32(8080), true, corev1.ProtocolTCP
+	if _, err := p.client.DiscoveryV1().EndpointSlices(namespace).Create(ctx, &discoveryv1.EndpointSlice{
+		ObjectMeta:  metav1.ObjectMeta{Name: "dispatch-1", Labels: map[string]string{discoveryv1.LabelServiceName: "dispatch"}},
+		AddressType: discoveryv1.AddressTypeIPv4, Ports: []discoveryv1.EndpointPort{{Port: &port, Protocol: &tcp}},
+		Endpoints: []discoveryv1.Endpoint{{Addresses: []string{"10.9.0.7"}, Conditions: discoveryv1.EndpointConditions{Ready: &yes}}},
+	}, metav1.CreateOptions{}); err != nil {
+		t.Fatal(err)
+	}
+	eventually(t, "the default service account", func() bool {
+		if !p.real {
+			return true
+		}
+		_, err := p.client.CoreV1().ServiceAccounts(namespace).Get(ctx, "default", metav1.GetOptions{})
+		return err == nil
+	})
+}
+
+func eventually(t *testing.T, what string, is func() bool) {
+	t.Helper()
+	for deadline := time.Now().Add(30 * time.Second); time.Now().Before(deadline); time.Sleep(50 * time.Millisecond) {
+		if is() {
+			return
+		}
+	}
+	t.Fatalf("waited in vain for %s", what)
+}
+
+// line is a check as recordings have it.
+type line struct {
+	Name  string     `json:"name"`
+	State kube.State `json:"state"`
+	Says  string     `json:"says"`
+}
+
+// compare holds checks against those of the real control plane: recorded by it,
+// matched by the stand-in. What the port of the controller does is left out: there
+// is nobody behind it.
+func (p *place) compare(t *testing.T, name string, checks []kube.Check) {
+	t.Helper()
+	var lines []line
+	for _, c := range checks {
+		if !strings.HasPrefix(c.Name, "port ") && c.Name != "cluster reached" && c.Name != "version" {
+			lines = append(lines, line{c.Name, c.State, c.Says})
+		}
+	}
+	path := filepath.Join("testdata", name+".json")
+	if p.real && *record {
+		b, err := json.MarshalIndent(lines, "", "  ")
+		if err == nil {
+			err = os.WriteFile(path, append(b, '\n'), 0o644)
+		}
+		if err != nil {
+			t.Fatal(err)
+		}
+	}
+	b, err := os.ReadFile(path)
+	if err != nil {
+		t.Fatalf("%v; make test-cluster RECORD=1 writes it", err)
+	}
+	var want []line
+	if err := json.Unmarshal(b, &want); err != nil {
+		t.Fatal(err)
+	}
+	for i := range max(len(want), len(lines)) {
+		switch {
+		case i >= len(lines):
+			t.Errorf("%s: missing %+v", name, want[i])
+		case i >= len(want):
+			t.Errorf("%s: not in the recording: %+v", name, lines[i])
+		case want[i].Name != lines[i].Name || want[i].State != lines[i].State:
+			t.Errorf("%s: %+v, the recording has %+v", name, lines[i], want[i])
+		}
+	}
+}
+
+func failed(checks []kube.Check) []string {
+	var out []string
+	for _, c := range checks {
+		if c.State != kube.Passed && !strings.HasPrefix(c.Name, "port ") {
+			out = append(out, c.Name+": "+c.Says)
+		}
+	}
+	return out
+}
+
+// Before the kit is applied a preflight says what is missing, to the end; after it
+// all passes; with each single right taken away it names that right; and the
+// account may do what it must and nothing else.
+func TestPreflightAndRights(t *testing.T) {
+	everywhere(t, func(t *testing.T, p *place) {
+		ctx := context.Background()
+		plan := p.plan(t)
+		told := 0
+		before := p.conn.Preflight(ctx, plan, func(kube.Check) { told++ })
+		if told != len(before) {
+			t.Errorf("told %d of %d checks", told, len(before))
+		}
+		p.compare(t, "before", before)
+		p.apply(t, plan.Kit)
+		p.settle(t)
+		if p.real {
+			eventually(t, "the quota's figures", func() bool {
+				q, err := p.client.CoreV1().ResourceQuotas(namespace).Get(ctx, "agents", metav1.GetOptions{})
+				return err == nil && len(q.Status.Used) > 0
+			})
+		}
+		after := p.conn.Preflight(ctx, plan, func(kube.Check) {})
+		if bad := failed(after); len(bad) > 0 {
+			t.Errorf("after the kit: %q", bad)
+		}
+		p.compare(t, "after", after)
+		p.eachRight(t, plan)
+		p.nothingElse(t)
+	})
+}
+
+// eachRight takes one right away after the other, and looks that a preflight names
+// it and that the account really lacks it.
+func (p *place) eachRight(t *testing.T, plan kube.Plan) {
+	t.Helper()
+	ctx := context.Background()
+	roles := p.client.RbacV1().Roles(namespace)
+	for _, r := range kit.Rights {
+		for _, verb := range r.Verbs {
+			role, err := roles.Get(ctx, kit.Account, metav1.GetOptions{})
+			if err != nil {
+				t.Fatal(err)
+			}
+			whole := role.DeepCopy()
+			resource := strings.TrimSuffix(r.Resource+"/"+r.Subresource, "/")
+			for i := range role.Rules {
+				if role.Rules[i].Resources[0] == resource {
+					role.Rules[i].Verbs = slices.DeleteFunc(role.Rules[i].Verbs, func(v string) bool { return v == verb })
+				}
+			}
+			role.Rules = slices.DeleteFunc(role.Rules, func(x rbacv1.PolicyRule) bool { return len(x.Verbs) == 0 })
+			if _, err := roles.Update(ctx, role, metav1.UpdateOptions{}); err != nil {
+				t.Fatal(err)
+			}
+			name := kit.Account + " may " + verb + " " + resource
+			var bad []string
+			eventually(t, "the right to be gone", func() bool {
+				bad = failed(p.conn.Preflight(ctx, plan, func(kube.Check) {}))
+				return len(bad) > 0
+			})
+			if len(bad) != 1 || !strings.HasPrefix(bad[0], name) {
+				t.Errorf("without %s %s: %q", verb, resource, bad)
+			}
+			now, err := roles.Get(ctx, kit.Account, metav1.GetOptions{})
+			if err != nil {
+				t.Fatal(err)
+			}
+			whole.ResourceVersion = now.ResourceVersion
+			if _, err := roles.Update(ctx, whole, metav1.UpdateOptions{}); err != nil {
+				t.Fatal(err)
+			}
+		}
+	}
+	eventually(t, "the rights to be back", func() bool { return len(failed(p.conn.Preflight(ctx, plan, func(kube.Check) {}))) == 0 })
+}
+
+// nothingElse does as the account what it must be able to do, and tries what it
+// must not.
+func (p *place) nothingElse(t *testing.T) {
+	t.Helper()
+	ctx := context.Background()
+	config := rest.CopyConfig(p.config)
+	config.Impersonate.UserName = "system:serviceaccount:" + namespace + ":" + kit.Account
+	as, err := kubernetes.NewForConfig(config)
+	if err != nil {
+		t.Fatal(err)
+	}
+	agent := &corev1.Pod{ObjectMeta: metav1.ObjectMeta{Name: "tried", Namespace: namespace}, Spec: corev1.PodSpec{
+		NodeSelector: map[string]string{"no": "such-node"}, Containers: []corev1.Container{{Name: "agent", Image: "images.brinewell.example/agents/steady:2026.9"}},
+	}}
+	pods := as.CoreV1().Pods(namespace)
+	may := map[string]func() error{
+		"create pods": func() error { _, err := pods.Create(ctx, agent, metav1.CreateOptions{}); return err },
+		"get pods":    func() error { _, err := pods.Get(ctx, "tried", metav1.GetOptions{}); return err },
+		"list pods":   func() error { _, err := pods.List(ctx, metav1.ListOptions{}); return err },
+		"watch pods": func() error {
+			w, err := pods.Watch(ctx, metav1.ListOptions{})
+			if err == nil {
+				w.Stop()
+			}
+			return err
+		},
+		"get pods/log": func() error {
+			_, err := pods.GetLogs("tried", &corev1.PodLogOptions{Container: "agent"}).DoRaw(ctx)
+			if !apierrors.IsForbidden(err) {
+				return nil // there is no node to ask, which is not about rights
+			}
+			return err
+		},
+		"delete pods": func() error { return pods.Delete(ctx, "tried", metav1.DeleteOptions{}) },
+	}
+	for _, name := range []string{"create pods", "get pods", "list pods", "watch pods", "get pods/log", "delete pods"} {
+		if err := may[name](); err != nil {
+			t.Errorf("the account may not %s: %v", name, err)
+		}
+	}
+	must := map[string]func() error{
+		"read secrets": func() error {
+			_, err := as.CoreV1().Secrets(namespace).Get(ctx, "slipway-join", metav1.GetOptions{})
+			return err
+		},
+		"make pods elsewhere": func() error {
+			other := agent.DeepCopy()
+			other.Namespace = "default"
+			_, err := as.CoreV1().Pods("default").Create(ctx, other, metav1.CreateOptions{})
+			return err
+		},
+		"list all pods": func() error { _, err := as.CoreV1().Pods("").List(ctx, metav1.ListOptions{}); return err },
+		"change pods": func() error {
+			_, err := pods.Patch(ctx, "tried", "application/merge-patch+json", []byte(`{}`), metav1.PatchOptions{})
+			return err
+		},
+		"see nodes": func() error { _, err := as.CoreV1().Nodes().List(ctx, metav1.ListOptions{}); return err },
+		"give rights": func() error {
+			_, err := as.RbacV1().Roles(namespace).List(ctx, metav1.ListOptions{})
+			return err
+		},
+		"change the quota": func() error {
+			return as.CoreV1().ResourceQuotas(namespace).Delete(ctx, "agents", metav1.DeleteOptions{})
+		},
+	}
+	for name, try := range must {
+		if err := try(); !apierrors.IsForbidden(err) {
+			t.Errorf("the account could %s: %v", name, err)
+		}
+	}
+}
