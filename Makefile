@@ -1,6 +1,6 @@
 # make demo   a running service with sample data, and where to look
 # make test   every test that belongs to a change
-# More: build, bench, validate, lint, generate, screenshots, clean
+# More: test-cluster, build, bench, validate, lint, generate, screenshots, clean
 
 GO     ?= go
 TAGS   := nomsgpack
@@ -9,7 +9,7 @@ WEBFILES := $(shell find web/src web/public web/index.html web/vite.config.ts we
 DEMOFILES := $(wildcard demo/*.yaml demo/*.csv demo/*/*.yaml)
 VERSION := $(shell git describe --tags --always --dirty 2>/dev/null || echo dev)
 
-.PHONY: demo test test-go build bench validate lint generate screenshots setup setup-test clean
+.PHONY: demo test test-cluster test-go build bench validate lint generate screenshots setup setup-test clean
 
 demo: setup bin/tachyphor
 	@exec ./bin/tachyphor demo
@@ -36,6 +36,12 @@ web/node_modules/.installed: web/package.json web/package-lock.json
 validate: setup-test
 	TACHYPHOR_VALIDATE=1 $(GO) test -tags $(TAGS) -timeout 60m -count 1 -v -run 'Theory|Oracle|Properties' ./core/...
 	$(GO) run -tags $(TAGS) ./test/validate > docs/validation.md
+
+# The tests of live clusters on a real control plane; RECORD=1 writes what it answers
+# to test/live/testdata, which make test holds the stand-in against.
+test-cluster: setup-test
+	./scripts/cluster.sh .cache/cluster
+	TACHYPHOR_CLUSTER=$(CURDIR)/.cache/cluster $(GO) test -tags $(TAGS) -timeout 10m -count 1 -v ./test/live $(if $(RECORD),-record)
 
 bench:
 	$(GO) run -tags $(TAGS) ./test/bench

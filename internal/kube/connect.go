@@ -101,7 +101,7 @@ func Connect(o Options) (*Cluster, error) {
 	if err != nil {
 		return nil, fmt.Errorf("context %s: %w", o.Context, err)
 	}
-	c.config.QPS, c.config.Burst, c.config.UserAgent = queries, queries*2, "tachyphor"
+	c.config.QPS, c.config.Burst, c.config.UserAgent, c.config.ContentType = queries, queries*2, "tachyphor", "application/json"
 	c.config.WarningHandler = rest.NoWarnings{}
 	if c.client, err = kubernetes.NewForConfig(c.config); err != nil {
 		return nil, fmt.Errorf("context %s: %w", o.Context, err)

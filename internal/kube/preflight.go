@@ -262,7 +262,7 @@ func (f *flight) changed(template string, sent, got *corev1.Pod) {
 						if _, limited := a[i].Resources.Limits[r]; limited && x.requested {
 							continue // Kubernetes' own rule: the limit stands for it
 						}
-						parts = append(parts, fmt.Sprintf("%s gets a %s of %s %s", a[i].Name, r, x.what, q.String()))
+						parts = append(parts, fmt.Sprintf("%s gets a %s of %s %s", a[i].Name, x.what, q.String(), r))
 					}
 				}
 			}

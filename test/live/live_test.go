@@ -35,6 +35,7 @@ const namespace = "slipway"
 // A place is a cluster to try things on.
 type place struct {
 	name   string
+	path   string // of the kubeconfig
 	real   bool
 	conn   *kube.Cluster
 	config *rest.Config
@@ -60,7 +61,7 @@ func demoDocument(t *testing.T, path string) *document.Document {
 func everywhere(t *testing.T, test func(t *testing.T, p *place)) {
 	open := func(t *testing.T, name, config string) *place {
 		t.Helper()
-		p := &place{name: name, real: name == "real", facts: demoDocument(t, "cluster.yaml")}
+		p := &place{name: name, path: config, real: name == "real", facts: demoDocument(t, "cluster.yaml")}
 		var err error
 		if p.conn, err = kube.Connect(kube.Options{Kubeconfig: config}); err != nil {
 			t.Fatal(err)
@@ -68,7 +69,7 @@ func everywhere(t *testing.T, test func(t *testing.T, p *place)) {
 		if p.config, err = clientcmd.BuildConfigFromFlags("", config); err != nil {
 			t.Fatal(err)
 		}
-		p.config.QPS, p.config.Burst = 200, 400
+		p.config.QPS, p.config.Burst, p.config.ContentType = 200, 400, "application/json"
 		if p.client, err = kubernetes.NewForConfig(p.config); err != nil {
 			t.Fatal(err)
 		}

@@ -7,8 +7,11 @@ package cluster
 import (
 	"context"
 	"crypto/rand"
+	"crypto/tls"
 	"encoding/hex"
 	"fmt"
+	"io"
+	"log"
 	"net"
 	"net/http"
 	"os"
@@ -17,9 +20,8 @@ import (
 
 	"tachyphor/core/document"
 
-	clientcmdapi "k8s.io/client-go/tools/clientcmd/api"
-
 	"k8s.io/client-go/tools/clientcmd"
+	clientcmdapi "k8s.io/client-go/tools/clientcmd/api"
 )
 
 // Version is what the stand-in says it is.
@@ -34,7 +36,8 @@ type Options struct {
 
 // A Cluster runs until Close.
 type Cluster struct {
-	Address string // as in http://127.0.0.1:40123
+	Address string // as in https://127.0.0.1:40123
+	ca      []byte
 	options Options
 	token   string
 	objects *objects
@@ -56,13 +59,19 @@ func Start(o Options) (*Cluster, error) {
 	}
 	b := make([]byte, 24)
 	_, _ = rand.Read(b)
-	c := &Cluster{Address: "http://" + l.Addr().String(), options: o, token: hex.EncodeToString(b), objects: newObjects()}
+	cert, ca, err := certificate()
+	if err != nil {
+		return nil, err
+	}
+	c := &Cluster{Address: "https://" + l.Addr().String(), ca: ca, options: o, token: hex.EncodeToString(b), objects: newObjects()}
 	c.running, c.stop = context.WithCancel(context.Background())
 	c.seed()
 	c.kubelet = &kubelet{c: c, pulled: map[string]bool{}, tries: map[string]int{}, woken: make(chan struct{}, 1)}
 	c.work.Go(c.kubelet.run)
 	c.server = &http.Server{Handler: c, ReadHeaderTimeout: 10 * time.Second, BaseContext: func(net.Listener) context.Context { return c.running }}
-	c.work.Go(func() { _ = c.server.Serve(l) })
+	c.server.TLSConfig = &tls.Config{Certificates: []tls.Certificate{cert}, MinVersion: tls.VersionTLS12}
+	c.server.ErrorLog = log.New(io.Discard, "", 0)
+	c.work.Go(func() { _ = c.server.ServeTLS(l, "", "") })
 	return c, nil
 }
 
@@ -79,7 +88,7 @@ func (c *Cluster) Close() error {
 func (c *Cluster) Kubeconfig(path string) error {
 	name := c.options.Name
 	config := clientcmdapi.NewConfig()
-	config.Clusters[name] = &clientcmdapi.Cluster{Server: c.Address}
+	config.Clusters[name] = &clientcmdapi.Cluster{Server: c.Address, CertificateAuthorityData: c.ca}
 	config.AuthInfos[name] = &clientcmdapi.AuthInfo{Token: c.token}
 	config.Contexts[name] = &clientcmdapi.Context{Cluster: name, AuthInfo: name}
 	config.CurrentContext = name

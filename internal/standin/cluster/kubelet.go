@@ -305,9 +305,16 @@ func (k *kubelet) missing(namespace string, c corev1.Container) string {
 	return ""
 }
 
+// leastMemory is what a pretended container needs to come up.
+const leastMemory = 16 << 20
+
 // work pretends what a container does: the harmless job writes and ends, a sleeping
 // command does nothing, everything else goes on.
 func (k *kubelet) work(p *corev1.Pod, c corev1.Container, facts *document.ClusterSpec) {
+	if m, ok := c.Resources.Limits[corev1.ResourceMemory]; ok && m.Value() < leastMemory {
+		k.state(p, c.Name, corev1.ContainerState{Terminated: &corev1.ContainerStateTerminated{Reason: "OOMKilled", ExitCode: 137}}, corev1.PodFailed)
+		return
+	}
 	script := strings.Join(slices.Concat(c.Command, c.Args), " ")
 	if !strings.Contains(script, "echo \"host ") {
 		if len(c.Command) == 0 {
