@@ -36,6 +36,7 @@ type (
 	Outcome      = api.KeptOutcome
 	Comparison   = api.ComparedOutcomes
 	Reviewed     = api.Reviewed
+	Trial        = api.Trial
 )
 
 // A Client talks to one service. It is safe for use by many goroutines.
@@ -351,11 +352,16 @@ func (c *Client) Cancel(ctx context.Context, id uint64) (OutcomeBrief, error) {
 // Watch follows a simulation until it is over, telling each change, and returns
 // its end. A broken connection is taken up again.
 func (c *Client) Watch(ctx context.Context, id uint64, tell func(OutcomeBrief)) (OutcomeBrief, error) {
-	var last OutcomeBrief
+	return follow(ctx, c, outcomeAt(id)+"/progress", func(o OutcomeBrief) string { return o.State }, tell)
+}
+
+// follow reads server-sent events of something long until its state is over.
+func follow[T any](ctx context.Context, c *Client, path string, state func(T) string, tell func(T)) (T, error) {
+	var last T
 	for tries := 0; ; tries++ {
-		over, err := c.watchOnce(ctx, id, func(o OutcomeBrief) {
-			last, tries = o, 0
-			tell(o)
+		over, err := followOnce(ctx, c, path, state, func(x T) {
+			last, tries = x, 0
+			tell(x)
 		})
 		if over || ctx.Err() != nil {
 			return last, ctx.Err()
@@ -371,25 +377,25 @@ func (c *Client) Watch(ctx context.Context, id uint64, tell func(OutcomeBrief)) 
 	}
 }
 
-func (c *Client) watchOnce(ctx context.Context, id uint64, tell func(OutcomeBrief)) (over bool, err error) {
-	resp, err := c.send(ctx, request{method: "GET", path: outcomeAt(id) + "/progress"})
+func followOnce[T any](ctx context.Context, c *Client, path string, state func(T) string, tell func(T)) (over bool, err error) {
+	resp, err := c.send(ctx, request{method: "GET", path: path})
 	if err != nil {
 		return false, err
 	}
 	defer func() { _ = resp.Body.Close() }()
 	lines := bufio.NewScanner(resp.Body)
-	lines.Buffer(nil, 1<<20)
+	lines.Buffer(nil, 4<<20)
 	for lines.Scan() {
 		data, ok := strings.CutPrefix(lines.Text(), "data: ")
 		if !ok {
 			continue
 		}
-		var o OutcomeBrief
-		if err := json.Unmarshal([]byte(data), &o); err != nil {
+		var x T
+		if err := json.Unmarshal([]byte(data), &x); err != nil {
 			return false, err
 		}
-		tell(o)
-		switch o.State {
+		tell(x)
+		switch state(x) {
 		case "done", "failed", "cancelled":
 			return true, nil
 		}
@@ -441,6 +447,43 @@ func (c *Client) Compare(ctx context.Context, ids []uint64) (Comparison, error) 
 	var out Comparison
 	_, err := c.call(ctx, request{method: "GET", path: "/compare", query: url.Values{"ids": {strings.Join(words, ",")}}}, &out)
 	return out, err
+}
+
+// Try begins a preflight or a rehearsal; scenario and cluster may be empty.
+func (c *Client) Try(ctx context.Context, kind, template, scenario, cluster string) (Trial, error) {
+	var t Trial
+	body := map[string]any{"kind": kind, "template": template, "scenario": scenario, "context": cluster}
+	_, err := c.call(ctx, request{method: "POST", path: "/trials", contentType: "application/json", body: jsonBody(body)}, &t)
+	return t, err
+}
+
+func trialAt(id uint64) string { return "/trials/" + strconv.FormatUint(id, 10) }
+
+// Trial returns a trial.
+func (c *Client) Trial(ctx context.Context, id uint64) (Trial, error) {
+	var t Trial
+	_, err := c.call(ctx, request{method: "GET", path: trialAt(id)}, &t)
+	return t, err
+}
+
+// Trials returns the newest trials of a template, of all when empty, without what
+// came of them.
+func (c *Client) Trials(ctx context.Context, template string) ([]Trial, error) {
+	var list api.TrialList
+	_, err := c.call(ctx, request{method: "GET", path: "/trials", query: url.Values{"template": {template}}}, &list)
+	return list.Items, err
+}
+
+// CancelTrial ends a trial; what it made is taken away.
+func (c *Client) CancelTrial(ctx context.Context, id uint64) error {
+	_, err := c.call(ctx, request{method: "POST", path: trialAt(id) + "/cancel"}, nil)
+	return err
+}
+
+// WatchTrial follows a trial until it is over, telling each change, and returns its
+// end. A broken connection is taken up again.
+func (c *Client) WatchTrial(ctx context.Context, id uint64, tell func(Trial)) (Trial, error) {
+	return follow(ctx, c, trialAt(id)+"/progress", func(t Trial) string { return t.State }, tell)
 }
 
 // NewLink makes a link that signs the console in once.

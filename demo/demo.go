@@ -9,5 +9,11 @@ import "embed"
 //go:embed cluster.yaml workload.yaml week-38.csv templates scenarios
 var World embed.FS
 
+// Beside is what stands beside the access kit in the pretended cluster: objects of
+// Kubernetes.
+//
+//go:embed live/beside.yaml
+var Beside string
+
 // Scenarios names its scenarios in the order in which they tell their story.
 var Scenarios = []string{"fixed-six", "on-demand", "weekday-lean", "cached-naive", "cached", "spot-night"}

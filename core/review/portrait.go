@@ -166,3 +166,20 @@ func (x *subject) may() []string {
 	slices.Sort(out)
 	return slices.Compact(out)
 }
+
+// Tools lists the tools that are worth asking an agent for: those that its image is
+// said to have, and those that the jobs need that come to it.
+func (s *Shelf) Tools(d *document.Document) []string {
+	x := s.subject(d)
+	var out []string
+	if x.c != nil {
+		if i := x.image(x.c.Image); i != nil {
+			out = append(out, i.Tools...)
+		}
+	}
+	for _, k := range x.classes() {
+		out = append(out, k.Tools...)
+	}
+	slices.Sort(out)
+	return slices.Compact(out)
+}

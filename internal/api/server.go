@@ -13,6 +13,7 @@ import (
 
 	"tachyphor/internal/runs"
 	"tachyphor/internal/store"
+	"tachyphor/internal/trials"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/danielgtaylor/huma/v2/adapters/humagin"
@@ -23,6 +24,7 @@ import (
 type Config struct {
 	Store   *store.Store
 	Queue   *runs.Queue
+	Trials  *trials.Runner
 	Log     *slog.Logger
 	Version string
 	// Hosts are the host names, without port, that requests may be addressed to.
@@ -85,6 +87,7 @@ func Operations(api huma.API, s *server) {
 	s.documentOperations(api)
 	s.recordingOperations(api)
 	s.templateOperations(api)
+	s.trialOperations(api)
 	s.scenarioOperations(api)
 	s.outcomeOperations(api)
 	s.jobOperations(api)

@@ -21,6 +21,7 @@ import (
 type serveFlags struct {
 	listen, database, logFormat, logLevel string
 	hosts                                 []string
+	kubeconfig                            string
 }
 
 func (f *serveFlags) add(c *cobra.Command) {
@@ -28,6 +29,7 @@ func (f *serveFlags) add(c *cobra.Command) {
 	fl.StringVar(&f.listen, "listen", "", "address to listen on; absent: "+service.DefaultAddress+", or a free port when that is taken")
 	fl.StringVar(&f.database, "database", os.Getenv("TACHYPHOR_DATABASE"), "MariaDB to use, as user:password@tcp(host:port)/name (better: TACHYPHOR_DATABASE); absent: a private one in the state folder")
 	fl.StringArrayVar(&f.hosts, "host-name", nil, "further host name that requests may be addressed to (may be repeated)")
+	fl.StringVar(&f.kubeconfig, "kubeconfig", "", "kubeconfig for preflights and rehearsals (or TACHYPHOR_KUBECONFIG); absent: KUBECONFIG, or the cluster that this runs in")
 	fl.StringVar(&f.logFormat, "log-format", "text", "text or json")
 	fl.StringVar(&f.logLevel, "log-level", "info", "debug, info, warn or error")
 }
@@ -78,8 +80,21 @@ func (p *program) serve(ctx context.Context, f serveFlags, load func(context.Con
 	if err != nil {
 		return err
 	}
+	cluster := kubeconfigOf(f.kubeconfig)
+	if load != nil && f.kubeconfig == "" { // the demo has a cluster of its own
+		if err := os.MkdirAll(p.state, 0o700); err != nil {
+			return no(err)
+		}
+		pretended, reach, err := p.pretend()
+		if err != nil {
+			return fmt.Errorf("cannot start the demo's pretended cluster: %w", err)
+		}
+		defer func() { _ = pretended.Close() }()
+		cluster = reach
+	}
 	s, err := service.Start(ctx, service.Config{
-		State: p.state, Address: f.listen, Database: f.database, Hosts: f.hosts, Version: Version, Console: web.Console(), Log: log,
+		Cluster: cluster,
+		State:   p.state, Address: f.listen, Database: f.database, Hosts: f.hosts, Version: Version, Console: web.Console(), Log: log,
 	})
 	if err != nil {
 		return no(err)

@@ -379,7 +379,10 @@ func (r *rehearsal) reason(phase string) string {
 	}[phase]
 	last := ""
 	for _, e := range r.out.Events {
-		if slices.Contains(of, e.Reason) {
+		switch {
+		case phase == "image" && e.Reason == "Pulled" && strings.Contains(last, "ulled"): // every image has its part in the time
+			last += "; " + e.Message
+		case slices.Contains(of, e.Reason):
 			last = e.Message
 		}
 	}

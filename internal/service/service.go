@@ -18,9 +18,11 @@ import (
 	"time"
 
 	"tachyphor/internal/api"
+	"tachyphor/internal/kube"
 	"tachyphor/internal/mariadb"
 	"tachyphor/internal/runs"
 	"tachyphor/internal/store"
+	"tachyphor/internal/trials"
 )
 
 // DefaultAddress is where the service listens unless told otherwise.
@@ -35,7 +37,8 @@ type Config struct {
 	Version  string
 	Console  fs.FS
 	Log      *slog.Logger
-	Unsafe   bool // a private database without durability, for tests
+	Cluster  kube.Options // the live cluster for preflights and rehearsals
+	Unsafe   bool         // a private database without durability, for tests
 }
 
 // Access is how a client reaches the service. It is kept in a file that only
@@ -56,6 +59,7 @@ type Service struct {
 	database *mariadb.Server // nil when one was given
 	store    *store.Store
 	queue    *runs.Queue
+	trials   *trials.Runner
 	server   *http.Server
 	served   chan error
 }
@@ -93,11 +97,15 @@ func Start(ctx context.Context, c Config) (_ *Service, err error) {
 		if err := s.store.ReleaseAll(ctx); err != nil {
 			return nil, err
 		}
+		if err := s.store.BreakOffTrials(ctx, "the service stopped in the middle of it; what it made ends by itself"); err != nil {
+			return nil, err
+		}
 	}
 	if err := s.store.DropExpired(ctx); err != nil {
 		return nil, err
 	}
 	s.queue = runs.Start(s.store, runs.NewLibrary(s.store), c.Log)
+	s.trials = trials.Start(s.store, s.queue.Library, c.Log, c.Cluster)
 	listener, err := listen(c.Address)
 	if err != nil {
 		return nil, err
@@ -191,7 +199,7 @@ func (s *Service) serve(l net.Listener) {
 	port := l.Addr().(*net.TCPAddr).Port
 	s.server = &http.Server{
 		Handler: api.New(api.Config{
-			Store: s.store, Queue: s.queue, Log: s.config.Log, Version: s.config.Version, Console: s.config.Console,
+			Store: s.store, Queue: s.queue, Trials: s.trials, Log: s.config.Log, Version: s.config.Version, Console: s.config.Console,
 			Hosts:  append([]string{"127.0.0.1", "localhost", "::1"}, s.config.Hosts...),
 			Cookie: "tachyphor_" + strconv.Itoa(port),
 		}),
@@ -214,6 +222,9 @@ func (s *Service) Close() error {
 			errs = append(errs, s.server.Close()) // those who watch progress do not go by themselves
 		}
 		cancel()
+	}
+	if s.trials != nil {
+		s.trials.Close()
 	}
 	if s.queue != nil {
 		s.queue.Close()

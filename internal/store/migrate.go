@@ -115,6 +115,7 @@ func steps() []*gormigrate.Migration {
 		add("2026-11-23-outcomes", &Outcome{}, &Result{}),
 		add("2026-11-23-tokens", &Token{}),
 		add("2026-11-24-blocks", &Block{}),
+		add("2026-11-25-trials", &Trial{}),
 	}
 }
 

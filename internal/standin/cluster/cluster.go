@@ -15,6 +15,8 @@ import (
 	"net"
 	"net/http"
 	"os"
+	"slices"
+	"strings"
 	"sync"
 	"time"
 
@@ -22,6 +24,7 @@ import (
 
 	"k8s.io/client-go/tools/clientcmd"
 	clientcmdapi "k8s.io/client-go/tools/clientcmd/api"
+	"sigs.k8s.io/yaml"
 )
 
 // Version is what the stand-in says it is.
@@ -154,4 +157,27 @@ func (c *Cluster) addNode(p document.Pool, i int) string {
 		})
 	}
 	return name
+}
+
+// Put keeps the objects of a stream of manifests, as if someone had applied them
+// before.
+func (c *Cluster) Put(stream string) error {
+	for _, text := range strings.Split("\n"+stream, "\n---\n") {
+		var o object
+		if err := yaml.Unmarshal([]byte(text), &o); err != nil {
+			return err
+		}
+		if len(o) == 0 {
+			continue
+		}
+		i := slices.IndexFunc(resources, func(r apiResource) bool { return r.kind == o["kind"] })
+		if i < 0 {
+			return fmt.Errorf("the stand-in has no %v", o["kind"])
+		}
+		if resources[i] == secrets {
+			sealed(o)
+		}
+		c.objects.put(resources[i], o)
+	}
+	return nil
 }

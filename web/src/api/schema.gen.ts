@@ -41,6 +41,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/connections": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List the clusters that the service can reach */
+        get: operations["list-connections"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/documents": {
         parameters: {
             query?: never;
@@ -481,6 +498,78 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/trials": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List trials, newest first */
+        get: operations["list-trials"];
+        put?: never;
+        /**
+         * Begin a preflight or a rehearsal
+         * @description A rehearsal makes one agent with a harmless job and takes it away again.
+         */
+        post: operations["try"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/trials/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get a trial */
+        get: operations["get-trial"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/trials/{id}/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** End a trial; what it made is taken away */
+        post: operations["cancel-trial"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/trials/{id}/progress": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Watch a trial, as server-sent events */
+        get: operations["watch-trial"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -657,6 +746,19 @@ export interface components {
             /** @description Its value in each scenario, empty where it is absent. */
             values: string[];
         };
+        Check: {
+            /** @description What to do next. */
+            do?: string;
+            /** @description What was looked at. */
+            name: string;
+            /** @description What was seen, in the server's own words where it refused. */
+            says: string;
+            /**
+             * @description What came of it; unclear: it could not be told.
+             * @enum {string}
+             */
+            state: "passed" | "failed" | "unclear";
+        };
         ClassMatch: {
             /** @description Name of the class. */
             class: string;
@@ -732,6 +834,12 @@ export interface components {
             paired: boolean;
             /** @description Names of the scenarios, in order. */
             scenarios: string[];
+        };
+        Connections: {
+            /** @description Names of contexts, the usual one first; empty: there is no cluster to speak to. */
+            contexts: string[];
+            /** @description Why there is none. */
+            why?: string;
         };
         Cost: {
             /** @description Currency code. */
@@ -884,6 +992,19 @@ export interface components {
              * @example https://example.com/errors/example
              */
             type: string;
+        };
+        Event: {
+            /**
+             * Format: int64
+             * @description When it was seen, in ns since the pod was asked for.
+             */
+            atNs: number;
+            /** @description What the cluster said. */
+            message: string;
+            /** @description The cluster's word for it. */
+            reason: string;
+            /** @description The cluster holds it for a warning. */
+            warning: boolean;
         };
         Explanation: {
             /** @description Agent that ran it, empty if none did. */
@@ -1757,6 +1878,30 @@ export interface components {
             /** Format: int64 */
             revision: number;
         };
+        Rehearsal: {
+            /** @description How the pod was taken away. */
+            cleaned: string;
+            /** @description Cluster that it was made in. */
+            context: string;
+            /** @description What to do next. */
+            do?: string;
+            /** @description What the cluster said of it. */
+            events: components["schemas"]["Event"][];
+            /** @description What the job wrote: host name and versions of tools. */
+            log: string;
+            /** @description Node that it went to. */
+            node: string;
+            /** @description Name of the pod. */
+            pod: string;
+            /** @description How it went, or why it stuck, in a sentence. */
+            says: string;
+            /** @description Its life, phase by phase. */
+            stretches: components["schemas"]["Stretch"][];
+            /** @description Name of the template. */
+            template: string;
+            /** @description The agent did its harmless job. */
+            worked: boolean;
+        };
         Rendered: {
             /** @description Manifests, in the order in which they are applied. */
             items: components["schemas"]["Manifest"][];
@@ -1991,6 +2136,22 @@ export interface components {
             /** @description Objects of Kubernetes that are no documents and were passed over. */
             passed?: string[];
         };
+        Stretch: {
+            /**
+             * Format: int64
+             * @description When it began, in ns since the pod was asked for.
+             */
+            fromNs: number;
+            /**
+             * Format: int64
+             * @description How long it took, in ns.
+             */
+            ns: number;
+            /** @description placing, node, image, setup, work or wipe. */
+            phase: string;
+            /** @description What explains it, from the cluster's events. */
+            says: string;
+        };
         Summary: {
             /**
              * Format: int64
@@ -2058,6 +2219,49 @@ export interface components {
             /** @description 99 % are shorter. */
             p99Ns?: components["schemas"]["Figure"];
         };
+        Trial: {
+            /** @description Of a rehearsal: the agent's life so far. */
+            agent?: components["schemas"]["Rehearsal"];
+            /**
+             * Format: date-time
+             * @description When it was asked for.
+             */
+            asked: string;
+            /** @description Whose token asked. */
+            by: string;
+            /** @description Of a preflight: its checks so far. */
+            checks: components["schemas"]["Check"][];
+            /** @description Cluster that it is made on. */
+            context: string;
+            /** @description Why it failed. */
+            error?: string;
+            /**
+             * Format: int64
+             * @description Number of the trial.
+             */
+            id: number;
+            /**
+             * @description What is tried.
+             * @enum {string}
+             */
+            kind: "preflight" | "rehearsal";
+            /**
+             * Format: double
+             * @description How long it took.
+             */
+            seconds?: number;
+            /**
+             * @description How far it has come.
+             * @enum {string}
+             */
+            state: "queued" | "running" | "done" | "failed" | "cancelled";
+            /** @description Template that it is about. */
+            template: string;
+        };
+        TrialList: {
+            /** @description Trials, newest first, without what came of them. */
+            items: components["schemas"]["Trial"][];
+        };
         Trouble: {
             /** @description How often, in a repeat. */
             count: components["schemas"]["Figure"];
@@ -2065,6 +2269,19 @@ export interface components {
             key: string;
             /** @description What went wrong. */
             label: string;
+        };
+        TryRequest: {
+            /** @description Cluster; absent: the service's usual one. */
+            context?: string;
+            /**
+             * @description What to try.
+             * @enum {string}
+             */
+            kind: "preflight" | "rehearsal";
+            /** @description Scenario that gives the kit its ceilings; absent: the first that uses the template. */
+            scenario?: string;
+            /** @description Stored template. */
+            template: string;
         };
         Unmatched: {
             /** @description Class of the jobs. */
@@ -2181,6 +2398,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ComparedOutcomes"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-connections": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Connections"];
                 };
             };
             /** @description Error */
@@ -3297,6 +3543,179 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Reviewed"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-trials": {
+        parameters: {
+            query?: {
+                /** @description Only of this template. */
+                template?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrialList"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    try: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TryRequest"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Trial"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-trial": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Number of the trial. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Trial"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "cancel-trial": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Number of the trial. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Trial"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "watch-trial": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Number of the trial. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/event-stream": {
+                        data: components["schemas"]["Trial"];
+                        /**
+                         * @description The event name.
+                         * @constant
+                         */
+                        event: "progress";
+                        /** @description The event ID. */
+                        id?: number;
+                        /** @description The retry time in milliseconds. */
+                        retry?: number;
+                    }[];
                 };
             };
             /** @description Error */

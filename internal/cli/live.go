@@ -1,0 +1,303 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"slices"
+	"strings"
+	"time"
+
+	"tachyphor/client"
+	"tachyphor/core/document"
+	"tachyphor/core/review"
+	"tachyphor/core/sim"
+	"tachyphor/core/units"
+	"tachyphor/internal/kube"
+
+	"github.com/spf13/cobra"
+)
+
+// liveFlags say on which cluster something is tried.
+type liveFlags struct {
+	options  kube.Options
+	scenario string
+	with     []string
+}
+
+func (f *liveFlags) add(c *cobra.Command) {
+	fl := c.Flags()
+	fl.StringVar(&f.options.Kubeconfig, "kubeconfig", "", "try it from here, with this kubeconfig; absent: the service does, with its own")
+	fl.StringVar(&f.options.Context, "context", "", "context of the kubeconfig; with no service, of KUBECONFIG")
+	fl.StringVar(&f.scenario, "scenario", "", "scenario that gives ceilings and the cluster; absent: the first that uses the template")
+	fl.StringArrayVar(&f.with, "with", nil, "with FILE: file or folder with the scenario and the cluster (may be repeated)")
+}
+
+// here reports whether to try from this process.
+func (f *liveFlags) here(arg string) bool { return f.options.Kubeconfig != "" || isFile(arg) }
+
+func (p *program) preflightCommand() *cobra.Command {
+	var f liveFlags
+	c := &cobra.Command{
+		Use: "preflight TEMPLATE|FILE", Short: "Test a live connection, right by right",
+		Long: `Test whether agents of a template could run in a live cluster: reached, version,
+namespace, each right of the account that makes agents, the access kit and an agent
+held against the server without keeping them, quota and limit range, Secrets, the
+controller's Service and its port. Nothing is changed. It goes on to the end and says
+for each line what to do next.
+
+The service tries it with its own connection; with --kubeconfig, or a FILE, this
+process does. The exit status is 1 when something failed.`,
+		Example: "  tachyphor preflight compile-wide\n  tachyphor preflight agents.yaml --with platform/ --kubeconfig ~/.kube/config --context north",
+		Args:    cobra.ExactArgs(1),
+		RunE: func(c *cobra.Command, args []string) error {
+			checks, err := p.preflight(c.Context(), args[0], f)
+			if err != nil {
+				return err
+			}
+			return p.checked(checks)
+		},
+	}
+	f.add(c)
+	return c
+}
+
+// lines reports whether to write lines while something goes on.
+func (p *program) lines() bool { return p.format == "table" }
+
+func (p *program) preflight(ctx context.Context, arg string, f liveFlags) ([]kube.Check, error) {
+	tell := func(c kube.Check) {
+		if p.lines() {
+			p.line(c)
+		}
+	}
+	if !f.here(arg) {
+		told := 0
+		t, err := p.try(ctx, "preflight", arg, f, func(t client.Trial) {
+			for ; told < len(t.Checks); told++ {
+				tell(t.Checks[told])
+			}
+		})
+		return t.Checks, err
+	}
+	shelf, docs, err := p.forLive(ctx, arg, f)
+	if err != nil {
+		return nil, err
+	}
+	plan, err := kube.PlanFor(shelf, docs, f.scenario)
+	if err != nil {
+		return nil, no(err)
+	}
+	conn, err := kube.Connect(f.options)
+	if err != nil {
+		return nil, no(err)
+	}
+	return conn.Preflight(ctx, plan, tell), nil
+}
+
+// forLive puts a template on a shelf with what stands around it: from files, or
+// from the service.
+func (p *program) forLive(ctx context.Context, arg string, f liveFlags) (*review.Shelf, []*document.Document, error) {
+	if isFile(arg) {
+		s, err := p.stackOf([]string{arg}, f.with)
+		if err != nil {
+			return nil, nil, err
+		}
+		return &s.shelf, s.asked[:1], nil
+	}
+	c := p.client()
+	list, err := c.List(ctx, "")
+	if err != nil {
+		return nil, nil, err
+	}
+	shelf := &review.Shelf{}
+	for _, d := range list {
+		full, err := c.Get(ctx, d.Kind, d.Name, 0)
+		if err != nil {
+			return nil, nil, err
+		}
+		docs, faults := document.Parse(d.Kind+"/"+d.Name, []byte(full.Text))
+		if len(faults) == 0 {
+			shelf.Documents = append(shelf.Documents, docs...)
+		}
+	}
+	d := shelf.Find(document.KindPodTemplate, arg)
+	if d == nil {
+		return nil, nil, no(fmt.Errorf("there is no template %s; `tachyphor get templates` lists them", arg))
+	}
+	return shelf, []*document.Document{d}, nil
+}
+
+// try lets the service make a trial, follows it, and ends it when this is ended.
+func (p *program) try(ctx context.Context, kind, template string, f liveFlags, tell func(client.Trial)) (client.Trial, error) {
+	c := p.client()
+	t, err := c.Try(ctx, kind, template, f.scenario, f.options.Context)
+	if err != nil {
+		return t, err
+	}
+	end, err := c.WatchTrial(ctx, t.ID, tell)
+	if ctx.Err() != nil {
+		after, cancel := context.WithTimeout(context.Background(), 40*time.Second)
+		defer cancel()
+		if err := c.CancelTrial(after, t.ID); err != nil {
+			return end, err
+		}
+		end, err = c.WatchTrial(after, t.ID, tell) // what it made is taken away first
+		if err == nil {
+			err = ctx.Err()
+		}
+		return end, err
+	}
+	if err == nil && end.State == "failed" {
+		err = no(errors.New(end.Error))
+	}
+	return end, err
+}
+
+// line writes one check.
+func (p *program) line(c kube.Check) {
+	state := map[kube.State]string{kube.Passed: "passed        ", kube.Failed: p.bad("failed        "), kube.Unclear: p.warn("could not tell")}[c.State]
+	fmt.Fprintf(p.out, "%s  %s%s\n", state, p.strong(c.Name), p.faint(": "+c.Says))
+	if c.Do != "" {
+		for line := range strings.Lines(p.wrap("→ " + c.Do)) {
+			fmt.Fprint(p.out, "                "+strings.TrimRight(line, "\n")+"\n")
+		}
+	}
+}
+
+// checked ends a preflight's report.
+func (p *program) checked(checks []kube.Check) error {
+	l := listing{columns: []column{{"check", false}, {"state", false}, {"says", false}, {"do", false}}, value: checks}
+	count := map[kube.State]int{}
+	for _, c := range checks {
+		count[c.State]++
+		l.rows = append(l.rows, []string{c.Name, string(c.State), c.Says, c.Do})
+	}
+	if !p.lines() {
+		if err := p.show(l); err != nil {
+			return err
+		}
+	} else {
+		fmt.Fprintf(p.out, "\n%d passed, %d failed, %d could not be told.\n", count[kube.Passed], count[kube.Failed], count[kube.Unclear])
+	}
+	if count[kube.Failed] > 0 {
+		return refusal{exitNo, errSilent}
+	}
+	return nil
+}
+
+func (p *program) rehearseCommand() *cobra.Command {
+	var f liveFlags
+	var patience kube.Patience
+	c := &cobra.Command{
+		Use: "rehearse TEMPLATE|FILE", Short: "Make one real agent with a harmless job, time it, and take it away",
+		Long: `Make one agent of a template in a live cluster. Its job is harmless: it writes its
+host name and which tools there are. It is followed to the end and taken away whatever
+happens. What is printed is its life, phase by phase, with what the cluster said; when
+it sticks, why, and what to do.
+
+The service makes it with its own connection; with --kubeconfig, or a FILE, this
+process does. The exit status is 1 when the agent did not do its job.`,
+		Example: "  tachyphor rehearse compile-wide\n  tachyphor rehearse agents.yaml --with platform/ --kubeconfig ~/.kube/config",
+		Args:    cobra.ExactArgs(1),
+		RunE: func(c *cobra.Command, args []string) error {
+			r, err := p.rehearse(c.Context(), args[0], f, patience)
+			if err != nil {
+				return err
+			}
+			return p.rehearsed(r)
+		},
+	}
+	f.add(c)
+	c.Flags().DurationVar(&patience.Whole, "within", 10*time.Minute, "with --kubeconfig or FILE: longest it may take")
+	return c
+}
+
+func (p *program) rehearse(ctx context.Context, arg string, f liveFlags, patience kube.Patience) (*kube.Rehearsal, error) {
+	told := 0
+	tell := func(r kube.Rehearsal) {
+		for ; told < len(r.Events); told++ {
+			e := r.Events[told]
+			if p.lines() {
+				fmt.Fprintln(p.err, p.faint(fmt.Sprintf("%8s  %s: %s", units.Duration(e.At).Short(), e.Reason, e.Message)))
+			}
+		}
+	}
+	if !f.here(arg) {
+		t, err := p.try(ctx, "rehearsal", arg, f, func(t client.Trial) {
+			if t.Agent != nil {
+				tell(*t.Agent)
+			}
+		})
+		if err == nil && t.Agent == nil {
+			err = no(errors.New("the service says nothing of the rehearsal"))
+		}
+		return t.Agent, err
+	}
+	shelf, docs, err := p.forLive(ctx, arg, f)
+	if err != nil {
+		return nil, err
+	}
+	conn, err := kube.Connect(f.options)
+	if err != nil {
+		return nil, no(err)
+	}
+	r := conn.Rehearse(ctx, docs[0], shelf.Tools(docs[0]), patience, tell)
+	return &r, ctx.Err()
+}
+
+// rehearsed writes an agent's life.
+func (p *program) rehearsed(r *kube.Rehearsal) error {
+	l := listing{columns: []column{{"from", true}, {"for", true}, {"phase", false}, {"what the cluster said", false}}, value: r}
+	phases := make([]float64, sim.Phases)
+	whole := 0.0
+	for _, s := range r.Stretches {
+		l.rows = append(l.rows, []string{units.Duration(s.From).Short(), units.Duration(s.Ns).Short(), s.Phase, s.Says})
+		if i := slices.Index(sim.PhaseNames[:], s.Phase); i >= 0 {
+			phases[i] += float64(s.Ns)
+			whole += float64(s.Ns)
+		}
+	}
+	if !p.lines() {
+		if err := p.show(l); err != nil {
+			return err
+		}
+	} else {
+		says := r.Says
+		if !r.Worked {
+			says = p.bad("It stuck. ") + says
+		}
+		fmt.Fprintln(p.out, "\n"+p.strong(r.Template)+p.faint("  pod "+r.Pod+" on "+r.Node+", cluster "+r.Context))
+		fmt.Fprintln(p.out, p.wrap(says))
+		if r.Do != "" {
+			fmt.Fprintln(p.out, p.wrap("→ "+r.Do))
+		}
+		if whole > 0 {
+			fmt.Fprintln(p.out, "\n"+p.bar(phases, whole, min(p.term.width, 100)))
+			fmt.Fprintln(p.out, p.legend(phases)+"\n")
+			if err := p.show(l); err != nil {
+				return err
+			}
+		}
+		if r.Log != "" {
+			fmt.Fprintln(p.out, p.faint("\nWhat the job wrote:"))
+			for line := range strings.Lines(r.Log) {
+				fmt.Fprintln(p.out, "  "+strings.TrimRight(line, "\n"))
+			}
+		}
+	}
+	if !r.Worked {
+		return refusal{exitNo, errSilent}
+	}
+	return nil
+}
+
+// kubeconfigOf is the kubeconfig that a service uses unless told otherwise: none
+// named, so that KUBECONFIG or the cluster that it runs in counts.
+func kubeconfigOf(flag string) kube.Options {
+	if flag == "" {
+		flag = os.Getenv("TACHYPHOR_KUBECONFIG")
+	}
+	return kube.Options{Kubeconfig: flag}
+}
