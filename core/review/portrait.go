@@ -39,7 +39,7 @@ type Place struct {
 	Binds    string  `json:"binds" doc:"What keeps more from it: cpu, memory, disk, pods, or a reason in words."`
 	LeftCPU  string  `json:"leftCpu" doc:"CPU that is left over on a full node."`
 	LeftMem  string  `json:"leftMemory" doc:"Memory that is left over on a full node."`
-	Hourly   string  `json:"hourly" doc:"What an agent costs an hour on a full node."`
+	Hourly   string  `json:"hourly" doc:"What an agent costs an hour on a full node; empty for one that reserves nothing."`
 	perHour  float64 // the same as a number
 }
 
@@ -122,7 +122,9 @@ func (x *subject) places() []Place {
 			left.Memory -= s.need.Memory * units.Bytes(n)
 			p.Agents, p.Binds, p.LeftCPU, p.LeftMem = n, binds, left.CPU.String(), left.Memory.Short()
 			p.perHour = units.Money(s.price().For(units.Hour)).Float() / float64(n)
-			p.Hourly = fmt.Sprintf("%.3f", p.perHour)
+			if s.need.CPU > 0 || s.need.Memory > 0 { // one that reserves nothing is paid for by others
+				p.Hourly = fmt.Sprintf("%.3f", p.perHour)
+			}
 		}
 		out = append(out, p)
 	}

@@ -2,7 +2,7 @@ import "@fontsource-variable/inter";
 import "@fontsource-variable/jetbrains-mono";
 import "./theme.css";
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
-import { StrictMode } from "react";
+import { lazy, type ReactNode, StrictMode, Suspense } from "react";
 import { createRoot } from "react-dom/client";
 import { BrowserRouter, Route, Routes } from "react-router";
 import { Problem } from "./api/client";
@@ -11,7 +11,13 @@ import { Desk } from "./pages/Desk";
 import { Outcome } from "./pages/Outcome";
 import { Scenario } from "./pages/Scenario";
 import { Shell } from "./pages/Shell";
+import { Templates } from "./pages/Templates";
 import { Welcome } from "./pages/Welcome";
+import { Waiting } from "./parts/Section";
+
+// The editor is large, and only these pages have it.
+const Template = lazy(() => import("./pages/template/Template"));
+const First = lazy(() => import("./pages/template/First"));
 
 const queries = new QueryClient({
   defaultOptions: {
@@ -21,6 +27,8 @@ const queries = new QueryClient({
     },
   },
 });
+
+const later = (page: ReactNode) => <Suspense fallback={<Waiting what="the page" />}>{page}</Suspense>;
 
 const root = document.getElementById("root");
 if (root) {
@@ -35,6 +43,9 @@ if (root) {
               <Route path="/scenarios/:name" element={<Scenario />} />
               <Route path="/outcomes/:id" element={<Outcome />} />
               <Route path="/compare" element={<Compare />} />
+              <Route path="/templates" element={<Templates />} />
+              <Route path="/templates/new" element={later(<First />)} />
+              <Route path="/templates/:name" element={later(<Template />)} />
               <Route
                 path="*"
                 element={<p className="py-8">There is no such page. The Desk has everything.</p>}

@@ -13,10 +13,13 @@ export const api = createClient<paths>({
 export class Problem extends Error {
   readonly status: number;
   readonly reasons: string[];
-  constructor(status: number, detail: string, reasons: string[]) {
+  /** Where each reason stands in the request, as in body.name. */
+  readonly places: string[];
+  constructor(status: number, detail: string, reasons: string[], places: string[] = []) {
     super(detail);
     this.status = status;
     this.reasons = reasons;
+    this.places = places;
   }
 }
 
@@ -30,19 +33,28 @@ export function take<T>(answer: { data?: T; error?: Schemas["ErrorModel"]; respo
     answer.response.status,
     p?.detail ?? p?.title ?? "the service did not answer as expected",
     (p?.errors ?? []).map((e) => e.message ?? ""),
+    (p?.errors ?? []).map((e) => e.location ?? ""),
   );
 }
 
 /** watch follows a simulation over server-sent events; the returned function ends it. */
-export function watch(id: number, tell: (o: Schemas["OutcomeBrief"]) => void): () => void {
-  const events = new EventSource(`/api/v1/outcomes/${id}/progress`);
+export const watch = (id: number, tell: (o: Schemas["OutcomeBrief"]) => void) =>
+  follow<Schemas["OutcomeBrief"]>(
+    `/api/v1/outcomes/${id}/progress`,
+    (o) => o.state !== "queued" && o.state !== "running",
+    tell,
+  );
+
+/** follow hears of something long over server-sent events until it is over. */
+export function follow<T>(address: string, over: (now: T) => boolean, tell: (now: T) => void): () => void {
+  const events = new EventSource(address);
   const close = () => events.close();
   events.addEventListener("progress", (e) => {
-    const o = JSON.parse((e as MessageEvent<string>).data) as Schemas["OutcomeBrief"];
-    if (o.state !== "queued" && o.state !== "running") {
+    const now = JSON.parse((e as MessageEvent<string>).data) as T;
+    if (over(now)) {
       close();
     }
-    tell(o);
+    tell(now);
   });
   window.addEventListener("pagehide", close);
   return () => {

@@ -62,3 +62,67 @@ export const jobs = (id: number, cursor: number, limit: number) =>
     placeholderData: (before) => before,
     retry: false,
   });
+
+export const templates = queryOptions({
+  queryKey: ["templates"],
+  queryFn: async () => take(await api.GET("/api/v1/templates")),
+});
+
+export const template = (name: string) =>
+  queryOptions({
+    queryKey: ["templates", name],
+    queryFn: async () => take(await api.GET("/api/v1/templates/{name}", { params: { path: { name } } })),
+  });
+
+export const manifests = (name: string, scenario: string) =>
+  queryOptions({
+    queryKey: ["templates", name, "manifests", { scenario }],
+    queryFn: async () =>
+      take(
+        await api.GET("/api/v1/manifests", {
+          params: {
+            query: { templates: [name], scenario: scenario || undefined, parts: ["kit", "template", "pod"] },
+          },
+        }),
+      ),
+    retry: false,
+  });
+
+export const schema = (kind: string) =>
+  queryOptions({
+    queryKey: ["schemas", kind],
+    queryFn: async () => take(await api.GET("/api/v1/schemas/{kind}", { params: { path: { kind } } })),
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+
+export const revisions = (kind: Kind, name: string) =>
+  queryOptions({
+    queryKey: ["revisions", kind, name],
+    queryFn: async () =>
+      take(await api.GET("/api/v1/documents/{kind}/{name}/revisions", { params: { path: { kind, name } } })),
+  });
+
+export const difference = (kind: Kind, name: string, from: number, to: number) =>
+  queryOptions({
+    queryKey: ["revisions", kind, name, { from, to }],
+    queryFn: async () =>
+      take(
+        await api.GET("/api/v1/documents/{kind}/{name}/diff", {
+          params: { path: { kind, name }, query: { from, to } },
+        }),
+      ),
+    enabled: from !== to,
+  });
+
+export const connections = queryOptions({
+  queryKey: ["connections"],
+  queryFn: async () => take(await api.GET("/api/v1/connections")),
+});
+
+export const trials = (template: string) =>
+  queryOptions({
+    queryKey: ["trials", { template }],
+    queryFn: async () => take(await api.GET("/api/v1/trials", { params: { query: { template } } })),
+  });
+
+type Kind = "PodTemplate" | "Cluster" | "Workload" | "Scenario";

@@ -1728,7 +1728,7 @@ export interface components {
             agents: number;
             /** @description What keeps more from it: cpu, memory, disk, pods, or a reason in words. */
             binds: string;
-            /** @description What an agent costs an hour on a full node. */
+            /** @description What an agent costs an hour on a full node; empty for one that reserves nothing. */
             hourly: string;
             /** @description CPU that is left over on a full node. */
             leftCpu: string;

@@ -8,6 +8,7 @@ import { Trouble, Waiting } from "../parts/Section";
 const keys: [string, string][] = [
   ["?", "show these keys"],
   ["d", "go to the Desk"],
+  ["t", "go to Templates"],
   ["c", "go to Compare"],
   ["s", "simulate, on a scenario's page"],
 ];
@@ -25,6 +26,7 @@ export function Shell() {
         return;
       if (e.key === "?") help.current?.showModal();
       if (e.key === "d") go("/");
+      if (e.key === "t") go("/templates");
       if (e.key === "c") go("/compare");
     };
     document.addEventListener("keydown", pressed);
@@ -49,6 +51,9 @@ export function Shell() {
         <nav className="flex gap-5" aria-label="Places">
           <NavLink to="/" end className={link}>
             Desk
+          </NavLink>
+          <NavLink to="/templates" className={link}>
+            Templates
           </NavLink>
           <NavLink to="/compare" className={link}>
             Compare

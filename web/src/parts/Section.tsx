@@ -4,14 +4,16 @@ import type { ReactNode } from "react";
 export function Section({
   title,
   aside,
+  id,
   children,
 }: {
   title: string;
   aside?: ReactNode;
+  id?: string;
   children: ReactNode;
 }) {
   return (
-    <section className="mt-8">
+    <section className="mt-8" id={id}>
       <div className="mb-2 flex flex-wrap items-baseline justify-between gap-x-4">
         <h2 className="font-semibold text-lg">{title}</h2>
         {aside && <div className="text-sm opacity-80">{aside}</div>}
