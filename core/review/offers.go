@@ -107,6 +107,9 @@ func offersMisspelt(x *subject) {
 	var others [][]string
 	workloads := map[*document.WorkloadSpec]bool{}
 	for _, u := range x.uses {
+		if u.partly {
+			return // one of the others may offer what is missing
+		}
 		if u.workload != nil {
 			workloads[u.workload] = true
 		}
@@ -140,14 +143,12 @@ func offersMisspelt(x *subject) {
 		if !ok {
 			continue
 		}
-		mended := make([]string, len(x.agent.Offers))
-		for i, w := range x.agent.Offers {
-			if mended[i] = w; w == o {
-				mended[i] = meant
-			}
-		}
+		written := template.Annotated(x.p, template.OffersAnnotation)
+		mended := strings.Join(strings.FieldsFunc(written, func(r rune) bool { return r == ',' || r == ' ' }), ", ")
+		mended = strings.Replace(", "+mended+",", ", "+o+",", ", "+meant+",", 1)
+		mended = strings.TrimSuffix(strings.TrimPrefix(mended, ", "), ",")
 		x.say(x.noted(template.OffersAnnotation), fmt.Sprintf("%s is offered and no job wants it; jobs want %s, which nobody offers. They will wait for ever.", o, meant),
-			"Write "+meant+".", x.annotate(template.OffersAnnotation, strings.Join(mended, ", ")))
+			"Write "+meant+".", x.annotate(template.OffersAnnotation, mended))
 	}
 }
 
@@ -177,6 +178,9 @@ func classUnserved(x *subject) {
 	for i := range x.uses {
 		u := &x.uses[i]
 		for _, c := range u.unserved {
+			if u.partly {
+				break // one of the others may serve it
+			}
 			if slices.ContainsFunc(c.meant, func(m string) bool { return m != "" }) {
 				continue // the class has slipped, or the template has: both are said elsewhere
 			}

@@ -87,6 +87,7 @@ type use struct {
 	gets     []int            // the workload's classes that it gets
 	could    []int            // those that it offers everything for
 	unserved []unserved       // those that no template serves and this one comes nearest to
+	partly   bool             // some of the scenario's templates are not on the shelf
 	perWeek  map[string]float64
 }
 
@@ -148,7 +149,8 @@ func (s *Shelf) use(d *document.Document, agents map[string]template.Agent) {
 	for _, t := range spec.Templates {
 		a, ok := agents[t.Template]
 		if !ok {
-			a = template.Agent{Name: t.Template} // not at hand; offers nothing
+			a = template.Agent{Name: t.Template}
+			base.partly = true // what it offers is not known
 		}
 		base.agents, offers = append(base.agents, a), append(offers, a.Offers)
 	}

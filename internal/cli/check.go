@@ -68,18 +68,22 @@ func (p *program) check(ctx context.Context, args, with []string, fix bool) ([]c
 		return nil, err
 	}
 	list := s.review()
-	if !fix {
-		return list, nil
+	for round := 0; fix && round < rounds; round++ {
+		n, err := p.mend(s, list)
+		if err != nil || n == 0 {
+			return list, err
+		}
+		if s, err = p.stackOf(args, with); err != nil {
+			return nil, err
+		}
+		list = s.review()
 	}
-	n, err := p.mend(s, list)
-	if err != nil || n == 0 {
-		return list, err
-	}
-	if s, err = p.stackOf(args, with); err != nil {
-		return nil, err
-	}
-	return s.review(), nil
+	return list, nil
 }
+
+// rounds is how often fixes are looked for again after some were made: once it is
+// clear which container is the agent, say, there is more to be said of it.
+const rounds = 4
 
 // review reviews the templates that were asked for.
 func (s *stack) review() []client.Reviewed {
@@ -123,6 +127,9 @@ func (p *program) mend(s *stack, list []client.Reviewed) (int, error) {
 			return 0, err
 		}
 	}
+	if n == 0 {
+		return 0, nil
+	}
 	fmt.Fprintf(p.err, "%s mended in %s.\n", counted(n, "finding"), counted(len(edits), "file"))
 	return n, nil
 }
@@ -162,10 +169,20 @@ func (p *program) checkStored(ctx context.Context, names []string, fix bool) ([]
 		return list, nil
 	}
 	list, err := read()
-	if err != nil || !fix {
-		return list, err
+	for round := 0; fix && err == nil && round < rounds; round++ {
+		var mended int
+		if mended, err = p.mendStored(ctx, list); err != nil || mended == 0 {
+			break
+		}
+		list, err = read()
 	}
-	mended := 0
+	return list, err
+}
+
+// mendStored makes the fixes of all findings in the stored templates, each as a new
+// revision, and returns how many templates it mended.
+func (p *program) mendStored(ctx context.Context, list []client.Reviewed) (mended int, err error) {
+	c := p.client()
 	for _, r := range list {
 		var edits []document.Edit
 		for _, f := range r.Findings {
@@ -176,15 +193,12 @@ func (p *program) checkStored(ctx context.Context, names []string, fix bool) ([]
 		}
 		stored, err := c.Edit(ctx, document.KindPodTemplate, r.Name, r.Revision, edits)
 		if err != nil {
-			return nil, err
+			return mended, err
 		}
 		mended++
 		fmt.Fprintf(p.err, "%s mended; it is revision %d now (`tachyphor diff template %s %d %d`).\n", r.Name, stored.Revision, r.Name, r.Revision, stored.Revision)
 	}
-	if mended == 0 {
-		return list, nil
-	}
-	return read()
+	return mended, nil
 }
 
 // errSilent ends a command whose output has said everything.

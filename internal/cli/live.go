@@ -268,7 +268,14 @@ func (p *program) rehearsed(r *kube.Rehearsal) error {
 		if !r.Worked {
 			says = p.bad("It stuck. ") + says
 		}
-		fmt.Fprintln(p.out, "\n"+p.strong(r.Template)+p.faint("  pod "+r.Pod+" on "+r.Node+", cluster "+r.Context))
+		where := "  cluster " + r.Context
+		if r.Pod != "" {
+			where += ", pod " + r.Pod
+		}
+		if r.Node != "" {
+			where += " on " + r.Node
+		}
+		fmt.Fprintln(p.out, "\n"+p.strong(r.Template)+p.faint(where))
 		fmt.Fprintln(p.out, p.wrap(says))
 		if r.Do != "" {
 			fmt.Fprintln(p.out, p.wrap("→ "+r.Do))

@@ -12,6 +12,7 @@ import (
 	"tachyphor/client"
 	"tachyphor/demo"
 	"tachyphor/internal/service"
+	"tachyphor/internal/standin/cluster"
 	"tachyphor/web"
 
 	"github.com/spf13/cobra"
@@ -80,20 +81,20 @@ func (p *program) serve(ctx context.Context, f serveFlags, load func(context.Con
 	if err != nil {
 		return err
 	}
-	cluster := kubeconfigOf(f.kubeconfig)
+	reach := kubeconfigOf(f.kubeconfig)
 	if load != nil && f.kubeconfig == "" { // the demo has a cluster of its own
 		if err := os.MkdirAll(p.state, 0o700); err != nil {
 			return no(err)
 		}
-		pretended, reach, err := p.pretend()
+		reach.Kubeconfig = filepath.Join(p.state, "cluster.yaml")
+		pretended, err := cluster.StartDemo(reach.Kubeconfig, 1)
 		if err != nil {
 			return fmt.Errorf("cannot start the demo's pretended cluster: %w", err)
 		}
 		defer func() { _ = pretended.Close() }()
-		cluster = reach
 	}
 	s, err := service.Start(ctx, service.Config{
-		Cluster: cluster,
+		Cluster: reach,
 		State:   p.state, Address: f.listen, Database: f.database, Hosts: f.hosts, Version: Version, Console: web.Console(), Log: log,
 	})
 	if err != nil {

@@ -207,9 +207,9 @@ func TestSmallAndDark(t *testing.T) {
 			t.Fatal(err)
 		}
 		q := sit(t, s, link, 390, 844, dark)
-		for _, path := range []string{"/", "/scenarios/weekday-lean", "/outcomes/1", "/compare?ids=1,2"} {
+		for _, path := range []string{"/", "/scenarios/weekday-lean", "/outcomes/1", "/compare?ids=1,2", "/templates", "/templates/compile-wide-draft", "/templates/compile-wide?view=kit", "/templates/compile-wide?view=live", "/templates/new"} {
 			q.goTo(path)
-			q.see("main h2")
+			q.see("main h1, main h2")
 			wide, err := q.p.Number(`document.documentElement.scrollWidth`)
 			q.must(err)
 			if wide > 390 {

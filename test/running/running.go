@@ -19,7 +19,9 @@ import (
 	"time"
 
 	"tachyphor/client"
+	"tachyphor/internal/kube"
 	"tachyphor/internal/service"
+	"tachyphor/internal/standin/cluster"
 	"tachyphor/web"
 )
 
@@ -27,8 +29,37 @@ import (
 // ends.
 func Start(t testing.TB) (*service.Service, *client.Client) {
 	t.Helper()
+	return start(t, kube.Options{Kubeconfig: os.DevNull})
+}
+
+// StartWithCluster is Start beside the demo's pretended cluster, which goes 40 times
+// as fast as in life.
+func StartWithCluster(t testing.TB) (*service.Service, *client.Client) {
+	t.Helper()
+	path := filepath.Join(t.TempDir(), "cluster.yaml")
+	Cluster(t, path, 40)
+	return start(t, kube.Options{Kubeconfig: path})
+}
+
+// Cluster starts the demo's pretended cluster until the test ends, so much faster
+// than in life, and writes a kubeconfig for it.
+func Cluster(t testing.TB, kubeconfig string, speed float64) {
+	t.Helper()
+	c, err := cluster.StartDemo(kubeconfig, speed)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() {
+		if err := c.Close(); err != nil {
+			t.Error(err)
+		}
+	})
+}
+
+func start(t testing.TB, reach kube.Options) (*service.Service, *client.Client) {
+	t.Helper()
 	s, err := service.Start(context.Background(), service.Config{
-		State: t.TempDir(), Address: "127.0.0.1:0", Version: "test", Console: web.Console(), Unsafe: true,
+		State: t.TempDir(), Address: "127.0.0.1:0", Version: "test", Console: web.Console(), Unsafe: true, Cluster: reach,
 		Log: slog.New(slog.NewTextHandler(io.Discard, nil)),
 	})
 	if err != nil {

@@ -236,8 +236,8 @@ func (k *kubelet) live(p *corev1.Pod) {
 		return
 	}
 	for _, c := range p.Spec.Containers {
-		k.event(p, "Created", "Container created", false)
-		k.event(p, "Started", "Container started", false)
+		k.event(p, "Created", "Container "+c.Name+" created", false)
+		k.event(p, "Started", "Container "+c.Name+" started", false)
 		k.state(p, c.Name, corev1.ContainerState{Running: &corev1.ContainerStateRunning{}}, corev1.PodRunning)
 	}
 	for _, c := range p.Spec.Containers {

@@ -16,7 +16,7 @@ export function Section({
     <section className="mt-8" id={id}>
       <div className="mb-2 flex flex-wrap items-baseline justify-between gap-x-4">
         <h2 className="font-semibold text-lg">{title}</h2>
-        {aside && <div className="text-sm opacity-80">{aside}</div>}
+        {aside && <div className={`text-sm ${typeof aside === "string" ? "opacity-80" : ""}`}>{aside}</div>}
       </div>
       {children}
     </section>

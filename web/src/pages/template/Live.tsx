@@ -178,7 +178,10 @@ function Checks({ list, done }: { list: Schemas["Check"][]; done: boolean }) {
       </p>
       <ol className="text-sm">
         {list.map((c) => (
-          <li key={c.name} className="grid grid-cols-[6.5rem_1fr] gap-x-3 border-base-300 border-t py-1">
+          <li
+            key={c.name}
+            className="grid grid-cols-[6.5rem_minmax(0,1fr)] gap-x-3 border-base-300 border-t py-1"
+          >
             <span className={states[c.state]?.[1]}>{states[c.state]?.[0]}</span>
             <span>
               <b className="font-medium">{c.name}</b>: {c.says}
@@ -226,14 +229,15 @@ function Agent({ of, done }: { of: Schemas["Rehearsal"]; done: boolean }) {
         </div>
       )}
       <ol className="mt-3 text-sm">
-        {of.events.map((e) => (
+        {of.events.map((e, i) => (
           <li
-            key={`${e.atNs}${e.message}`}
-            className="grid grid-cols-[4.5rem_9rem_1fr] gap-x-3 border-base-300 border-t py-1"
+            // biome-ignore lint/suspicious/noArrayIndexKey: events only grow at the end, and may be alike
+            key={i}
+            className="grid grid-cols-[4.5rem_minmax(0,1fr)] gap-x-3 border-base-300 border-t py-1 sm:grid-cols-[4.5rem_9rem_minmax(0,1fr)]"
           >
             <span className="text-right tabular-nums">{duration(e.atNs)}</span>
             <span className={e.warning ? "font-medium text-warning" : ""}>{e.reason}</span>
-            <span className="break-words">{e.message}</span>
+            <span className="col-start-2 [overflow-wrap:anywhere] sm:col-start-auto">{e.message}</span>
           </li>
         ))}
       </ol>

@@ -21,7 +21,7 @@ export function Revisions({ name }: { name: string }) {
       return q;
     });
   return (
-    <div className="grid gap-6 md:grid-cols-[18rem_1fr]">
+    <div className="grid grid-cols-[minmax(0,1fr)] gap-6 md:grid-cols-[18rem_minmax(0,1fr)]">
       <ol className="space-y-1 text-sm">
         {list.data.items.map((r) => (
           <li key={r.revision} className={r.revision === to ? "border-primary border-l-2 pl-2" : "pl-2.5"}>

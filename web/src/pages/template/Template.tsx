@@ -161,7 +161,7 @@ export function Manifest({
 
   return (
     <>
-      <div className="grid gap-8 lg:grid-cols-[minmax(0,1fr)_20rem]">
+      <div className="grid grid-cols-[minmax(0,1fr)] gap-8 lg:grid-cols-[minmax(0,1fr)_20rem]">
         <div>
           <div className="mb-2 flex flex-wrap items-center gap-3">
             <button
