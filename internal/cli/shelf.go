@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"context"
 	"fmt"
 	"os"
 	"slices"
@@ -84,20 +83,4 @@ func (p *program) stackOf(paths, with []string) (*stack, error) {
 		}
 	}
 	return s, nil
-}
-
-// names returns the stored templates that arguments name, all of them for none.
-func (p *program) names(ctx context.Context, args []string) ([]string, error) {
-	if len(args) > 0 {
-		return args, nil
-	}
-	list, err := p.client().List(ctx, document.KindPodTemplate)
-	if err != nil {
-		return nil, err
-	}
-	var out []string
-	for _, d := range list {
-		out = append(out, d.Name)
-	}
-	return out, nil
 }

@@ -43,13 +43,15 @@ var cases = []struct {
 	{"all well", "", "", []corev1.ContainerState{running(), terminated(0, "Completed")}, true, "came up, did its job and went"},
 	{
 		"an image that is not there", "agents/wide:2026.9", "agents/wide:2026.99",
-		[]corev1.ContainerState{waiting("ErrImagePull", "not found"), waiting("ImagePullBackOff", "Back-off pulling image")}, false, "agents/wide:2026.99, cannot be pulled",
+		[]corev1.ContainerState{waiting("ErrImagePull", "not found"), waiting("ImagePullBackOff", "Back-off pulling image")},
+		false, "agents/wide:2026.99, cannot be pulled",
 	},
 	{"a command that sleeps", "workingDir: /workspace", "command: [sleep, infinity]\n        workingDir: /workspace", []corev1.ContainerState{running()}, false, "The container sleeps"},
 	{"no room", "cpu: 6500m", "cpu: 120", nil, false, "no node has enough CPU left"},
 	{
 		"a secret that is not there", "name: slipway-join", "name: slipway-jion",
-		[]corev1.ContainerState{waiting("CreateContainerConfigError", `secret "slipway-jion" not found`)}, false, `secret "slipway-jion" not found`,
+		[]corev1.ContainerState{waiting("CreateContainerConfigError", `secret "slipway-jion" not found`)},
+		false, `secret "slipway-jion" not found`,
 	},
 	{"too little memory", "{cpu: 6500m, memory: 12Gi, ephemeral-storage: 20Gi}\n          limits: {memory: 12Gi}", "{cpu: 2, memory: 8Mi}\n          limits: {memory: 8Mi}", []corev1.ContainerState{running(), terminated(137, "OOMKilled")}, false, "killed for memory: it went above its limit of 8Mi"},
 	{"a limit below its request", "limits: {memory: 12Gi}", "limits: {memory: 2Gi}", nil, false, "must be less than or equal to memory limit"},

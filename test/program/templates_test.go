@@ -47,7 +47,7 @@ func TestCheckFiles(t *testing.T) {
 		}
 	}
 	for line := range strings.Lines(r.out) {
-		if n := len([]rune(strings.TrimRight(line, "\n"))); n > 112 {
+		if n := len([]rune(strings.TrimRight(line, "\n"))); n > 112 && strings.HasPrefix(line, " ") { // the path of a file is as long as it is
 			t.Errorf("a line of %d columns: %s", n, line)
 		}
 	}
