@@ -13,6 +13,7 @@ import (
 	"tachyphor/core/demand"
 	"tachyphor/core/document"
 	"tachyphor/core/review"
+	"tachyphor/core/template"
 	"tachyphor/demo"
 )
 
@@ -243,4 +244,38 @@ func FuzzManifests(f *testing.F) {
 			}
 		}
 	})
+}
+
+// A first template that is written from answers is one of which no rule has
+// anything to say; wrong answers are all told at once.
+func TestDraftIsSound(t *testing.T) {
+	shelf := demoShelf(t)
+	a := template.Answers{
+		Namespace: "slipway", Controller: "http://dispatch.slipway.svc:8080", Name: "first-steps", Offers: []string{"linux", "web"},
+		Image: "images.brinewell.example/agents/steady:2026.9", CPU: 2000, Memory: 4 << 30, Workspace: 8 << 30,
+	}
+	for _, secret := range []string{"", "slipway-join/token"} {
+		a.Secret = secret
+		text, wrong := a.Draft()
+		docs, faults := document.Parse("", []byte(text))
+		if len(wrong) > 0 || len(faults) > 0 {
+			t.Fatal(wrong, faults)
+		}
+		shelf.Documents = append(shelf.Documents, docs[0])
+		if found := shelf.Check(docs[0]); len(found) > 0 {
+			t.Errorf("%+v in\n%s", found, text)
+		}
+		if got := len(review.Secrets(&docs[0].Value.(*document.PodTemplate).Template.Spec)); got != min(len(secret), 1) {
+			t.Errorf("%d secrets in\n%s", got, text)
+		}
+	}
+	_, wrong := template.Answers{Namespace: "default", Controller: "dispatch\n", Name: "First", Offers: []string{"a b"}, Image: "a b", Secret: "x", CPU: -1}.Draft()
+	if len(wrong) != 9 {
+		t.Errorf("%d wrong answers: %+v", len(wrong), wrong)
+	}
+	for _, w := range wrong {
+		if w.Field == "" || !strings.Contains(w.Reason, "as in") {
+			t.Errorf("%+v", w)
+		}
+	}
 }

@@ -98,9 +98,9 @@ func imageFloats(x *subject) {
 		if tag != "" && !slices.Contains(floating, strings.ToLower(tag)) {
 			return
 		}
-		says := fmt.Sprintf("%s names its image by the tag %s, which is moved to other images.", c.Name, tag)
+		says := fmt.Sprintf("Container %s names its image by the tag %s, which is made to be moved.", c.Name, tag)
 		if tag == "" {
-			says = c.Name + " names its image without a tag, which means latest: another image from one day to the next."
+			says = "Container " + c.Name + " names its image without a tag, which means latest: another image from one day to the next."
 		}
 		x.say(path+".image", says, "Name a tag that stays, or the digest.")
 	})

@@ -33,6 +33,7 @@ type Cluster struct {
 	Inside  bool   // this process runs in the cluster
 	config  *rest.Config
 	client  kubernetes.Interface
+	patient kubernetes.Interface // without a bound on a request, for watches
 	dynamic dynamic.Interface
 }
 
@@ -103,6 +104,10 @@ func Connect(o Options) (*Cluster, error) {
 	}
 	c.config.QPS, c.config.Burst, c.config.UserAgent, c.config.ContentType = queries, queries*2, "tachyphor", "application/json"
 	c.config.WarningHandler = rest.NoWarnings{}
+	if c.patient, err = kubernetes.NewForConfig(c.config); err != nil {
+		return nil, fmt.Errorf("context %s: %w", o.Context, err)
+	}
+	c.config.Timeout = requestTime
 	if c.client, err = kubernetes.NewForConfig(c.config); err != nil {
 		return nil, fmt.Errorf("context %s: %w", o.Context, err)
 	}

@@ -237,8 +237,8 @@ func (r *rehearsal) follow(ctx context.Context) {
 	defer tick.Stop()
 	one := metav1.ListOptions{FieldSelector: fields.OneTermEqualSelector("metadata.name", r.pod.Name).String()}
 	about := metav1.ListOptions{FieldSelector: fields.OneTermEqualSelector("involvedObject.name", r.pod.Name).String()}
-	pods := r.stream(ctx, func() (watch.Interface, error) { return r.client.CoreV1().Pods(r.namespace).Watch(ctx, one) })
-	events := r.stream(ctx, func() (watch.Interface, error) { return r.client.CoreV1().Events(r.namespace).Watch(ctx, about) })
+	pods := r.stream(ctx, func() (watch.Interface, error) { return r.patient.CoreV1().Pods(r.namespace).Watch(ctx, one) })
+	events := r.stream(ctx, func() (watch.Interface, error) { return r.patient.CoreV1().Events(r.namespace).Watch(ctx, about) })
 	seen := map[string]int32{}
 	for r.out.Says == "" {
 		select {

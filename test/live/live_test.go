@@ -14,6 +14,7 @@ import (
 
 	"tachyphor/core/document"
 	"tachyphor/core/kit"
+	"tachyphor/core/review"
 	"tachyphor/demo"
 	"tachyphor/internal/kube"
 	"tachyphor/internal/standin/cluster"
@@ -251,9 +252,40 @@ func TestPreflightAndRights(t *testing.T) {
 			t.Errorf("after the kit: %q", bad)
 		}
 		p.compare(t, "after", after)
+		p.takesTemplates(t)
 		p.eachRight(t, plan)
 		p.nothingElse(t)
 	})
+}
+
+// takesTemplates sends the demo's templates to the server as they are rendered,
+// mended drafts that were taken out of other objects among them: it takes them
+// unchanged, every field known to it.
+func (p *place) takesTemplates(t *testing.T) {
+	t.Helper()
+	var docs []*document.Document
+	for _, name := range []string{"compile-wide", "small-steady", "image-maker", "suite-night", "drafts/compile-wide-draft", "drafts/small-steady-draft"} {
+		d := demoDocument(t, "templates/"+name+".yaml")
+		shelf := &review.Shelf{Documents: []*document.Document{d, p.facts}}
+		var edits []document.Edit
+		for _, f := range shelf.Check(d) {
+			edits = append(edits, f.Fix...)
+		}
+		text, err := document.Apply(d.Text, edits)
+		if err != nil {
+			t.Fatal(err)
+		}
+		mended, faults := document.Parse(name, []byte(text))
+		if len(faults) > 0 {
+			t.Fatal(faults)
+		}
+		docs = append(docs, mended...)
+	}
+	p.apply(t, kit.Templates(docs))
+	got, err := p.client.CoreV1().PodTemplates(namespace).Get(context.Background(), "compile-wide", metav1.GetOptions{})
+	if err != nil || got.Annotations["tachyphor/agent-container"] != "agent" || got.Template.Spec.Containers[0].Image == "" {
+		t.Errorf("%+v, %v", got, err)
+	}
 }
 
 // eachRight takes one right away after the other, and looks that a preflight names
