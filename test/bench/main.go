@@ -1,6 +1,7 @@
 // Command bench measures the engine: jobs a second on one core for the demo's
 // week and for a million jobs over a month on forty nodes, and beside it, in the
-// same run, the same number of events through a bare queue.
+// same run, the same number of events through a bare queue; and checking templates
+// beside Kubernetes' own reader.
 //
 //	go run ./test/bench
 package main
@@ -62,6 +63,9 @@ func run() error {
 		if err := measure(c.name, c.w, c.runs); err != nil {
 			return err
 		}
+	}
+	if err := checking(); err != nil {
+		return err
 	}
 	if err := beside(month); err != nil {
 		return err

@@ -123,6 +123,13 @@ export function Desk() {
       <Section title="What to do next">
         <ol className="list-decimal space-y-1 pl-5">
           <li>
+            Open{" "}
+            <Link to="/templates" className="link">
+              Templates
+            </Link>
+            : what is wrong with one stands in its margin; test the connection and rehearse one agent.
+          </li>
+          <li>
             Open a scenario, change how many agents are kept <b>spare</b>, and press <b>Simulate</b>.
           </li>
           <li>

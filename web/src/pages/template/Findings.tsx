@@ -40,15 +40,9 @@ export function Findings({
             <p className="flex flex-wrap items-baseline gap-x-3 text-sm">
               <span className={severityLook(f.severity)}>{severityWords(f.severity)}</span>
               <span className="font-medium">{f.title}</span>
-              {f.line && !f.file?.includes("/") ? (
-                <button type="button" className="link font-mono text-xs" onClick={() => goTo(f.line ?? 1)}>
-                  line {f.line}
-                </button>
-              ) : (
-                <button type="button" className="link font-mono text-xs" onClick={() => goTo(f.line ?? 1)}>
-                  {f.line ? `line ${f.line}` : f.path}
-                </button>
-              )}
+              <button type="button" className="link font-mono text-xs" onClick={() => goTo(f.line ?? 1)}>
+                line {f.line ?? 1}
+              </button>
               <span className="font-mono text-xs opacity-75">{f.id}</span>
             </p>
             <p>
