@@ -174,13 +174,20 @@ export function Desk() {
 function First() {
   const steps: [string, string][] = [
     ["Look around in sample data", "tachyphor demo"],
+    ["See what is wrong with the pod templates you have", "tachyphor check FOLDER"],
     ["Describe the cluster: node types, pools, images, prices", "tachyphor schema Cluster"],
-    ["Bring the job log and the pod templates, and write a scenario", "tachyphor put FOLDER"],
+    ["Bring the job log and the templates, and write a scenario", "tachyphor put FOLDER"],
     ["Simulate it", "tachyphor simulate NAME"],
   ];
   return (
     <Section title="Nothing here yet">
-      <p className="mb-3">Four steps to the first answer:</p>
+      <p className="mb-3">
+        The steps to the first answer, or begin with{" "}
+        <Link to="/templates/new" className="link">
+          a first template
+        </Link>
+        , seven questions long:
+      </p>
       <ol className="list-decimal space-y-2 pl-5">
         {steps.map(([what, command]) => (
           <li key={command}>
