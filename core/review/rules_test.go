@@ -315,3 +315,28 @@ func TestFindingsPageIsCurrent(t *testing.T) {
 		t.Errorf("docs/findings.md is not what the rules say (%v); run go test ./core/review -run FindingsPage -update", err)
 	}
 }
+
+// What looks like a mistake and is none: no rule says anything of it.
+func TestNoFalseAlarms(t *testing.T) {
+	for _, c := range []struct{ rule, fragment string }{
+		{"secret-", "env: [{name: GIT_AUTHOR_EMAIL, value: someone@brinewell.example}, {name: TOKEN_FILE, value: token.txt}, {name: PASSWORD_LENGTH, value: '24'}, {name: AUTH, value: basic}, {name: API_KEY, value: $(FROM_ELSEWHERE)}]"},
+		{"secret-", "args: [--token-file, join.txt, --secret=/run/secrets/join, --auth-mode=oidc, --password, -v]"},
+		{"start-", "command: [/opt/brine/agent, --keep]"},
+		{"start-", "command: [sh, -c, 'prepare && exec /opt/agent/run']"},
+		{"start-asleep", "command: [sh, -c, 'sleep 5; exec /opt/agent/run']"},
+		{"start-asleep", "command: [cat, /etc/hosts]"},
+		{"image-floats", "image: 'images.brinewell.example:5000/agents/steady@sha256:0123456789012345678901234567890123456789012345678901234567890123'"},
+		{"tools-at-boot", "command: [sh, -c, 'git fetch && /opt/agent/run --install-dir x']"},
+	} {
+		for _, f := range check(shelfWith(t, "template: {spec: {containers: [{name: agent, "+c.fragment+"}]}}")) {
+			if strings.HasPrefix(f.ID, c.rule) {
+				t.Errorf("%s of %s: %s", f.ID, c.fragment, f.Says)
+			}
+		}
+	}
+	for _, asleep := range []string{"[sleep, infinity]", "[tail, -f, /dev/null]", "[bash]", "[sh, -c, 'while true; do sleep 30; done']", "[cat]", "[/bin/sh, -c, 'echo ready && sleep 99999']"} {
+		if got := ids(check(shelfWith(t, "template: {spec: {containers: [{name: agent, command: "+asleep+"}]}}"))); !slices.Contains(got, "start-asleep") {
+			t.Errorf("%s: %v", asleep, got)
+		}
+	}
+}

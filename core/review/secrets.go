@@ -59,9 +59,10 @@ stringData: {token: made-up-7f3a9c2e81d04b56}
 }
 
 var (
-	secretName = regexp.MustCompile(`(?i)(token|secret|passw(or)?d|passphrase|credential|api_?key|private_?key|access_?key|auth)`)
-	notSecret  = regexp.MustCompile(`(?i)(_file|_path|_dir|_name|_url|_uri|_user|_username|_id|_type|_ttl|_expiry|_required|_enabled|_mode)$`)
-	flagSecret = regexp.MustCompile(`(?i)^--?[a-z0-9-]*(token|secret|passw(or)?d|api-?key)[a-z0-9-]*(=(.*))?$`)
+	// secretName knows names that end with what the value is: JOIN_TOKEN is one, and
+	// TOKEN_FILE, GIT_AUTHOR_EMAIL and PASSWORD_LENGTH are not.
+	secretName = regexp.MustCompile(`(?i)(token|secret|passw(or)?d|passphrase|credentials?|api[-_]?key|private[-_]?key|access[-_]?key|(^|_)auth)([-_](value|text|b64|base64|[0-9]+))?$`)
+	flagSecret = regexp.MustCompile(`(?i)^--?([a-z0-9]+-)*(token|secret|passw(or)?d|api-?key)(=(.*))?$`)
 	looksLike  = regexp.MustCompile(`^eyJ[A-Za-z0-9_-]+\.|-----BEGIN [A-Z ]*PRIVATE KEY|^[a-z]{2,8}_[A-Za-z0-9]{24,}$|^AKIA[A-Z0-9]{16}$`)
 )
 
@@ -80,7 +81,7 @@ func (x *subject) plainSecrets() []plainValue {
 			if e.Value == "" || e.ValueFrom != nil || strings.HasPrefix(e.Value, "$(") {
 				continue
 			}
-			if secretName.MatchString(e.Name) && !notSecret.MatchString(e.Name) && !plainWord(e.Value) || looksLike.MatchString(strings.TrimSpace(e.Value)) {
+			if secretName.MatchString(e.Name) && !plainWord(e.Value) || looksLike.MatchString(strings.TrimSpace(e.Value)) {
 				out = append(out, plainValue{c.Name, e.Name, e.Value, index(path+".env", i) + ".value", slices.Concat(ptr, []any{"env", i, "value"})})
 			}
 		}
@@ -91,7 +92,7 @@ func (x *subject) plainSecrets() []plainValue {
 			for i, w := range list.words {
 				value := ""
 				if m := flagSecret.FindStringSubmatch(w); m != nil {
-					if value = m[4]; m[3] == "" && i+1 < len(list.words) && !strings.HasPrefix(list.words[i+1], "-") {
+					if value = m[5]; m[4] == "" && i+1 < len(list.words) && !strings.HasPrefix(list.words[i+1], "-") {
 						value = list.words[i+1]
 					}
 				} else if looksLike.MatchString(w) {

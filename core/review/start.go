@@ -50,7 +50,7 @@ template:
 		Bad: `template: {spec: {containers: [{name: agent, command: [/bin/sh, -c, "make warm"]}]}}
 `,
 		Good: `metadata: {annotations: {tachyphor/accepted: start-replaced}}  # looked at: it starts the agent
-template: {spec: {containers: [{name: agent, command: [/opt/agent/run, --keep-caches]}]}}
+template: {spec: {containers: [{name: agent, command: [/opt/start, --keep-caches]}]}}
 `,
 		find: startReplaced,
 	},
@@ -141,17 +141,13 @@ func sleeps(c *corev1.Container) bool {
 	if first == "tail" {
 		return strings.Contains(line, "/dev/null")
 	}
-	if !slices.Contains([]string{"sh", "bash", "ash", "dash", "busybox"}, first) {
+	if !shell(first) {
 		return false
 	}
 	if len(words) == 1 {
 		return true // a shell that reads from a terminal that is not there
 	}
-	last := line
-	if i := strings.LastIndexAny(strings.TrimRight(line, "; \n"), ";&|\n"); i >= 0 {
-		last = line[i+1:]
-	}
-	last = strings.TrimSpace(strings.TrimSuffix(strings.TrimSpace(last), "done"))
+	last := lastCommand(line)
 	return strings.Contains(last, "sleep ") || strings.Contains(last, "tail -f /dev/null") || strings.Contains(line, "while true") && strings.Contains(line, "sleep")
 }
 
@@ -176,8 +172,31 @@ func startAsleep(x *subject) {
 		"Leave command and args out; the image knows how to start its agent.", fix...)
 }
 
+// startsAgent reports whether a command looks as if it ended in starting the agent:
+// it names one.
+func startsAgent(c *corev1.Container) bool {
+	words := slices.Concat(c.Command, c.Args)
+	if !shell(words[0]) {
+		return strings.Contains(words[0], "agent")
+	}
+	return strings.Contains(lastCommand(strings.Join(words, " ")), "agent")
+}
+
+func shell(program string) bool {
+	return slices.Contains([]string{"sh", "bash", "ash", "dash", "busybox"}, path.Base(program))
+}
+
+// lastCommand returns the last of several commands on a shell's line.
+func lastCommand(line string) string {
+	line = strings.TrimRight(line, "; \n\"'")
+	if i := strings.LastIndexAny(line, ";&|\n"); i >= 0 {
+		line = line[i+1:]
+	}
+	return strings.TrimSpace(strings.TrimSuffix(strings.TrimSpace(line), "done"))
+}
+
 func startReplaced(x *subject) {
-	if x.c == nil || sleeps(x.c) || len(x.c.Command) == 0 {
+	if x.c == nil || sleeps(x.c) || len(x.c.Command) == 0 || startsAgent(x.c) {
 		return
 	}
 	x.say(x.path+".command", "The container starts "+path.Base(x.c.Command[0])+" in place of what the image starts. If that does not end in starting the agent, the agent never joins.",

@@ -99,7 +99,7 @@ type rehearsal struct {
 	began                                       time.Time
 	pod                                         *corev1.Pod
 	placed, pulled, started, ended, asked, gone time.Time
-	grown                                       time.Time // when a node was asked for
+	grown                                       bool      // the node came after the pod
 	unplaced                                    time.Time // since when there is no room
 	pulls                                       int       // failed ones
 	pulling                                     string
@@ -350,11 +350,11 @@ func (r *rehearsal) stretch() {
 		until time.Time
 	}{{"placing", r.placed}, {"image", r.pulled}, {"setup", r.started}, {"work", r.ended}}
 	at := r.began
-	if !r.grown.IsZero() {
+	if r.grown && !r.unplaced.IsZero() { // refused at first, and then a node came for it
 		marks = slices.Insert(marks, 0, struct {
 			phase string
 			until time.Time
-		}{"placing", r.grown})
+		}{"placing", r.unplaced})
 		marks[1].phase = "node"
 	}
 	for _, m := range marks {
@@ -374,9 +374,12 @@ func (r *rehearsal) stretch() {
 // reason finds what the cluster said about a phase.
 func (r *rehearsal) reason(phase string) string {
 	of := map[string][]string{
-		"placing": {"FailedScheduling", "Scheduled"}, "node": {"TriggeredScaleUp", "Scheduled"}, "image": {"Failed", "BackOff", "Pulling", "Pulled"},
+		"placing": {"FailedScheduling", "Scheduled"}, "node": {"Scheduled"}, "image": {"Failed", "BackOff", "Pulling", "Pulled"},
 		"setup": {"Created", "Started"}, "work": {},
 	}[phase]
+	if phase == "placing" && r.grown && !r.unplaced.IsZero() {
+		of = of[:1] // it was refused; where it went in the end belongs to the node
+	}
 	last := ""
 	for _, e := range r.out.Events {
 		switch {

@@ -38,6 +38,7 @@ func (r *rehearsal) look(p *corev1.Pod, deleted bool) {
 	}
 	if p.Spec.NodeName != "" && r.placed.IsZero() {
 		r.placed, r.out.Node = now, p.Spec.NodeName
+		r.grown = r.newer(p)
 	}
 	for _, c := range p.Status.Conditions {
 		if c.Type == corev1.PodScheduled && c.Status == corev1.ConditionFalse && c.Reason == corev1.PodReasonUnschedulable && r.unplaced.IsZero() {
@@ -64,6 +65,15 @@ func (r *rehearsal) look(p *corev1.Pod, deleted bool) {
 		r.ended = now
 		r.over(t)
 	}
+}
+
+// newer reports whether the pod's node came after the pod itself. Where nodes may not
+// be looked at it is not known, and the time counts as placing.
+func (r *rehearsal) newer(p *corev1.Pod) bool {
+	ctx, cancel := context.WithTimeout(context.Background(), requestTime)
+	defer cancel()
+	n, err := r.client.CoreV1().Nodes().Get(ctx, p.Spec.NodeName, metav1.GetOptions{})
+	return err == nil && p.CreationTimestamp.Before(&n.CreationTimestamp)
 }
 
 // waiting looks at why a container does not start.
@@ -128,10 +138,6 @@ func (r *rehearsal) hear(e *corev1.Event) {
 		r.out.Events = append(r.out.Events, Event{At: int64(now.Sub(r.began)), Reason: e.Reason, Message: e.Message, Warning: e.Type == corev1.EventTypeWarning})
 	}
 	switch e.Reason {
-	case "TriggeredScaleUp":
-		if r.grown.IsZero() {
-			r.grown = now
-		}
 	case "FailedScheduling":
 		if r.unplaced.IsZero() {
 			r.unplaced = now

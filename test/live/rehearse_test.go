@@ -4,6 +4,7 @@ import (
 	"context"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"sync/atomic"
 	"testing"
@@ -13,6 +14,7 @@ import (
 	"tachyphor/internal/kube"
 
 	corev1 "k8s.io/api/core/v1"
+	"k8s.io/apimachinery/pkg/api/resource"
 	metav1 "k8s.io/apimachinery/pkg/apis/meta/v1"
 	"k8s.io/client-go/tools/clientcmd"
 )
@@ -77,7 +79,12 @@ func TestRehearsals(t *testing.T) {
 		play(nil)
 		if p.real {
 			addNode(t, p.client, "core-001", "8", "64Gi")
-			playKubelet(t, p.client, func(*corev1.Pod) []corev1.ContainerState { return *states.Load() })
+			playKubelet(t, p.client, func(x *corev1.Pod) []corev1.ContainerState {
+				if strings.HasPrefix(x.Name, "filler-") {
+					return nil
+				}
+				return *states.Load()
+			})
 		}
 		for _, c := range cases {
 			if p.real && strings.Contains(c.says, "sleeps") {
@@ -117,10 +124,48 @@ func TestRehearsals(t *testing.T) {
 				t.Errorf("%s: log\n%s", c.name, r.Log)
 			}
 		}
+		play([]corev1.ContainerState{running(), terminated(0, "Completed")})
+		p.newNode(t)
 		play([]corev1.ContainerState{running()})
 		p.brokenOff(t)
 		p.withoutRights(t)
 	})
+}
+
+// newNode rehearses when the nodes are full: a node that comes for the agent is
+// told apart from room that was found.
+func (p *place) newNode(t *testing.T) {
+	t.Helper()
+	ctx := context.Background()
+	list, err := p.client.CoreV1().Nodes().List(ctx, metav1.ListOptions{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, n := range list.Items {
+		filler := &corev1.Pod{ObjectMeta: metav1.ObjectMeta{Name: "filler-" + n.Name, Namespace: namespace}, Spec: corev1.PodSpec{
+			Containers: []corev1.Container{{Name: "idle", Image: "images.brinewell.example/agents/steady:2026.9", Resources: corev1.ResourceRequirements{Requests: corev1.ResourceList{"cpu": resource.MustParse("6")}}}},
+		}}
+		if _, err := p.client.CoreV1().Pods(namespace).Create(ctx, filler, metav1.CreateOptions{}); err != nil {
+			t.Fatal(err)
+		}
+		eventually(t, "the filler's place", func() bool {
+			x, err := p.client.CoreV1().Pods(namespace).Get(ctx, filler.Name, metav1.GetOptions{})
+			return err == nil && x.Spec.NodeName != ""
+		})
+	}
+	added := false
+	wait := quick
+	wait.Placing = 15 * time.Second
+	r := p.conn.Rehearse(ctx, demoDocument(t, "templates/compile-wide.yaml"), nil, wait, func(r kube.Rehearsal) {
+		if p.real && !added && slices.ContainsFunc(r.Events, func(e kube.Event) bool { return e.Reason == "FailedScheduling" }) {
+			added = true
+			time.Sleep(1200 * time.Millisecond) // times of creation count in seconds
+			addNode(t, p.client, "burst-001", "16", "64Gi")
+		}
+	})
+	if !r.Worked || len(r.Stretches) != 6 || r.Stretches[1].Phase != "node" || r.Stretches[1].Ns < int64(time.Second) || !strings.Contains(r.Stretches[0].Says, "Insufficient cpu") {
+		t.Errorf("%+v", r)
+	}
 }
 
 // brokenOff ends a rehearsal in the middle: the pod goes all the same.
