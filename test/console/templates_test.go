@@ -2,12 +2,15 @@ package console
 
 import (
 	"context"
+	"fmt"
 	"strings"
 	"testing"
 
 	"tachyphor/client"
 	"tachyphor/core/document"
 	"tachyphor/test/running"
+
+	"github.com/chromedp/chromedp/kb"
 )
 
 // The way of a template: read what is wrong with a draft, mend it, see the
@@ -37,6 +40,23 @@ func TestMendADraft(t *testing.T) {
 	}
 	q.click(`a[href$="?view=revisions"]`)
 	q.reads("[data-diff]", `command: [sh, -c, "sleep 86400"]`, "restartPolicy: Never")
+	// The schema knows what may stand where.
+	q.goTo("/templates/suite-night")
+	q.must(q.p.Until(`document.querySelector(".cm-content") !== null`))
+	for _, c := range []struct{ line, typed, offered string }{
+		{"restartPolicy: Never", "    prio", "priorityClassName"},
+		{"workingDir: /workspace", "        imageP", "imagePullPolicy"},
+	} {
+		q.click(".cm-content")
+		n, err := q.p.Number(fmt.Sprintf(`1 + [...document.querySelectorAll(".cm-line")].findIndex((e) => e.innerText.includes(%q))`, c.line))
+		q.must(err)
+		q.click(fmt.Sprintf(".cm-line:nth-child(%d)", int(n)))
+		q.must(q.p.Press(kb.End))
+		q.must(q.p.Press(kb.Enter))
+		q.must(q.p.Press(c.typed))
+		q.must(q.p.Until(fmt.Sprintf(`[...document.querySelectorAll(".cm-tooltip-autocomplete li")].some((e) => e.innerText === %q)`, c.offered)))
+		q.must(q.p.Press(kb.Escape))
+	}
 	// What cannot be read is told with its line, and cannot be saved.
 	q.goTo("/templates/small-steady")
 	q.must(q.p.Until(`document.querySelector(".cm-content") !== null`))

@@ -91,7 +91,7 @@ export function Editor({
           look,
           syntaxHighlighting(colours),
           EditorView.contentAttributes.of({ "aria-label": "Manifest" }),
-          autocompletion(schema ? { override: [completeBy(schema)] } : {}),
+          autocompletion({ icons: false, override: schema ? [completeBy(schema)] : undefined }),
           EditorView.updateListener.of((u) => {
             if (u.docChanged) told.current(u.state.doc.toString());
           }),
