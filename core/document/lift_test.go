@@ -269,3 +269,12 @@ func TestMendEditsTheSource(t *testing.T) {
 		t.Errorf("%v\n%s", err, out)
 	}
 }
+
+// An edit keeps the quotes and the comment of what it replaces.
+func TestEditsKeepQuotesAndComments(t *testing.T) {
+	const text = "apiVersion: v1\nkind: PodTemplate\nmetadata: {name: a}\ntemplate:\n  spec:\n    containers:\n      - {name: agent, image: \"a: 1\"} # monthly\n"
+	got, err := document.Apply(text, []document.Edit{{Op: "replace", Path: document.Pointer("template", "spec", "containers", 0, "image"), Value: "b: 2"}})
+	if want := strings.Replace(text, `"a: 1"`, `"b: 2"`, 1); err != nil || got != want {
+		t.Errorf("%v\n%s", err, got)
+	}
+}

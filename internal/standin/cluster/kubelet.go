@@ -230,9 +230,21 @@ func (k *kubelet) end(key string) {
 				}
 				return true
 			})
+			k.forget(key)
 			k.wake()
 		}
 	})
+}
+
+// forget drops the events of a pod that is gone, so that they do not pile up.
+func (k *kubelet) forget(pod string) {
+	namespace, name, _ := strings.Cut(pod, "/")
+	all, _ := k.c.objects.list(events, namespace)
+	for _, e := range all {
+		if text(e, "involvedObject", "name") == name {
+			k.c.objects.remove(events, keyOf(e))
+		}
+	}
 }
 
 // log answers with what a container wrote.

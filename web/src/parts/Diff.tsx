@@ -1,7 +1,10 @@
 /** A unified difference, line by line. */
 export function Diff({ text }: { text: string }) {
   if (!text) return <p className="py-2 text-sm opacity-80">There is no difference.</p>;
-  const lines = text.split("\n").filter((l) => !l.startsWith("---") && !l.startsWith("+++"));
+  const lines = text
+    .trimEnd()
+    .split("\n")
+    .filter((l) => !l.startsWith("---") && !l.startsWith("+++"));
   return (
     <pre
       className="overflow-x-auto border border-base-300 bg-base-200 p-3 font-mono text-xs leading-5"
