@@ -117,10 +117,10 @@ func Connect(o Options) (*Cluster, error) {
 	return c, nil
 }
 
-// as returns a connection that acts as a service account.
-func (c *Cluster) as(namespace, account string) (kubernetes.Interface, error) {
+// as returns a connection that acts in a user's name.
+func (c *Cluster) as(user string) (kubernetes.Interface, error) {
 	config := rest.CopyConfig(c.config)
-	config.Impersonate = rest.ImpersonationConfig{UserName: "system:serviceaccount:" + namespace + ":" + account}
+	config.Impersonate = rest.ImpersonationConfig{UserName: user}
 	return kubernetes.NewForConfig(config)
 }
 

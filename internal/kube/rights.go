@@ -7,9 +7,11 @@ import (
 
 	"tachyphor/core/kit"
 
+	authenticationv1 "k8s.io/api/authentication/v1"
 	authorizationv1 "k8s.io/api/authorization/v1"
 	apierrors "k8s.io/apimachinery/pkg/api/errors"
 	metav1 "k8s.io/apimachinery/pkg/apis/meta/v1"
+	"k8s.io/client-go/kubernetes"
 )
 
 // rights asks for each right whether the account has it: as the account itself
@@ -38,9 +40,25 @@ func (f *flight) rights(ctx context.Context) {
 	}
 }
 
+// account is the user name of the service account that makes agents.
+func (f *flight) account() string {
+	return "system:serviceaccount:" + f.namespace + ":" + kit.Account
+}
+
+// self returns a connection that acts as the account: this one where it is the
+// account's own, as it is for a controller in the cluster, or one that acts in its
+// name.
+func (f *flight) self(ctx context.Context) (kubernetes.Interface, error) {
+	me, err := f.client.AuthenticationV1().SelfSubjectReviews().Create(ctx, &authenticationv1.SelfSubjectReview{}, metav1.CreateOptions{})
+	if err == nil && me.Status.UserInfo.Username == f.account() {
+		return f.client, nil
+	}
+	return f.as(f.account())
+}
+
 // may asks whether the account may do something.
 func (f *flight) may(ctx context.Context, what *authorizationv1.ResourceAttributes) (allowed bool, reason string, err error) {
-	self, err := f.as(f.namespace, kit.Account)
+	self, err := f.self(ctx)
 	if err != nil {
 		return false, "", err
 	}
@@ -53,10 +71,9 @@ func (f *flight) may(ctx context.Context, what *authorizationv1.ResourceAttribut
 	if !apierrors.IsForbidden(err) {
 		return false, "", err
 	}
-	account := "system:serviceaccount:" + f.namespace + ":" + kit.Account
 	about, err := f.client.AuthorizationV1().SubjectAccessReviews().Create(ctx, &authorizationv1.SubjectAccessReview{
 		Spec: authorizationv1.SubjectAccessReviewSpec{
-			User: account, Groups: []string{"system:serviceaccounts", "system:serviceaccounts:" + f.namespace, "system:authenticated"}, ResourceAttributes: what,
+			User: f.account(), Groups: []string{"system:serviceaccounts", "system:serviceaccounts:" + f.namespace, "system:authenticated"}, ResourceAttributes: what,
 		},
 	}, metav1.CreateOptions{})
 	if err != nil {
@@ -72,7 +89,7 @@ var everyones = []string{"selfsubjectaccessreviews", "selfsubjectrulesreviews", 
 // nothingMore looks for rights that the account has beyond what it needs.
 func (f *flight) nothingMore(ctx context.Context) {
 	const name = kit.Account + " may do nothing else"
-	self, err := f.as(f.namespace, kit.Account)
+	self, err := f.self(ctx)
 	if err != nil {
 		f.trouble(name, err, "")
 		return

@@ -19,6 +19,7 @@ import (
 	"tachyphor/internal/kube"
 	"tachyphor/internal/standin/cluster"
 
+	authenticationv1 "k8s.io/api/authentication/v1"
 	corev1 "k8s.io/api/core/v1"
 	discoveryv1 "k8s.io/api/discovery/v1"
 	rbacv1 "k8s.io/api/rbac/v1"
@@ -255,7 +256,54 @@ func TestPreflightAndRights(t *testing.T) {
 		p.takesTemplates(t)
 		p.eachRight(t, plan)
 		p.nothingElse(t)
+		p.asTheAccount(t, plan)
 	})
+}
+
+// asTheAccount runs a preflight with the account's own rights, as a controller in
+// the cluster has them: it sees each of its rights, and what it may not look at could
+// not be told.
+func (p *place) asTheAccount(t *testing.T, plan kube.Plan) {
+	t.Helper()
+	ctx := context.Background()
+	config, err := clientcmd.LoadFromFile(p.path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, a := range config.AuthInfos {
+		if !p.real { // which has no tokens of its own
+			a.Impersonate = "system:serviceaccount:" + namespace + ":" + kit.Account
+			continue
+		}
+		token, err := p.client.CoreV1().ServiceAccounts(namespace).CreateToken(ctx, kit.Account, &authenticationv1.TokenRequest{}, metav1.CreateOptions{})
+		if err != nil {
+			t.Fatal(err)
+		}
+		a.Token = token.Status.Token
+	}
+	path := filepath.Join(t.TempDir(), "account.yaml")
+	if err := clientcmd.WriteToFile(*config, path); err != nil {
+		t.Fatal(err)
+	}
+	conn, err := kube.Connect(kube.Options{Kubeconfig: path})
+	if err != nil {
+		t.Fatal(err)
+	}
+	rights := 0
+	for _, c := range conn.Preflight(ctx, plan, func(kube.Check) {}) {
+		switch {
+		case strings.HasPrefix(c.Name, kit.Account+" may "), strings.HasPrefix(c.Name, "agent of "):
+			rights++
+			if c.State != kube.Passed {
+				t.Errorf("as the account: %+v", c)
+			}
+		case c.State == kube.Failed:
+			t.Errorf("as the account something failed that could not be told: %+v", c)
+		}
+	}
+	if rights != 7+len(plan.Templates) {
+		t.Errorf("%d rights were looked at", rights)
+	}
 }
 
 // takesTemplates sends the demo's templates to the server as they are rendered,

@@ -93,6 +93,10 @@ func (c *Cluster) ServeHTTP(w http.ResponseWriter, q *http.Request) {
 		answer(w, 200, object{"major": "1", "minor": "37", "gitVersion": Version})
 		return
 	}
+	if q.URL.Path == "/apis/authentication.k8s.io/v1/selfsubjectreviews" {
+		answer(w, http.StatusCreated, object{"kind": "SelfSubjectReview", "apiVersion": "authentication.k8s.io/v1", "status": object{"userInfo": object{"username": user}}})
+		return
+	}
 	q.Body = http.MaxBytesReader(w, q.Body, mostBody)
 	if strings.HasPrefix(q.URL.Path, "/apis/authorization.k8s.io/v1/") {
 		c.review(w, q, user)
