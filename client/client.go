@@ -294,6 +294,18 @@ func (c *Client) Render(ctx context.Context, templates []string, scenario string
 	return r, err
 }
 
+// Fit says how agents of stored templates go on the nodes of a cluster, which may be
+// empty for the only one.
+func (c *Client) Fit(ctx context.Context, templates []string, cluster string) (review.Fits, error) {
+	var f review.Fits
+	q := url.Values{"templates": {strings.Join(templates, ",")}}
+	if cluster != "" {
+		q.Set("cluster", cluster)
+	}
+	_, err := c.call(ctx, request{method: "GET", path: "/fit", query: q}, &f)
+	return f, err
+}
+
 // Draft writes a first template from answers.
 func (c *Client) Draft(ctx context.Context, a template.Answers) (string, error) {
 	var d api.Draft

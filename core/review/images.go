@@ -7,7 +7,6 @@ import (
 	"strings"
 
 	"tachyphor/core/document"
-	"tachyphor/core/fleet"
 	"tachyphor/core/template"
 	"tachyphor/core/units"
 
@@ -134,7 +133,7 @@ func imagePlatform(x *subject) {
 	}
 	var have []string
 	for _, s := range sites {
-		l := fleet.Labels(s.pool)
+		l := s.Labels
 		if p := l[corev1.LabelOSStable] + "/" + l[corev1.LabelArchStable]; !slices.Contains(have, p) {
 			have = append(have, p)
 		}

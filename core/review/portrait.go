@@ -106,25 +106,17 @@ func (s *Shelf) Portray(d *document.Document) Portrait {
 // places says for every pool how agents go on its nodes.
 func (x *subject) places() []Place {
 	out := []Place{}
+	names := fleet.ExtendedNames(x.agent)
 	for _, s := range x.sites(true) {
-		p := Place{Pool: s.pool.Name, NodeType: s.kind.Name}
-		n, binds, _ := s.room.Holds(&s.need)
-		switch {
-		case !x.agent.Where.Tolerated(fleet.Taints(s.pool)):
-			p.Binds = "a taint that it does not tolerate"
-		case !x.agent.Where.Matches(fleet.Labels(s.pool)):
-			p.Binds = "it has not the labels that it wants"
-		case n == 0:
-			p.Binds = "short of " + listed(s.short())
-		default:
-			left := s.room
-			left.CPU -= s.need.CPU * units.MilliCPU(n)
-			left.Memory -= s.need.Memory * units.Bytes(n)
-			p.Agents, p.Binds, p.LeftCPU, p.LeftMem = n, binds, left.CPU.String(), left.Memory.Short()
-			p.perHour = units.Money(s.price().For(units.Hour)).Float() / float64(n)
-			if s.need.CPU > 0 || s.need.Memory > 0 { // one that reserves nothing is paid for by others
-				p.Hourly = fmt.Sprintf("%.3f", p.perHour)
-			}
+		f := s.FitOn(x.agent, names)
+		p := Place{Pool: s.Pool, NodeType: s.NodeType, Agents: f.Agents, Binds: f.Binds, perHour: f.PerHour}
+		if f.Agents == 0 {
+			p.Binds = listed(f.Why)
+		} else {
+			p.LeftCPU, p.LeftMem = f.Left.CPU.String(), f.Left.Memory.Short()
+		}
+		if f.PerHour > 0 {
+			p.Hourly = fmt.Sprintf("%.3f", f.PerHour)
 		}
 		out = append(out, p)
 	}

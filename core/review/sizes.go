@@ -6,7 +6,6 @@ import (
 	"strings"
 
 	"tachyphor/core/document"
-	"tachyphor/core/fleet"
 	"tachyphor/core/template"
 	"tachyphor/core/units"
 
@@ -159,28 +158,6 @@ func cpuThrottled(x *subject) {
 	x.say(x.path+".resources.limits.cpu", says, "Leave the CPU limit out and keep the request.", fix...)
 }
 
-// short writes what a pod lacks on an empty node.
-func (s site) short() []string {
-	lack := s.room.Lacks(&s.need)
-	var out []string
-	if lack.CPU {
-		out = append(out, (s.need.CPU-s.room.CPU).String()+" CPU")
-	}
-	if lack.Memory {
-		out = append(out, (s.need.Memory-s.room.Memory).Short()+" of memory")
-	}
-	if lack.Disk {
-		out = append(out, (s.need.Disk-s.room.Disk).Short()+" of disk")
-	}
-	if lack.Pods {
-		out = append(out, "room for any pod")
-	}
-	if lack.Extended != ([fleet.MostExtended]bool{}) {
-		out = append(out, "a device that it asks for")
-	}
-	return out
-}
-
 func fitsNowhere(x *subject) {
 	all := x.sites(true)
 	if len(all) == 0 {
@@ -189,15 +166,15 @@ func fitsNowhere(x *subject) {
 	var why []string
 	told := map[string]bool{}
 	for _, s := range all {
-		short := s.short()
-		open := x.agent.Where.Matches(fleet.Labels(s.pool)) && x.agent.Where.Tolerated(fleet.Taints(s.pool))
+		short := s.Short(&s.need)
+		open := s.Open(x.agent)
 		var what string
 		switch {
 		case open && len(short) == 0:
 			return
 		case len(short) > 0:
-			what = fmt.Sprintf("%s is short of %s", s.kind.Name, listed(short))
-		case !x.agent.Where.Tolerated(fleet.Taints(s.pool)):
+			what = fmt.Sprintf("%s is short of %s", s.NodeType, listed(short))
+		case !x.agent.Where.Tolerated(s.Taints):
 			what = "pool " + s.pool.Name + " has a taint that it does not tolerate"
 		default:
 			what = "pool " + s.pool.Name + " has not the labels that it wants"
@@ -218,7 +195,7 @@ func strandsNodes(x *subject) {
 	var best site
 	least, count, binds := 1.0, 0, ""
 	for _, s := range x.sites(false) {
-		n, what, left := s.room.Holds(&s.need)
+		n, what, left := s.Room.Holds(&s.need)
 		if n == 0 {
 			continue
 		}
@@ -229,13 +206,13 @@ func strandsNodes(x *subject) {
 	if count == 0 || least <= mostLeft {
 		return
 	}
-	says := fmt.Sprintf("At best %d %s on a node (%s), which leaves %.0f %% of its %s to nobody", count, several(count, "goes", "go"), best.kind.Name, 100*least, map[string]string{"cpu": "CPU", "memory": "memory", "disk": "disk"}[binds])
+	says := fmt.Sprintf("At best %d %s on a node (%s), which leaves %.0f %% of its %s to nobody", count, several(count, "goes", "go"), best.NodeType, 100*least, map[string]string{"cpu": "CPU", "memory": "memory", "disk": "disk"}[binds])
 	do := "Choose a request that divides a node, or node types that it divides."
 	switch binds {
 	case "cpu":
-		says += fmt.Sprintf("; with %v less CPU one more would fit.", x.agent.Request.CPU-best.room.CPU/units.MilliCPU(count+1))
+		says += fmt.Sprintf("; with %v less CPU one more would fit.", x.agent.Request.CPU-best.Room.CPU/units.MilliCPU(count+1))
 	case "memory":
-		says += fmt.Sprintf("; with %v less memory one more would fit.", (x.agent.Request.Memory - best.room.Memory/units.Bytes(count+1)).Short())
+		says += fmt.Sprintf("; with %v less memory one more would fit.", (x.agent.Request.Memory - best.Room.Memory/units.Bytes(count+1)).Short())
 	default:
 		says += "."
 	}
@@ -335,7 +312,7 @@ func volumeOneNode(x *subject) {
 		}
 		room := 0
 		for _, s := range x.sites(false) {
-			n, _, _ := s.room.Holds(&s.need)
+			n, _, _ := s.Room.Holds(&s.need)
 			room = max(room, n)
 		}
 		ceiling := -1

@@ -8,7 +8,6 @@ import (
 	"tachyphor/core/document"
 	"tachyphor/core/fleet"
 	"tachyphor/core/template"
-	"tachyphor/core/units"
 
 	corev1 "k8s.io/api/core/v1"
 )
@@ -135,51 +134,29 @@ func (x *subject) image(name string) *document.Image {
 	return &x.facts.Images[i]
 }
 
-// A site is a pool that agents may go to as far as labels and taints decide.
+// A site is a pool that agents may go to, and what one of them asks of a node there.
 type site struct {
+	fleet.Site
 	pool document.Pool
-	kind document.NodeType
-	room fleet.Room
 	need fleet.Need
 }
 
-// sites returns the pools that may have nodes and whose nodes the template may go
-// to, room aside.
+// sites returns the pools that may have nodes and whose labels and taints let the
+// template's agents in; with all, the others too.
 func (x *subject) sites(all bool) []site {
 	if x.facts == nil {
 		return nil
 	}
-	var names []string
-	for name := range x.agent.Extended {
-		names = append(names, name)
-	}
-	slices.Sort(names)
-	names = names[:min(len(names), fleet.MostExtended)]
-	need := fleet.Need{Request: x.agent.Request}
-	for i, name := range names {
-		need.Extended[i] = x.agent.Extended[name]
-	}
+	names := fleet.ExtendedNames(x.agent)
+	need := fleet.NeedOf(x.agent, names)
 	var out []site
-	for _, p := range x.facts.Pools {
-		if p.Max == 0 {
-			continue
+	for _, s := range fleet.Sites(x.facts, names) {
+		if all || s.Open(x.agent) {
+			i := slices.IndexFunc(x.facts.Pools, func(p document.Pool) bool { return p.Name == s.Pool })
+			out = append(out, site{s, x.facts.Pools[i], need})
 		}
-		if !all && (!x.agent.Where.Matches(fleet.Labels(p)) || !x.agent.Where.Tolerated(fleet.Taints(p))) {
-			continue
-		}
-		i := slices.IndexFunc(x.facts.NodeTypes, func(t document.NodeType) bool { return t.Name == p.NodeType })
-		t := x.facts.NodeTypes[i]
-		out = append(out, site{p, t, fleet.Allocatable(t, p.Name, x.facts.DaemonSets, names), need})
 	}
 	return out
-}
-
-// price returns what a node of the site costs.
-func (s site) price() units.Price {
-	if s.pool.Spot != nil && s.kind.SpotPrice != nil {
-		return *s.kind.SpotPrice
-	}
-	return s.kind.Price
 }
 
 // each calls f for every container, with its path and pointer.

@@ -88,6 +88,7 @@ func Operations(api huma.API, s *server) {
 	s.recordingOperations(api)
 	s.templateOperations(api)
 	s.trialOperations(api)
+	s.fitOperations(api)
 	s.scenarioOperations(api)
 	s.outcomeOperations(api)
 	s.jobOperations(api)

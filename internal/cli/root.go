@@ -123,7 +123,7 @@ jobs wait to start and why, and what the nodes cost.
 	}
 	root.AddCommand(
 		p.serveCommand(), p.demoCommand(), p.putCommand(), p.getCommand(), p.dropCommand(), p.historyCommand(), p.diffCommand(),
-		p.checkCommand(), p.matchCommand(), p.renderCommand(), p.preflightCommand(), p.rehearseCommand(),
+		p.checkCommand(), p.matchCommand(), p.renderCommand(), p.fitCommand(), p.preflightCommand(), p.rehearseCommand(),
 		p.simulateCommand(), p.explainCommand(), p.compareCommand(), p.exportCommand(), p.schemaCommand(), p.tokenCommand(), p.versionCommand(),
 	)
 	return root

@@ -106,6 +106,12 @@ func TestMatchAndRenderFiles(t *testing.T) {
 		t.Errorf("%+v", r)
 	}
 	file := filepath.Join(dir, "templates", "compile-wide.yaml")
+	if r := command(t, state, "fit", file, "--with", filepath.Join(dir, "cluster.yaml"), "-o", "csv"); r.status != 0 || !strings.Contains(r.out, "burst sixteen-64,2,cpu") {
+		t.Errorf("%+v", r)
+	}
+	if r := command(t, state, "fit", file); r.status != 1 || !strings.Contains(r.err, "name the cluster whose nodes are meant; there is none") {
+		t.Errorf("%+v", r)
+	}
 	stream := command(t, state, "render", file, "--with", dir, "--scenario", "weekday-lean")
 	if stream.status != 0 || strings.Count(stream.out, "\n---\n") < 8 || !strings.Contains(stream.out, "kind: ResourceQuota") || !strings.Contains(stream.out, "kind: PodTemplate") || strings.Contains(stream.out, "kind: Pod\n") {
 		t.Errorf("%+v", stream)
@@ -173,6 +179,12 @@ func TestTemplatesAtTheService(t *testing.T) {
 		t.Errorf("%+v, %v", one, err)
 	}
 	if r := command(t, state, "match", "week-38", "spot-night"); r.status != 1 || !strings.Contains(r.out, "suite-night, else compile-wide") {
+		t.Errorf("%+v", r)
+	}
+	if r := command(t, state, "fit", "compile-wide", "small-steady"); r.status != 0 || !strings.Contains(r.out, "−1350m CPU: 33 %") || !strings.Contains(r.out, "2 compile-wide + 1 small-steady") {
+		t.Errorf("%+v", r)
+	}
+	if r := command(t, state, "fit", "compile-wide", "--cluster", "south"); r.status != 1 || !strings.Contains(r.err, "there is no cluster south") {
 		t.Errorf("%+v", r)
 	}
 	if r := command(t, state, "render", "compile-wide", "suite-night", "--scenario", "spot-night"); r.status != 0 || !strings.Contains(r.out, "kind: NetworkPolicy") {

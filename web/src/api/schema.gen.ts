@@ -156,6 +156,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/fit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * How agents go on the nodes of a cluster
+         * @description Agents per node, what binds, what is left over, price an agent-hour with its steps, and the best mix of several templates.
+         */
+        get: operations["fit"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/manifests": {
         parameters: {
             query?: never;
@@ -630,6 +650,14 @@ export interface components {
             when: string;
             /** @description Time zone; absent: the workload's. */
             zone?: string;
+        };
+        Amounts: {
+            /** @description CPU. */
+            cpu: string;
+            /** @description Ephemeral storage; of a node type that does not say, without limit. */
+            disk: string;
+            /** @description Memory. */
+            memory: string;
         };
         Answers: {
             /** @description Address at which agents reach the controller inside the cluster, as in http://dispatch.slipway.svc:8080. */
@@ -1128,6 +1156,51 @@ export interface components {
             /** @description What it is about. */
             title: string;
         };
+        Fit: {
+            /**
+             * Format: int64
+             * @description Agents that go on one empty node; 0: none.
+             */
+            agents: number;
+            /** @description What keeps more from it: cpu, memory, disk, pods, an extended resource; empty when none fits. */
+            binds: string;
+            /** @description What a full node has left over: stranded, where no other agent can use it. */
+            left: components["schemas"]["Amounts"];
+            /** @description Type of its nodes. */
+            nodeType: string;
+            /** @description The request a little smaller with which one more would fit; absent when it would have to be much smaller. */
+            oneMore?: components["schemas"]["Step"];
+            /**
+             * Format: double
+             * @description What an agent costs an hour on a full node, in the currency's main unit; 0 for one that reserves nothing.
+             */
+            perHour: number;
+            /** @description Name of the pool. */
+            pool: string;
+            /** @description Price by request of CPU and memory together: for each number of agents on a node, the largest request that allows it. */
+            steps: components["schemas"]["Step"][];
+            /**
+             * Format: double
+             * @description Share of the binding resource that is left over, 0 to 1.
+             */
+            stranded: number;
+            /** @description Name of the template. */
+            template: string;
+            /** @description Where none fits: why. */
+            why: string[];
+        };
+        Fits: {
+            /** @description Name of the cluster. */
+            cluster: string;
+            /** @description Currency of prices. */
+            currency: string;
+            /** @description Each template on each pool. */
+            fits: components["schemas"]["Fit"][];
+            /** @description For several templates: for each pool the agents on one node that are worth most together. */
+            mixes: components["schemas"]["Mix"][];
+            /** @description Templates, in the order in which they were named. */
+            templates: string[];
+        };
         Gist: {
             /** Format: double */
             costPerMonth: number;
@@ -1562,6 +1635,28 @@ export interface components {
             template: string;
             /** @description Why. */
             why: string;
+        };
+        Mix: {
+            /** @description Agents of each template on one node, in the order in which they were named. */
+            agents: number[];
+            /** @description What is left over. */
+            left: components["schemas"]["Amounts"];
+            /** @description Type of its nodes. */
+            nodeType: string;
+            /** @description Name of the pool. */
+            pool: string;
+            /**
+             * Format: double
+             * @description Price of the node an hour.
+             */
+            price: number;
+            /** @description No mix is worth more; false when the search was cut short. */
+            proven: boolean;
+            /**
+             * Format: double
+             * @description What these agents would cost an hour each where it costs least alone, in the currency's main unit.
+             */
+            worth: number;
         };
         NamedLine: {
             /** @description What it is of. */
@@ -2109,6 +2204,31 @@ export interface components {
              * @description To, since the job's submission.
              */
             toNs: number;
+        };
+        Step: {
+            /**
+             * Format: int64
+             * @description Agents on a node.
+             */
+            agents: number;
+            /**
+             * Format: double
+             * @description Share by which an agent is cheaper than now; below 0: dearer.
+             */
+            cheaper: number;
+            /** @description Largest request of CPU. */
+            cpu: string;
+            /** @description How much less CPU than now; 0: not more than now is asked. */
+            lessCpu: string;
+            /** @description How much less memory than now. */
+            lessMemory: string;
+            /** @description Largest request of memory. */
+            memory: string;
+            /**
+             * Format: double
+             * @description What an agent costs an hour then.
+             */
+            perHour: number;
         };
         Stored: {
             /**
@@ -2769,6 +2889,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Draft"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    fit: {
+        parameters: {
+            query: {
+                /** @description Names of the templates. */
+                templates: string[];
+                /** @description Cluster; absent: the only one that is stored. */
+                cluster?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Fits"];
                 };
             };
             /** @description Error */

@@ -1,0 +1,41 @@
+package api
+
+import (
+	"context"
+	"net/http"
+
+	"tachyphor/core/document"
+	"tachyphor/core/review"
+	"tachyphor/internal/store"
+
+	"github.com/danielgtaylor/huma/v2"
+)
+
+func (s *server) fitOperations(api huma.API) {
+	huma.Register(api, huma.Operation{
+		OperationID: "fit", Method: http.MethodGet, Path: "/api/v1/fit", Summary: "How agents go on the nodes of a cluster",
+		Description: "Agents per node, what binds, what is left over, price an agent-hour with its steps, and the best mix of several templates.", Tags: []string{"sizing"},
+	}, func(ctx context.Context, in *struct {
+		Templates []string `query:"templates" required:"true" minItems:"1" maxItems:"100" doc:"Names of the templates."`
+		Cluster   string   `query:"cluster" maxLength:"63" doc:"Cluster; absent: the only one that is stored."`
+	},
+	) (*struct{ Body review.Fits }, error) {
+		shelf, err := s.Queue.Library.Shelf(ctx, document.Reading{})
+		if err != nil {
+			return nil, s.answer(err, "fit")
+		}
+		var docs []*document.Document
+		for _, name := range in.Templates {
+			d := shelf.Find(document.KindPodTemplate, name)
+			if d == nil {
+				return nil, s.answer(store.ErrNotFound, "template "+name)
+			}
+			docs = append(docs, d)
+		}
+		fits, err := shelf.Fit(docs, in.Cluster)
+		if err != nil {
+			return nil, huma.Error422UnprocessableEntity(err.Error())
+		}
+		return &struct{ Body review.Fits }{fits}, nil
+	})
+}
