@@ -64,9 +64,11 @@ func (l *Library) Shelf(ctx context.Context, extra document.Reading) (*review.Sh
 		var r *demand.Recording
 		if w.Spec.Jobs != nil {
 			var err error
-			if r, err = l.Recording(ctx, w.Spec.Jobs); errors.Is(err, store.ErrNotFound) || r == nil {
+			r, err = l.Recording(ctx, w.Spec.Jobs)
+			if errors.Is(err, store.ErrNotFound) { // sent to be checked, its log not stored
 				continue
-			} else if err != nil {
+			}
+			if err != nil {
 				return nil, err
 			}
 		}
