@@ -1,6 +1,7 @@
 package stats
 
 import (
+	"cmp"
 	"math"
 	"slices"
 
@@ -31,15 +32,70 @@ type Tolerance struct {
 // Source: Wilks, Determination of sample sizes for setting tolerance limits (1941).
 func UpperTolerance(values []float64, share, sure float64) Tolerance {
 	n := len(values)
-	t := Tolerance{Bound: math.Inf(1), Runs: n, Share: share, Sure: sure, Needs: int(math.Ceil(math.Log(1-sure) / math.Log(share)))}
-	if n < t.Needs {
+	t := none(n, share, sure)
+	r := toleranceRank(n, share, sure)
+	if r == 0 {
 		return t
 	}
-	below := func(r int) float64 { // P(Binomial(n, share) ≤ r − 1)
-		if r > n {
-			return 1
+	sorted := slices.Sorted(slices.Values(values))
+	if t.Bound = sorted[r-1]; !math.IsInf(t.Bound, 1) {
+		t.Rank = r
+	}
+	return t
+}
+
+// WeightedTolerance is UpperTolerance for values that do not all count alike, as
+// older ones that count less. They are as good as
+//
+//	n = (Σ w)² / Σ w²
+//
+// values that do (Kish's effective size), rounded down; the bound is the smallest
+// value with at least the rank's share of the weight at or below it. With equal
+// weights it is UpperTolerance. It is an approximation, held against drawn data in
+// the tests. Runs is n. Weights are above 0.
+func WeightedTolerance(values, weights []float64, share, sure float64) Tolerance {
+	sum, squares := 0.0, 0.0
+	for _, w := range weights {
+		sum, squares = sum+w, squares+w*w
+	}
+	n := 0
+	if squares > 0 {
+		n = int(sum*sum/squares + 1e-9)
+	}
+	t := none(n, share, sure)
+	r := toleranceRank(n, share, sure)
+	if r == 0 {
+		return t
+	}
+	order := make([]int, len(values))
+	for i := range order {
+		order[i] = i
+	}
+	slices.SortStableFunc(order, func(a, b int) int { return cmp.Compare(values[a], values[b]) })
+	need, have := float64(r)/float64(n)*sum, 0.0
+	for _, i := range order {
+		if have += weights[i]; have >= need*(1-1e-12) {
+			if t.Bound = values[i]; !math.IsInf(t.Bound, 1) {
+				t.Rank = r
+			}
+			return t
 		}
+	}
+	return t
+}
+
+// none is a tolerance without a bound.
+func none(n int, share, sure float64) Tolerance {
+	return Tolerance{Bound: math.Inf(1), Runs: n, Share: share, Sure: sure, Needs: int(math.Ceil(math.Log(1-sure) / math.Log(share)))}
+}
+
+// toleranceRank returns the rank of the bound among n values, 0 where there is none.
+func toleranceRank(n int, share, sure float64) int {
+	below := func(r int) float64 { // P(Binomial(n, share) ≤ r − 1)
 		return mathext.RegIncBeta(float64(n-r+1), float64(r), 1-share)
+	}
+	if n < 1 || below(n) < sure {
+		return 0
 	}
 	lo, hi := 1, n // the probability grows with r
 	for lo < hi {
@@ -49,12 +105,5 @@ func UpperTolerance(values []float64, share, sure float64) Tolerance {
 			lo = mid + 1
 		}
 	}
-	if below(lo) < sure {
-		return t
-	}
-	sorted := slices.Sorted(slices.Values(values))
-	if t.Bound = sorted[lo-1]; !math.IsInf(t.Bound, 1) {
-		t.Rank = lo
-	}
-	return t
+	return lo
 }

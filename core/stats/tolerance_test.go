@@ -131,3 +131,42 @@ func TestToleranceOfKilledRuns(t *testing.T) {
 		t.Errorf("%+v", many)
 	}
 }
+
+// With equal weights the weighted bound is the plain one; with weights that halve
+// every fortnight it still holds about as often as it says.
+func TestWeightedTolerance(t *testing.T) {
+	r := rand.New(rand.NewPCG(31, 7))
+	for range 200 {
+		n := 1 + r.IntN(700)
+		values, equal := make([]float64, n), make([]float64, n)
+		for i := range values {
+			values[i], equal[i] = r.ExpFloat64(), 2.5
+		}
+		if a, b := UpperTolerance(values, 0.95, 0.95), WeightedTolerance(values, equal, 0.95, 0.95); a != b {
+			t.Fatalf("%d values: %+v, weighted %+v", n, a, b)
+		}
+	}
+	const sets, runs, share, sure = 2000, 600, 0.95, 0.95
+	holds := 0
+	values, weights := make([]float64, runs), make([]float64, runs)
+	for range sets {
+		for i := range values {
+			values[i], weights[i] = math.Exp(r.NormFloat64()), math.Exp2(-60*r.Float64()/14)
+		}
+		b := WeightedTolerance(values, weights, share, sure)
+		if b.Runs < 200 || b.Runs >= runs {
+			t.Fatalf("%d effective values of %d", b.Runs, runs)
+		}
+		if 0.5*math.Erfc(math.Log(b.Bound)/math.Sqrt2) <= 1-share {
+			holds++
+		}
+	}
+	if got := float64(holds) / sets; got < sure-0.02 || got > 0.995 {
+		t.Errorf("held in %.1f %% of data sets", 100*got)
+	} else {
+		t.Logf("with weights the bound held in %.1f %% of data sets", 100*got)
+	}
+	if b := WeightedTolerance(nil, nil, share, sure); !math.IsInf(b.Bound, 1) || b.Needs != 59 {
+		t.Errorf("of nothing: %+v", b)
+	}
+}
