@@ -16,10 +16,60 @@ import (
 	"tachyphor/core/units"
 )
 
+// The columns of a file of samples.
+const (
+	podColumn = iota
+	containerColumn
+	atColumn
+	cpuColumn
+	coresColumn
+	memoryColumn
+	throttledColumn
+	diskColumn
+	killedColumn
+	limitColumn
+	columnCount
+)
+
+var columnNames = [columnCount]string{"pod", "container", "at", "cpu_seconds", "cores", "memory", "throttled_seconds", "disk", "killed", "limit"}
+
 // Columns are what a file of samples may have. pod and at must be there, and one of
 // the figures.
-func Columns() []string {
-	return []string{"pod", "container", "at", "cpu_seconds", "cores", "memory", "throttled_seconds", "disk", "killed", "limit"}
+func Columns() []string { return columnNames[:] }
+
+// A layout says where in a row each column is; −1: nowhere.
+type layout [columnCount]int
+
+// header reads the names of a file's columns.
+func header(head []string) (layout, error) {
+	var at layout
+	for c := range at {
+		at[c] = -1
+	}
+	for i, name := range head {
+		name = strings.TrimSpace(strings.TrimPrefix(name, "\ufeff"))
+		c := slices.Index(columnNames[:], name)
+		if c < 0 {
+			hint := ""
+			if near, ok := document.Nearest(name, Columns()); ok {
+				hint = fmt.Sprintf("; did you mean %q?", near)
+			}
+			return at, fmt.Errorf("column %q is not known; there are %s%s", name, strings.Join(Columns(), ", "), hint)
+		}
+		if at[c] >= 0 {
+			return at, fmt.Errorf("column %q is there twice", name)
+		}
+		at[c] = i
+	}
+	for _, must := range []int{podColumn, atColumn} {
+		if at[must] < 0 {
+			return at, fmt.Errorf("column %q is missing; it must be there", columnNames[must])
+		}
+	}
+	if at[coresColumn] >= 0 && at[cpuColumn] >= 0 {
+		return at, errors.New("cpu_seconds and cores are both there; keep one of them")
+	}
+	return at, nil
 }
 
 // Limits on a file of samples.
@@ -48,32 +98,11 @@ func ReadCSV(src io.Reader) (*Log, error) {
 	if err != nil {
 		return nil, errors.New("no header; the first row names the columns: " + strings.Join(Columns(), ", "))
 	}
-	names := slices.Clone(head)
-	at := map[string]int{}
-	for i, name := range names {
-		name = strings.TrimSpace(strings.TrimPrefix(name, "\ufeff"))
-		if names[i] = name; !slices.Contains(Columns(), name) {
-			hint := ""
-			if near, ok := document.Nearest(name, Columns()); ok {
-				hint = fmt.Sprintf("; did you mean %q?", near)
-			}
-			return nil, fmt.Errorf("column %q is not known; there are %s%s", name, strings.Join(Columns(), ", "), hint)
-		}
-		if _, twice := at[name]; twice {
-			return nil, fmt.Errorf("column %q is there twice", name)
-		}
-		at[name] = i
+	at, err := header(head)
+	if err != nil {
+		return nil, err
 	}
-	for _, must := range []string{"pod", "at"} {
-		if _, ok := at[must]; !ok {
-			return nil, fmt.Errorf("column %q is missing; it must be there", must)
-		}
-	}
-	if _, both := at["cores"]; both {
-		if _, too := at["cpu_seconds"]; too {
-			return nil, errors.New("cpu_seconds and cores are both there; keep one of them")
-		}
-	}
+	width := len(head)
 	log := &Log{at: map[string]int{}}
 	for n := 0; ; n++ {
 		row, err := in.Read()
@@ -84,7 +113,7 @@ func ReadCSV(src io.Reader) (*Log, error) {
 		if err == nil {
 			line, _ = in.FieldPos(0)
 		}
-		if err != nil || len(row) != len(names) {
+		if err != nil || len(row) != width {
 			var bad *csv.ParseError
 			if err != nil && !errors.As(err, &bad) {
 				return log, err // the source broke off
@@ -92,13 +121,13 @@ func ReadCSV(src io.Reader) (*Log, error) {
 			if bad != nil {
 				line = bad.StartLine
 			}
-			log.refuse(demand.BadRow{Line: line, Reason: fmt.Sprintf("expected %d fields", len(names))})
+			log.refuse(demand.BadRow{Line: line, Reason: fmt.Sprintf("expected %d fields", width)})
 			continue
 		}
 		if n >= MaxSamples {
 			return log, fmt.Errorf("more than %d samples; take fewer runs or a longer interval", MaxSamples)
 		}
-		if bad := log.take(row, at); bad.Reason != "" {
+		if bad := log.take(row, &at); bad.Reason != "" {
 			bad.Line = line
 			log.refuse(bad)
 		}
@@ -112,64 +141,65 @@ func (l *Log) refuse(b demand.BadRow) {
 }
 
 // take puts one row's sample into its series, or says what is wrong with it.
-func (l *Log) take(row []string, at map[string]int) demand.BadRow {
-	text := func(name string) string {
-		if i, ok := at[name]; ok {
-			return strings.TrimSpace(row[i])
+func (l *Log) take(row []string, at *layout) (bad demand.BadRow) {
+	text := func(c int) string {
+		if at[c] < 0 {
+			return ""
 		}
-		return ""
+		return strings.TrimSpace(row[at[c]])
 	}
-	var bad demand.BadRow
-	refuse := func(name, reason string) {
+	refuse := func(c int, reason string) {
 		if bad.Reason == "" {
-			bad = demand.BadRow{Column: name, Found: text(name), Reason: reason}
+			bad = demand.BadRow{Column: columnNames[c], Found: strings.Clone(text(c)), Reason: reason}
 		}
 	}
-	figure := func(name string) float64 {
-		if text(name) == "" {
+	figure := func(c int) float64 {
+		s := text(c)
+		if s == "" {
 			return math.NaN()
 		}
-		x, err := strconv.ParseFloat(text(name), 64)
+		x, err := strconv.ParseFloat(s, 64)
 		if err != nil || !(x >= 0) || math.IsInf(x, 0) {
-			refuse(name, "expected a number, 0 or more")
+			refuse(c, "expected a number, 0 or more")
 		}
 		return x
 	}
-	size := func(name string) float64 {
-		if text(name) == "" {
+	size := func(c int) float64 {
+		s := text(c)
+		if s == "" {
 			return math.NaN()
 		}
-		b, err := units.ParseBytes(text(name))
+		b, err := units.ParseBytes(s)
 		if err != nil {
-			refuse(name, err.Error())
+			refuse(c, err.Error())
 		}
 		return float64(b)
 	}
-	pod := text("pod")
+	pod := text(podColumn)
 	if pod == "" {
-		refuse("pod", "expected the name of a pod")
+		refuse(podColumn, "expected the name of a pod")
 	}
-	x := Sample{At: moment(text("at")), CPU: figure("cpu_seconds"), Memory: size("memory"), Throttled: figure("throttled_seconds"), Disk: size("disk")}
+	x := Sample{At: moment(text(atColumn)), CPU: figure(cpuColumn), Memory: size(memoryColumn), Throttled: figure(throttledColumn), Disk: size(diskColumn)}
 	if math.IsNaN(x.At) {
-		refuse("at", "expected a time such as 2026-09-14T06:00:00Z, or seconds")
+		refuse(atColumn, "expected a time such as 2026-09-14T06:00:00Z, or seconds")
 	}
-	_, rate := at["cores"]
+	rate := at[coresColumn] >= 0
 	if rate {
-		x.CPU = figure("cores")
+		x.CPU = figure(coresColumn)
 	}
 	killed := false
-	switch strings.ToLower(text("killed")) {
+	switch strings.ToLower(text(killedColumn)) {
 	case "", "false", "no", "0":
 	case "true", "yes", "1":
 		killed = true
 	default:
-		refuse("killed", "expected true or false")
+		refuse(killedColumn, "expected true or false")
 	}
-	limit := size("limit")
+	limit := size(limitColumn)
 	if bad.Reason != "" {
 		return bad
 	}
-	s := l.series(pod, text("container"), rate)
+	s := l.series(pod, text(containerColumn), rate)
 	s.Samples = append(s.Samples, x)
 	s.Killed = s.Killed || killed
 	s.Limit = max(s.Limit, units.Bytes(orZero(limit)))
