@@ -18,10 +18,9 @@ import (
 // bounds are the amounts of the quota and the limit range.
 type bounds struct {
 	Pods              int
-	CPU, Memory, Disk string   // requests; Disk is empty where no agent requests any
+	CPU, Memory, Disk string   // requests
 	Sum               []string // how they come about
 	DefaultMemory     string
-	MostCPU           string
 	MostMemory        string
 }
 
@@ -43,7 +42,6 @@ func boundsOf(in Input, same bool) (*bounds, error) {
 	var shares []share
 	var sum []string
 	b := &bounds{}
-	var mostCPU units.MilliCPU
 	var mostMemory, unlimited units.Bytes
 	for _, d := range in.Templates {
 		use := slices.IndexFunc(spec.Templates, func(t document.TemplateUse) bool { return t.Template == d.Name })
@@ -64,7 +62,7 @@ func boundsOf(in Input, same bool) (*bounds, error) {
 		shares = append(shares, share{d.Name, agents.Effective(pod, agents.Request{CPU: defaultCPU, Memory: defaultMemory, Disk: defaultDisk}), most})
 		for _, c := range slices.Concat(pod.InitContainers, pod.Containers) {
 			for _, r := range []corev1.ResourceList{c.Resources.Requests, c.Resources.Limits} {
-				mostCPU, mostMemory = max(mostCPU, units.MilliCPU(milli(r[corev1.ResourceCPU]))), max(mostMemory, units.Bytes(whole(r[corev1.ResourceMemory])))
+				mostMemory = max(mostMemory, units.Bytes(whole(r[corev1.ResourceMemory])))
 			}
 			if _, limited := c.Resources.Limits[corev1.ResourceMemory]; !limited {
 				unlimited = max(unlimited, units.Bytes(whole(c.Resources.Requests[corev1.ResourceMemory])))
@@ -112,7 +110,7 @@ func boundsOf(in Input, same bool) (*bounds, error) {
 		sum = append(sum, "2 pods with 2 CPU and 4 GiB for the controller, which lives here too")
 	}
 	b.Sum = sum
-	b.CPU, b.Memory, b.MostCPU, b.MostMemory = total.CPU.String(), quantity(total.Memory), mostCPU.String(), quantity(max(mostMemory, defaultMemory))
+	b.CPU, b.Memory, b.MostMemory = total.CPU.String(), quantity(total.Memory), quantity(max(mostMemory, defaultMemory))
 	b.Disk = quantity(total.Disk)
 	b.DefaultMemory = quantity(max(unlimited, defaultMemory))
 	return b, nil
@@ -125,7 +123,6 @@ const (
 	defaultDisk   = units.Bytes(64 << 20)
 )
 
-func milli(q resource.Quantity) int64 { return q.MilliValue() }
 func whole(q resource.Quantity) int64 { return q.Value() }
 
 // quantity writes bytes as Kubernetes does, rounded up to a mebibyte.

@@ -57,19 +57,17 @@ type wayOut struct {
 // facts are what the parts are written from.
 type facts struct {
 	Namespace, Account string
-	Templates          []string
 	Bounds             *bounds
 	Labels             map[string]string // that all templates' pods share; nil: none
 	Controller         *controller
 	Ways               []wayOut
 	Secrets            []review.SecretUse
-	Same               bool // the controller lives in the agents' namespace
 }
 
 type controller struct {
-	Address, Service, Namespace string
-	Port                        int
-	Inside                      bool // it is a service of the cluster
+	Address, Namespace string
+	Port               int
+	Inside             bool // it is a service of the cluster
 }
 
 //go:embed parts
@@ -97,7 +95,7 @@ func Kit(in Input) ([]Manifest, error) {
 		return nil, err
 	}
 	t, err := template.New("").Funcs(template.FuncMap{
-		"join": strings.Join, "quote": strconv.Quote,
+		"quote":  strconv.Quote,
 		"sorted": func(m map[string]string) []string { return slices.Sorted(maps.Keys(m)) },
 	}).ParseFS(parts, "parts/*.yaml")
 	if err != nil {
@@ -119,7 +117,7 @@ func Kit(in Input) ([]Manifest, error) {
 
 func gather(in Input) (facts, error) {
 	f := facts{Account: Account}
-	for _, d := range in.Templates {
+	for i, d := range in.Templates {
 		p := d.Value.(*document.PodTemplate)
 		if p.Namespace == "" || p.Namespace == "default" {
 			return f, fmt.Errorf("template %s has no namespace of its own; give it one in metadata.namespace, for rights and bounds are given to namespaces", d.Name)
@@ -128,8 +126,7 @@ func gather(in Input) (facts, error) {
 			return f, fmt.Errorf("templates %s and %s live in two namespaces, %s and %s; render a kit for each", in.Templates[0].Name, d.Name, f.Namespace, p.Namespace)
 		}
 		f.Namespace = p.Namespace
-		f.Templates = append(f.Templates, d.Name)
-		f.Labels = shared(f.Labels, p.Template.Labels, len(f.Templates) == 1)
+		f.Labels = shared(f.Labels, p.Template.Labels, i == 0)
 		for _, s := range review.Secrets(&p.Template.Spec) {
 			f.addSecret(s)
 		}
@@ -141,12 +138,12 @@ func gather(in Input) (facts, error) {
 			f.Ways = append(f.Ways, wayOut(w))
 		}
 	}
-	f.Same = f.Controller != nil && f.Controller.Namespace == f.Namespace
-	if f.Same && len(f.Labels) == 0 {
+	same := f.Controller != nil && f.Controller.Namespace == f.Namespace
+	if same && len(f.Labels) == 0 {
 		return f, fmt.Errorf("the controller lives in namespace %s too, and the templates' pods share no label by which network rules could tell agents from it; give every template the same label, as in app: build-agent", f.Namespace)
 	}
 	var err error
-	f.Bounds, err = boundsOf(in, f.Same)
+	f.Bounds, err = boundsOf(in, same)
 	return f, err
 }
 
@@ -185,14 +182,8 @@ func controllerOf(address string) *controller {
 	if address == "" || err != nil {
 		return nil
 	}
-	c := &controller{Address: address, Port: 80}
-	if u.Scheme == "https" {
-		c.Port = 443
-	}
-	if n, err := strconv.Atoi(u.Port()); err == nil {
-		c.Port = n
-	}
-	c.Service, c.Namespace, c.Inside = Service(u.Hostname())
+	c := &controller{Address: address, Port: review.Port(u)}
+	_, c.Namespace, c.Inside = Service(u.Hostname())
 	return c
 }
 

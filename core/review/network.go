@@ -98,8 +98,8 @@ func (x *subject) controller() (inside, outside *url.URL) {
 	return read(x.facts.Controller.Inside), read(x.facts.Controller.Outside)
 }
 
-// portOf returns a URL's port, the scheme's own where none is given.
-func portOf(u *url.URL) int {
+// Port returns a URL's port, the scheme's own where none is given.
+func Port(u *url.URL) int {
 	if n, err := strconv.Atoi(u.Port()); err == nil {
 		return n
 	}
@@ -141,12 +141,12 @@ func controllerPort(x *subject) {
 		return
 	}
 	for _, a := range x.addresses() {
-		if !sameService(a.url.Hostname(), inside.Hostname()) || portOf(a.url) == portOf(inside) {
+		if !sameService(a.url.Hostname(), inside.Hostname()) || Port(a.url) == Port(inside) {
 			continue
 		}
 		to := *a.url
 		to.Scheme, to.Host = inside.Scheme, inside.Host
-		x.say(a.path, fmt.Sprintf("%s goes to port %d of the controller, which listens on %d.", a.name, portOf(a.url), portOf(inside)), "Use the port at which it listens.", set(to.String(), a.ptr))
+		x.say(a.path, fmt.Sprintf("%s goes to port %d of the controller, which listens on %d.", a.name, Port(a.url), Port(inside)), "Use the port at which it listens.", set(to.String(), a.ptr))
 	}
 }
 
@@ -192,8 +192,8 @@ func wayOutClosed(x *subject) {
 	if !open(53, corev1.ProtocolUDP) {
 		closed = append(closed, "looking names up (port 53, UDP)")
 	}
-	if inside != nil && !open(portOf(inside), corev1.ProtocolTCP) {
-		closed = append(closed, fmt.Sprintf("the controller (port %d)", portOf(inside)))
+	if inside != nil && !open(Port(inside), corev1.ProtocolTCP) {
+		closed = append(closed, fmt.Sprintf("the controller (port %d)", Port(inside)))
 	}
 	if len(closed) == 0 {
 		return

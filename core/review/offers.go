@@ -143,10 +143,9 @@ func offersMisspelt(x *subject) {
 		if !ok {
 			continue
 		}
-		written := template.Annotated(x.p, template.OffersAnnotation)
-		mended := strings.Join(strings.FieldsFunc(written, func(r rune) bool { return r == ',' || r == ' ' }), ", ")
-		mended = strings.Replace(", "+mended+",", ", "+o+",", ", "+meant+",", 1)
-		mended = strings.TrimSuffix(strings.TrimPrefix(mended, ", "), ",")
+		words := template.Words(template.Annotated(x.p, template.OffersAnnotation)) // in their author's order
+		words[slices.Index(words, o)] = meant
+		mended := strings.Join(words, ", ")
 		x.say(x.noted(template.OffersAnnotation), fmt.Sprintf("%s is offered and no job wants it; jobs want %s, which nobody offers. They will wait for ever.", o, meant),
 			"Write "+meant+".", x.annotate(template.OffersAnnotation, mended))
 	}

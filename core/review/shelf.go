@@ -28,9 +28,9 @@ type Shelf struct {
 	Changes   map[string]Change             // by template
 	Now       time.Time                     // zero: what depends on it is left out
 
-	uses   map[string][]use // by template; made when first needed
-	facts  *document.Document
-	sorted bool
+	uses    map[string][]use   // by template; made when first needed
+	facts   *document.Document // the only cluster, if there is one
+	settled bool
 }
 
 // A use is a scenario that uses a template.
@@ -66,24 +66,18 @@ func (s *Shelf) Find(kind, name string) *document.Document {
 
 // settle finds out which scenarios use which templates, once.
 func (s *Shelf) settle() {
-	if s.sorted {
+	if s.settled {
 		return
 	}
-	s.sorted, s.uses = true, map[string][]use{}
+	s.settled, s.uses = true, map[string][]use{}
+	s.facts = s.Lone(document.KindCluster) // which of several is meant, only a scenario can say
 	agents := map[string]template.Agent{}
-	clusters := 0
 	for _, d := range s.Documents {
-		switch d.Kind {
-		case document.KindPodTemplate:
-			if _, twice := agents[d.Name]; !twice {
-				agents[d.Name], _ = template.Read(d)
-			}
-		case document.KindCluster:
-			if clusters++; clusters == 1 {
-				s.facts = d
-			} else {
-				s.facts = nil // which of them is meant, only a scenario can say
-			}
+		if d.Kind != document.KindPodTemplate {
+			continue
+		}
+		if _, twice := agents[d.Name]; !twice {
+			agents[d.Name], _ = template.Read(d)
 		}
 	}
 	for _, d := range s.Documents {

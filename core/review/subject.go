@@ -2,7 +2,6 @@ package review
 
 import (
 	"slices"
-	"strings"
 
 	"tachyphor/core/demand"
 	"tachyphor/core/document"
@@ -58,7 +57,7 @@ const accepted = "tachyphor/accepted"
 // place.
 func (s *Shelf) Check(d *document.Document) []Finding {
 	x := s.subject(d)
-	onPurpose := strings.FieldsFunc(template.Annotated(x.p, accepted), func(r rune) bool { return r == ',' || r == ' ' })
+	onPurpose := template.Words(template.Annotated(x.p, accepted))
 	for i := range rules {
 		if x.rule = &rules[i]; !slices.Contains(onPurpose, x.rule.ID) {
 			x.rule.find(x)
@@ -93,8 +92,7 @@ func (x *subject) elsewhere(o document.Other) {
 }
 
 // classes returns the job classes that the template gets in any scenario, each
-// once; where none uses it, those of a lone workload that it offers everything
-// for.
+// once; where none uses it, those of any workload that it offers everything for.
 func (x *subject) classes() []*document.JobClass {
 	var out []*document.JobClass
 	add := func(k *document.JobClass) {

@@ -71,7 +71,7 @@ func Read(d *document.Document) (Agent, document.Faults) {
 	p := d.Value.(*document.PodTemplate)
 	a := Agent{Name: d.Name}
 	var faults document.Faults
-	a.Offers = words(Annotated(p, OffersAnnotation))
+	a.Offers = Words(Annotated(p, OffersAnnotation))
 	slices.Sort(a.Offers)
 	a.Offers = slices.Compact(a.Offers)
 	if len(a.Offers) == 0 {
@@ -90,7 +90,7 @@ func Read(d *document.Document) (Agent, document.Faults) {
 		}
 	}
 	bare := FromSpec(a.Name, spec)
-	bare.Offers, bare.Container, bare.Tools = a.Offers, a.Container, words(Annotated(p, ToolsAnnotation))
+	bare.Offers, bare.Container, bare.Tools = a.Offers, a.Container, Words(Annotated(p, ToolsAnnotation))
 	bare.limits(spec)
 	a = bare
 	return a, faults
@@ -115,7 +115,8 @@ func BelowRequest(c corev1.Container) []Below {
 	return out
 }
 
-func words(s string) []string {
+// Words cuts the words of an annotation apart, at commas and blanks.
+func Words(s string) []string {
 	return strings.FieldsFunc(s, func(r rune) bool { return r == ',' || r == ' ' })
 }
 

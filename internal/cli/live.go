@@ -29,7 +29,7 @@ type liveFlags struct {
 func (f *liveFlags) add(c *cobra.Command) {
 	fl := c.Flags()
 	fl.StringVar(&f.options.Kubeconfig, "kubeconfig", "", "try it from here, with this kubeconfig; absent: the service does, with its own")
-	fl.StringVar(&f.options.Context, "context", "", "context of the kubeconfig; with no service, of KUBECONFIG")
+	fl.StringVar(&f.options.Context, "context", "", "context of the kubeconfig, the service's or yours; absent: the current one")
 	fl.StringVar(&f.scenario, "scenario", "", "scenario that gives ceilings and the cluster; absent: the first that uses the template")
 	fl.StringArrayVar(&f.with, "with", nil, "with FILE: file or folder with the scenario and the cluster (may be repeated)")
 }
@@ -259,43 +259,47 @@ func (p *program) rehearsed(r *kube.Rehearsal) error {
 			whole += float64(s.Ns)
 		}
 	}
+	err := p.life(r, l, phases, whole)
+	if err == nil && !r.Worked {
+		err = refusal{exitNo, errSilent}
+	}
+	return err
+}
+
+// life writes how an agent fared: in a sentence, as a ribbon, phase by phase; in other
+// formats than a table the listing alone.
+func (p *program) life(r *kube.Rehearsal, l listing, phases []float64, whole float64) error {
 	if !p.lines() {
+		return p.show(l)
+	}
+	says := r.Says
+	if !r.Worked {
+		says = p.bad("It stuck. ") + says
+	}
+	where := "  cluster " + r.Context
+	if r.Pod != "" {
+		where += ", pod " + r.Pod
+	}
+	if r.Node != "" {
+		where += " on " + r.Node
+	}
+	fmt.Fprintln(p.out, "\n"+p.strong(r.Template)+p.faint(where))
+	fmt.Fprintln(p.out, p.wrap(says))
+	if r.Do != "" {
+		fmt.Fprintln(p.out, p.wrap("→ "+r.Do))
+	}
+	if whole > 0 {
+		fmt.Fprintln(p.out, "\n"+p.bar(phases, whole, min(p.term.width, 100)))
+		fmt.Fprintln(p.out, p.legend(phases)+"\n")
 		if err := p.show(l); err != nil {
 			return err
 		}
-	} else {
-		says := r.Says
-		if !r.Worked {
-			says = p.bad("It stuck. ") + says
-		}
-		where := "  cluster " + r.Context
-		if r.Pod != "" {
-			where += ", pod " + r.Pod
-		}
-		if r.Node != "" {
-			where += " on " + r.Node
-		}
-		fmt.Fprintln(p.out, "\n"+p.strong(r.Template)+p.faint(where))
-		fmt.Fprintln(p.out, p.wrap(says))
-		if r.Do != "" {
-			fmt.Fprintln(p.out, p.wrap("→ "+r.Do))
-		}
-		if whole > 0 {
-			fmt.Fprintln(p.out, "\n"+p.bar(phases, whole, min(p.term.width, 100)))
-			fmt.Fprintln(p.out, p.legend(phases)+"\n")
-			if err := p.show(l); err != nil {
-				return err
-			}
-		}
-		if r.Log != "" {
-			fmt.Fprintln(p.out, p.faint("\nWhat the job wrote:"))
-			for line := range strings.Lines(r.Log) {
-				fmt.Fprintln(p.out, "  "+strings.TrimRight(line, "\n"))
-			}
-		}
 	}
-	if !r.Worked {
-		return refusal{exitNo, errSilent}
+	if r.Log != "" {
+		fmt.Fprintln(p.out, p.faint("\nWhat the job wrote:"))
+		for line := range strings.Lines(r.Log) {
+			fmt.Fprintln(p.out, "  "+strings.TrimRight(line, "\n"))
+		}
 	}
 	return nil
 }

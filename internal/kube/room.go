@@ -13,6 +13,7 @@ import (
 
 	"tachyphor/core/document"
 	"tachyphor/core/kit"
+	"tachyphor/core/review"
 	"tachyphor/core/template"
 
 	corev1 "k8s.io/api/core/v1"
@@ -76,13 +77,7 @@ func (f *flight) controller(ctx context.Context) {
 		f.add(Failed, "controller", err.Error(), "")
 		return
 	}
-	port := 80
-	if u.Scheme == "https" {
-		port = 443
-	}
-	if n, err := strconv.Atoi(u.Port()); err == nil {
-		port = n
-	}
+	port := review.Port(u)
 	service, namespace, ok := kit.Service(u.Hostname())
 	if !ok {
 		f.add(Unclear, "controller", u.Host+" is no name of a Service in a cluster", "Rehearse an agent: it tries the address from inside.")

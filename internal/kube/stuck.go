@@ -213,10 +213,3 @@ func noRoom(said string) (says, do string) {
 	}
 	return says, do
 }
-
-// Gone reports whether no pod of a rehearsal is left in a namespace; for tests and
-// for those who want to be sure.
-func (c *Cluster) Gone(ctx context.Context, namespace string) (bool, error) {
-	list, err := c.client.CoreV1().Pods(namespace).List(ctx, metav1.ListOptions{LabelSelector: label})
-	return err == nil && len(list.Items) == 0, err
-}

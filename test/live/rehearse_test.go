@@ -104,9 +104,7 @@ func TestRehearsals(t *testing.T) {
 			if r.Pod != "" && !strings.Contains(r.Cleaned, "gone") {
 				t.Errorf("%s: %s", c.name, r.Cleaned)
 			}
-			if gone, err := p.conn.Gone(ctx, namespace); !gone || err != nil {
-				t.Errorf("%s: a pod was left behind (%v)", c.name, err)
-			}
+			p.nothingLeft(t, c.name)
 			if !c.worked {
 				continue
 			}
@@ -130,6 +128,15 @@ func TestRehearsals(t *testing.T) {
 		p.brokenOff(t)
 		p.withoutRights(t)
 	})
+}
+
+// nothingLeft looks for pods that a rehearsal left behind.
+func (p *place) nothingLeft(t *testing.T, after string) {
+	t.Helper()
+	list, err := p.client.CoreV1().Pods(namespace).List(context.Background(), metav1.ListOptions{LabelSelector: "tachyphor/rehearsal"})
+	if err != nil || len(list.Items) > 0 {
+		t.Errorf("%s: %d pods were left behind (%v)", after, len(list.Items), err)
+	}
 }
 
 // newNode rehearses when the nodes are full: a node that comes for the agent is
@@ -185,9 +192,7 @@ func (p *place) brokenOff(t *testing.T) {
 	if r.Worked || !strings.Contains(r.Says, "broken off") || !strings.Contains(r.Cleaned, "gone") {
 		t.Errorf("%+v", r)
 	}
-	if gone, err := p.conn.Gone(context.Background(), namespace); !gone || err != nil {
-		t.Errorf("a pod was left behind (%v)", err)
-	}
+	p.nothingLeft(t, "broken off")
 }
 
 // withoutRights rehearses as someone who may not make pods.

@@ -21,6 +21,7 @@ import (
 	"time"
 
 	"tachyphor/core/document"
+	"tachyphor/core/fleet"
 
 	"k8s.io/client-go/tools/clientcmd"
 	clientcmdapi "k8s.io/client-go/tools/clientcmd/api"
@@ -137,8 +138,8 @@ func (c *Cluster) addNode(p document.Pool, i int) string {
 		if t.Name != p.NodeType {
 			continue
 		}
-		labels := object{"kubernetes.io/os": "linux", "kubernetes.io/arch": "amd64", "kubernetes.io/hostname": name}
-		for k, v := range p.Labels {
+		labels := object{"kubernetes.io/hostname": name}
+		for k, v := range fleet.Labels(p) {
 			labels[k] = v
 		}
 		taints := []any{}

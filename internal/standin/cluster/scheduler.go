@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"tachyphor/core/document"
+	"tachyphor/core/fleet"
 	"tachyphor/core/template"
 
 	corev1 "k8s.io/api/core/v1"
@@ -110,8 +111,11 @@ func (k *kubelet) grow(p *corev1.Pod) {
 	if k.c.options.Facts == nil {
 		return
 	}
-	where := template.FromSpec(p.Name, &p.Spec)
-	for _, pool := range k.c.options.Facts.Pools {
+	a := template.FromSpec(p.Name, &p.Spec)
+	names := fleet.ExtendedNames(a)
+	need := fleet.NeedOf(a, names)
+	for _, site := range fleet.Sites(k.c.options.Facts, names) {
+		pool := k.c.options.Facts.Pools[slices.IndexFunc(k.c.options.Facts.Pools, func(x document.Pool) bool { return x.Name == site.Pool })]
 		list, _ := k.c.objects.list(nodes, "")
 		have := 0
 		for _, o := range list {
@@ -119,17 +123,7 @@ func (k *kubelet) grow(p *corev1.Pod) {
 				have++
 			}
 		}
-		i := slices.IndexFunc(k.c.options.Facts.NodeTypes, func(t document.NodeType) bool { return t.Name == pool.NodeType })
-		t := k.c.options.Facts.NodeTypes[i]
-		labels := map[string]string{"kubernetes.io/os": "linux", "kubernetes.io/arch": "amd64"}
-		for key, v := range pool.Labels {
-			labels[key] = v
-		}
-		taints := make([]corev1.Taint, len(pool.Taints))
-		for j, x := range pool.Taints {
-			taints[j] = corev1.Taint{Key: x.Key, Value: x.Value, Effect: corev1.TaintEffect(x.Effect)}
-		}
-		if have >= pool.Max || where.Request.CPU > t.CPU-t.Reserved.CPU || where.Request.Memory > t.Memory-t.Reserved.Memory || !where.Where.Matches(labels) || !where.Where.Tolerated(taints) {
+		if have >= pool.Max || !site.Open(a) || len(site.Short(&need)) > 0 {
 			continue
 		}
 		k.event(p, "NodeAsked", fmt.Sprintf("pool %s grows from %d to %d nodes", pool.Name, have, have+1), false)

@@ -1,0 +1,58 @@
+package client
+
+import (
+	"bufio"
+	"context"
+	"encoding/json"
+	"errors"
+	"strings"
+	"time"
+)
+
+// follow reads server-sent events of something long until its state is over.
+func follow[T any](ctx context.Context, c *Client, path string, state func(T) string, tell func(T)) (T, error) {
+	var last T
+	for tries := 0; ; tries++ {
+		over, err := followOnce(ctx, c, path, state, func(x T) {
+			last, tries = x, 0
+			tell(x)
+		})
+		if over || ctx.Err() != nil {
+			return last, ctx.Err()
+		}
+		var p *Problem
+		if errors.As(err, &p) && p.Status < 500 || tries > 40 {
+			return last, err
+		}
+		select {
+		case <-ctx.Done():
+		case <-time.After(250 * time.Millisecond):
+		}
+	}
+}
+
+func followOnce[T any](ctx context.Context, c *Client, path string, state func(T) string, tell func(T)) (over bool, err error) {
+	resp, err := c.send(ctx, request{method: "GET", path: path})
+	if err != nil {
+		return false, err
+	}
+	defer func() { _ = resp.Body.Close() }()
+	lines := bufio.NewScanner(resp.Body)
+	lines.Buffer(nil, 4<<20)
+	for lines.Scan() {
+		data, ok := strings.CutPrefix(lines.Text(), "data: ")
+		if !ok {
+			continue
+		}
+		var x T
+		if err := json.Unmarshal([]byte(data), &x); err != nil {
+			return false, err
+		}
+		tell(x)
+		switch state(x) {
+		case "done", "failed", "cancelled":
+			return true, nil
+		}
+	}
+	return false, lines.Err()
+}

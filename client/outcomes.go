@@ -1,0 +1,113 @@
+package client
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"net/url"
+	"strconv"
+	"strings"
+
+	"tachyphor/core/outcome"
+	"tachyphor/internal/api"
+)
+
+// Scenario returns a scenario with what it builds on.
+func (c *Client) Scenario(ctx context.Context, name string) (Scenario, error) {
+	var s Scenario
+	_, err := c.call(ctx, request{method: "GET", path: "/scenarios/" + url.PathEscape(name)}, &s)
+	return s, err
+}
+
+// Simulate asks for a scenario's simulation. seed and repeats may be nil.
+func (c *Client) Simulate(ctx context.Context, scenario string, seed *uint64, repeats *int) (OutcomeBrief, error) {
+	var o OutcomeBrief
+	body := map[string]any{"scenario": scenario}
+	if seed != nil {
+		body["seed"] = *seed
+	}
+	if repeats != nil {
+		body["repeats"] = *repeats
+	}
+	_, err := c.call(ctx, request{method: "POST", path: "/outcomes", contentType: "application/json", body: jsonBody(body)}, &o)
+	return o, err
+}
+
+func outcomeAt(id uint64) string { return "/outcomes/" + strconv.FormatUint(id, 10) }
+
+// Outcome returns an outcome, with the exact figures of each repeat if wanted.
+func (c *Client) Outcome(ctx context.Context, id uint64, samples bool) (Outcome, error) {
+	var o Outcome
+	_, err := c.call(ctx, request{method: "GET", path: outcomeAt(id), query: url.Values{"samples": {strconv.FormatBool(samples)}}}, &o)
+	return o, err
+}
+
+// Outcomes returns the newest outcomes of a scenario, of all when empty.
+func (c *Client) Outcomes(ctx context.Context, scenario string) ([]OutcomeBrief, error) {
+	var page api.OutcomePage
+	q := url.Values{}
+	if scenario != "" {
+		q.Set("scenario", scenario)
+	}
+	_, err := c.call(ctx, request{method: "GET", path: "/outcomes", query: q}, &page)
+	return page.Items, err
+}
+
+// Cancel ends a simulation.
+func (c *Client) Cancel(ctx context.Context, id uint64) (OutcomeBrief, error) {
+	var o OutcomeBrief
+	_, err := c.call(ctx, request{method: "POST", path: outcomeAt(id) + "/cancel"}, &o)
+	return o, err
+}
+
+// Watch follows a simulation until it is over, telling each change, and returns
+// its end. A broken connection is taken up again.
+func (c *Client) Watch(ctx context.Context, id uint64, tell func(OutcomeBrief)) (OutcomeBrief, error) {
+	return follow(ctx, c, outcomeAt(id)+"/progress", func(o OutcomeBrief) string { return o.State }, tell)
+}
+
+// DropOutcome takes an outcome that is over away, with its jobs.
+func (c *Client) DropOutcome(ctx context.Context, id uint64) error {
+	_, err := c.call(ctx, request{method: "DELETE", path: fmt.Sprintf("/outcomes/%d", id)}, nil)
+	return err
+}
+
+// Jobs returns a page of an outcome's jobs, from one on.
+func (c *Client) Jobs(ctx context.Context, id uint64, from, limit int) (JobPage, error) {
+	var page JobPage
+	q := url.Values{"cursor": {strconv.Itoa(from)}, "limit": {strconv.Itoa(limit)}}
+	_, err := c.call(ctx, request{method: "GET", path: fmt.Sprintf("/outcomes/%d/jobs", id), query: q}, &page)
+	return page, err
+}
+
+// Export writes an outcome's jobs or lines in a format.
+func (c *Client) Export(ctx context.Context, id uint64, what, form string, out io.Writer) error {
+	q := url.Values{"what": {what}, "form": {form}}
+	answer, err := c.send(ctx, request{method: "GET", path: fmt.Sprintf("/outcomes/%d/export", id), query: q})
+	if err != nil {
+		return err
+	}
+	defer func() { _ = answer.Body.Close() }()
+	if _, err = io.Copy(out, answer.Body); err != nil {
+		return fmt.Errorf("the export was cut short: %w", err)
+	}
+	return nil
+}
+
+// Explain returns one job's delay, cause by cause.
+func (c *Client) Explain(ctx context.Context, id uint64, job string) (outcome.Explanation, error) {
+	var e outcome.Explanation
+	_, err := c.call(ctx, request{method: "GET", path: outcomeAt(id) + "/jobs/" + url.PathEscape(job)}, &e)
+	return e, err
+}
+
+// Compare holds outcomes beside each other.
+func (c *Client) Compare(ctx context.Context, ids []uint64) (Comparison, error) {
+	words := make([]string, len(ids))
+	for i, id := range ids {
+		words[i] = strconv.FormatUint(id, 10)
+	}
+	var out Comparison
+	_, err := c.call(ctx, request{method: "GET", path: "/compare", query: url.Values{"ids": {strings.Join(words, ",")}}}, &out)
+	return out, err
+}
