@@ -37,6 +37,13 @@ export function take<T>(answer: { data?: T; error?: Schemas["ErrorModel"]; respo
   );
 }
 
+/** asYaml sends a text as it is. */
+export const asYaml = (text: string) => ({
+  body: text,
+  bodySerializer: (body: unknown) => String(body),
+  headers: { "Content-Type": "application/yaml" },
+});
+
 /** watch follows a simulation over server-sent events; the returned function ends it. */
 export const watch = (id: number, tell: (o: Schemas["OutcomeBrief"]) => void) =>
   follow<Schemas["OutcomeBrief"]>(

@@ -86,9 +86,9 @@ export default function First() {
             name: answers.name ?? "",
             offers: (answers.offers ?? "").split(/[,\s]+/).filter(Boolean),
             image: answers.image ?? "",
-            cpu: (answers.cpu ?? "") as never,
-            memory: (answers.memory ?? "") as never,
-            workspace: (answers.workspace ?? "") as never,
+            cpu: answers.cpu ?? "",
+            memory: answers.memory ?? "",
+            workspace: answers.workspace ?? "",
           },
         }),
       );

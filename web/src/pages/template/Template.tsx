@@ -1,7 +1,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
-import { api, Problem, type Schemas, take } from "../../api/client";
+import { api, asYaml, Problem, type Schemas, take } from "../../api/client";
 import { schema, template } from "../../api/queries";
 import { Diff } from "../../parts/Diff";
 import { Editor, type Mark } from "../../parts/Editor";
@@ -98,9 +98,7 @@ export function Manifest({
         const list = take(
           await api.POST("/api/v1/check", {
             params: { query: { file: "" } },
-            body: text as never,
-            bodySerializer: (b: unknown) => b as string,
-            headers: { "Content-Type": "application/yaml" },
+            ...asYaml(text),
           }),
         );
         if (mine !== asked.current) return;
@@ -143,9 +141,7 @@ export function Manifest({
             header:
               stored && target === name ? { "If-Match": `"r${stored.revision}"` } : { "If-None-Match": "*" },
           },
-          body: text as never,
-          bodySerializer: (b: unknown) => b as string,
-          headers: { "Content-Type": "application/yaml" },
+          ...asYaml(text),
         }),
       );
       await queries.invalidateQueries({ queryKey: ["templates"] });
