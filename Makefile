@@ -15,7 +15,7 @@ demo: setup bin/tachyphor
 	@exec ./bin/tachyphor demo
 
 test: setup-test bin/tachyphor
-	$(GO) test -tags $(TAGS) -timeout 12m ./...
+	$(GO) test -tags $(TAGS) -timeout 25m ./...
 
 build: bin/tachyphor
 
@@ -43,7 +43,7 @@ test-cluster: setup-test
 	./scripts/cluster.sh .cache/cluster
 	TACHYPHOR_CLUSTER=$(CURDIR)/.cache/cluster $(GO) test -tags $(TAGS) -timeout 10m -count 1 -v ./test/live $(if $(RECORD),-record)
 
-bench:
+bench: bin/tachyphor
 	$(GO) run -tags $(TAGS) ./test/bench
 
 lint: web/node_modules/.installed

@@ -10,6 +10,7 @@ import (
 
 	"tachyphor/core/outcome"
 	"tachyphor/internal/api"
+	"tachyphor/internal/store"
 )
 
 // Scenario returns a scenario with what it builds on.
@@ -19,16 +20,20 @@ func (c *Client) Scenario(ctx context.Context, name string) (Scenario, error) {
 	return s, err
 }
 
-// Simulate asks for a scenario's simulation. seed and repeats may be nil.
-func (c *Client) Simulate(ctx context.Context, scenario string, seed *uint64, repeats *int) (OutcomeBrief, error) {
+// A Run says how a scenario is simulated.
+type Run struct {
+	Seed    *uint64         `json:"seed,omitempty"`    // another seed than the scenario's
+	Repeats *int            `json:"repeats,omitempty"` // another number of repeats
+	Changes []store.Changes `json:"changes,omitempty"` // to be made first in documents that it uses
+}
+
+// Simulate asks for a scenario's simulation.
+func (c *Client) Simulate(ctx context.Context, scenario string, run Run) (OutcomeBrief, error) {
 	var o OutcomeBrief
-	body := map[string]any{"scenario": scenario}
-	if seed != nil {
-		body["seed"] = *seed
-	}
-	if repeats != nil {
-		body["repeats"] = *repeats
-	}
+	body := struct {
+		Scenario string `json:"scenario"`
+		Run
+	}{scenario, run}
 	_, err := c.call(ctx, request{method: "POST", path: "/outcomes", contentType: "application/json", body: jsonBody(body)}, &o)
 	return o, err
 }

@@ -17,3 +17,6 @@ var Beside string
 
 // Scenarios names its scenarios in the order in which they tell their story.
 var Scenarios = []string{"fixed-six", "on-demand", "weekday-lean", "cached-naive", "cached", "spot-night"}
+
+// Weighed is the scenario whose cache plans are weighed.
+const Weighed = "cached-naive"

@@ -19,6 +19,7 @@ want mariadb-install-db mariadb-server-core
 want my_print_defaults mariadb-client-core
 if [ "${1:-run}" = test ]; then
 	want chromium chromium
+	want prometheus prometheus
 	[ -d /usr/share/fonts/truetype/dejavu ] || need="$need fonts-dejavu-core"
 fi
 need=$(printf '%s\n' $need | sort -u | tr '\n' ' ')

@@ -134,3 +134,22 @@ func Poisson(mean float64, k Key) int {
 	}
 	return n
 }
+
+// Times returns the distribution of f times what d gives, f > 0.
+func (d Dist) Times(f float64) Dist {
+	switch d.Form {
+	case LogNormal:
+		d.A += math.Log(f)
+	case Gamma, Exponential, Fixed:
+		d.A *= f
+	case Uniform:
+		d.A, d.B = d.A*f, d.B*f
+	case Empirical:
+		s := make([]float64, len(d.Samples))
+		for i, x := range d.Samples {
+			s[i] = x * f
+		}
+		d.Samples = s
+	}
+	return d
+}

@@ -40,6 +40,8 @@ const (
 	Update     // time an agent takes to update itself
 	Making     // time to make an image
 	Attach     // time to attach a volume
+	Slot       // which run comes next on a full node
+	Meet       // peaks that meet on a node
 )
 
 // Root returns the key from which all draws of one repeat of one seed descend.

@@ -6,12 +6,14 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"math"
 	"slices"
 	"strconv"
 	"strings"
 	"time"
 
 	"tachyphor/core/document"
+	"tachyphor/core/table"
 	"tachyphor/core/units"
 )
 
@@ -66,6 +68,30 @@ type row struct {
 	cores     float32     // < 0 when unknown, as the next two
 	memory    units.Bytes // peak
 	disk      units.Bytes // peak
+	ran       *ran        // nil when the log does not name the pod
+}
+
+// ran is where and when a job ran.
+type ran struct {
+	pod      string
+	from, to float64 // seconds since 1970; NaN when the log does not say
+}
+
+// A Ran is a recorded job with the pod that it ran in.
+type Ran struct {
+	Pod, ID, Class string
+	From, To       float64 // seconds since 1970; NaN when the log does not say
+}
+
+// Ran lists the jobs whose pods the log names.
+func (r *Recording) Ran() []Ran {
+	var out []Ran
+	for _, j := range r.rows {
+		if j.ran != nil {
+			out = append(out, Ran{j.ran.pod, j.id, j.class, j.ran.from, j.ran.to})
+		}
+	}
+	return out
 }
 
 // columns are what a recording may have; those without a reader are left alone.
@@ -86,7 +112,7 @@ func Read(src io.Reader, theirs map[string]string) (*Recording, error) {
 		r.mapped[their] = ours
 	}
 	defer func() { r.ids = nil }() // only needed while reading
-	if magic, err := in.Peek(4); err == nil && string(magic) == parquetMagic {
+	if magic, err := in.Peek(4); err == nil && string(magic) == table.ParquetMagic {
 		return r, r.readParquet(in)
 	}
 	for {
@@ -214,6 +240,12 @@ func readRow(get func(name string) string, line int) (row, *BadRow) {
 	if got.work, ok = readLength(get("work")); !ok {
 		return got, bad("work", "expected a time such as 8m, or seconds")
 	}
+	if pod := get("pod"); pod != "" {
+		if len(pod) > 253 {
+			return got, bad("pod", "longer than the name of a pod can be")
+		}
+		got.ran = &ran{strings.Clone(pod), math.NaN(), math.NaN()}
+	}
 	if get("started") != "" && get("ended") != "" {
 		started, from, ok1 := readMoment(get("started"))
 		ended, to, ok2 := readMoment(get("ended"))
@@ -226,6 +258,9 @@ func readRow(get func(name string) string, line int) (row, *BadRow) {
 		}
 		if got.work < 0 {
 			got.work = took
+		}
+		if got.ran != nil && !started.IsZero() {
+			got.ran.from, got.ran.to = float64(started.UnixNano())/1e9, float64(ended.UnixNano())/1e9
 		}
 	}
 	return got, nil

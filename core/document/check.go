@@ -356,7 +356,12 @@ func (c checker) scenario(s *ScenarioSpec) {
 	for i, r := range s.Caching {
 		path := fmt.Sprintf("spec.caching[%d]", i)
 		c.within(path+".copies", r.Copies, 1, 10_000)
-		if (r.Save == SaveEvery) != (r.Every > 0) {
+		switch {
+		case r.Plan == Baked:
+			if r.Every != 0 && r.Every < units.Hour {
+				c.at(path+".every", r.Every.String(), "expected at least 1h")
+			}
+		case (r.Save == SaveEvery) != (r.Every > 0):
 			c.at(path+".every", r.Every.String(), "give every, as in 24h, together with save: every")
 		}
 	}

@@ -31,6 +31,16 @@ type ClusterSpec struct {
 	Controller      Controller       `json:"controller,omitempty" doc:"The controller that gives jobs to agents: where it is reached."`
 	WaysOut         []WayOut         `json:"waysOut,omitempty" doc:"Where agents must get to beside the controller and name lookup; everything else may be closed to them."`
 	PriorityClasses map[string]int32 `json:"priorityClasses,omitempty" doc:"Values of the priority classes that templates name."`
+	Measured        []Measured       `json:"measured,omitempty" doc:"Where facts come from that were measured, and how old they are."`
+}
+
+// Measured says where a fact comes from.
+type Measured struct {
+	Fact  string        `json:"fact" doc:"Field that it is about, as in store.pack."`
+	Value string        `json:"value" doc:"What was measured, as the field has it."`
+	At    units.Instant `json:"at" doc:"When, RFC 3339."`
+	Where string        `json:"where,omitempty" doc:"On what machine, against what."`
+	How   string        `json:"how,omitempty" doc:"How, in a few words."`
 }
 
 // Defaults fills what a cluster may leave out.
@@ -107,6 +117,7 @@ type DaemonSet struct {
 
 // A Store keeps archives of workspaces.
 type Store struct {
+	Address   string           `json:"address,omitempty" doc:"Address of the store's bucket as agents reach it, as in http://10.41.8.4:9000/workspaces."`
 	Size      units.Bytes      `json:"size,omitempty" doc:"Room of the store; above it the entries unused for longest go. Absent: without limit."`
 	Pack      units.Rate       `json:"pack,omitempty" doc:"Speed of packing an archive, in bytes of the archive; absent: at once."`
 	Unpack    units.Rate       `json:"unpack,omitempty" doc:"Speed of unpacking an archive, in bytes of the archive; absent: at once."`

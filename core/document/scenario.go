@@ -36,9 +36,9 @@ type Quota struct {
 // A CacheRule gives some classes a cache plan.
 type CacheRule struct {
 	Classes []string       `json:"classes,omitempty" doc:"Classes it is for; absent: all."`
-	Plan    CachePlan      `json:"plan" doc:"none; archive: packed into the store; volume: a disk of its own; node-disk: left on the node."`
+	Plan    CachePlan      `json:"plan" doc:"none; archive: packed into the store; volume: a disk of its own; node-disk: left on the node; baked: part of the image, which is made anew."`
 	Save    SaveRule       `json:"save,omitempty" doc:"Which successful builds save an archive."`
-	Every   units.Duration `json:"every,omitempty" doc:"With save: every, the least age of the entry that a build replaces."`
+	Every   units.Duration `json:"every,omitempty" doc:"With save: every, the least age of the entry that a build replaces. With plan baked, the time from one image to the next; absent: a day."`
 	SavedBy SavedBy        `json:"savedBy,omitempty" doc:"trunk: change requests only read; all: they save too."`
 	Scope   CacheScope     `json:"scope,omitempty" doc:"Whether the classes of a project share an entry."`
 	Expires units.Duration `json:"expires,omitempty" doc:"Age at which an entry is no longer used; absent: never."`
@@ -60,11 +60,12 @@ const (
 	Archive  CachePlan = "archive"
 	Volume   CachePlan = "volume"
 	NodeDisk CachePlan = "node-disk"
+	Baked    CachePlan = "baked"
 )
 
 // Values lists what a document may say.
 func (CachePlan) Values() []string {
-	return []string{string(NoCache), string(Archive), string(Volume), string(NodeDisk)}
+	return []string{string(NoCache), string(Archive), string(Volume), string(NodeDisk), string(Baked)}
 }
 
 // SaveRule says which builds save.

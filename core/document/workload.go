@@ -89,6 +89,6 @@ type Burst struct {
 func RecordedColumns() []string {
 	return []string{
 		"id", "submitted", "class", "project", "wants", "branch", "after", "work",
-		"cores", "memory", "disk", "started", "ended", "result",
+		"cores", "memory", "disk", "started", "ended", "result", "pod",
 	}
 }

@@ -99,17 +99,20 @@ func perAgent(p units.Price, agents int) float64 {
 
 // A Fit is how agents of one template go on the nodes of one pool.
 type Fit struct {
-	Template string   `json:"template" doc:"Name of the template."`
-	Pool     string   `json:"pool" doc:"Name of the pool."`
-	NodeType string   `json:"nodeType" doc:"Type of its nodes."`
-	Agents   int      `json:"agents" doc:"Agents that go on one empty node; 0: none."`
-	Binds    string   `json:"binds" doc:"What keeps more from it: cpu, memory, disk, pods, an extended resource; empty when none fits."`
-	Why      []string `json:"why" doc:"Where none fits: why."`
-	Left     Amounts  `json:"left" doc:"What a full node has left over: stranded, where no other agent can use it."`
-	Stranded float64  `json:"stranded" doc:"Share of the binding resource that is left over, 0 to 1."`
-	PerHour  float64  `json:"perHour" doc:"What an agent costs an hour on a full node, in the currency's main unit; 0 for one that reserves nothing."`
-	OneMore  *Step    `json:"oneMore,omitempty" doc:"The request a little smaller with which one more would fit; absent when it would have to be much smaller."`
-	Steps    []Step   `json:"steps" doc:"Price by request of CPU and memory together: for each number of agents on a node, the largest request that allows it."`
+	Template string         `json:"template" doc:"Name of the template."`
+	Pool     string         `json:"pool" doc:"Name of the pool."`
+	NodeType string         `json:"nodeType" doc:"Type of its nodes."`
+	CPU      units.MilliCPU `json:"cpu" doc:"What one of its pods asks of CPU."`
+	Memory   units.Bytes    `json:"memory" doc:"What it asks of memory."`
+	Agents   int            `json:"agents" doc:"Agents that go on one empty node; 0: none."`
+	Binds    string         `json:"binds" doc:"What keeps more from it: cpu, memory, disk, pods, an extended resource; empty when none fits."`
+	Why      []string       `json:"why" doc:"Where none fits: why."`
+	Left     Amounts        `json:"left" doc:"What a full node has left over: stranded, where no other agent can use it."`
+	Stranded float64        `json:"stranded" doc:"Share of the binding resource that is left over, 0 to 1."`
+	PerHour  float64        `json:"perHour" doc:"What an agent costs an hour on a full node, in the currency's main unit; 0 for one that reserves nothing."`
+	PerRun   float64        `json:"perRun" doc:"What a mean run costs while it runs, by what is known of usage; 0: nothing is known."`
+	OneMore  *Step          `json:"oneMore,omitempty" doc:"The request a little smaller with which one more would fit; absent when it would have to be much smaller."`
+	Steps    []Step         `json:"steps" doc:"Price by request of CPU and memory together: for each number of agents on a node, the largest request that allows it."`
 }
 
 // Amounts are CPU, memory and disk.
@@ -139,7 +142,7 @@ const mostSteps = 64
 // FitOn says how agents of a template go on a site.
 func (s *Site) FitOn(a template.Agent, names []string) Fit {
 	need := NeedOf(a, names)
-	f := Fit{Template: a.Name, Pool: s.Pool, NodeType: s.NodeType, Why: []string{}, Steps: []Step{}}
+	f := Fit{Template: a.Name, Pool: s.Pool, NodeType: s.NodeType, CPU: need.CPU, Memory: need.Memory, Why: []string{}, Steps: []Step{}}
 	if !a.Where.Tolerated(s.Taints) {
 		f.Why = append(f.Why, "a taint it does not tolerate")
 	}

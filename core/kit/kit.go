@@ -47,6 +47,7 @@ type Input struct {
 	Templates []*document.Document // PodTemplates of one namespace
 	Scenario  *document.Document   // gives ceilings; may be nil
 	Cluster   *document.Document   // gives the controller and the ways out; may be nil
+	Workload  *document.Document   // gives the projects that have a workspace; may be nil
 }
 
 type wayOut struct {
@@ -62,6 +63,8 @@ type facts struct {
 	Controller         *controller
 	Ways               []wayOut
 	Secrets            []review.SecretUse
+	Cache              *cache // nil: the scenario has none
+	CacheSecret        string
 }
 
 type controller struct {
@@ -85,6 +88,7 @@ var list = []part{
 	{"quota", "the most that all agents together may request", func(f facts) bool { return f.Bounds != nil }},
 	{"limits", "bounds of a single container, and what it gets when it says nothing", func(f facts) bool { return f.Bounds != nil }},
 	{"network", "nothing in, and out only where agents must go", nil},
+	{"cache", "what the scenario's workspace caches need", func(f facts) bool { return f.Cache != nil }},
 	{"secrets", "the Secrets that templates name, to be filled by hand", func(f facts) bool { return len(f.Secrets) > 0 }},
 }
 
@@ -116,7 +120,7 @@ func Kit(in Input) ([]Manifest, error) {
 }
 
 func gather(in Input) (facts, error) {
-	f := facts{Account: Account}
+	f := facts{Account: Account, Cache: cacheOf(in), CacheSecret: CacheSecret}
 	for i, d := range in.Templates {
 		p := d.Value.(*document.PodTemplate)
 		if p.Namespace == "" || p.Namespace == "default" {

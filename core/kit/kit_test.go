@@ -161,3 +161,63 @@ func TestPodOfATemplate(t *testing.T) {
 		t.Error(k)
 	}
 }
+
+// What caches need: an empty Secret and a rule for the store, or that a way out has it;
+// volumes for each project that no other rule has.
+func TestKitOfCaches(t *testing.T) {
+	with := func(caching, store string) []kit.Manifest {
+		in := demoInput(t)
+		text, err := document.Apply(in.Scenario.Text, []document.Edit{{Op: "add", Path: "/spec/caching", Value: []any{}}})
+		if err != nil {
+			t.Fatal(err)
+		}
+		docs, faults := document.Parse("", []byte(strings.Replace(text, "caching: []", "caching: "+caching, 1)))
+		if len(faults) > 0 {
+			t.Fatal(faults)
+		}
+		in.Scenario, in.Workload = docs[0], read(t, "workload.yaml")
+		docs, faults = document.Parse("", []byte(strings.Replace(in.Cluster.Text, "http://10.41.8.4:9000/workspaces", store, 1)))
+		if len(faults) > 0 {
+			t.Fatal(faults)
+		}
+		in.Cluster = docs[0]
+		list, err := kit.Kit(in)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return list
+	}
+	toCache := func(list []kit.Manifest) *networkingv1.NetworkPolicy {
+		for _, p := range into[networkingv1.NetworkPolicy](t, list, "NetworkPolicy") {
+			if p.Name == "agents-to-cache" {
+				return &p
+			}
+		}
+		return nil
+	}
+	secret := func(list []kit.Manifest) bool {
+		return slices.ContainsFunc(into[corev1.Secret](t, list, "Secret"), func(s corev1.Secret) bool {
+			return s.Name == kit.CacheSecret && len(s.Data) == 0 && s.Namespace == "slipway"
+		})
+	}
+	covered := with("[{plan: archive}]", "http://10.41.8.4:9000/workspaces")
+	if !secret(covered) || toCache(covered) != nil {
+		t.Error("the way out for the cache store covers it")
+	}
+	inside := with("[{plan: archive}]", "http://caches.tide.svc:9000/w")
+	if p := toCache(inside); p == nil || p.Spec.Egress[0].To[0].NamespaceSelector.MatchLabels["kubernetes.io/metadata.name"] != "tide" || p.Spec.Egress[0].Ports[0].Port.IntValue() != 9000 {
+		t.Errorf("%+v", p)
+	}
+	elsewhere := with("[{plan: archive}]", "http://10.99.0.7/w")
+	if p := toCache(elsewhere); p == nil || p.Spec.Egress[0].To[0].IPBlock.CIDR != "10.99.0.7/32" || p.Spec.Egress[0].Ports[0].Port.IntValue() != 80 {
+		t.Errorf("%+v", p)
+	}
+	volumes := with("[{classes: [hull-firmware], plan: archive}, {plan: volume, size: 20Gi, copies: 2}]", "http://10.41.8.4:9000/workspaces")
+	claims := into[corev1.PersistentVolumeClaim](t, volumes, "PersistentVolumeClaim")
+	if len(claims) != 10 || claims[0].Name != "workspace-tide-charts-1" || claims[0].Spec.Resources.Requests.Storage().Value() != 20<<30 {
+		t.Errorf("%d claims, %+v", len(claims), claims[0].ObjectMeta)
+	}
+	if list := with("[]", "http://10.41.8.4:9000/workspaces"); slices.ContainsFunc(list, func(m kit.Manifest) bool { return m.File == "cache.yaml" }) {
+		t.Error("a scenario without caches needs nothing for them")
+	}
+}

@@ -77,7 +77,8 @@ func Render(shelf *review.Shelf, docs []*document.Document, scenario string, par
 	if slices.Contains(parts, PartKit) {
 		in := Input{Templates: docs, Scenario: shelf.Find(document.KindScenario, scenario), Cluster: shelf.Lone(document.KindCluster)}
 		if in.Scenario != nil {
-			in.Cluster = shelf.Find(document.KindCluster, in.Scenario.Value.(*document.Scenario).Spec.Cluster)
+			spec := in.Scenario.Value.(*document.Scenario).Spec
+			in.Cluster, in.Workload = shelf.Find(document.KindCluster, spec.Cluster), shelf.Find(document.KindWorkload, spec.Workload)
 		}
 		list, err := Kit(in)
 		if err != nil {

@@ -71,6 +71,12 @@ var measures = []struct {
 	{"unfinished", "jobs that did not end", "count", func(_ *Outcome, s *Sample) float64 {
 		return float64(s.Groups[0].Results[sim.Unfinished])
 	}},
+	{"memory-kills", "attempts ended for want of memory", "count", trouble("out-of-memory")},
+	{"evictions", "agents evicted from nodes short of memory", "count", trouble("evicted")},
+	{"stretch-mean", "CPU wanted and not given, mean of a job", "ns", func(_ *Outcome, s *Sample) float64 {
+		return float64(s.Groups[0].CausesNs[sim.Stretched]) / float64(max(1, s.Groups[0].Ended))
+	}},
+	{"failed", "jobs that failed for good", "count", trouble("failed")},
 	{"lost", "attempts cut short", "count", func(_ *Outcome, s *Sample) float64 { return float64(s.Groups[0].Lost) }},
 }
 
@@ -81,6 +87,20 @@ func useShare(u sim.Use) func(*Outcome, *Sample) float64 {
 			part, whole = part+p.Uses[u], whole+p.Nano
 		}
 		return float64(part) / float64(max(1, whole))
+	}
+}
+
+// trouble counts one kind of what went wrong, in the whole run.
+func trouble(key string) func(*Outcome, *Sample) float64 {
+	i := 0
+	for troubles[i].key != key {
+		i++
+	}
+	return func(_ *Outcome, s *Sample) float64 {
+		if i >= len(s.Trouble) {
+			return 0
+		}
+		return float64(s.Trouble[i])
 	}
 }
 

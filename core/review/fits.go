@@ -27,14 +27,9 @@ const mostMixed = 6
 // Fit says how agents of templates on the shelf go on the nodes of a cluster, the
 // only one on the shelf where none is named.
 func (s *Shelf) Fit(docs []*document.Document, cluster string) (Fits, error) {
-	facts := s.Lone(document.KindCluster)
-	if cluster != "" {
-		if facts = s.Find(document.KindCluster, cluster); facts == nil {
-			return Fits{}, fmt.Errorf("there is no cluster %s", cluster)
-		}
-	}
-	if facts == nil {
-		return Fits{}, errors.New("name the cluster whose nodes are meant; " + s.clusters())
+	facts, err := s.Facts(cluster)
+	if err != nil {
+		return Fits{}, err
 	}
 	spec := &facts.Value.(*document.Cluster).Spec
 	out := Fits{Cluster: facts.Name, Currency: spec.Currency, Templates: []string{}, Fits: []fleet.Fit{}, Mixes: []fleet.Mix{}}
@@ -61,6 +56,20 @@ func (s *Shelf) Fit(docs []*document.Document, cluster string) (Fits, error) {
 		}
 	}
 	return out, nil
+}
+
+// Facts returns the cluster of a name, the only one on the shelf where none is named.
+func (s *Shelf) Facts(cluster string) (*document.Document, error) {
+	facts := s.Lone(document.KindCluster)
+	if cluster != "" {
+		if facts = s.Find(document.KindCluster, cluster); facts == nil {
+			return nil, fmt.Errorf("there is no cluster %s; %s", cluster, s.clusters())
+		}
+	}
+	if facts == nil {
+		return nil, errors.New("name the cluster whose nodes are meant; " + s.clusters())
+	}
+	return facts, nil
 }
 
 // clusters says which clusters there are.

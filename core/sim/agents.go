@@ -45,6 +45,7 @@ type agent struct {
 	job      int32 // the job it works on or wipes after; -1 otherwise
 	lastJob  int32 // the last job it ended; -1 before the first
 	verdict  int32 // why it first fitted nowhere; -1 if it always did
+	edition  int32 // of the workspace in its image; -1 without
 	waitNode int32 // booting node that was asked for on its behalf; -1 if none
 	bootNode int32 // the last such node, kept for the record
 	ordinal  uint64

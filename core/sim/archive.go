@@ -55,7 +55,9 @@ func (e *engine) saveStep(a int32) {
 	}
 	e.request()
 	g.run.step = sending
-	e.send(storeUp, e.archiveSize(g.job, &e.w.Classes[e.jobs.List[g.job].Class]), a, -1)
+	size, of := e.archiveSize(g.job, &e.w.Classes[e.jobs.List[g.job].Class]), e.countOf(g.job)
+	of.Saves, of.Up = of.Saves+1, of.Up+size
+	e.send(storeUp, size, a, -1)
 }
 
 // sent enters a saved archive into the store.

@@ -41,6 +41,9 @@ func Assemble(in Input) (*World, document.Faults) {
 	a.agents(s, c)
 	a.pools(s, c)
 	a.fits()
+	if len(a.faults) == 0 {
+		w.plans()
+	}
 	if l.Jobs != nil {
 		a.record()
 	}
@@ -171,7 +174,6 @@ func (a *assembly) classes(s *document.ScenarioSpec, l *document.WorkloadSpec) {
 		if k.Workspace.Partial != nil {
 			c.partial = *k.Workspace.Partial
 		}
-		a.rule(s, &c)
 		a.w.sharing = a.w.sharing || k.Cores > 0
 		a.w.Classes = append(a.w.Classes, c)
 	}
@@ -181,29 +183,6 @@ func (a *assembly) classes(s *document.ScenarioSpec, l *document.WorkloadSpec) {
 				a.fault(a.in.Scenario, fmt.Sprintf("spec.caching[%d].classes[%d]", i, j), name, "the workload has no such class; it has "+strings.Join(names, ", "))
 			}
 		}
-	}
-}
-
-// rule gives a class the first cache plan that names it.
-func (a *assembly) rule(s *document.ScenarioSpec, c *Class) {
-	for i, r := range s.Caching {
-		if len(r.Classes) > 0 && !slices.Contains(r.Classes, c.Name) {
-			continue
-		}
-		if r.Plan == document.NoCache {
-			return
-		}
-		name := c.Name
-		if r.Scope == document.ByProject && c.Project != "" {
-			name = c.Project
-		}
-		at := slices.IndexFunc(a.w.Scopes, func(x Scope) bool { return x.Name == name && x.Rule == int32(i) })
-		if at < 0 {
-			at = len(a.w.Scopes)
-			a.w.Scopes = append(a.w.Scopes, Scope{name, int32(i)})
-		}
-		c.rule, c.scope = int32(i), int32(at)
-		return
 	}
 }
 

@@ -21,19 +21,23 @@ type cache struct {
 	// changes on the trunk up to it, or one of its own below 0 for a change request
 	// that changes them. They do not depend on what the run does.
 	versions []int32
-	entries  []entry     // by scope
-	volumes  [][]volume  // by scope
-	waiting  [][]int32   // by scope: agents that wait for a volume, in order
-	stored   units.Bytes // in the store now
+	changes  [][]units.Duration // by scope: when the trunk's dependencies changed
+	entries  []entry            // by scope
+	volumes  [][]volume         // by scope
+	waiting  [][]int32          // by scope: agents that wait for a volume, in order
+	stored   units.Bytes        // in the store now
 	since    units.Duration
+
+	uncounted ClassCache // where jobs outside the window are counted
 }
 
 func newCache(e *engine) cache {
 	w := e.w
+	e.trace.Cache.Classes = make([]ClassCache, len(w.Classes))
 	if len(w.Scopes) == 0 {
 		return cache{}
 	}
-	c := cache{versions: make([]int32, len(e.jobs.List)), entries: make([]entry, len(w.Scopes)), volumes: make([][]volume, len(w.Scopes)), waiting: make([][]int32, len(w.Scopes))}
+	c := cache{versions: make([]int32, len(e.jobs.List)), entries: make([]entry, len(w.Scopes)), volumes: make([][]volume, len(w.Scopes)), waiting: make([][]int32, len(w.Scopes)), changes: make([][]units.Duration, len(w.Scopes))}
 	for s, scope := range w.Scopes {
 		if w.Rules[scope.Rule].Plan != document.Volume {
 			continue
@@ -55,6 +59,7 @@ func newCache(e *engine) cache {
 			c.versions[j] = -int32(j) - 1
 		case changed:
 			trunk[class.scope]++
+			c.changes[class.scope] = append(c.changes[class.scope], job.Submitted)
 			fallthrough
 		default:
 			c.versions[j] = trunk[class.scope]
@@ -63,20 +68,33 @@ func newCache(e *engine) cache {
 	return c
 }
 
-// found counts what a build with a version of its dependencies found: an entry with
-// a version, or none.
-func (e *engine) found(there bool, entry, build int32) warmth {
+// found counts what job j found, an entry with a version of the dependencies or none.
+func (e *engine) found(j int32, there bool, entry int32) warmth {
+	of, all := e.countOf(j), &e.trace.Cache
 	switch {
 	case !there:
-		e.trace.Cache.Misses++
+		all.Misses++
+		of.Misses++
 		return nothing
-	case entry == build:
-		e.trace.Cache.Hits++
+	case entry == e.cache.versions[j]:
+		all.Hits++
+		of.Hits++
 		return fresh
 	default:
-		e.trace.Cache.Stale++
+		all.Stale++
+		of.Stale++
 		return outdated
 	}
+}
+
+// countOf is where what the cache does for job j is counted: with its class when it
+// was submitted within the window, or nowhere.
+func (e *engine) countOf(j int32) *ClassCache {
+	job := &e.jobs.List[j]
+	if job.Submitted < e.w.Plan.Warmup || job.Submitted >= e.w.Plan.Span {
+		return &e.cache.uncounted
+	}
+	return &e.trace.Cache.Classes[job.Class]
 }
 
 // coldWork is what a job's cold work comes to with what it found.
@@ -106,7 +124,10 @@ func (e *engine) beginRestore(a int32) {
 	case document.Volume:
 		e.askVolume(a, class.scope)
 	case document.NodeDisk:
-		g.run.warmth = e.onNode(g.node, class.scope, e.cache.versions[g.job])
+		g.run.warmth = e.onNode(g.job, g.node, class.scope)
+		e.beginWork(a)
+	case document.Baked:
+		g.run.warmth = e.inImage(g, class.scope)
 		e.beginWork(a)
 	}
 }
@@ -119,12 +140,13 @@ func (e *engine) restoreStep(a int32) {
 	case asking:
 		x := &e.cache.entries[class.scope]
 		e.request()
-		g.run.warmth = e.found(x.there, x.version, e.cache.versions[g.job])
+		g.run.warmth = e.found(g.job, x.there, x.version)
 		if !x.there {
 			e.beginWork(a)
 			return
 		}
 		x.used = e.now
+		e.countOf(g.job).Down += x.size
 		g.run.step = carrying
 		e.send(storeDown, x.size, a, -1)
 	case attaching, unpacking:
@@ -172,4 +194,13 @@ type CacheCount struct {
 	PushedOut, Expired  int64
 	Requests            int64
 	Kept                units.Kept // in the store
+	Classes             []ClassCache
+}
+
+// A ClassCache counts what the caches did for the jobs of one class that were
+// submitted within the window.
+type ClassCache struct {
+	Hits, Stale, Misses int64
+	Saves               int64
+	Down, Up            units.Bytes
 }

@@ -60,11 +60,12 @@ type engine struct {
 	sites      [][]site  // by template and pool
 	picky      []bool    // by template: it prefers some nodes to others
 
-	dueNow   []int32 // scratch of rounds
-	stuck    []bool  // scratch of retry
-	scanned  []int32 // scratch of scan
-	wholeNow []int32 // scratch of pulled
-	rates    []int64 // scratch of shareCPU
+	dueNow    []int32 // scratch of rounds
+	stuck     []bool  // scratch of retry
+	scanned   []int32 // scratch of scan
+	wholeNow  []int32 // scratch of pulled
+	imageList []int32 // scratch of imagesOf
+	rates     []int64 // scratch of shareCPU
 }
 
 // Run simulates one repeat of a world from a seed. The same arguments give the

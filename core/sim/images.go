@@ -44,7 +44,7 @@ func (e *engine) needImages(a int32) {
 	g := &e.agents[a]
 	node := &e.nodes[g.node]
 	t := &e.w.Templates[g.template]
-	for _, i := range t.images {
+	for _, i := range e.imagesOf(g) {
 		if node.shelf.images[i] {
 			continue
 		}
@@ -183,9 +183,9 @@ func (e *engine) arrived(node *node, image int32, whole []int32) []int32 {
 	return whole
 }
 
-// useImages counts n agents (1 or −1) of a template on a node.
-func (e *engine) useImages(node *node, t *Template, n int16) {
-	for _, i := range t.images {
+// useImages counts agent g's images n times (1 or −1) on a node.
+func (e *engine) useImages(node *node, g *agent, n int16) {
+	for _, i := range e.imagesOf(g) {
 		node.shelf.users[i] += n
 		node.shelf.used[i] = e.now
 	}

@@ -154,6 +154,27 @@ func TestCacheByHand(t *testing.T) {
 	}
 }
 
+// A workspace in the image is as old as the image, comes with it over the registry's
+// link once for each node and edition, and stays with an agent.
+func TestBakedByHand(t *testing.T) {
+	b := bench{
+		cluster:  "  links: {registry: {down: 100MB/s, latency: 2s}}",
+		classes:  "[{name: k, project: a, wants: [x], work: 100s, workspace: {cold: 50s, size: 1GB, changeRate: 1, partial: 0.4}}, {name: m, project: a, wants: [x], work: 100s, workspace: {cold: 50s, size: 1GB, partial: 0.4}}]",
+		agents:   "reuse: never",
+		images:   `[{name: "i:1", size: 100MB}]`,
+		scenario: "  caching: [{plan: baked, every: 1h}]",
+		jobs:     "id,submitted,class\nfirst,0,m\nchanges,1000,k\nafter,2000,m\nnext,3700,m\nagain,5000,m\n",
+	}
+	tells(t, b.run(t), map[string]string{
+		"first": "pull 15, work 100", "changes": "work 100, cold 30", "after": "work 100, cold 30", "next": "pull 12, work 100", "again": "work 100",
+	})
+	b.agents = "reuse: while-idle, floor: 1, ceiling: 1" // one agent, which keeps the first edition
+	tells(t, b.run(t), map[string]string{"next": "work 100, cold 30", "again": "work 100, cold 30"})
+	if w := b.world(t).WithCaching(nil); len(w.Images) != 1 {
+		t.Errorf("%d images without the plan", len(w.Images))
+	}
+}
+
 // With two projects in a store for one, each pushes the other out.
 func TestStoreEvictsLeastRecentlyUsed(t *testing.T) {
 	b := cached("{plan: archive}", "size: 1.5GB")

@@ -9,15 +9,15 @@ type kept struct {
 	used           units.Duration
 }
 
-// onNode says what a node still has of a scope's workspace.
-func (e *engine) onNode(n, scope, version int32) warmth {
+// onNode says what a node still has of a scope's workspace for job j.
+func (e *engine) onNode(j, n, scope int32) warmth {
 	for i := range e.nodes[n].kept {
 		if k := &e.nodes[n].kept[i]; k.scope == scope {
 			k.used = e.now
-			return e.found(true, k.version, version)
+			return e.found(j, true, k.version)
 		}
 	}
-	return e.found(false, 0, version)
+	return e.found(j, false, 0)
 }
 
 // leaveOnNode leaves a workspace on a node; above the node's room for them those

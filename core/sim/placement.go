@@ -318,7 +318,8 @@ func (e *engine) bind(a, n int32) {
 	node.scored.Memory += t.Scoring.Memory
 	node.pods++
 	node.version++ // calls off its going for emptiness
-	e.useImages(node, t, 1)
+	g.edition = e.edition(t)
+	e.useImages(node, g, 1)
 	e.useClaims(g.template, n, 1)
 	e.observeRequest(t, 1)
 	e.prepare(a)
@@ -335,7 +336,7 @@ func (e *engine) freePod(a int32) {
 	node.scored.CPU -= t.Scoring.CPU
 	node.scored.Memory -= t.Scoring.Memory
 	node.pods--
-	e.useImages(node, t, -1)
+	e.useImages(node, g, -1)
 	e.useClaims(g.template, g.node, -1)
 	e.observeRequest(t, -1)
 	e.strand(g.node)

@@ -44,7 +44,7 @@ func (e *engine) askVolume(a, scope int32) {
 	v := &e.cache.volumes[scope][best]
 	e.trace.spanTo(g.job, e.now, VolumeTaken, -1)
 	v.taken, g.run.volume = true, best
-	g.run.warmth = e.found(v.there, v.version, version)
+	g.run.warmth = e.found(g.job, v.there, v.version)
 	g.run.step = attaching
 	var d units.Duration
 	if v.node != g.node {

@@ -82,6 +82,9 @@ type Template struct {
 	asks     bool    // some image is asked for even when the node has it
 	makes    bool    // some image is made when an agent starts
 	updates  bool    // its agent is older than the controller's
+
+	editions []int32        // images that hold the baked workspace, one after the other; nil without
+	rebuilt  units.Duration // time from one edition to the next
 }
 
 // A tool is installed when an agent boots.

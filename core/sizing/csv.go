@@ -9,11 +9,9 @@ import (
 	"slices"
 	"strconv"
 	"strings"
-	"time"
 
 	"tachyphor/core/demand"
 	"tachyphor/core/document"
-	"tachyphor/core/units"
 )
 
 // The columns of a file of samples.
@@ -28,10 +26,11 @@ const (
 	diskColumn
 	killedColumn
 	limitColumn
+	restartsColumn
 	columnCount
 )
 
-var columnNames = [columnCount]string{"pod", "container", "at", "cpu_seconds", "cores", "memory", "throttled_seconds", "disk", "killed", "limit"}
+var columnNames = [columnCount]string{"pod", "container", "at", "cpu_seconds", "cores", "memory", "throttled_seconds", "disk", "killed", "limit", "restarts"}
 
 // Columns are what a file of samples may have. pod and at must be there, and one of
 // the figures.
@@ -39,6 +38,21 @@ func Columns() []string { return columnNames[:] }
 
 // A layout says where in a row each column is; −1: nowhere.
 type layout [columnCount]int
+
+// columnOf finds a column by its name.
+func columnOf(name string) (int, error) {
+	c := slices.Index(columnNames[:], name)
+	if c < 0 {
+		hint := ""
+		if near, ok := document.Nearest(name, Columns()); ok {
+			hint = fmt.Sprintf("; did you mean %q?", near)
+		}
+		return c, fmt.Errorf("column %q is not known; there are %s%s", name, strings.Join(Columns(), ", "), hint)
+	}
+	return c, nil
+}
+
+var errTwoCPU = errors.New("cpu_seconds and cores are both there; keep one of them")
 
 // header reads the names of a file's columns.
 func header(head []string) (layout, error) {
@@ -48,13 +62,9 @@ func header(head []string) (layout, error) {
 	}
 	for i, name := range head {
 		name = strings.TrimSpace(strings.TrimPrefix(name, "\ufeff"))
-		c := slices.Index(columnNames[:], name)
-		if c < 0 {
-			hint := ""
-			if near, ok := document.Nearest(name, Columns()); ok {
-				hint = fmt.Sprintf("; did you mean %q?", near)
-			}
-			return at, fmt.Errorf("column %q is not known; there are %s%s", name, strings.Join(Columns(), ", "), hint)
+		c, err := columnOf(name)
+		if err != nil {
+			return at, err
 		}
 		if at[c] >= 0 {
 			return at, fmt.Errorf("column %q is there twice", name)
@@ -67,31 +77,16 @@ func header(head []string) (layout, error) {
 		}
 	}
 	if at[coresColumn] >= 0 && at[cpuColumn] >= 0 {
-		return at, errors.New("cpu_seconds and cores are both there; keep one of them")
+		return at, errTwoCPU
 	}
 	return at, nil
 }
 
-// Limits on a file of samples.
-const (
-	MaxSamples = 20_000_000
-	maxBad     = 100
-)
-
-// A Log is the samples of a file, by container.
-type Log struct {
-	Series []Series        // in the order of their first samples
-	Bad    []demand.BadRow // the first maxBad of the rows that were refused
-	Bads   int             // how many were
-	at     map[string]int  // by pod and container: index into Series
-	last   int             // series of the row before
-}
-
-// ReadCSV reads samples: a header that names columns, then one sample a row. Times
+// readCSV reads samples: a header that names columns, then one sample a row. Times
 // are RFC 3339 or seconds; memory and disk are written as Kubernetes does or in bytes;
 // an empty field was not measured. Bad rows are counted and described and are in no
 // series. The error is for a file that cannot be read as samples at all.
-func ReadCSV(src io.Reader) (*Log, error) {
+func readCSV(src io.Reader) (*Log, error) {
 	in := csv.NewReader(src)
 	in.ReuseRecord, in.FieldsPerRecord = true, -1
 	head, err := in.Read()
@@ -103,9 +98,17 @@ func ReadCSV(src io.Reader) (*Log, error) {
 		return nil, err
 	}
 	width := len(head)
-	log := &Log{at: map[string]int{}}
-	for n := 0; ; n++ {
-		row, err := in.Read()
+	log := newLog()
+	var row []string
+	text := func(c int) string {
+		if at[c] < 0 {
+			return ""
+		}
+		return strings.TrimSpace(row[at[c]])
+	}
+	for {
+		var err error
+		row, err = in.Read()
 		if errors.Is(err, io.EOF) {
 			return log, nil
 		}
@@ -124,127 +127,59 @@ func ReadCSV(src io.Reader) (*Log, error) {
 			log.refuse(demand.BadRow{Line: line, Reason: fmt.Sprintf("expected %d fields", width)})
 			continue
 		}
-		if n >= MaxSamples {
-			return log, fmt.Errorf("more than %d samples; take fewer runs or a longer interval", MaxSamples)
-		}
-		if bad := log.take(row, &at); bad.Reason != "" {
-			bad.Line = line
-			log.refuse(bad)
+		if err := log.take(text, at[coresColumn] >= 0, line); err != nil {
+			return log, err
 		}
 	}
 }
 
-func (l *Log) refuse(b demand.BadRow) {
-	if l.Bads++; len(l.Bad) < maxBad {
-		l.Bad = append(l.Bad, b)
+// WriteCSV writes the log's series as Read reads them.
+func (l *Log) WriteCSV(out io.Writer) error {
+	w := csv.NewWriter(out)
+	var rates, counters bool
+	for _, s := range l.Series {
+		rates, counters = rates || s.Rate, counters || !s.Rate
 	}
-}
-
-// take puts one row's sample into its series, or says what is wrong with it.
-func (l *Log) take(row []string, at *layout) (bad demand.BadRow) {
-	text := func(c int) string {
-		if at[c] < 0 {
+	if rates && counters {
+		return errors.New("some CPU is told as a counter and some as cores in use; they cannot be written to one file")
+	}
+	names := slices.Clone(columnNames[:])
+	if rates {
+		names = slices.Delete(names, cpuColumn, cpuColumn+1)
+	} else {
+		names = slices.Delete(names, coresColumn, coresColumn+1)
+	}
+	if err := w.Write(names); err != nil {
+		return err
+	}
+	figure := func(x float64) string {
+		if math.IsNaN(x) {
 			return ""
 		}
-		return strings.TrimSpace(row[at[c]])
+		return strconv.FormatFloat(x, 'f', -1, 64)
 	}
-	refuse := func(c int, reason string) {
-		if bad.Reason == "" {
-			bad = demand.BadRow{Column: columnNames[c], Found: strings.Clone(text(c)), Reason: reason}
-		}
-	}
-	figure := func(c int) float64 {
-		s := text(c)
-		if s == "" {
-			return math.NaN()
-		}
-		x, err := strconv.ParseFloat(s, 64)
-		if err != nil || !(x >= 0) || math.IsInf(x, 0) {
-			refuse(c, "expected a number, 0 or more")
-		}
-		return x
-	}
-	size := func(c int) float64 {
-		s := text(c)
-		if s == "" {
-			return math.NaN()
-		}
-		b, err := units.ParseBytes(s)
-		if err != nil {
-			refuse(c, err.Error())
-		}
-		return float64(b)
-	}
-	pod := text(podColumn)
-	if pod == "" {
-		refuse(podColumn, "expected the name of a pod")
-	}
-	x := Sample{At: moment(text(atColumn)), CPU: figure(cpuColumn), Memory: size(memoryColumn), Throttled: figure(throttledColumn), Disk: size(diskColumn)}
-	if math.IsNaN(x.At) {
-		refuse(atColumn, "expected a time such as 2026-09-14T06:00:00Z, or seconds")
-	}
-	rate := at[coresColumn] >= 0
-	if rate {
-		x.CPU = figure(coresColumn)
-	}
-	killed := false
-	switch strings.ToLower(text(killedColumn)) {
-	case "", "false", "no", "0":
-	case "true", "yes", "1":
-		killed = true
-	default:
-		refuse(killedColumn, "expected true or false")
-	}
-	limit := size(limitColumn)
-	if bad.Reason != "" {
-		return bad
-	}
-	s := l.series(pod, text(containerColumn), rate)
-	s.Samples = append(s.Samples, x)
-	s.Killed = s.Killed || killed
-	s.Limit = max(s.Limit, units.Bytes(orZero(limit)))
-	return bad
-}
-
-// series finds or makes a container's series; as a rule it is that of the row before.
-func (l *Log) series(pod, container string, rate bool) *Series {
-	if l.last < len(l.Series) && l.Series[l.last].Pod == pod && l.Series[l.last].Container == container {
-		return &l.Series[l.last]
-	}
-	key := pod + "\x00" + container
-	i, ok := l.at[key]
-	if !ok {
-		i = len(l.Series)
-		l.at[key] = i
-		l.Series = append(l.Series, Series{Pod: strings.Clone(pod), Container: strings.Clone(container), Rate: rate})
-	}
-	l.last = i
-	return &l.Series[i]
-}
-
-// moment reads a time as seconds; NaN when it is none.
-func moment(s string) float64 {
-	if x, err := strconv.ParseFloat(s, 64); err == nil && !math.IsInf(x, 0) {
-		return x
-	}
-	t, err := time.Parse(time.RFC3339, s)
-	if err != nil {
-		return math.NaN()
-	}
-	return float64(t.UnixNano()) / 1e9
-}
-
-// Runs reduces every series of the log. odd counts what was wrong with the samples,
-// and short the series that were too short to be runs.
-func (l *Log) Runs() (runs []Run, odd Oddities, short int) {
 	for _, s := range l.Series {
-		r, ok := Reduce(s)
-		odd.Add(r.Oddities)
-		if !ok {
-			short++
-			continue
+		for i, x := range s.Samples {
+			killed, limit, restarts := "", "", ""
+			if i == len(s.Samples)-1 { // what is said of the whole run
+				if s.Limit > 0 {
+					limit = strconv.FormatInt(int64(s.Limit), 10)
+				}
+				if s.Restarts > 0 {
+					restarts = strconv.Itoa(s.Restarts)
+				}
+				switch {
+				case s.Killed:
+					killed = "memory"
+				case s.Evicted:
+					killed = "disk"
+				}
+			}
+			if err := w.Write([]string{s.Pod, s.Container, figure(x.At), figure(x.CPU), figure(x.Memory), figure(x.Throttled), figure(x.Disk), killed, limit, restarts}); err != nil {
+				return err
+			}
 		}
-		runs = append(runs, r)
 	}
-	return runs, odd, short
+	w.Flush()
+	return w.Error()
 }

@@ -15,7 +15,7 @@ a-1,side,0,1,,,
 a-2,agent,1789365635,20,600M,,
 a-1,agent,2026-09-14T06:01:00Z,55,,true,4Gi
 `
-	log, err := ReadCSV(strings.NewReader(text))
+	log, err := Read(strings.NewReader(text))
 	if err != nil || log.Bads > 0 || len(log.Series) != 3 {
 		t.Fatalf("%+v, %v", log, err)
 	}
@@ -34,7 +34,7 @@ a-1,agent,2026-09-14T06:01:00Z,55,,true,4Gi
 // Every bad row is counted with its place and the good ones are taken; what is no
 // file of samples at all says what one is.
 func TestBadSamples(t *testing.T) {
-	log, err := ReadCSV(strings.NewReader("pod,at,cores,memory\na,0,1,1Gi\n,10,1,1Gi\na,soon,1,1Gi\na,20,-1,1Gi\na,30,1,lots\na,40\na,50,2,2Gi\na,60,NaN,1Gi\n"))
+	log, err := Read(strings.NewReader("pod,at,cores,memory\na,0,1,1Gi\n,10,1,1Gi\na,soon,1,1Gi\na,20,-1,1Gi\na,30,1,lots\na,40\na,50,2,2Gi\na,60,NaN,1Gi\n"))
 	if err != nil || log.Bads != 6 || len(log.Series) != 1 || len(log.Series[0].Samples) != 2 || !log.Series[0].Rate {
 		t.Fatalf("%+v, %v", log, err)
 	}
@@ -54,7 +54,7 @@ func TestBadSamples(t *testing.T) {
 		"pod,at,at\n":                "there twice",
 		"pod,at,cores,cpu_seconds\n": "keep one of them",
 	} {
-		if _, err := ReadCSV(strings.NewReader(text)); err == nil || !strings.Contains(err.Error(), want) {
+		if _, err := Read(strings.NewReader(text)); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%q: %v", text, err)
 		}
 	}
@@ -64,7 +64,7 @@ func FuzzReadSamples(f *testing.F) {
 	f.Add("pod,at,cpu_seconds,memory\na,0,1,1Gi\na,30,2,1Gi\n")
 	f.Add("pod,container,at,cores,disk,killed,limit\n\"a\",b,2026-09-14T06:00:00Z,1e9,9,yes,1\n")
 	f.Fuzz(func(t *testing.T, text string) {
-		log, err := ReadCSV(strings.NewReader(text))
+		log, err := Read(strings.NewReader(text))
 		if err != nil {
 			return
 		}
@@ -91,7 +91,7 @@ func BenchmarkSizing(b *testing.B) {
 	}
 	b.SetBytes(int64(text.Len()))
 	for b.Loop() {
-		log, err := ReadCSV(strings.NewReader(text.String()))
+		log, err := Read(strings.NewReader(text.String()))
 		if err != nil {
 			b.Fatal(err)
 		}

@@ -23,27 +23,33 @@ type Series struct {
 	Pod, Container string
 	Rate           bool // CPU is cores in use, not a counter
 	Killed         bool // it ended for memory: its peak is at least its limit
+	Evicted        bool // it ended for disk
 	Limit          units.Bytes
+	Restarts       int    // containers that began anew, as far as their source tells
+	Job, Class     string // the job that ran, where that is known
 	Samples        []Sample
 }
 
 // Oddities count what was wrong with samples and had to be worked around.
 type Oddities struct {
-	Duplicates int // samples at a moment that had one; the first is kept
-	Steps      int // samples that came before the one before them: the clock was set back; they are left out
-	Gaps       int // holes of more than gapFactor usual intervals; counters bridge them, rates do not
-	Resets     int // a counter fell: it began anew
-	Missing    int // samples without any figure
+	Duplicates int `json:"duplicates" doc:"Samples at a moment that had one; the first was kept."`
+	Steps      int `json:"steps" doc:"Samples before the one before them, as the clock was set back; they were left out."`
+	Gaps       int `json:"gaps" doc:"Holes of more than three usual intervals; counters bridge them, rates do not."`
+	Resets     int `json:"resets" doc:"Counters that fell: they began anew."`
+	Missing    int `json:"missing" doc:"Samples without any figure."`
+	Restarts   int `json:"restarts" doc:"Containers that began anew, their counters added up."`
 }
 
 // Add adds up.
 func (o *Oddities) Add(p Oddities) {
-	o.Duplicates, o.Steps, o.Gaps, o.Resets, o.Missing = o.Duplicates+p.Duplicates, o.Steps+p.Steps, o.Gaps+p.Gaps, o.Resets+p.Resets, o.Missing+p.Missing
+	o.Duplicates, o.Steps, o.Gaps = o.Duplicates+p.Duplicates, o.Steps+p.Steps, o.Gaps+p.Gaps
+	o.Resets, o.Missing, o.Restarts = o.Resets+p.Resets, o.Missing+p.Missing, o.Restarts+p.Restarts
 }
 
 // A Run is what one container used from its first sample to its last.
 type Run struct {
 	Pod, Container string
+	Job, Class     string         // the job that ran, where that is known
 	Began          float64        // seconds
 	Wall           units.Duration // between the first and the last sample
 	CPU            units.Duration // CPU time; what was used within gaps of rates is not in it
@@ -52,10 +58,17 @@ type Run struct {
 	Disk           units.Bytes // peak
 	MeanCores      float64     // CPU over the time in which it was measured
 	PeakCores      float64     // most over any window of at least Window
-	Killed         bool
+	Parallel       float64     // share of its work that ran on all its peak cores, the rest on one; NaN: not known
+	Killed         bool        // for memory
+	Evicted        bool        // for disk: what it needs is at least Disk
 	Samples        int
+	Interval       float64 // usual time between samples, seconds
+	Curve          Curve   // CPU over time
 	Oddities       Oddities
 }
+
+// Ended is when the last sample was taken, in seconds.
+func (r *Run) Ended() float64 { return r.Began + r.Wall.Seconds() }
 
 // Window is the time over which the most cores are looked for: shorter bursts cost
 // little when they wait.
@@ -68,11 +81,13 @@ const gapFactor = 3
 // after duplicates and steps of the clock are taken out.
 func Reduce(s Series) (r Run, ok bool) {
 	kept, odd := clean(s.Samples)
-	r = Run{Pod: s.Pod, Container: s.Container, Killed: s.Killed, Samples: len(kept), Oddities: odd}
+	odd.Restarts = s.Restarts
+	r = Run{Pod: s.Pod, Container: s.Container, Job: s.Job, Class: s.Class, Killed: s.Killed, Evicted: s.Evicted, Samples: len(kept), Parallel: math.NaN(), Oddities: odd}
 	if len(kept) < 2 {
 		return r, false
 	}
 	usual := usualInterval(kept)
+	r.Interval = usual
 	r.Began, r.Wall = kept[0].At, seconds(kept[len(kept)-1].At-kept[0].At)
 	spans := cpuSpans(kept, s.Rate, usual, &r.Oddities)
 	measured, cpu := 0.0, 0.0
@@ -82,7 +97,9 @@ func Reduce(s Series) (r Run, ok bool) {
 	r.CPU = seconds(cpu)
 	if measured > 0 {
 		r.MeanCores, r.PeakCores = cpu/measured, peakOver(spans)
+		r.Parallel = parallel(r.MeanCores, r.PeakCores)
 	}
+	r.Curve = curveOf(spans)
 	throttled, last := 0.0, math.NaN()
 	memory, disk := 0.0, 0.0
 	for _, x := range kept {
@@ -97,6 +114,19 @@ func Reduce(s Series) (r Run, ok bool) {
 		r.Memory = max(r.Memory, s.Limit)
 	}
 	return r, true
+}
+
+// parallel estimates the share p of the time in which work runs on all of peak
+// cores, the rest of it on one, from
+//
+//	mean = p·peak + (1−p)·1
+//
+// NaN where the peak is hardly above one core: then it tells nothing.
+func parallel(mean, peak float64) float64 {
+	if peak < 1.2 {
+		return math.NaN()
+	}
+	return min(max((mean-1)/(peak-1), 0), 1)
 }
 
 // clean takes out what cannot be placed in time.

@@ -36,11 +36,16 @@ var suffixes = []struct {
 
 // quantity reads a number with an optional Kubernetes suffix.
 func quantity(s string) (float64, bool) {
+	if s == "" {
+		return 0, false
+	}
 	by := 1.0
-	for _, x := range suffixes {
-		if head, ok := strings.CutSuffix(s, x.name); ok {
-			s, by = head, x.by
-			break
+	if last := s[len(s)-1]; last < '0' || last > '9' {
+		for _, x := range suffixes {
+			if head, ok := strings.CutSuffix(s, x.name); ok {
+				s, by = head, x.by
+				break
+			}
 		}
 	}
 	if s == "" || strings.ContainsAny(s, "xX_pPiInN") {
@@ -159,4 +164,18 @@ func (r Rate) MarshalText() ([]byte, error) { return []byte(r.String()), nil }
 func (r *Rate) UnmarshalText(b []byte) (err error) {
 	*r, err = ParseRate(string(b))
 	return err
+}
+
+// Decimal writes an amount of bytes to three digits in decimal units, as links and
+// stores are spoken of: "1.1 GB".
+func Decimal(bytes float64) string {
+	for _, u := range []struct {
+		name string
+		by   float64
+	}{{"TB", 1e12}, {"GB", 1e9}, {"MB", 1e6}, {"kB", 1e3}} {
+		if bytes >= u.by {
+			return fmt.Sprintf("%.3g %s", bytes/u.by, u.name)
+		}
+	}
+	return fmt.Sprintf("%.0f B", bytes)
 }

@@ -36,6 +36,18 @@ func (s *server) fitOperations(api huma.API) {
 		if err != nil {
 			return nil, huma.Error422UnprocessableEntity(err.Error())
 		}
+		for i := range fits.Fits {
+			f := &fits.Fits[i]
+			used, err := s.Store.UsageOf(ctx, f.Template)
+			if err != nil {
+				return nil, s.answer(err, "usage of template "+f.Template)
+			}
+			runs, hours := 0, 0.0
+			for _, c := range used {
+				runs, hours = runs+c.Runs, hours+c.Hours
+			}
+			f.PerRun = f.PerHour * hours / float64(max(runs, 1))
+		}
 		return &struct{ Body review.Fits }{fits}, nil
 	})
 }

@@ -40,7 +40,7 @@ func (s *server) listJobs(ctx context.Context, in *struct {
 	Limit  int `query:"limit" minimum:"1" maximum:"1000" default:"50" doc:"Most entries."`
 },
 ) (*struct{ Body JobPage }, error) {
-	o, err := s.Store.GetOutcome(ctx, in.ID)
+	o, err := s.Store.GetOutcome(ctx, store.Simulating, in.ID)
 	if err != nil {
 		return nil, s.answer(err, in.what())
 	}

@@ -12,6 +12,8 @@ import (
 
 	"tachyphor/core/document"
 	"tachyphor/core/outcome"
+	"tachyphor/core/template"
+	"tachyphor/internal/runs"
 	"tachyphor/internal/store"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -53,7 +55,7 @@ func (s *server) outcomeOperations(api huma.API) {
 	huma.Register(api, huma.Operation{
 		OperationID: "cancel-outcome", Method: http.MethodPost, Path: "/api/v1/outcomes/{id}/cancel", Summary: "Cancel a simulation", Tags: tags,
 	}, func(ctx context.Context, in *OutcomePath) (*struct{ Body OutcomeBrief }, error) {
-		o, err := s.Queue.Cancel(ctx, in.ID)
+		o, err := s.Queue.Cancel(ctx, store.Simulating, in.ID)
 		if err != nil {
 			return nil, s.answer(err, in.what())
 		}
@@ -62,7 +64,7 @@ func (s *server) outcomeOperations(api huma.API) {
 	huma.Register(api, huma.Operation{
 		OperationID: "drop-outcome", Method: http.MethodDelete, Path: "/api/v1/outcomes/{id}", Summary: "Take an outcome away that is over, with its jobs", Tags: tags,
 	}, func(ctx context.Context, in *OutcomePath) (*struct{}, error) {
-		err := s.Queue.Drop(ctx, in.ID)
+		err := s.Queue.Drop(ctx, store.Simulating, in.ID)
 		if errors.Is(err, store.ErrConflict) {
 			return nil, huma.Error409Conflict(in.what() + " is not over; cancel it first")
 		}
@@ -84,16 +86,20 @@ func (s *server) outcomeOperations(api huma.API) {
 
 func (s *server) simulate(ctx context.Context, in *struct {
 	Body struct {
-		Scenario string  `json:"scenario" minLength:"1" maxLength:"63" doc:"Name of the scenario."`
-		Seed     *uint64 `json:"seed,omitempty" doc:"Another seed than the scenario's."`
-		Repeats  *int    `json:"repeats,omitempty" minimum:"1" maximum:"1000" doc:"Another number of repeats."`
+		Scenario string          `json:"scenario" minLength:"1" maxLength:"63" doc:"Name of the scenario."`
+		Seed     *uint64         `json:"seed,omitempty" doc:"Another seed than the scenario's."`
+		Repeats  *int            `json:"repeats,omitempty" minimum:"1" maximum:"1000" doc:"Another number of repeats."`
+		Changes  []store.Changes `json:"changes,omitempty" maxItems:"100" doc:"Changes to make first in documents that the scenario uses; what is stored stays as it is."`
 	}
 }) (*struct {
 	Location string `header:"Location"`
 	Body     OutcomeBrief
 }, error,
 ) {
-	o, faults, err := s.Queue.Ask(ctx, in.Body.Scenario, who(ctx), in.Body.Seed, in.Body.Repeats)
+	o, faults, err := s.Queue.Ask(ctx, in.Body.Scenario, who(ctx), in.Body.Seed, in.Body.Repeats, in.Body.Changes)
+	if errors.Is(err, runs.ErrChanges) {
+		return nil, huma.Error422UnprocessableEntity(err.Error())
+	}
 	if err != nil {
 		return nil, s.answer(err, "scenario "+in.Body.Scenario)
 	}
@@ -112,7 +118,7 @@ func (s *server) listOutcomes(ctx context.Context, in *struct {
 	Limit    int    `query:"limit" minimum:"1" maximum:"100" default:"50" doc:"Most entries."`
 },
 ) (*struct{ Body OutcomePage }, error) {
-	list, err := s.Store.ListOutcomes(ctx, in.Scenario, in.Cursor, in.Limit+1)
+	list, err := s.Store.ListOutcomes(ctx, store.Simulating, in.Scenario, in.Cursor, in.Limit+1)
 	if err != nil {
 		return nil, s.answer(err, "list")
 	}
@@ -129,7 +135,7 @@ func (s *server) listOutcomes(ctx context.Context, in *struct {
 
 // load returns an outcome and, once it is done, its result.
 func (s *server) load(ctx context.Context, id uint64) (store.Outcome, *outcome.Outcome, error) {
-	o, err := s.Store.GetOutcome(ctx, id)
+	o, err := s.Store.GetOutcome(ctx, store.Simulating, id)
 	if err != nil || o.State != store.Done {
 		return o, nil, err
 	}
@@ -162,22 +168,26 @@ func (s *server) getOutcome(ctx context.Context, in *struct {
 const watchEvery = 150 * time.Millisecond
 
 func (s *server) watchOutcome(ctx context.Context, in *OutcomePath, send sse.Sender) {
+	watchWork(ctx, s, store.Simulating, in.ID, in.what(), send, briefOf)
+}
+
+// watchWork sends what changes of long work until it is over.
+func watchWork[T any](ctx context.Context, s *server, work store.Work, id uint64, what string, send sse.Sender, brief func(store.Outcome, float64) T) {
 	tick := time.NewTicker(watchEvery)
 	defer tick.Stop()
-	last := OutcomeBrief{Progress: -1}
+	last, state := -1.0, store.State("")
 	for {
-		o, err := s.Store.GetOutcome(ctx, in.ID)
+		o, err := s.Store.GetOutcome(ctx, work, id)
 		switch {
 		case errors.Is(err, store.ErrNotFound):
-			_ = send.Data(OutcomeBrief{ID: in.ID, State: string(store.Failed), Error: "there is no " + in.what()})
+			_ = send.Data(brief(store.Outcome{ID: id, State: store.Failed, Error: "there is no " + what}, 0))
 			return
 		case err == nil:
-			b := briefOf(o, s.Queue.Progress(o))
-			if b.Progress != last.Progress || b.State != last.State {
-				if send.Data(b) != nil {
+			if done := s.Queue.Progress(o); done != last || o.State != state {
+				if send.Data(brief(o, done)) != nil {
 					return
 				}
-				last = b
+				last, state = done, o.State
 			}
 			if o.State.Over() {
 				return
@@ -260,6 +270,9 @@ func (s *server) compare(ctx context.Context, in *struct {
 		if result.Engine != outcome.Engine {
 			return nil, huma.Error409Conflict(fmt.Sprintf("outcome %d is of an earlier engine, whose figures mean other things; simulate %s again", id, result.Scenario))
 		}
+		if len(brief.Inputs.Changes) > 0 {
+			result.Scenario += ", changed"
+		}
 		results, designs, demands = append(results, result), append(designs, design), append(demands, demand)
 		out.Outcomes = append(out.Outcomes, Compared{brief, result.Groups})
 	}
@@ -279,29 +292,46 @@ type Compared struct {
 	Groups []outcome.Group `json:"groups" doc:"How its jobs fared."`
 }
 
-// designOf returns the scenario that was simulated as JSON, and what names its
+// designOf returns the scenario that was simulated as JSON, with what the agents of
+// its templates request, and what names its
 // jobs.
 func (s *server) designOf(ctx context.Context, in store.Inputs) (design []byte, demand string, err error) {
 	var jobs []string
+	requests := map[string]template.Request{}
+	var scenario any
 	for _, r := range in.Documents {
-		if r.Kind != document.KindScenario && r.Kind != document.KindWorkload {
-			continue
-		}
-		h, err := s.Store.Get(ctx, r.Kind, r.Name, r.Revision)
-		if err != nil {
-			return nil, "", err
-		}
-		if r.Kind == document.KindWorkload {
+		switch r.Kind {
+		case document.KindWorkload:
+			h, err := s.Store.Get(ctx, r.Kind, r.Name, r.Revision)
+			if err != nil {
+				return nil, "", err
+			}
 			jobs = append(jobs, h.Digest)
-			continue
+		case document.KindScenario, document.KindPodTemplate:
+			d, err := s.Queue.Library.Changed(ctx, r, in)
+			if err != nil {
+				return nil, "", err
+			}
+			if r.Kind == document.KindScenario {
+				scenario = d.Value // with defaults filled in
+				continue
+			}
+			agent, _ := template.Read(d)
+			requests[r.Name] = agent.Request
 		}
-		docs, faults := document.Parse(r.Name, []byte(h.Text))
-		if len(faults) > 0 {
-			return nil, "", faults
-		}
-		if design, err = json.Marshal(docs[0].Value); err != nil { // with defaults filled in
-			return nil, "", err
-		}
+	}
+	if design, err = json.Marshal(scenario); err != nil {
+		return nil, "", err
+	}
+	var fields map[string]any
+	if err = json.Unmarshal(design, &fields); err != nil || fields == nil {
+		return design, "", err
+	}
+	if spec, ok := fields["spec"].(map[string]any); ok {
+		spec["requests"] = requests
+	}
+	if design, err = json.Marshal(fields); err != nil {
+		return nil, "", err
 	}
 	return design, strings.Join(append(jobs, in.Recording), " "), nil
 }

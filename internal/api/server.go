@@ -89,8 +89,10 @@ func Operations(api huma.API, s *server) {
 	s.templateOperations(api)
 	s.trialOperations(api)
 	s.fitOperations(api)
+	s.usageOperations(api)
 	s.scenarioOperations(api)
 	s.outcomeOperations(api)
+	s.weighingOperations(api)
 	s.jobOperations(api)
 }
 

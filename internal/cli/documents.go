@@ -131,13 +131,16 @@ func (p *program) withRecording(ctx context.Context, c *client.Client, d *docume
 func (p *program) getCommand() *cobra.Command {
 	var revision int
 	c := &cobra.Command{
-		Use: "get [KIND [NAME]]", Short: "List documents or outcomes, or print one document",
-		Example: "  tachyphor get\n  tachyphor get scenarios\n  tachyphor get scenario weekday-lean\n  tachyphor get outcomes",
+		Use: "get [KIND [NAME]]", Short: "List documents, outcomes or weighings, or print one",
+		Example: "  tachyphor get\n  tachyphor get scenarios\n  tachyphor get scenario weekday-lean\n  tachyphor get outcomes\n  tachyphor get weighings",
 		Args:    cobra.MaximumNArgs(2),
 		RunE: func(c *cobra.Command, args []string) error {
 			cl := p.client()
 			if len(args) > 0 && strings.HasPrefix("outcomes", strings.ToLower(args[0])) && len(args[0]) >= len("outcome") {
 				return p.getOutcomes(c.Context(), cl, args[1:])
+			}
+			if len(args) > 0 && ofWeighings(args[0]) {
+				return p.getWeighings(c.Context(), cl, args[1:])
 			}
 			kind := ""
 			if len(args) > 0 {
@@ -220,7 +223,7 @@ func (p *program) getOutcomes(ctx context.Context, c *client.Client, args []stri
 func kindOf(word string) (string, error) {
 	kind, ok := document.FindKind(word)
 	if !ok {
-		return "", fmt.Errorf("there is no kind %q; there are %s, and outcomes", word, strings.Join(document.Kinds(), ", "))
+		return "", fmt.Errorf("there is no kind %q; there are %s, outcomes and weighings", word, strings.Join(document.Kinds(), ", "))
 	}
 	return kind, nil
 }
@@ -235,9 +238,9 @@ func documentsListing(list []client.Document) listing {
 
 func (p *program) dropCommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "drop KIND NAME", Short: "Take a document away, or an outcome",
-		Long:    "Take a document away; its revisions stay for outcomes that used it. Or take an outcome away by its number, with all its stored jobs.",
-		Example: "  tachyphor drop scenario old-idea\n  tachyphor drop outcome 7",
+		Use: "drop KIND NAME", Short: "Take a document away, or an outcome, or what is known of usage",
+		Long:    "Take a document away; its revisions stay for outcomes that used it. Or take an outcome away by its number, with all its stored jobs. Or forget what the agents of a template used.",
+		Example: "  tachyphor drop scenario old-idea\n  tachyphor drop outcome 7\n  tachyphor drop weighing 8\n  tachyphor drop usage compile-wide",
 		Args:    cobra.ExactArgs(2),
 		RunE: func(c *cobra.Command, args []string) error {
 			if strings.EqualFold(args[0], "outcome") || strings.EqualFold(args[0], "outcomes") {
@@ -249,6 +252,16 @@ func (p *program) dropCommand() *cobra.Command {
 					return err
 				}
 				fmt.Fprintf(p.err, "outcome %d dropped.\n", id)
+				return nil
+			}
+			if ofWeighings(args[0]) {
+				return p.dropWeighing(c.Context(), args[1])
+			}
+			if strings.EqualFold(args[0], "usage") {
+				if err := p.client().DropUsage(c.Context(), args[1]); err != nil {
+					return err
+				}
+				fmt.Fprintf(p.err, "usage of %s forgotten.\n", args[1])
 				return nil
 			}
 			kind, err := kindOf(args[0])

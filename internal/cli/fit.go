@@ -13,7 +13,7 @@ import (
 
 func (p *program) fitCommand() *cobra.Command {
 	var with []string
-	var cluster string
+	var cluster, plot string
 	c := &cobra.Command{
 		Use: "fit TEMPLATE|FILE...", Short: "Say how many agents go on each kind of node, what binds and what is left over",
 		Long: `For each template and each pool: how many agents go on a node, which resource binds,
@@ -26,15 +26,27 @@ they hold and --with.`,
 		Example: "  tachyphor fit compile-wide small-steady image-maker\n  tachyphor fit agents.yaml --with platform/cluster.yaml -o json",
 		Args:    cobra.MinimumNArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
+			if plot != "" {
+				if err := plotted(plot); err != nil {
+					return err
+				}
+			}
 			f, err := p.fit(c.Context(), args, with, cluster)
 			if err != nil {
 				return err
+			}
+			if plot != "" {
+				if err := plotFits(f, plot); err != nil {
+					return no(err)
+				}
+				fmt.Fprintf(p.err, "Drawn into %s.\n", plot)
 			}
 			return p.fits(f)
 		},
 	}
 	c.Flags().StringArrayVar(&with, "with", nil, "with FILE: file or folder with the cluster (may be repeated)")
 	c.Flags().StringVar(&cluster, "cluster", "", "cluster; absent: the only one there is")
+	c.Flags().StringVar(&plot, "plot", "", "draw price against request into a file that ends in .png or .svg")
 	return c
 }
 
@@ -52,7 +64,7 @@ func (p *program) fit(ctx context.Context, args, with []string, cluster string) 
 
 // fits writes how agents go on nodes.
 func (p *program) fits(f review.Fits) error {
-	l := listing{columns: []column{{"template", false}, {"pool and node", false}, {"agents", true}, {"binds", false}, {"left over", false}, {f.Currency + "/h", true}, {"one more: cheaper by", false}}, value: f}
+	l := listing{columns: []column{{"template", false}, {"pool and node", false}, {"agents", true}, {"binds", false}, {"CPU, memory left", true}, {f.Currency + "/h", true}, {"1,000 runs", true}, {"one more", false}}, value: f}
 	last := ""
 	for _, x := range f.Fits {
 		name := x.Template
@@ -60,16 +72,19 @@ func (p *program) fits(f review.Fits) error {
 			name = ""
 		}
 		last = x.Template
-		row := []string{name, x.Pool + " " + x.NodeType, fmt.Sprint(x.Agents), x.Binds, "", "", ""}
+		row := []string{name, x.Pool + " " + x.NodeType, fmt.Sprint(x.Agents), x.Binds, "", "", "–", ""}
 		if x.Agents == 0 {
 			row[3] = "–"
-			row[6] = "none: " + strings.Join(x.Why, ", ")
+			row[7] = "none: " + strings.Join(x.Why, ", ")
 		} else {
-			row[4] = fmt.Sprintf("%s CPU, %s", x.Left.CPU, x.Left.Memory.Short())
+			row[4] = fmt.Sprintf("%s, %s", x.Left.CPU, x.Left.Memory.Short())
+			if x.PerRun > 0 {
+				row[6] = fmt.Sprintf("%.2f", 1000*x.PerRun)
+			}
 			if x.PerHour > 0 {
 				row[5] = fmt.Sprintf("%.3f", x.PerHour)
 			}
-			row[6] = oneMore(x.OneMore)
+			row[7] = oneMore(x.OneMore)
 		}
 		l.rows = append(l.rows, row)
 	}

@@ -254,5 +254,5 @@ func counted(n int, what string) string {
 	if n == 1 {
 		return "1 " + what
 	}
-	return fmt.Sprintf("%d %ss", n, what)
+	return units.Count(int64(n)) + " " + what + "s"
 }

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"bytes"
 	"context"
 	"fmt"
 	"io"
@@ -138,17 +139,39 @@ func (p *program) loadDemo(ctx context.Context, c *client.Client) error {
 		if _, err := quiet.put(ctx, c, []string{folder}, false, false); err != nil {
 			return fmt.Errorf("cannot load the demo world: %w", err)
 		}
+		if err := loadUsage(ctx, c); err != nil {
+			return fmt.Errorf("cannot load the demo world's usage: %w", err)
+		}
 	}
 	past, err := c.Outcomes(ctx, "")
 	if err != nil || len(past) > 0 {
 		return err
 	}
 	for _, name := range demo.Scenarios {
-		o, err := c.Simulate(ctx, name, nil, nil)
+		o, err := c.Simulate(ctx, name, client.Run{})
 		if err != nil {
 			return err
 		}
 		if _, err := c.Watch(ctx, o.ID, func(client.OutcomeBrief) {}); err != nil {
+			return err
+		}
+	}
+	_, err = c.Weigh(ctx, demo.Weighed, client.WeighAsk{}) // goes on while people read
+	return err
+}
+
+// loadUsage takes in what the demo's agents used.
+func loadUsage(ctx context.Context, c *client.Client) error {
+	list, err := demo.DrawUsage()
+	if err != nil {
+		return err
+	}
+	for _, u := range list {
+		log, err := c.PutRecording(ctx, bytes.NewReader(u.Jobs), nil, false)
+		if err != nil {
+			return err
+		}
+		if _, err := c.PutUsage(ctx, u.Template, "three weeks of samples", log.Digest, bytes.NewReader(u.Samples)); err != nil {
 			return err
 		}
 	}

@@ -113,27 +113,15 @@ func (p *program) simulateThere(ctx context.Context, name string, f simulateFlag
 	if f.repeats > 0 {
 		repeats = &f.repeats
 	}
-	asked, err := c.Simulate(ctx, name, seed, repeats)
+	asked, err := c.Simulate(ctx, name, client.Run{Seed: seed, Repeats: repeats})
 	if err != nil {
 		if client.IsStatus(err, 404) {
 			return no(fmt.Errorf("%w; `tachyphor get scenarios` lists those that are stored", err))
 		}
 		return err
 	}
-	bar := p.progress(fmt.Sprintf("outcome %d", asked.ID), f.quiet)
-	end, err := c.Watch(ctx, asked.ID, func(o client.OutcomeBrief) { bar.set(o.Progress) })
-	bar.end(err == nil && end.State == "done")
-	if ctx.Err() != nil {
-		stop, cancel := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
-		defer cancel()
-		_, _ = c.Cancel(stop, asked.ID)
-		return no(fmt.Errorf("outcome %d was cancelled", asked.ID))
-	}
-	if err != nil {
+	if err := p.watch(ctx, c, asked.ID, f.quiet); err != nil {
 		return err
-	}
-	if end.State != "done" {
-		return no(fmt.Errorf("outcome %d %s: %s", asked.ID, end.State, end.Error))
 	}
 	o, err := c.Outcome(ctx, asked.ID, true)
 	if err != nil {
@@ -143,6 +131,27 @@ func (p *program) simulateThere(ctx context.Context, name string, f simulateFlag
 		return err
 	}
 	fmt.Fprintln(p.out, p.faint(fmt.Sprintf("Outcome %d. Next: `tachyphor explain %d JOB`, `tachyphor compare %d OTHER`.", asked.ID, asked.ID, asked.ID)))
+	return nil
+}
+
+// watch follows a simulation to its end, and cancels it when it is interrupted. An
+// outcome that is not done is an error.
+func (p *program) watch(ctx context.Context, c *client.Client, id uint64, quiet bool) error {
+	bar := p.progress(fmt.Sprintf("outcome %d", id), quiet)
+	end, err := c.Watch(ctx, id, func(o client.OutcomeBrief) { bar.set(o.Progress) })
+	bar.end(err == nil && end.State == "done")
+	if ctx.Err() != nil {
+		stop, cancel := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
+		defer cancel()
+		_, _ = c.Cancel(stop, id)
+		return no(fmt.Errorf("outcome %d was cancelled", id))
+	}
+	if err != nil {
+		return err
+	}
+	if end.State != "done" {
+		return no(fmt.Errorf("outcome %d %s: %s", id, end.State, end.Error))
+	}
 	return nil
 }
 
@@ -272,7 +281,7 @@ func (p *program) resolve(ctx context.Context, c *client.Client, word string) (u
 		return 0, err
 	}
 	for _, o := range list {
-		if o.State == "done" {
+		if o.State == "done" && len(o.Inputs.Changes) == 0 {
 			return o.ID, nil
 		}
 	}

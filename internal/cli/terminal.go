@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -25,6 +26,8 @@ type terminal struct {
 const (
 	plainWidth = 110
 	leastWidth = 60
+	// leastColumn is the narrowest that a column of words becomes.
+	leastColumn = 20
 )
 
 func terminalOf(w io.Writer) terminal {
@@ -124,7 +127,7 @@ func (p *program) table(l listing) string {
 		for i := range l.columns[:last] {
 			room -= l.width(i)
 		}
-		configs[last].WidthMax, configs[last].WidthMaxEnforcer = max(24, room), text.WrapSoft
+		configs[last].WidthMax, configs[last].WidthMaxEnforcer = max(leastColumn, room), text.WrapSoft
 	}
 	t.SetColumnConfigs(configs)
 	t.Style().Size.WidthMax = p.term.width
@@ -184,9 +187,21 @@ func (p *program) faint(s string) string {
 	return s
 }
 
-// wrap breaks a paragraph at the terminal's width.
+// withUnit matches the blank between a number and its unit.
+var withUnit = regexp.MustCompile(`([0-9]) (%|×|[KMGT]iB\b|CPU\b|s\b|min\b)`)
+
+// withLess matches the blank between a duration's parts.
+var withLess = regexp.MustCompile(`\b(min|h) ([0-9]{2}\b)`)
+
+// bound stands for a blank at which no line is broken.
+const bound = "\ue000"
+
+// wrap breaks a paragraph at the terminal's width, but not between a number and its
+// unit.
 func (p *program) wrap(s string) string {
-	lines := strings.Split(text.WrapSoft(s, min(p.term.width, 100)), "\n")
+	kept := withUnit.ReplaceAllString(s, "$1"+bound+"$2")
+	kept = withLess.ReplaceAllString(kept, "$1"+bound+"$2")
+	lines := strings.Split(strings.ReplaceAll(text.WrapSoft(kept, min(p.term.width, 100)), bound, " "), "\n")
 	for i := range lines {
 		lines[i] = strings.TrimRight(lines[i], " ")
 	}

@@ -78,8 +78,8 @@ func (q *Queue) Jobs(ctx context.Context, id uint64, from, n int, take func([]ou
 }
 
 // Drop takes an outcome that is over away, with all that was kept of it.
-func (q *Queue) Drop(ctx context.Context, id uint64) error {
-	if err := q.store.DropOutcome(ctx, id); err != nil {
+func (q *Queue) Drop(ctx context.Context, work store.Work, id uint64) error {
+	if err := q.store.DropOutcome(ctx, work, id); err != nil {
 		return err
 	}
 	q.mu.Lock()

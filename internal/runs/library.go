@@ -107,7 +107,11 @@ func (l *Library) World(ctx context.Context, in store.Inputs) (*sim.World, docum
 		if err != nil {
 			return nil, nil, fmt.Errorf("%s/%s revision %d: %w", r.Kind, r.Name, r.Revision, err)
 		}
-		docs, faults := document.Parse(r.Kind+"/"+r.Name, []byte(h.Text))
+		text, err := changed(h, in.Changes)
+		if err != nil {
+			return nil, nil, err
+		}
+		docs, faults := document.Parse(r.Kind+"/"+r.Name, []byte(text))
 		if len(faults) > 0 {
 			return nil, faults, nil
 		}
@@ -144,6 +148,41 @@ func (l *Library) World(ctx context.Context, in store.Inputs) (*sim.World, docum
 		w.Plan.Repeats = *in.Repeats
 	}
 	return w, nil, nil
+}
+
+// changed returns a document's text with the changes that are meant for it.
+func changed(h store.Head, changes []store.Changes) (string, error) {
+	text := h.Text
+	for _, c := range changes {
+		if c.Kind != h.Kind || c.Name != h.Name {
+			continue
+		}
+		var err error
+		if text, err = document.Apply(text, c.Edits); err != nil {
+			return "", fmt.Errorf("%w in %s %s: %w", ErrChanges, c.Kind, c.Name, err)
+		}
+	}
+	return text, nil
+}
+
+// ErrChanges says that changes cannot be made.
+var ErrChanges = errors.New("changes cannot be made")
+
+// Changed returns a pinned document as it was simulated.
+func (l *Library) Changed(ctx context.Context, r store.Ref, in store.Inputs) (*document.Document, error) {
+	h, err := l.store.Get(ctx, r.Kind, r.Name, r.Revision)
+	if err != nil {
+		return nil, err
+	}
+	text, err := changed(h, in.Changes)
+	if err != nil {
+		return nil, err
+	}
+	docs, faults := document.Parse(r.Name, []byte(text))
+	if len(faults) > 0 {
+		return nil, faults
+	}
+	return docs[0], nil
 }
 
 // Recording returns a stored recording, parsed, with the names of columns that

@@ -10,6 +10,7 @@ import (
 	"log/slog"
 	"runtime"
 	"runtime/debug"
+	"slices"
 	"sync"
 	"sync/atomic"
 	"time"
@@ -92,12 +93,18 @@ func (q *Queue) Close() {
 func (q *Queue) Counts() (finished, failed int64) { return q.finished.Load(), q.failed.Load() }
 
 // Ask enters a scenario's simulation into the queue.
-func (q *Queue) Ask(ctx context.Context, scenario, by string, seed *uint64, repeats *int) (store.Outcome, document.Faults, error) {
+// changes are made in its documents first; each must be one that it uses.
+func (q *Queue) Ask(ctx context.Context, scenario, by string, seed *uint64, repeats *int, changes []store.Changes) (store.Outcome, document.Faults, error) {
 	in, faults, err := q.Library.Pin(ctx, scenario)
 	if err != nil || len(faults) > 0 {
 		return store.Outcome{}, faults, err
 	}
-	in.Seed, in.Repeats = seed, repeats
+	in.Seed, in.Repeats, in.Changes = seed, repeats, changes
+	for _, c := range changes {
+		if !slices.ContainsFunc(in.Documents, func(r store.Ref) bool { return r.Kind == c.Kind && r.Name == c.Name }) {
+			return store.Outcome{}, nil, fmt.Errorf("%w: the scenario %s does not use %s %s", ErrChanges, scenario, c.Kind, c.Name)
+		}
+	}
 	if _, faults, err = q.Library.World(ctx, in); err != nil || len(faults) > 0 {
 		return store.Outcome{}, faults, err
 	}
@@ -116,8 +123,8 @@ func (q *Queue) wake() {
 }
 
 // Cancel ends an outcome that is not over.
-func (q *Queue) Cancel(ctx context.Context, id uint64) (store.Outcome, error) {
-	o, err := q.store.Cancel(ctx, id)
+func (q *Queue) Cancel(ctx context.Context, work store.Work, id uint64) (store.Outcome, error) {
+	o, err := q.store.Cancel(ctx, work, id)
 	q.mu.Lock()
 	defer q.mu.Unlock()
 	if j := q.running[id]; err == nil && j != nil {
@@ -177,7 +184,7 @@ func (q *Queue) run(ctx context.Context, o store.Outcome) {
 	wait.Go(func() { q.heart(beating, o.ID, j) })
 	end, data, trace := q.compute(ctx, o, j)
 	var err error
-	if end.State == store.Done && !j.stopped.Load() && ctx.Err() == nil {
+	if trace != nil && !j.stopped.Load() && ctx.Err() == nil {
 		err = q.keepJobs(ctx, o.ID, trace)
 	}
 	quiet()
@@ -200,7 +207,9 @@ func (q *Queue) run(ctx context.Context, o store.Outcome) {
 	}
 	if end.State == store.Done {
 		q.finished.Add(1)
-		q.keep(o.ID, trace)
+		if trace != nil {
+			q.keep(o.ID, trace)
+		}
 	} else {
 		q.failed.Add(1)
 	}
@@ -293,10 +302,18 @@ func (q *Queue) compute(ctx context.Context, o store.Outcome, j *job) (end store
 	if err != nil {
 		return fail(err)
 	}
-	result, trace, err := outcome.Simulate(world, q.workers, func(done float64) bool {
+	progress := func(done float64) bool {
 		j.progress.Store(uint64(done * 1e6))
 		return !j.stopped.Load()
-	})
+	}
+	if o.Work == store.Weighing {
+		end, data, err = q.weigh(o, world, progress)
+		if err != nil {
+			return fail(err)
+		}
+		return end, data, nil
+	}
+	result, trace, err := outcome.Simulate(world, q.workers, progress)
 	if err != nil {
 		return fail(err)
 	}

@@ -52,9 +52,20 @@ const (
 // Over reports whether nothing will happen any more.
 func (s State) Over() bool { return s == Done || s == Failed || s == Cancelled }
 
-// An Outcome is a simulation that was asked for, and its result once it is done.
+// Work says what an outcome is the outcome of.
+type Work string
+
+// The kinds of work.
+const (
+	Simulating Work = ""
+	Weighing   Work = "weigh" // cache plans
+)
+
+// An Outcome is long work that was asked for, a simulation as a rule, and its result
+// once it is done.
 type Outcome struct {
 	ID       uint64     `gorm:"primaryKey"`
+	Work     Work       `gorm:"size:16;not null;default:''"`
 	Scenario string     `gorm:"size:63;index"`
 	State    State      `gorm:"size:16;index"`
 	Inputs   string     `gorm:"type:mediumtext"` // JSON of Inputs
@@ -68,6 +79,7 @@ type Outcome struct {
 	By       string     `gorm:"size:63"`
 	Summary  string     `gorm:"type:text"` // JSON of what lists show
 	Digest   string     `gorm:"size:64"`   // sha256 of the result before compression
+	Varied   bool       // changes were made in its documents first
 }
 
 // A Result is an outcome's result, apart from its row so that lists stay light.
@@ -82,6 +94,46 @@ type Block struct {
 	Number    int    `gorm:"primaryKey;autoIncrement:false"` // from 0
 	Jobs      int    // rows in it
 	Data      []byte `gorm:"type:longblob"`
+}
+
+// A Run is what one agent, or one job on it, used.
+type Run struct {
+	ID          uint64  `gorm:"primaryKey"`
+	Template    string  `gorm:"size:63;index:pod,priority:1;index:began,priority:1"`
+	Pod         string  `gorm:"size:253;index:pod,priority:2"`
+	Container   string  `gorm:"size:63"`
+	Job         string  `gorm:"size:120"`
+	Class       string  `gorm:"size:120"`
+	Began       float64 `gorm:"index:began,priority:2"` // seconds since 1970
+	WallNs      int64
+	CPUNs       int64
+	ThrottledNs int64
+	Memory      int64
+	Disk        int64
+	MeanCores   float64
+	PeakCores   float64
+	Parallel    *float64 // nil: not known
+	Killed      bool
+	Evicted     bool
+	Samples     int
+	Spacing     float64 // usual time between samples, seconds
+	Duplicates  int
+	Steps       int
+	Gaps        int
+	Resets      int
+	Missing     int
+	Restarts    int
+	Curve       []byte `gorm:"type:mediumblob"`
+}
+
+// An Intake is one time that usage of a template was taken in.
+type Intake struct {
+	ID       uint64    `gorm:"primaryKey"`
+	Template string    `gorm:"size:63;index"`
+	Source   string    `gorm:"size:255"`
+	Report   string    `gorm:"type:text"` // JSON
+	By       string    `gorm:"size:63"`
+	At       time.Time `gorm:"type:datetime(6)"`
 }
 
 // A Token lets someone in. Only its hash is kept.
@@ -109,6 +161,14 @@ func steps() []*gormigrate.Migration {
 			return nil
 		}}
 	}
+	column := func(id string, table any, field string) *gormigrate.Migration {
+		return &gormigrate.Migration{ID: id, Migrate: func(tx *gorm.DB) error {
+			if tx.Migrator().HasColumn(table, field) {
+				return nil
+			}
+			return tx.Migrator().AddColumn(table, field)
+		}}
+	}
 	return []*gormigrate.Migration{
 		add("2026-11-23-documents", &Document{}, &Revision{}),
 		add("2026-11-23-recordings", &Recording{}),
@@ -116,6 +176,9 @@ func steps() []*gormigrate.Migration {
 		add("2026-11-23-tokens", &Token{}),
 		add("2026-11-24-blocks", &Block{}),
 		add("2026-11-25-trials", &Trial{}),
+		add("2026-11-26-usage", &Run{}, &Intake{}),
+		column("2026-11-26-varied", &Outcome{}, "Varied"),
+		column("2026-11-27-work", &Outcome{}, "Work"),
 	}
 }
 

@@ -5,6 +5,9 @@ import (
 	"encoding/json"
 	"time"
 
+	"tachyphor/core/document"
+	"tachyphor/core/weigh"
+
 	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
 )
@@ -17,6 +20,17 @@ type Inputs struct {
 	// Changed run settings; nil where the scenario's own hold.
 	Seed    *uint64 `json:"seed,omitempty"`
 	Repeats *int    `json:"repeats,omitempty"`
+	// Changes are made in the documents before they are used.
+	Changes []Changes `json:"changes,omitempty"`
+	// Weigh is what a weighing was asked; nil for a simulation.
+	Weigh *weigh.Ask `json:"weigh,omitempty"`
+}
+
+// Changes are edits of one document.
+type Changes struct {
+	Kind  string          `json:"kind"`
+	Name  string          `json:"name"`
+	Edits []document.Edit `json:"edits"`
 }
 
 // A Ref names one revision of a document.
@@ -35,7 +49,11 @@ func (s *Store) Ask(ctx context.Context, scenario, by string, in Inputs) (Outcom
 	if err != nil {
 		return Outcome{}, err
 	}
-	o := Outcome{Scenario: scenario, State: Queued, Inputs: string(b), Asked: s.now(), By: by}
+	work := Simulating
+	if in.Weigh != nil {
+		work = Weighing
+	}
+	o := Outcome{Work: work, Scenario: scenario, State: Queued, Inputs: string(b), Asked: s.now(), By: by, Varied: len(in.Changes) > 0}
 	return o, s.write(ctx, func(tx *gorm.DB) error {
 		var open int64
 		if err := tx.Model(&Outcome{}).Where("state IN ?", []State{Queued, Running}).Count(&open).Error; err != nil {
@@ -116,20 +134,21 @@ func (s *Store) ReleaseAll(ctx context.Context) error {
 		Updates(map[string]any{"state": Queued, "lease": nil}).Error
 }
 
-// Cancel ends an outcome that is not over. One that is over is left as it is.
-func (s *Store) Cancel(ctx context.Context, id uint64) (Outcome, error) {
-	err := s.db.WithContext(ctx).Model(&Outcome{}).Where("id = ? AND state IN ?", id, []State{Queued, Running}).
+// Cancel ends an outcome of one kind of work that is not over. One that is over is left
+// as it is.
+func (s *Store) Cancel(ctx context.Context, work Work, id uint64) (Outcome, error) {
+	err := s.db.WithContext(ctx).Model(&Outcome{}).Where("id = ? AND work = ? AND state IN ?", id, work, []State{Queued, Running}).
 		Updates(map[string]any{"state": Cancelled, "ended": s.now(), "lease": nil}).Error
 	if err != nil {
 		return Outcome{}, err
 	}
-	return s.GetOutcome(ctx, id)
+	return s.GetOutcome(ctx, work, id)
 }
 
-// GetOutcome returns an outcome without its result.
-func (s *Store) GetOutcome(ctx context.Context, id uint64) (Outcome, error) {
+// GetOutcome returns an outcome of one kind of work without its result.
+func (s *Store) GetOutcome(ctx context.Context, work Work, id uint64) (Outcome, error) {
 	var o Outcome
-	return o, known(s.db.WithContext(ctx).Where("id = ?", id).Take(&o).Error)
+	return o, known(s.db.WithContext(ctx).Where("id = ? AND work = ?", id, work).Take(&o).Error)
 }
 
 // GetResult returns an outcome's compressed result.
@@ -138,10 +157,10 @@ func (s *Store) GetResult(ctx context.Context, id uint64) ([]byte, error) {
 	return r.Data, known(s.db.WithContext(ctx).Where("outcome_id = ?", id).Take(&r).Error)
 }
 
-// ListOutcomes returns up to limit outcomes, newest first, of a scenario (all
-// when empty) and below an id (0: from the newest).
-func (s *Store) ListOutcomes(ctx context.Context, scenario string, below uint64, limit int) ([]Outcome, error) {
-	q := s.db.WithContext(ctx).Order("id DESC").Limit(limit)
+// ListOutcomes returns up to limit outcomes of one kind of work, newest first, of a
+// scenario (all when empty) and below an id (0: from the newest).
+func (s *Store) ListOutcomes(ctx context.Context, work Work, scenario string, below uint64, limit int) ([]Outcome, error) {
+	q := s.db.WithContext(ctx).Where("work = ?", work).Order("id DESC").Limit(limit)
 	if scenario != "" {
 		q = q.Where("scenario = ?", scenario)
 	}
@@ -152,11 +171,12 @@ func (s *Store) ListOutcomes(ctx context.Context, scenario string, below uint64,
 	return list, q.Find(&list).Error
 }
 
-// LastDone returns the newest finished outcome of each scenario, by name.
+// LastDone returns the newest finished outcome of each scenario as it is stored, by
+// name.
 func (s *Store) LastDone(ctx context.Context) (map[string]Outcome, error) {
 	var list []Outcome
 	err := s.db.WithContext(ctx).
-		Where("id IN (?)", s.db.Model(&Outcome{}).Select("MAX(id)").Where("state = ?", Done).Group("scenario")).
+		Where("id IN (?)", s.db.Model(&Outcome{}).Select("MAX(id)").Where("state = ? AND NOT varied AND work = ?", Done, Simulating).Group("scenario")).
 		Find(&list).Error
 	out := map[string]Outcome{}
 	for _, o := range list {
@@ -165,16 +185,16 @@ func (s *Store) LastDone(ctx context.Context) (map[string]Outcome, error) {
 	return out, err
 }
 
-// DropOutcome takes an outcome that is over away, with its result and its jobs. One
-// that waits or runs is ErrConflict.
-func (s *Store) DropOutcome(ctx context.Context, id uint64) error {
+// DropOutcome takes an outcome of one kind of work that is over away, with its result
+// and its jobs. One that waits or runs is ErrConflict.
+func (s *Store) DropOutcome(ctx context.Context, work Work, id uint64) error {
 	return s.write(ctx, func(tx *gorm.DB) error {
-		res := tx.Where("id = ? AND state NOT IN ?", id, []State{Queued, Running}).Delete(&Outcome{})
+		res := tx.Where("id = ? AND work = ? AND state NOT IN ?", id, work, []State{Queued, Running}).Delete(&Outcome{})
 		if res.Error != nil {
 			return res.Error
 		}
 		if res.RowsAffected == 0 {
-			if err := known(tx.Where("id = ?", id).Take(&Outcome{}).Error); err != nil {
+			if err := known(tx.Where("id = ? AND work = ?", id, work).Take(&Outcome{}).Error); err != nil {
 				return err
 			}
 			return ErrConflict

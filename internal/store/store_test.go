@@ -194,13 +194,13 @@ func TestQueue(t *testing.T) {
 		t.Errorf("result %q, %v", data, err)
 	}
 	// Cancelled is cancelled; done stays done.
-	if o, err := s.Cancel(ctx, 2); err != nil || o.State != store.Cancelled {
+	if o, err := s.Cancel(ctx, store.Simulating, 2); err != nil || o.State != store.Cancelled {
 		t.Errorf("%+v, %v", o, err)
 	}
 	if err := s.Finish(ctx, 2, claimed[2], end, []byte("late")); !errors.Is(err, store.ErrConflict) {
 		t.Errorf("a cancelled outcome finishes: %v", err)
 	}
-	if o, err := s.Cancel(ctx, 1); err != nil || o.State != store.Done {
+	if o, err := s.Cancel(ctx, store.Simulating, 1); err != nil || o.State != store.Done {
 		t.Errorf("%+v, %v", o, err)
 	}
 	// What a holder gives back is claimed again, first come first.

@@ -31,8 +31,10 @@ func main() {
 func run() error {
 	picture := flag.String("picture", "", "draw how time grows with jobs and nodes into this PNG")
 	most := flag.Int("most", 1_000_000, "most jobs to try")
+	only := flag.String("only", "", "measure this alone: check, size, weigh, probe")
+	program := flag.String("program", "bin/tachyphor", "the program, for what is measured as a process")
 	flag.Parse()
-	runtime.GOMAXPROCS(1)
+	cores := runtime.GOMAXPROCS(1)
 	if path := os.Getenv("BENCH_PROFILE"); path != "" {
 		f, err := os.Create(path)
 		if err != nil {
@@ -42,6 +44,16 @@ func run() error {
 			return err
 		}
 		defer pprof.StopCPUProfile()
+	}
+	switch *only {
+	case "check":
+		return checking()
+	case "size":
+		return measureSizing()
+	case "weigh":
+		return measureWeighing(cores)
+	case "probe":
+		return measureProbe(*program)
 	}
 	week, err := worlds.Demo("weekday-lean")
 	if err != nil {
@@ -65,6 +77,15 @@ func run() error {
 		}
 	}
 	if err := checking(); err != nil {
+		return err
+	}
+	if err := measureSizing(); err != nil {
+		return err
+	}
+	if err := measureWeighing(cores); err != nil {
+		return err
+	}
+	if err := measureProbe(*program); err != nil {
 		return err
 	}
 	if err := beside(month); err != nil {

@@ -4,6 +4,7 @@ package browser
 
 import (
 	"context"
+	"fmt"
 	"os"
 	"strings"
 	"sync"
@@ -101,9 +102,24 @@ func (p *Page) See(selector string) error {
 	return p.do(chromedp.WaitVisible(chromedp.CSS(selector)))
 }
 
-// Click presses what a CSS selector names.
+// Click presses what a CSS selector names, once it stands still: a person would not
+// press where something was a moment ago.
 func (p *Page) Click(selector string) error {
-	return p.do(chromedp.ScrollIntoView(chromedp.CSS(selector)), chromedp.Click(chromedp.CSS(selector)))
+	if err := p.do(chromedp.ScrollIntoView(chromedp.CSS(selector))); err != nil {
+		return err
+	}
+	still := fmt.Sprintf(`(() => {
+		const box = document.querySelector(%q)?.getBoundingClientRect();
+		if (!box) return false;
+		const now = [%q, box.x, box.y].join();
+		const times = window.stood?.[0] === now ? window.stood[1] + 1 : 0;
+		window.stood = [now, times];
+		return times >= 3;
+	})()`, selector, selector)
+	if err := p.Until(still); err != nil {
+		return err
+	}
+	return p.do(chromedp.Click(chromedp.CSS(selector)))
 }
 
 // Type replaces the content of a field by typing.
@@ -116,6 +132,23 @@ func (p *Page) Type(selector, text string) error {
 		}),
 		chromedp.KeyEvent(text),
 	)
+}
+
+// Upload chooses a file of this machine for a field.
+func (p *Page) Upload(selector, file string) error {
+	return p.do(chromedp.SetUploadFiles(chromedp.CSS(selector), []string{file}))
+}
+
+// Choose picks an option of a list by its value, as a person's choice tells the page.
+func (p *Page) Choose(selector, value string) error {
+	return p.do(chromedp.WaitVisible(chromedp.CSS(selector)), chromedp.Func(func(ctx context.Context, _ *chromedp.Target) error {
+		_, err := chromedp.Run(ctx, chromedp.Evaluate[bool](fmt.Sprintf(`(() => {
+			const list = document.querySelector(%q);
+			Object.getOwnPropertyDescriptor(HTMLSelectElement.prototype, "value").set.call(list, %q);
+			return list.dispatchEvent(new Event("change", { bubbles: true }));
+		})()`, selector, value)))
+		return err
+	}))
 }
 
 // Press sends keys to the page.

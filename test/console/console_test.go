@@ -51,7 +51,7 @@ func load(t *testing.T, c *client.Client) {
 		t.Fatal(err)
 	}
 	for _, s := range []string{"fixed-six", "weekday-lean"} {
-		o, err := c.Simulate(ctx, s, nil, nil)
+		o, err := c.Simulate(ctx, s, client.Run{})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -201,15 +201,19 @@ func TestSignIn(t *testing.T) {
 func TestSmallAndDark(t *testing.T) {
 	s, c := running.Start(t)
 	load(t, c)
+	loadUsage(t, c)
 	for _, dark := range []bool{false, true} {
 		link, err := c.NewLink(context.Background())
 		if err != nil {
 			t.Fatal(err)
 		}
 		q := sit(t, s, link, 390, 844, dark)
-		for _, path := range []string{"/", "/scenarios/weekday-lean", "/outcomes/1", "/compare?ids=1,2", "/templates", "/templates/compile-wide-draft", "/templates/compile-wide?view=kit", "/templates/compile-wide?view=live", "/templates/new"} {
+		for _, path := range []string{"/", "/scenarios/weekday-lean", "/outcomes/1", "/compare?ids=1,2", "/templates", "/templates/compile-wide-draft", "/templates/compile-wide?view=kit", "/templates/compile-wide?view=live", "/templates/compile-wide?view=sizing", "/templates/suite-night?view=sizing", "/templates/new", "/caching/cached-naive"} {
 			q.goTo(path)
 			q.see("main h1, main h2")
+			if path == "/templates/compile-wide?view=sizing" {
+				q.see("#verdict")
+			}
 			wide, err := q.p.Number(`document.documentElement.scrollWidth`)
 			q.must(err)
 			if wide > 390 {
@@ -273,7 +277,7 @@ func TestStoryOfCachesAndSpot(t *testing.T) {
 	ctx := context.Background()
 	var ids []uint64
 	for _, name := range []string{"weekday-lean", "spot-night"} {
-		o, err := c.Simulate(ctx, name, nil, nil)
+		o, err := c.Simulate(ctx, name, client.Run{})
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -27,10 +27,12 @@ var pages = []page{
 	{"outcome-bill", "/outcomes/5", "#headline", 800},
 	{"outcome-time", "/outcomes/5", "canvas", 2720},
 	{"compare", "/compare?ids=3,4,5,6", "#headline", 0},
+	{"caching", "/caching/cached-naive", "#glance", 0},
 	{"templates", "/templates", "table", 0},
 	{"template", "/templates/compile-wide-draft", ".cm-content", 0},
 	{"template-findings", "/templates/compile-wide-draft", ".cm-content", 700},
 	{"template-kit", "/templates/compile-wide?view=kit", "[data-manifest]", 0},
+	{"template-sizing", "/templates/compile-wide?view=sizing", "canvas", 0},
 	{"template-rehearsal", "/templates/compile-wide?view=live&trial=2", "#rehearsal", 0}, // after a preflight and a rehearsal
 }
 

@@ -238,7 +238,7 @@ func TestInterruptCancels(t *testing.T) {
 		return err == nil && o.State == "cancelled"
 	})
 	// The worker is free for the next one.
-	end, err := c.Simulate(ctx, "fixed-six", nil, nil)
+	end, err := c.Simulate(ctx, "fixed-six", client.Run{})
 	if err == nil {
 		end, err = c.Watch(ctx, end.ID, func(client.OutcomeBrief) {})
 	}

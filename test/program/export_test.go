@@ -24,7 +24,7 @@ func TestJobsAreStoredAndExported(t *testing.T) {
 	s, c := running.Start(t)
 	ctx := context.Background()
 	loadDemo(t, s)
-	o, err := c.Simulate(ctx, "cached", nil, nil)
+	o, err := c.Simulate(ctx, "cached", client.Run{})
 	if err != nil {
 		t.Fatal(err)
 	}

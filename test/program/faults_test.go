@@ -61,11 +61,11 @@ func TestKilledInTheMiddleOfASimulation(t *testing.T) {
 	p, c := running.Serve(t, state, nil)
 	putDemo(t, c, state)
 	many := repeats
-	first, err := c.Simulate(ctx, "weekday-lean", nil, &many)
+	first, err := c.Simulate(ctx, "weekday-lean", client.Run{Repeats: &many})
 	if err != nil {
 		t.Fatal(err)
 	}
-	second, err := c.Simulate(ctx, "on-demand", nil, nil)
+	second, err := c.Simulate(ctx, "on-demand", client.Run{})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -101,7 +101,7 @@ func TestDatabaseKilledInTheMiddleOfWrites(t *testing.T) {
 	p, c := running.Serve(t, state, nil)
 	putDemo(t, c, state)
 	many := 60
-	asked, err := c.Simulate(ctx, "weekday-lean", nil, &many)
+	asked, err := c.Simulate(ctx, "weekday-lean", client.Run{Repeats: &many})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -298,7 +298,7 @@ func TestOutcomesOverHTTP(t *testing.T) {
 	if _, err := c.Put(ctx, "", []byte(scenarioText("lost", 1)), false); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := c.Simulate(ctx, "lost", nil, nil); !client.IsStatus(err, 422) || !strings.Contains(err.Error(), "spec.cluster") || !strings.Contains(err.Error(), "no PodTemplate") {
+	if _, err := c.Simulate(ctx, "lost", client.Run{}); !client.IsStatus(err, 422) || !strings.Contains(err.Error(), "spec.cluster") || !strings.Contains(err.Error(), "no PodTemplate") {
 		t.Errorf("lost: %v", err)
 	}
 	// A workload whose recording is not stored is refused.

@@ -267,7 +267,7 @@ func TestTrials(t *testing.T) {
 	if _, err := c.Trial(ctx, 99); !client.IsStatus(err, 404) {
 		t.Error(err)
 	}
-	if r := command(t, state, "preflight", "compile-wide"); r.status != 0 || !strings.Contains(r.out, "25 passed, 0 failed, 0 could not be told.") {
+	if r := command(t, state, "preflight", "compile-wide"); r.status != 0 || !strings.Contains(r.out, "26 passed, 0 failed, 0 could not be told.") {
 		t.Errorf("%+v", r)
 	}
 	if r := command(t, state, "rehearse", filepath.Join(demoFolder, "templates", "small-steady.yaml"), "--with", filepath.Join(demoFolder, "cluster.yaml"), "--kubeconfig", config); r.status != 0 || !strings.Contains(r.out, "came up, did its job and went") || !strings.Contains(r.out, "node: node version") {

@@ -126,7 +126,7 @@ spec:
 	b.WriteString(d.maybe("  agentCeiling: 12\n"))
 	b.WriteString(d.pick("", "", "  quota: {pods: 10}\n", "  quota: {cpu: 12}\n", "  quota: {memory: 24Gi}\n"))
 	fmt.Fprintf(b, "  caching: [{classes: [k0], plan: %s, save: %s, savedBy: %s, size: 5GB, copies: 2 %s}, {plan: %s, scope: class, expires: 3h}]\n",
-		d.pick("archive", "volume", "node-disk"), d.pick("every-success", "when-changed", "never"), d.pick("trunk", "all"), d.maybe(", scope: class"), d.pick("archive", "volume", "none", "node-disk"))
+		d.pick("archive", "volume", "node-disk"), d.pick("every-success", "when-changed", "never"), d.pick("trunk", "all"), d.maybe(", scope: class"), d.pick("archive", "volume", "none", "node-disk", "baked"))
 	fmt.Fprintf(b, "  nodes: {placement: %s, pools: {%s}, growth: {scan: %s, patience: %s, choose: %s, shrinkAfter: %s %s}}\n",
 		d.pick("spread", "pack"), d.maybe(`base: {calendar: [{when: "Mon-Fri 06:00-12:00", min: 1}]}`), d.pick("10s", "1s"), d.pick("0s", "30s"),
 		d.pick("cheapest", "tightest", "listed"), d.pick("0s", "2m", "10m"), d.maybe(", spareRoom: {one: 2, two: 1}"))

@@ -18,6 +18,8 @@ import { Waiting } from "./parts/Section";
 // The editor is large, and only these pages have it.
 const Template = lazy(() => import("./pages/template/Template"));
 const First = lazy(() => import("./pages/template/First"));
+// Charts are large too.
+const Caching = lazy(() => import("./pages/Caching").then((m) => ({ default: m.Caching })));
 
 const queries = new QueryClient({
   defaultOptions: {
@@ -43,6 +45,7 @@ if (root) {
               <Route path="/scenarios/:name" element={<Scenario />} />
               <Route path="/outcomes/:id" element={<Outcome />} />
               <Route path="/compare" element={<Compare />} />
+              <Route path="/caching/:scenario?" element={later(<Caching />)} />
               <Route path="/templates" element={<Templates />} />
               <Route path="/templates/new" element={later(<First />)} />
               <Route path="/templates/:name" element={later(<Template />)} />

@@ -40,6 +40,38 @@ export const count = (n: number) => Math.round(n).toLocaleString("en-GB");
 
 export const percent = (share: number, digits = 0) => `${(share * 100).toFixed(digits)} %`;
 
+/** bytes writes an amount in binary units, to about three digits. */
+export function bytes(n: number): string {
+  const units = ["B", "KiB", "MiB", "GiB", "TiB", "PiB"];
+  let at = 0;
+  let x = n;
+  while (x >= 1024 && at < units.length - 1) {
+    x /= 1024;
+    at++;
+  }
+  return `${x >= 99.95 || x === Math.round(x) ? x.toFixed(0) : x.toFixed(1)} ${units[at]}`;
+}
+
+/** bound keeps numbers and their units on one line. */
+export const bound = (words: string) =>
+  words
+    .replace(/(\d) (%|×|[KMGT]iB\b|CPU\b|s\b|min\b|h\b)/g, "$1\u00a0$2")
+    .replace(/\b(min|h) (\d\d)\b/g, "$1\u00a0$2");
+
+/** amount reads a quantity as Kubernetes writes it: cores, or bytes. */
+export function amount(quantity: string | number): number {
+  const m = /^([0-9.]+)(m|[KMGTPE]i?)?$/.exec(String(quantity));
+  if (!m) return Number.NaN;
+  const x = Number(m[1]);
+  const unit = m[2] ?? "";
+  if (unit === "m") return x / 1000;
+  const power = "KMGTPE".indexOf(unit[0] ?? "?") + 1;
+  return unit === "" ? x : x * (unit.endsWith("i") ? 1024 : 1000) ** power;
+}
+
+/** times writes a stretch. */
+export const times = (x: number, digits = 2) => (x > 0 ? `${x.toFixed(digits)} ×` : "–");
+
 /** signed writes a difference with its sign. */
 export const signed = (x: number, write: (x: number) => string) =>
   `${x > 0 ? "+" : x < 0 ? "−" : ""}${write(Math.abs(x))}`;

@@ -37,6 +37,23 @@ export function take<T>(answer: { data?: T; error?: Schemas["ErrorModel"]; respo
   );
 }
 
+/** edit changes a stored document at a revision; meanwhile is what to say where someone else was first. */
+export async function edit(
+  kind: "Scenario" | "PodTemplate",
+  name: string,
+  revision: number,
+  edits: Schemas["Edit"][],
+  meanwhile: string,
+) {
+  const answer = await api.PATCH("/api/v1/documents/{kind}/{name}", {
+    params: { path: { kind, name }, header: { "If-Match": `"r${revision}"` } },
+    body: edits,
+    headers: { "Content-Type": "application/json-patch+json" },
+  });
+  if (answer.response.status === 412) throw new Error(meanwhile);
+  return take(answer);
+}
+
 /** asYaml sends a text as it is. */
 export const asYaml = (text: string) => ({
   body: text,

@@ -114,6 +114,38 @@ export const difference = (kind: Kind, name: string, from: number, to: number) =
     enabled: from !== to,
   });
 
+/** What sizing is asked: the query of the size operation. */
+export interface SizeQuestion {
+  class?: string;
+  share?: number;
+  sure?: number;
+  halfLife?: string;
+  stretch?: number;
+  pool?: string;
+}
+
+export const usage = (template: string) =>
+  queryOptions({
+    queryKey: ["templates", template, "usage"],
+    queryFn: async () => take(await api.GET("/api/v1/usage/{template}", { params: { path: { template } } })),
+  });
+
+export const advice = (template: string, question: SizeQuestion) =>
+  queryOptions({
+    queryKey: ["templates", template, "size", question],
+    queryFn: async () =>
+      take(await api.GET("/api/v1/size/{template}", { params: { path: { template }, query: question } })),
+    retry: false,
+    placeholderData: (before) => before,
+  });
+
+export const fits = (template: string) =>
+  queryOptions({
+    queryKey: ["templates", template, "fit"],
+    queryFn: async () => take(await api.GET("/api/v1/fit", { params: { query: { templates: [template] } } })),
+    retry: false,
+  });
+
 export const connections = queryOptions({
   queryKey: ["connections"],
   queryFn: async () => take(await api.GET("/api/v1/connections")),
@@ -126,3 +158,19 @@ export const trials = (template: string) =>
   });
 
 type Kind = "PodTemplate" | "Cluster" | "Workload" | "Scenario";
+
+export const weighings = (scenario: string) =>
+  queryOptions({
+    queryKey: ["weighings", { scenario }],
+    queryFn: async () =>
+      take(await api.GET("/api/v1/weighings", { params: { query: { scenario, limit: 20 } } })),
+    enabled: scenario !== "",
+  });
+
+export const weighing = (id: number) =>
+  queryOptions({
+    queryKey: ["weighings", id],
+    queryFn: async () => take(await api.GET("/api/v1/weighings/{id}", { params: { path: { id } } })),
+    staleTime: Number.POSITIVE_INFINITY,
+    enabled: id > 0,
+  });

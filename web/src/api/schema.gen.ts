@@ -481,6 +481,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/size/{template}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Size a template from what its agents used
+         * @description Requests of CPU, memory and disk with all they rest on: bounds and how sure they are, the stretch and cost of each request of CPU, what classes used, whether to split, and the changes of the template.
+         */
+        get: operations["size"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/templates": {
         parameters: {
             query?: never;
@@ -590,10 +610,181 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/usage/{template}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is known of usage */
+        get: operations["get-usage"];
+        put?: never;
+        /**
+         * Take in what agents of a template used
+         * @description The body is CSV or Parquet, one sample a row, or answers of Prometheus to range queries over the metrics of containers. Runs that are known already take the place of what is known where they tell more, so that the same may be sent again.
+         */
+        post: operations["put-usage"];
+        /** Forget usage */
+        delete: operations["drop-usage"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/weighings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List weighings, newest first */
+        get: operations["list-weighings"];
+        put?: never;
+        /**
+         * Weigh a scenario's cache plans against none
+         * @description Every plan is simulated over the whole workload. The work is taken on and done even if the service stops in between; watch it at the address that Location gives.
+         */
+        post: operations["weigh"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/weighings/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get a weighing */
+        get: operations["get-weighing"];
+        put?: never;
+        post?: never;
+        /** Take a weighing away that is over */
+        delete: operations["drop-weighing"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/weighings/{id}/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Cancel a weighing */
+        post: operations["cancel-weighing"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/weighings/{id}/progress": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Watch a weighing, as server-sent events */
+        get: operations["watch-weighing"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        Advice: {
+            /**
+             * Format: double
+             * @description How many times as long work may take on a full node.
+             */
+            allowed: number;
+            /** @description What requesting less memory than the limit would risk. */
+            below: components["schemas"]["Overcommit"][];
+            /** @description The requests to have. */
+            best: components["schemas"]["Point"];
+            /** @description What other shares of runs would ask of memory. */
+            choices: components["schemas"]["Choice"][];
+            /** @description Class whose runs count; absent: all. */
+            class?: string;
+            /** @description What each class used, where it is known. */
+            classes: components["schemas"]["ClassUse"][];
+            /** @description Name of the cluster. */
+            cluster: string;
+            /** @description What CPU rests on, in sentences. */
+            cpu: string[];
+            /** @description Currency of prices. */
+            currency: string;
+            /** @description Other requests of CPU with the same memory and disk, from the largest. */
+            curve: components["schemas"]["Point"][];
+            /** @description What disk rests on. */
+            disk: components["schemas"]["PeakAdvice"];
+            /** @description The changes of the template; none when nothing is better. */
+            edits: components["schemas"]["Edit"][];
+            /** @description What it rests on. */
+            evidence: components["schemas"]["Evidence"];
+            /**
+             * Format: double
+             * @description Seconds after which a run counts half as much; 0: all count alike.
+             */
+            halfLife: number;
+            /** @description What memory rests on. */
+            memory: components["schemas"]["PeakAdvice"];
+            /** @description The allowed stretch is met; otherwise they are those that stretch least. */
+            met: boolean;
+            /** @description What a node has; disk 0: its type does not say. */
+            node: components["schemas"]["Amounts"];
+            /** @description Type of its nodes. */
+            nodeType: string;
+            /** @description The evidence in one line, as it is noted in the template. */
+            note: string;
+            /** @description Today's requests. */
+            now: components["schemas"]["Point"];
+            /** @description Today's limits. */
+            nowLimit: components["schemas"]["Limits"];
+            /** @description CPU in use over the time of a run. */
+            overTime: components["schemas"]["Ribs"];
+            /** @description How peaks of memory are spread. */
+            peaks: components["schemas"]["Bin"][];
+            /** @description Pool on whose nodes it was weighed. */
+            pool: string;
+            /**
+             * Format: int64
+             * @description Its revision that was sized; 0: it is not stored.
+             */
+            revision: number;
+            /** @description What of that agents can have. */
+            room: components["schemas"]["Amounts"];
+            /**
+             * Format: double
+             * @description Share of cost that no cut by memory alone into two sizes could save more than, were each run's need known beforehand.
+             */
+            splitBound: number;
+            /** @description One template or several, by class. */
+            splits: components["schemas"]["Division"][];
+            /** @description Name of the template. */
+            template: string;
+            /** @description Whether to split, in a sentence; empty where classes are not known. */
+            verdict: string;
+            /** @description The advice, in sentences. */
+            words: string[];
+        };
         AgentNumbers: {
             /** @description Other numbers in parts of the week; the first that covers a moment counts. */
             calendar?: components["schemas"]["AgentPeriod"][];
@@ -679,6 +870,66 @@ export interface components {
             /** @description Disk that one job's workspace takes. */
             workspace: string;
         };
+        Ask: {
+            /** @description Class whose break-even is drawn; absent: the one with most to win. */
+            class?: string;
+            /** @description What an hour of lead time is worth, as in 60/h; absent: the scenario's waiting. */
+            perHour?: string;
+            /**
+             * @description Quantity along the map; absent: up.
+             * @enum {string}
+             */
+            x?: "size" | "up" | "down" | "pack" | "change" | "per-day" | "cold";
+            /**
+             * @description Quantity up the map; absent: change.
+             * @enum {string}
+             */
+            y?: "size" | "up" | "down" | "pack" | "change" | "per-day" | "cold";
+        };
+        Axis: {
+            /** @description What it is. */
+            label: string;
+            /** @description Quantity. */
+            quantity: string;
+            /**
+             * Format: double
+             * @description Its value today; 0: without limit.
+             */
+            today: number;
+            /** @description bytes, bytes/s, share, 1/day or s. */
+            unit: string;
+            /** @description Values, ascending. */
+            values: number[];
+        };
+        BadRow: {
+            /** @description Name of the column. */
+            column?: string;
+            /** @description What stands there. */
+            found?: string;
+            /**
+             * Format: int64
+             * @description Line in the file, the header being 1.
+             */
+            line: number;
+            /** @description Why the row was refused. */
+            reason: string;
+        };
+        Bin: {
+            /** @description Lower end. */
+            from: string;
+            /**
+             * Format: int64
+             * @description Those of them that were killed for memory: they needed at least that.
+             */
+            killed: number;
+            /**
+             * Format: int64
+             * @description Runs whose peak lies in it.
+             */
+            runs: number;
+            /** @description Upper end. */
+            to: string;
+        };
         Cache: {
             /** @description Brought from the store in a repeat. */
             downGB: components["schemas"]["Figure"];
@@ -701,11 +952,11 @@ export interface components {
              * @description With plan volume: volumes for each project or class.
              */
             copies?: number;
-            /** @description With save: every, the least age of the entry that a build replaces. */
+            /** @description With save: every, the least age of the entry that a build replaces. With plan baked, the time from one image to the next; absent: a day. */
             every?: string;
             /** @description Age at which an entry is no longer used; absent: never. */
             expires?: string;
-            /** @description none; archive: packed into the store; volume: a disk of its own; node-disk: left on the node. */
+            /** @description none; archive: packed into the store; volume: a disk of its own; node-disk: left on the node; baked: part of the image, which is made anew. */
             plan: string;
             /** @description Which successful builds save an archive. */
             save?: string;
@@ -774,6 +1025,11 @@ export interface components {
             /** @description Its value in each scenario, empty where it is absent. */
             values: string[];
         };
+        Changes: {
+            edits: components["schemas"]["Edit"][];
+            kind: string;
+            name: string;
+        };
         Check: {
             /** @description What to do next. */
             do?: string;
@@ -786,6 +1042,35 @@ export interface components {
              * @enum {string}
              */
             state: "passed" | "failed" | "unclear";
+        };
+        Choice: {
+            /**
+             * Format: int64
+             * @description Agents on a node with the best request of CPU.
+             */
+            agents: number;
+            /**
+             * Format: double
+             * @description Runs in a thousand that it would kill at most, with the wished confidence.
+             */
+            kills: number;
+            /**
+             * Format: int64
+             * @description Runs that a bound for it needs.
+             */
+            needs: number;
+            /**
+             * Format: double
+             * @description What a run costs, kills left out.
+             */
+            perRun: number;
+            /** @description Request and limit; 0: the runs give no bound for it. */
+            request: string;
+            /**
+             * Format: double
+             * @description Share of runs that stay below.
+             */
+            share: number;
         };
         ClassMatch: {
             /** @description Name of the class. */
@@ -805,6 +1090,55 @@ export interface components {
             templates: string[];
             /** @description Words that its jobs want. */
             wants: string[];
+        };
+        ClassOfUsage: {
+            /** @description Name of the class; empty: not known. */
+            class: string;
+            /**
+             * Format: int64
+             * @description Runs.
+             */
+            runs: number;
+        };
+        ClassUse: {
+            /** @description The request is a bound as wished. */
+            bounded: boolean;
+            /** @description Name of the class; empty: runs whose class is not known. */
+            class: string;
+            /**
+             * Format: double
+             * @description Mean cores in use.
+             */
+            cores: number;
+            /** @description Half of the runs need no more memory; 0: not known. */
+            half: string;
+            /**
+             * Format: int64
+             * @description Runs that were ended for memory.
+             */
+            killed: number;
+            /** @description Request of memory for this class alone; with kills or few runs a trial or the most that was seen. */
+            memory: string;
+            /**
+             * Format: double
+             * @description Estimated share of the work that runs on all its peak cores; 0 where it cannot be told.
+             */
+            parallel: number;
+            /**
+             * Format: double
+             * @description Median of the most cores over a minute.
+             */
+            peakCores: number;
+            /**
+             * Format: int64
+             * @description Runs.
+             */
+            runs: number;
+            /**
+             * Format: double
+             * @description Median time of a run, seconds.
+             */
+            wall: number;
         };
         Compared: {
             /**
@@ -937,6 +1271,25 @@ export interface components {
             /** @description Unified diff; empty when they are the same. */
             text: string;
         };
+        Division: {
+            /** @description The templates. */
+            parts: components["schemas"]["Part"][];
+            /**
+             * Format: double
+             * @description What a run costs on average.
+             */
+            perRun: number;
+            /**
+             * Format: double
+             * @description Share of the cost of one template that it saves; below 0: it costs more.
+             */
+            saves: number;
+            /**
+             * Format: int64
+             * @description How many templates.
+             */
+            templates: number;
+        };
         Document: {
             /** @description Whose token stored it. */
             by: string;
@@ -1034,6 +1387,50 @@ export interface components {
             /** @description The cluster holds it for a warning. */
             warning: boolean;
         };
+        Evidence: {
+            /**
+             * Format: int64
+             * @description Runs that were ended for disk.
+             */
+            evicted: number;
+            /**
+             * Format: double
+             * @description Beginning of the first, seconds since 1970.
+             */
+            from: number;
+            /**
+             * Format: double
+             * @description Usual time between samples, seconds.
+             */
+            interval: number;
+            /**
+             * Format: int64
+             * @description Runs that were ended for memory.
+             */
+            killed: number;
+            /** @description What was wrong with samples and worked around. */
+            oddities: components["schemas"]["Oddities"];
+            /**
+             * Format: int64
+             * @description Runs.
+             */
+            runs: number;
+            /**
+             * Format: int64
+             * @description Samples behind them.
+             */
+            samples: number;
+            /**
+             * Format: int64
+             * @description Runs that were throttled for more than a hundredth of their time.
+             */
+            slowed: number;
+            /**
+             * Format: double
+             * @description End of the last, seconds since 1970.
+             */
+            to: number;
+        };
         Explanation: {
             /** @description Agent that ran it, empty if none did. */
             agent: string;
@@ -1085,6 +1482,52 @@ export interface components {
             template: string;
             /** @description It took an idle agent. */
             warm: boolean;
+        };
+        Fared: {
+            /** @description Class; empty: all that have a workspace. */
+            class: string;
+            /** @description Cold work, mean. */
+            coldNs: components["schemas"]["Figure"];
+            /** @description GB brought from the store, a month. */
+            downGB: components["schemas"]["Figure"];
+            /** @description Share of builds that found their workspace up to date, 0 to 1. */
+            fresh: components["schemas"]["Figure"];
+            /** @description Jobs of a repeat that ended. */
+            jobs: components["schemas"]["Figure"];
+            /** @description Mean lead time less that without a cache. */
+            leadDifferenceNs: components["schemas"]["Figure"];
+            /** @description Mean lead time. */
+            leadNs: components["schemas"]["Figure"];
+            /** @description Share that found none. */
+            missed: components["schemas"]["Figure"];
+            /** @description Half have less; absent where too few jobs support it. */
+            p50Ns?: components["schemas"]["Figure"];
+            /** @description 90 % have less. */
+            p90Ns?: components["schemas"]["Figure"];
+            /** @description 95th percentile less that without a cache. */
+            p95DifferenceNs: components["schemas"]["Figure"];
+            /** @description 95 % have less. */
+            p95Ns?: components["schemas"]["Figure"];
+            /** @description After how many builds it has paid. */
+            pays: components["schemas"]["PaysOff"];
+            /** @description Restoring, mean. */
+            restoreNs: components["schemas"]["Figure"];
+            /** @description Saving, mean. */
+            saveNs: components["schemas"]["Figure"];
+            /** @description Saves in a repeat. */
+            saves: components["schemas"]["Figure"];
+            /** @description Share that found it out of date. */
+            stale: components["schemas"]["Figure"];
+            /** @description Start delay, mean. */
+            startNs: components["schemas"]["Figure"];
+            /** @description The interval of the difference of the means leaves 0 out. */
+            sure: boolean;
+            /** @description GB sent to the store, a month. */
+            upGB: components["schemas"]["Figure"];
+            /** @description Cleaning up, mean. */
+            wipeNs: components["schemas"]["Figure"];
+            /** @description Work without what is cold, mean. */
+            workNs: components["schemas"]["Figure"];
         };
         Fault: {
             /**
@@ -1164,8 +1607,12 @@ export interface components {
             agents: number;
             /** @description What keeps more from it: cpu, memory, disk, pods, an extended resource; empty when none fits. */
             binds: string;
+            /** @description What one of its pods asks of CPU. */
+            cpu: string;
             /** @description What a full node has left over: stranded, where no other agent can use it. */
             left: components["schemas"]["Amounts"];
+            /** @description What it asks of memory. */
+            memory: string;
             /** @description Type of its nodes. */
             nodeType: string;
             /** @description The request a little smaller with which one more would fit; absent when it would have to be much smaller. */
@@ -1175,6 +1622,11 @@ export interface components {
              * @description What an agent costs an hour on a full node, in the currency's main unit; 0 for one that reserves nothing.
              */
             perHour: number;
+            /**
+             * Format: double
+             * @description What a mean run costs while it runs, by what is known of usage; 0: nothing is known.
+             */
+            perRun: number;
             /** @description Name of the pool. */
             pool: string;
             /** @description Price by request of CPU and memory together: for each number of agents on a node, the largest request that allows it. */
@@ -1312,12 +1764,27 @@ export interface components {
             };
         };
         Inputs: {
+            changes?: components["schemas"]["Changes"][];
             documents: components["schemas"]["Ref"][];
             recording?: string;
             /** Format: int64 */
             repeats?: number;
             /** Format: int64 */
             seed?: number;
+            weigh?: components["schemas"]["Ask"];
+        };
+        IntakeOfUsage: {
+            /**
+             * Format: date-time
+             * @description When.
+             */
+            at: string;
+            /** @description Whose token sent it. */
+            by: string;
+            /** @description What it came to. */
+            report: components["schemas"]["Taken"];
+            /** @description Where it came from. */
+            source: string;
         };
         JobBrief: {
             /** @description Its class. */
@@ -1517,6 +1984,49 @@ export interface components {
             /** @description Main figures, once it is done. */
             summary?: components["schemas"]["Gist"];
         };
+        KeptWeighing: {
+            /** @description What was asked. */
+            ask: components["schemas"]["Ask"];
+            /** @description When it was asked for. */
+            asked: string;
+            /** @description Key of the plan to have, once it is done. */
+            best?: string;
+            /** @description Who asked. */
+            by: string;
+            /** @description What went wrong, when it failed. */
+            error?: string;
+            /** @description The answer in a sentence, once it is done. */
+            headline?: string;
+            /**
+             * Format: int64
+             * @description Number of the weighing.
+             */
+            id: number;
+            /**
+             * Format: double
+             * @description Share that is done, 0 to 1.
+             */
+            progress: number;
+            /** @description The result, once it is done. */
+            result?: components["schemas"]["Weighing"];
+            /**
+             * Format: int64
+             * @description Revision of the scenario that was weighed.
+             */
+            revision: number;
+            /** @description Name of the scenario. */
+            scenario: string;
+            /**
+             * Format: double
+             * @description How long it took.
+             */
+            seconds?: number;
+            /**
+             * @description How far it has come.
+             * @enum {string}
+             */
+            state: "queued" | "running" | "done" | "failed" | "cancelled";
+        };
         Limit: {
             /** @description Short name of the cause. */
             cause: string;
@@ -1541,6 +2051,14 @@ export interface components {
             name: string;
             /** @description The same jobs and draws with one more; absent where that was not tried. */
             oneMore?: components["schemas"]["OneMore"];
+        };
+        Limits: {
+            /** @description Limit of CPU; 0: none. */
+            cpu: string;
+            /** @description Limit of ephemeral storage; 0: none. */
+            disk: string;
+            /** @description Limit of memory; 0: none. */
+            memory: string;
         };
         Lines: {
             /** @description Agents by what they do. */
@@ -1584,6 +2102,23 @@ export interface components {
             part: "template" | "pod" | "kit";
             /** @description The manifest, as YAML. */
             text: string;
+        };
+        Matched: {
+            /**
+             * Format: int64
+             * @description Pods that the job log does not name; each is one run of an unknown class.
+             */
+            alone: number;
+            /**
+             * Format: int64
+             * @description Samples of pods of several jobs that lie between jobs; they were left out.
+             */
+            between: number;
+            /**
+             * Format: int64
+             * @description Runs whose job was found in the job log.
+             */
+            jobs: number;
         };
         Matches: {
             /** @description Which template each class gets, those that get none first. */
@@ -1658,6 +2193,16 @@ export interface components {
              */
             worth: number;
         };
+        Money: {
+            /** @description Less that without a cache. */
+            difference: components["schemas"]["Figure"];
+            /** @description It is a part of the nodes' cost, not beside it. */
+            part: boolean;
+            /** @description Money a month. */
+            perMonth: components["schemas"]["Figure"];
+            /** @description What is paid for. */
+            what: string;
+        };
         NamedLine: {
             /** @description What it is of. */
             name: string;
@@ -1673,6 +2218,38 @@ export interface components {
             pools?: {
                 [key: string]: components["schemas"]["PoolLimits"];
             };
+        };
+        Oddities: {
+            /**
+             * Format: int64
+             * @description Samples at a moment that had one; the first was kept.
+             */
+            duplicates: number;
+            /**
+             * Format: int64
+             * @description Holes of more than three usual intervals; counters bridge them, rates do not.
+             */
+            gaps: number;
+            /**
+             * Format: int64
+             * @description Samples without any figure.
+             */
+            missing: number;
+            /**
+             * Format: int64
+             * @description Counters that fell: they began anew.
+             */
+            resets: number;
+            /**
+             * Format: int64
+             * @description Containers that began anew, their counters added up.
+             */
+            restarts: number;
+            /**
+             * Format: int64
+             * @description Samples before the one before them, as the clock was set back; they were left out.
+             */
+            steps: number;
         };
         OneMore: {
             /**
@@ -1806,6 +2383,91 @@ export interface components {
              */
             next?: number;
         };
+        Overcommit: {
+            /**
+             * Format: int64
+             * @description Agents on a node then.
+             */
+            agents: number;
+            /**
+             * Format: double
+             * @description Share of full nodes whose agents need more than the node has when all are at their peak at once; the truth lies below.
+             */
+            over: number;
+            /**
+             * Format: double
+             * @description What a run costs, evictions left out.
+             */
+            perRun: number;
+            /** @description Request of memory; the limit stays. */
+            request: string;
+            /**
+             * Format: double
+             * @description Share of runs that stay at or below the request.
+             */
+            share: number;
+        };
+        Part: {
+            /**
+             * Format: int64
+             * @description Agents on a node.
+             */
+            agents: number;
+            /** @description What keeps more from it; empty when none fits. */
+            binds: string;
+            /** @description Its classes; the rest, where there are many, are other. */
+            classes: string[];
+            /** @description Request of CPU of the agent's container. */
+            cpu: string;
+            /** @description Request of ephemeral storage. */
+            disk: string;
+            /**
+             * Format: double
+             * @description How many times as long work takes on a full node, on average; 0: none fits.
+             */
+            expected: number;
+            /**
+             * Format: double
+             * @description Upper end of its 95 % interval.
+             */
+            expectedHigh: number;
+            /**
+             * Format: double
+             * @description Lower end of its 95 % interval.
+             */
+            expectedLow: number;
+            /**
+             * Format: double
+             * @description How many times as long work takes with no more CPU than requested; 0: nothing is guaranteed.
+             */
+            guaranteed: number;
+            /** @description Request of memory. */
+            memory: string;
+            /**
+             * Format: double
+             * @description What an agent costs an hour on a full node, in the currency's main unit.
+             */
+            perHour: number;
+            /**
+             * Format: double
+             * @description What a run costs while it runs, stretch included.
+             */
+            perRun: number;
+            /** @description What a whole pod asks for, its other containers included. */
+            pod: components["schemas"]["Amounts"];
+            /**
+             * Format: double
+             * @description The same for the class that is held up most.
+             */
+            slow: number;
+            /** @description Name of that class; absent where classes are not known. */
+            slowClass?: string;
+            /**
+             * Format: double
+             * @description The same for the run in twenty that it holds up most; 0: nothing is guaranteed.
+             */
+            worst: number;
+        };
         PartSample: {
             /**
              * Format: int64
@@ -1814,6 +2476,123 @@ export interface components {
             nano: number;
             /** @description What is paid for. */
             part: string;
+        };
+        PaysOff: {
+            /** @description Builds at which the course is told, first repeat. */
+            at: number[];
+            /**
+             * Format: double
+             * @description Builds until then, median of the repeats in which it pays; 0: in none.
+             */
+            builds: number;
+            /** @description What the builds up to there took more than without a cache, ns; below 0: less. */
+            courseNs: number[];
+            /**
+             * Format: int64
+             * @description Repeats in which it pays within the span.
+             */
+            paid: number;
+            /**
+             * Format: int64
+             * @description Repeats in all.
+             */
+            repeats: number;
+        };
+        Peak: {
+            /** @description The plan that takes a build the least time alone is not the one that does in truth. */
+            changed: boolean;
+            /**
+             * Format: int64
+             * @description Beginning of the busiest hour, since the start.
+             */
+            fromNs: number;
+            /**
+             * Format: int64
+             * @description Jobs with a workspace in it, first repeat.
+             */
+            jobs: number;
+            /** @description The plans, in order. */
+            plans: components["schemas"]["PeakTimes"][];
+        };
+        PeakAdvice: {
+            /** @description The wished share of runs stays at or below it, with the wished confidence; 0: none. */
+            bound: string;
+            /**
+             * Format: int64
+             * @description What they count as for their age.
+             */
+            counted: number;
+            /**
+             * Format: double
+             * @description How fast peaks grow, a share a month of 730 h; 0 where that is not sure.
+             */
+            growth: number;
+            /**
+             * Format: double
+             * @description Upper end of its 95 % interval.
+             */
+            growthHigh: number;
+            /**
+             * Format: double
+             * @description Lower end of its 95 % interval.
+             */
+            growthLow: number;
+            /** @description Half of the runs stay at or below it, kills taken into account; 0: not known. */
+            half: string;
+            /**
+             * Format: int64
+             * @description Runs that were ended for it: they need at least what they reached.
+             */
+            killed: number;
+            /** @description What killed runs reached at least; 0 without any. */
+            least: string;
+            /** @description The most that was seen. */
+            most: string;
+            /**
+             * Format: int64
+             * @description Runs without a kill that a bound needs.
+             */
+            needs: number;
+            /** @description 95 % of runs stay at or below it, likewise. */
+            p95: string;
+            /** @description The bound, rounded up to 64 MiB; 0 where none can be given. */
+            request: string;
+            /** @description A larger request than the bound that leaves as many agents on a node, and so costs nothing; 0: none. */
+            roomy: string;
+            /**
+             * Format: int64
+             * @description Runs in which it was measured.
+             */
+            runs: number;
+            /**
+             * Format: double
+             * @description Share of runs that was wished for.
+             */
+            share: number;
+            /**
+             * Format: double
+             * @description The largest share of runs for which these give a bound at all.
+             */
+            supports: number;
+            /**
+             * Format: double
+             * @description Confidence that was wished for.
+             */
+            sure: number;
+            /** @description Where kills leave no bound: a size to try next; 0: none. */
+            trial: string;
+            /** @description What the advice rests on, in sentences. */
+            words: string[];
+        };
+        PeakTimes: {
+            /** @description Mean, were nobody else on the store's link or had the volume. */
+            aloneNs: components["schemas"]["Figure"];
+            /** @description Plan. */
+            key: string;
+            /** @description The difference. */
+            moreNs: components["schemas"]["Figure"];
+            /** @description Mean as it is. */
+            truthNs: components["schemas"]["Figure"];
         };
         Place: {
             /**
@@ -1833,6 +2612,65 @@ export interface components {
             nodeType: string;
             /** @description Name of the pool. */
             pool: string;
+        };
+        Point: {
+            /**
+             * Format: int64
+             * @description Agents on a node.
+             */
+            agents: number;
+            /** @description What keeps more from it; empty when none fits. */
+            binds: string;
+            /** @description Request of CPU of the agent's container. */
+            cpu: string;
+            /** @description Request of ephemeral storage. */
+            disk: string;
+            /**
+             * Format: double
+             * @description How many times as long work takes on a full node, on average; 0: none fits.
+             */
+            expected: number;
+            /**
+             * Format: double
+             * @description Upper end of its 95 % interval.
+             */
+            expectedHigh: number;
+            /**
+             * Format: double
+             * @description Lower end of its 95 % interval.
+             */
+            expectedLow: number;
+            /**
+             * Format: double
+             * @description How many times as long work takes with no more CPU than requested; 0: nothing is guaranteed.
+             */
+            guaranteed: number;
+            /** @description Request of memory. */
+            memory: string;
+            /**
+             * Format: double
+             * @description What an agent costs an hour on a full node, in the currency's main unit.
+             */
+            perHour: number;
+            /**
+             * Format: double
+             * @description What a run costs while it runs, stretch included.
+             */
+            perRun: number;
+            /** @description What a whole pod asks for, its other containers included. */
+            pod: components["schemas"]["Amounts"];
+            /**
+             * Format: double
+             * @description The same for the class that is held up most.
+             */
+            slow: number;
+            /** @description Name of that class; absent where classes are not known. */
+            slowClass?: string;
+            /**
+             * Format: double
+             * @description The same for the run in twenty that it holds up most; 0: nothing is guaranteed.
+             */
+            worst: number;
         };
         PoolBrief: {
             /** @description CPU of a node that agents can use. */
@@ -1942,6 +2780,15 @@ export interface components {
             /** @description Secrets that it needs. */
             secrets: string[];
         };
+        QuantityAtBreak: {
+            /**
+             * Format: double
+             * @description Its value there.
+             */
+            at: number;
+            /** @description Quantity. */
+            quantity: string;
+        };
         Quota: {
             /** @description Most CPU requested. */
             cpu?: string;
@@ -2038,6 +2885,22 @@ export interface components {
              * @description Cursor of the next page; absent on the last.
              */
             next?: number;
+        };
+        Ribs: {
+            /** @description Time since the beginning of a run, minutes. */
+            minutes: number[];
+            /** @description Cores: one run in ten uses no more. */
+            p10: number[];
+            /** @description Cores: half of the runs use no more. */
+            p50: number[];
+            /** @description Cores: nine in ten use no more. */
+            p90: number[];
+            /** @description Pod of that run. */
+            pod: string;
+            /** @description Cores of one run whose CPU time is the median, until it ends. */
+            usual: number[];
+            /** @description Runs still at work then. */
+            working: number[];
         };
         RunPlan: {
             /**
@@ -2163,6 +3026,8 @@ export interface components {
             token: string;
         };
         SimulateRequest: {
+            /** @description Changes to make first in documents that the scenario uses; what is stored stays as it is. */
+            changes?: components["schemas"]["Changes"][];
             /**
              * Format: int64
              * @description Another number of repeats.
@@ -2309,6 +3174,120 @@ export interface components {
              */
             p99Ns: number;
         };
+        Surface: {
+            /** @description Class that it is drawn for. */
+            class: string;
+            /** @description What a build of each plan takes along one quantity, the others as today. */
+            curves: components["schemas"]["SurfaceCurve"][];
+            /** @description Likewise: what that spares a build against none, seconds. */
+            gain: number[][];
+            /** @description How it was computed, in a sentence. */
+            how: string;
+            /** @description By row of y and column of x: the index of the plan with the least time; of those within 3 % of it the one that is least to keep up. */
+            map: number[][];
+            /** @description Plans that it is drawn for, none first. */
+            plans: components["schemas"]["SurfacePlan"][];
+            /** @description Where it is today; seconds and bytes. */
+            terms: components["schemas"]["Terms"];
+            /** @description Quantity along the map. */
+            x: components["schemas"]["Axis"];
+            /** @description Quantity up the map. */
+            y: components["schemas"]["Axis"];
+        };
+        SurfaceCurve: {
+            /** @description The same by the closed form; an empty list for a plan that has none. */
+            closedNs: number[][];
+            /** @description What it is. */
+            label: string;
+            /** @description By plan and value: restoring, cold work and saving of a build, ns. */
+            ns: number[][];
+            /** @description Quantity. */
+            quantity: string;
+            /**
+             * Format: double
+             * @description Its value today; 0: without limit.
+             */
+            today: number;
+            /** @description bytes, bytes/s, share, 1/day or s. */
+            unit: string;
+            /** @description Values, ascending. */
+            values: number[];
+        };
+        SurfacePlan: {
+            /** @description The closed form lies in the engine's interval, at today's terms and at the corners of the map. */
+            agrees: boolean;
+            /** @description Where it takes as long as none. */
+            breakEvens: components["schemas"]["QuantityAtBreak"][];
+            /**
+             * Format: double
+             * @description The same by the closed form; 0 where there is none.
+             */
+            closedNs: number;
+            /** @description Restoring, cold work and saving of a build, by the engine. */
+            engineNs: components["schemas"]["Figure"];
+            /** @description Plan. */
+            key: string;
+            /** @description What it is. */
+            label: string;
+            /**
+             * Format: double
+             * @description Builds after which it has paid by the closed form, where that is used; 0: never, or it is not.
+             */
+            paysAfter: number;
+        };
+        Taken: {
+            /**
+             * Format: int64
+             * @description Rows that were refused.
+             */
+            bad: number;
+            /** @description The first of them. */
+            badRows: components["schemas"]["BadRow"][];
+            /**
+             * Format: int64
+             * @description Oldest runs that had to go, as only so many are kept.
+             */
+            dropped: number;
+            /**
+             * Format: int64
+             * @description Runs that were known as well; they were left out.
+             */
+            known: number;
+            /** @description What matching with the job log came to. */
+            matched?: components["schemas"]["Matched"];
+            /**
+             * Format: int64
+             * @description Runs that were not known.
+             */
+            new: number;
+            /** @description What was wrong with samples and worked around. */
+            oddities: components["schemas"]["Oddities"];
+            /**
+             * Format: int64
+             * @description Containers that are not the agent's; they were left out.
+             */
+            others: number;
+            /**
+             * Format: int64
+             * @description Runs that were known from fewer samples or without their job, and are told better now.
+             */
+            replaced: number;
+            /**
+             * Format: int64
+             * @description Runs they make.
+             */
+            runs: number;
+            /**
+             * Format: int64
+             * @description Samples that were read.
+             */
+            samples: number;
+            /**
+             * Format: int64
+             * @description Containers with fewer than two samples; they are no runs.
+             */
+            short: number;
+        };
         TemplateBrief: {
             /** @description CPU that one agent requests. */
             cpu: string;
@@ -2324,6 +3303,68 @@ export interface components {
             agents?: components["schemas"]["AgentNumbers"];
             /** @description Name of the PodTemplate. */
             template: string;
+        };
+        Terms: {
+            /**
+             * Format: double
+             * @description Share of builds that change their dependencies, 0 to 1.
+             */
+            change: number;
+            /**
+             * Format: double
+             * @description Work on top of it without a cache, seconds.
+             */
+            cold: number;
+            /**
+             * Format: double
+             * @description Speed of one restore, bytes a second; 0: at once.
+             */
+            down: number;
+            /**
+             * Format: double
+             * @description Time before the store answers, seconds.
+             */
+            latency: number;
+            /**
+             * Format: double
+             * @description Speed of packing, bytes of the archive a second; 0: at once.
+             */
+            pack: number;
+            /**
+             * Format: double
+             * @description Share of that which an out-of-date cache still spares, 0 to 1.
+             */
+            partial: number;
+            /**
+             * Format: double
+             * @description Builds a day.
+             */
+            perDay: number;
+            /**
+             * Format: double
+             * @description Packed workspace, bytes.
+             */
+            size: number;
+            /**
+             * Format: double
+             * @description Share of builds that build the trunk, 0 to 1.
+             */
+            trunk: number;
+            /**
+             * Format: double
+             * @description Speed of unpacking, bytes of the archive a second; 0: at once.
+             */
+            unpack: number;
+            /**
+             * Format: double
+             * @description Speed of one save, bytes a second; 0: at once.
+             */
+            up: number;
+            /**
+             * Format: double
+             * @description The job's own work, seconds.
+             */
+            work: number;
         };
         Times: {
             /** @description Longest. */
@@ -2390,6 +3431,20 @@ export interface components {
             /** @description What went wrong. */
             label: string;
         };
+        Truth: {
+            /**
+             * Format: double
+             * @description Half of its 95 % interval.
+             */
+            half: number;
+            /** @description Plan. */
+            key: string;
+            /**
+             * Format: double
+             * @description Less time from taking the job to its end than without a cache, as a share; below 0: more.
+             */
+            saves: number;
+        };
         TryRequest: {
             /** @description Cluster; absent: the service's usual one. */
             context?: string;
@@ -2420,6 +3475,34 @@ export interface components {
             /** @description What they want. */
             wants: string[];
         };
+        Usage: {
+            /** @description How many runs each class has; those whose class is not known under an empty name. */
+            classes: components["schemas"]["ClassOfUsage"][];
+            /**
+             * Format: double
+             * @description Beginning of the first, seconds since 1970.
+             */
+            from?: number;
+            /** @description The last times that usage was taken in, newest first. */
+            intakes: components["schemas"]["IntakeOfUsage"][];
+            /**
+             * Format: int64
+             * @description Runs that were ended for memory.
+             */
+            killed: number;
+            /**
+             * Format: int64
+             * @description Runs that are known.
+             */
+            runs: number;
+            /** @description Name of the template. */
+            template: string;
+            /**
+             * Format: double
+             * @description End of the last, seconds since 1970.
+             */
+            to?: number;
+        };
         UseCost: {
             /** @description Money paid in a month. */
             perMonth: components["schemas"]["Figure"];
@@ -2433,6 +3516,187 @@ export interface components {
              * @enum {string}
              */
             use: "work" | "start" | "lost" | "idle" | "stranded" | "empty";
+        };
+        View: {
+            /** @description Class; empty: the mean job of all that have a workspace. */
+            class: string;
+            /**
+             * Format: double
+             * @description The build that finds nothing and saves.
+             */
+            fillingNs: number;
+            /** @description Plan that the sentence is about: today's, or saving after every success. */
+            plan: string;
+            /** @description Its workspace and what carries it, in means; seconds and bytes. */
+            terms: components["schemas"]["Terms"];
+            /** @description What each plan really saves of a build's time, over the whole workload. */
+            truths: components["schemas"]["Truth"][];
+            /**
+             * Format: double
+             * @description A build that finds its workspace up to date and saves nothing.
+             */
+            usingNs: number;
+            /**
+             * Format: double
+             * @description What the usual comparison says it saves: the using run less than the filling one, as a share.
+             */
+            usual: number;
+            /**
+             * Format: double
+             * @description A build without a cache.
+             */
+            withoutNs: number;
+            /** @description The usual comparison beside the truth, in a sentence; empty where it does not mislead. */
+            words: string;
+        };
+        WeighRequest: {
+            /** @description Class whose break-even is drawn; absent: the one with most to win. */
+            class?: string;
+            /** @description What an hour of lead time is worth, as in 60/h; absent: the scenario's waiting. */
+            perHour?: string;
+            /** @description Name of the scenario. */
+            scenario: string;
+            /**
+             * @description Quantity along the map; absent: up.
+             * @enum {string}
+             */
+            x?: "size" | "up" | "down" | "pack" | "change" | "per-day" | "cold";
+            /**
+             * @description Quantity up the map; absent: change.
+             * @enum {string}
+             */
+            y?: "size" | "up" | "down" | "pack" | "change" | "per-day" | "cold";
+        };
+        Weighed: {
+            /** @description The bill a month less that without a cache. */
+            costDifference: components["schemas"]["Figure"];
+            /** @description The whole bill a month. */
+            costPerMonth: components["schemas"]["Figure"];
+            /** @description The changes that give the scenario this plan. */
+            edits: components["schemas"]["Edit"][];
+            /** @description How jobs fared: all that have a workspace together first, then by class. */
+            groups: components["schemas"]["Fared"][];
+            /** @description GB in the store on average. */
+            keptGB: components["schemas"]["Figure"];
+            /** @description Short name. */
+            key: string;
+            /** @description What it is. */
+            label: string;
+            /** @description What that difference is made of, and what the workspace holds of nodes. */
+            money: components["schemas"]["Money"][];
+            /** @description Its cache rules, as a scenario has them; none: no cache. */
+            rules: components["schemas"]["CacheRule"][];
+            /** @description GB in the store over time, bins of equal width over the span. */
+            storedGB: number[];
+            /**
+             * Format: double
+             * @description What its lead time is worth a month, less its difference in cost; 0 where an hour has no worth.
+             */
+            worthPerMonth: number;
+        };
+        Weighing: {
+            /** @description Keys of others that are within a hundredth of lead time of the best one, and more to keep up. */
+            asGood: string[];
+            /** @description Key of the plan to have. */
+            best: string;
+            /** @description The case in five lines. */
+            case: string[];
+            /** @description The three runs everyone looks at beside the truth: all jobs first, then by class. */
+            classes: components["schemas"]["View"][];
+            /** @description Currency of money. */
+            currency: string;
+            /**
+             * Format: int64
+             * @description Number of the engine's behaviour.
+             */
+            engine: number;
+            /** @description What sharing the store's link costs in the busiest hour. */
+            peak: components["schemas"]["Peak"];
+            /**
+             * Format: double
+             * @description What an hour of lead time is worth, in the currency's main unit; 0: lead time alone decides.
+             */
+            perHour: number;
+            /** @description The plans, none first. */
+            plans: components["schemas"]["Weighed"][];
+            /**
+             * Format: int64
+             * @description Independent runs of each plan.
+             */
+            repeats: number;
+            /** @description Name of the scenario. */
+            scenario: string;
+            /**
+             * Format: int64
+             * @description Seed of every draw.
+             */
+            seed: number;
+            /**
+             * Format: int64
+             * @description Simulated time in which jobs arrived.
+             */
+            spanNs: number;
+            /** @description Where the break-even lies. */
+            surface?: components["schemas"]["Surface"];
+            /** @description Key of the plan that the scenario has. */
+            today: string;
+            /**
+             * Format: int64
+             * @description First part of the span, left out of every figure but break-evens.
+             */
+            warmupNs: number;
+            /** @description The answer, in sentences. */
+            words: string[];
+        };
+        WeighingBrief: {
+            /** @description What was asked. */
+            ask: components["schemas"]["Ask"];
+            /** @description When it was asked for. */
+            asked: string;
+            /** @description Key of the plan to have, once it is done. */
+            best?: string;
+            /** @description Who asked. */
+            by: string;
+            /** @description What went wrong, when it failed. */
+            error?: string;
+            /** @description The answer in a sentence, once it is done. */
+            headline?: string;
+            /**
+             * Format: int64
+             * @description Number of the weighing.
+             */
+            id: number;
+            /**
+             * Format: double
+             * @description Share that is done, 0 to 1.
+             */
+            progress: number;
+            /**
+             * Format: int64
+             * @description Revision of the scenario that was weighed.
+             */
+            revision: number;
+            /** @description Name of the scenario. */
+            scenario: string;
+            /**
+             * Format: double
+             * @description How long it took.
+             */
+            seconds?: number;
+            /**
+             * @description How far it has come.
+             * @enum {string}
+             */
+            state: "queued" | "running" | "done" | "failed" | "cancelled";
+        };
+        WeighingPage: {
+            /** @description Weighings, newest first. */
+            items: components["schemas"]["WeighingBrief"][];
+            /**
+             * Format: int64
+             * @description Cursor of the next page; absent on the last.
+             */
+            next?: number;
         };
         Work: {
             /** @description Classes whose jobs come to it. */
@@ -3648,6 +4912,53 @@ export interface operations {
             };
         };
     };
+    size: {
+        parameters: {
+            query?: {
+                /** @description Only runs of this class. */
+                class?: string;
+                /** @description Share of runs that must stay within memory and disk. */
+                share?: number;
+                /** @description Confidence in that. */
+                sure?: number;
+                /** @description Age at which a run counts half as much; 0s: all count alike. */
+                halfLife?: string;
+                /** @description How many times as long work may take on a full node. */
+                stretch?: number;
+                /** @description Cluster; absent: the only one that is stored. */
+                cluster?: string;
+                /** @description Pool on whose nodes it is weighed; absent: the one that takes its agents and can have most nodes. */
+                pool?: string;
+            };
+            header?: never;
+            path: {
+                /** @description Name of the template. */
+                template: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Advice"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "list-templates": {
         parameters: {
             query?: never;
@@ -3860,6 +5171,316 @@ export interface operations {
                 content: {
                     "text/event-stream": {
                         data: components["schemas"]["Trial"];
+                        /**
+                         * @description The event name.
+                         * @constant
+                         */
+                        event: "progress";
+                        /** @description The event ID. */
+                        id?: number;
+                        /** @description The retry time in milliseconds. */
+                        retry?: number;
+                    }[];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-usage": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name of the template. */
+                template: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Usage"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "put-usage": {
+        parameters: {
+            query?: {
+                /** @description Where it comes from, as a file's name. */
+                source?: string;
+                /** @description Digest of a stored job log with the column pod, to tell which job each run was. */
+                jobs?: string;
+            };
+            header?: never;
+            path: {
+                /** @description Name of the template. */
+                template: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "text/csv": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Taken"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "drop-usage": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name of the template. */
+                template: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-weighings": {
+        parameters: {
+            query?: {
+                /** @description Only of this scenario. */
+                scenario?: string;
+                /** @description Where to go on. */
+                cursor?: number;
+                /** @description Most entries. */
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WeighingPage"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    weigh: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WeighRequest"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WeighingBrief"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-weighing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Number of the weighing. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptWeighing"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "drop-weighing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Number of the weighing. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "cancel-weighing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Number of the weighing. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WeighingBrief"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "watch-weighing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Number of the weighing. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/event-stream": {
+                        data: components["schemas"]["WeighingBrief"];
                         /**
                          * @description The event name.
                          * @constant

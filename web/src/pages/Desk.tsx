@@ -138,6 +138,13 @@ export function Desk() {
           </li>
           <li>Pick two scenarios above and compare them: what the delay costs to remove.</li>
           <li>
+            Open{" "}
+            <Link to="/caching" className="link">
+              Caching
+            </Link>
+            : whether a workspace cache makes people wait less, against no cache.
+          </li>
+          <li>
             Bring your own: <code className="font-mono text-sm">tachyphor put FOLDER</code> stores templates,
             a cluster, a workload with its job log, and scenarios.
           </li>

@@ -9,6 +9,7 @@ const keys: [string, string][] = [
   ["?", "show these keys"],
   ["d", "go to the Desk"],
   ["t", "go to Templates"],
+  ["w", "go to Caching"],
   ["c", "go to Compare"],
   ["s", "simulate, on a scenario's page"],
 ];
@@ -27,6 +28,7 @@ export function Shell() {
       if (e.key === "?") help.current?.showModal();
       if (e.key === "d") go("/");
       if (e.key === "t") go("/templates");
+      if (e.key === "w") go("/caching");
       if (e.key === "c") go("/compare");
     };
     document.addEventListener("keydown", pressed);
@@ -54,6 +56,9 @@ export function Shell() {
           </NavLink>
           <NavLink to="/templates" className={link}>
             Templates
+          </NavLink>
+          <NavLink to="/caching" className={link}>
+            Caching
           </NavLink>
           <NavLink to="/compare" className={link}>
             Compare

@@ -1,4 +1,4 @@
-import { LineChart } from "echarts/charts";
+import { BarChart, LineChart, ScatterChart } from "echarts/charts";
 import {
   DataZoomComponent,
   GridComponent,
@@ -12,7 +12,9 @@ import { CanvasRenderer } from "echarts/renderers";
 import { useEffect, useRef } from "react";
 
 echarts.use([
+  BarChart,
   LineChart,
+  ScatterChart,
   GridComponent,
   LegendComponent,
   TooltipComponent,

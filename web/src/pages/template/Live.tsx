@@ -5,7 +5,7 @@ import { api, follow, type Schemas, take } from "../../api/client";
 import { connections, trials } from "../../api/queries";
 import { DataTable } from "../../parts/DataTable";
 import { Legend, Ribbon } from "../../parts/Ribbon";
-import { Notice, Section, Trouble } from "../../parts/Section";
+import { Notice, Section, Trouble, Waiting } from "../../parts/Section";
 import { duration, phases } from "../../words";
 
 type Trial = Schemas["Trial"];
@@ -38,7 +38,8 @@ export function Live({ name, uses, saved }: { name: string; uses: string[]; save
     }
   };
   if (places.error) return <Trouble error={places.error} />;
-  if (places.data && places.data.contexts.length === 0) {
+  if (!places.data) return <Waiting what="clusters" />;
+  if (places.data.contexts.length === 0) {
     return (
       <Notice>
         {places.data.why} Or try it from your own machine:{" "}
@@ -56,7 +57,7 @@ export function Live({ name, uses, saved }: { name: string; uses: string[]; save
             value={cluster}
             onChange={(e) => setCluster(e.target.value)}
           >
-            {places.data?.contexts.map((c, i) => (
+            {places.data.contexts.map((c, i) => (
               <option key={c} value={i === 0 ? "" : c}>
                 {c}
               </option>

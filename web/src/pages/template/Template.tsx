@@ -12,6 +12,7 @@ import { Kit } from "./Kit";
 import { Live } from "./Live";
 import { Portrait } from "./Portrait";
 import { Revisions } from "./Revisions";
+import { Sizing } from "./Sizing";
 import { severityWords, Tally } from "./Tally";
 
 type Reviewed = Schemas["Reviewed"];
@@ -19,6 +20,7 @@ type Finding = Schemas["Finding"];
 
 const views = [
   ["", "Manifest"],
+  ["sizing", "Sizing"],
   ["kit", "Kit and manifests"],
   ["live", "Try it"],
   ["revisions", "Revisions"],
@@ -55,6 +57,7 @@ export default function Template() {
       </div>
       <div className="mt-4">
         {view === "" && <Manifest name={name} stored={stored} draft={draft} setDraft={setDraft} />}
+        {view === "sizing" && <Sizing name={name} text={stored.text ?? ""} uses={stored.uses} />}
         {view === "kit" && <Kit name={name} uses={stored.uses} />}
         {view === "live" && <Live name={name} uses={stored.uses} saved={draft === null} />}
         {view === "revisions" && <Revisions name={name} />}

@@ -22,10 +22,10 @@ func peaks(n int, draw func(i int) (units.Bytes, bool)) []Run {
 func TestMemoryAdvice(t *testing.T) {
 	r := rand.New(rand.NewPCG(12, 12))
 	draw := func(int) (units.Bytes, bool) { return units.Bytes(4e9 * math.Exp(0.2*r.NormFloat64())), false }
-	says := func(a MemoryAdvice) string { return strings.Join(a.Words(), " ") }
+	says := func(a PeakAdvice) string { return strings.Join(a.Words, " ") }
 
 	many := Memory(peaks(412, draw), 412*3600, Wish{})
-	if many.Request < units.Bytes(many.Bound.Bound) || many.Request%grain != 0 || many.Request-units.Bytes(many.Bound.Bound) > grain || many.Half == 0 || many.Half > many.P95 || many.P95 > many.Request {
+	if many.Request < many.Bound || many.Request%grain != 0 || many.Request-many.Bound > grain || many.Half == 0 || many.Half > many.P95 || many.P95 > many.Request {
 		t.Errorf("%+v", many)
 	}
 	if s := says(many); !strings.Contains(s, "99 % of runs stay below") || !strings.Contains(s, "with 95 % confidence, from 412 runs.") {
@@ -37,7 +37,7 @@ func TestMemoryAdvice(t *testing.T) {
 		t.Errorf("%+v: %s", few, s)
 	}
 	old := Memory(peaks(412, draw), 412*3600, Wish{HalfLife: 4 * units.Day})
-	if s := says(old); old.Bound.Runs >= 412 || !strings.Contains(s, "for their age") {
+	if s := says(old); old.Counted >= 412 || !strings.Contains(s, "for their age") {
 		t.Errorf("%+v: %s", old, s)
 	}
 	// One in ten is killed at 6 GiB: nothing bounds 99 %, and 85 % has a bound.
@@ -61,7 +61,7 @@ func TestMemoryAdvice(t *testing.T) {
 	grows := Memory(peaks(2190, func(i int) (units.Bytes, bool) {
 		return units.Bytes(2e9 * math.Pow(1.08, float64(i)/730) * math.Exp(0.1*r.NormFloat64())), false
 	}), 2190*3600, Wish{})
-	if s := says(grows); !grows.Trend.Sure() || math.Abs(grows.Trend.Growth-0.08) > 0.02 || !strings.Contains(s, "Peaks grow by ") {
-		t.Errorf("%+v: %s", grows.Trend, s)
+	if s := says(grows); math.Abs(grows.Growth-0.08) > 0.02 || !strings.Contains(s, "Peaks of memory grow by ") {
+		t.Errorf("%+v: %s", grows.Growth, s)
 	}
 }

@@ -1,0 +1,66 @@
+package client
+
+import (
+	"context"
+	"net/url"
+	"strconv"
+
+	"tachyphor/core/weigh"
+	"tachyphor/internal/api"
+)
+
+// What the service says of weighings.
+type (
+	WeighingBrief = api.WeighingBrief
+	Weighing      = api.KeptWeighing
+	WeighAsk      = weigh.Ask
+)
+
+func weighingAt(id uint64) string { return "/weighings/" + strconv.FormatUint(id, 10) }
+
+// Weigh asks for a weighing of a scenario's cache plans.
+func (c *Client) Weigh(ctx context.Context, scenario string, ask WeighAsk) (WeighingBrief, error) {
+	var w WeighingBrief
+	body := struct {
+		Scenario string `json:"scenario"`
+		WeighAsk
+	}{scenario, ask}
+	_, err := c.call(ctx, request{method: "POST", path: "/weighings", contentType: "application/json", body: jsonBody(body)}, &w)
+	return w, err
+}
+
+// Weighing returns a weighing.
+func (c *Client) Weighing(ctx context.Context, id uint64) (Weighing, error) {
+	var w Weighing
+	_, err := c.call(ctx, request{method: "GET", path: weighingAt(id)}, &w)
+	return w, err
+}
+
+// Weighings returns the newest weighings of a scenario, of all when empty.
+func (c *Client) Weighings(ctx context.Context, scenario string) ([]WeighingBrief, error) {
+	var page api.WeighingPage
+	q := url.Values{}
+	if scenario != "" {
+		q.Set("scenario", scenario)
+	}
+	_, err := c.call(ctx, request{method: "GET", path: "/weighings", query: q}, &page)
+	return page.Items, err
+}
+
+// CancelWeighing ends a weighing.
+func (c *Client) CancelWeighing(ctx context.Context, id uint64) (WeighingBrief, error) {
+	var w WeighingBrief
+	_, err := c.call(ctx, request{method: "POST", path: weighingAt(id) + "/cancel"}, &w)
+	return w, err
+}
+
+// WatchWeighing follows a weighing until it is over, as Watch does.
+func (c *Client) WatchWeighing(ctx context.Context, id uint64, tell func(WeighingBrief)) (WeighingBrief, error) {
+	return follow(ctx, c, weighingAt(id)+"/progress", func(w WeighingBrief) string { return w.State }, tell)
+}
+
+// DropWeighing takes a weighing that is over away.
+func (c *Client) DropWeighing(ctx context.Context, id uint64) error {
+	_, err := c.call(ctx, request{method: "DELETE", path: weighingAt(id)}, nil)
+	return err
+}

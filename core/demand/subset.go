@@ -1,0 +1,23 @@
+package demand
+
+import "tachyphor/core/units"
+
+// Only returns the jobs of one class, their times multiplied by a factor: less than 1
+// brings them closer together. What they come after is left out.
+func (j *Jobs) Only(class int32, by float64) *Jobs {
+	out := &Jobs{Wants: j.Wants, classes: j.classes}
+	for i, job := range j.List {
+		if job.Class != class {
+			continue
+		}
+		job.Submitted = units.Duration(float64(job.Submitted) * by)
+		out.List = append(out.List, job)
+		if j.ids != nil {
+			out.ids = append(out.ids, j.ids[i])
+		}
+		if j.made != nil {
+			out.made = append(out.made, j.made[i])
+		}
+	}
+	return out
+}

@@ -1,0 +1,120 @@
+package sim
+
+import (
+	"math"
+	"slices"
+
+	"tachyphor/core/caching"
+	"tachyphor/core/chance"
+	"tachyphor/core/demand"
+	"tachyphor/core/document"
+	"tachyphor/core/fleet"
+	"tachyphor/core/template"
+	"tachyphor/core/units"
+)
+
+// WithFreeStore returns the world with a link to the cache store that is never
+// shared: each flow gets what one alone would.
+func (w *World) WithFreeStore() *World {
+	c := *w
+	s := &c.Links.Store
+	alone := func(total, each units.Rate) units.Rate {
+		if total > 0 && (each == 0 || total < each) {
+			return total
+		}
+		return each
+	}
+	s.PerFlow, s.PerFlowUp = alone(s.Down, s.PerFlow), alone(s.Up, s.PerFlowUp)
+	s.Down, s.Up = 0, 0
+	return &c
+}
+
+// Terms are what the workspace of a class is and what carries it, in means; jobs are
+// those of the world. ok is false for a class without a workspace or without jobs.
+func (w *World) Terms(class int, jobs *demand.Jobs) (t caching.Terms, ok bool) {
+	c, s := &w.Classes[class], w.WithFreeStore().Links.Store
+	t = caching.Terms{
+		Work: c.work.Mean() / 1e9, Cold: c.cold.Mean() / 1e9, Partial: c.partial, Change: c.change, Size: c.archive.Mean(),
+		Down: float64(s.PerFlow), Up: float64(s.PerFlowUp), Pack: float64(w.Store.Pack), Unpack: float64(w.Store.Unpack), Latency: s.Latency.Seconds(),
+	}
+	n, trunk, own, owned := 0, 0, units.Duration(0), 0
+	for i := range jobs.List {
+		j := &jobs.List[i]
+		if int(j.Class) != class {
+			continue
+		}
+		n++
+		if !j.Change {
+			trunk++
+		}
+		if j.Work >= 0 {
+			own, owned = own+j.Work, owned+1
+		}
+	}
+	if n == 0 || t.Cold <= 0 {
+		return t, false
+	}
+	if owned > 0 {
+		t.Work = own.Seconds() / float64(owned)
+	}
+	t.Trunk = float64(trunk) / float64(n)
+	t.PerDay = float64(n) / (w.Plan.Span.Seconds() / 86400)
+	return t, true
+}
+
+// scaledRate is a link's total when one flow gets another speed than today: a better
+// line is better for all.
+func scaledRate(total units.Rate, flow float64, today units.Rate) units.Rate {
+	if total == 0 || today == 0 || flow <= 0 {
+		return 0
+	}
+	return units.Rate(float64(total) * flow / float64(today))
+}
+
+// Alone returns a world in which the class's builds are by themselves: an agent is
+// there for each at once, and nobody else is on the store's link. Its workspace and
+// what carries it are as the terms say. by is what their times were multiplied by
+// (see demand.Jobs.Only). Only the rules' plans that need no nodes mean anything in it.
+func (w *World) Alone(class int, t caching.Terms, by float64, rules []document.CacheRule) *World {
+	c := *w
+	k := c.Classes[class]
+	k.Retries, k.Limit, k.GiveUp, k.cores, k.memory, k.disk = 0, 0, 0, 0, chance.Dist{}, chance.Dist{}
+	scaled := func(d chance.Dist, mean float64) chance.Dist {
+		if m := d.Mean(); m > 0 {
+			return d.Times(mean / m)
+		}
+		return chance.NewFixed(mean)
+	}
+	k.archive, k.cold = scaled(k.archive, t.Size), scaled(k.cold, t.Cold*1e9)
+	k.change, k.partial = t.Change, t.Partial
+	c.Classes = slices.Clone(w.Classes)
+	c.Classes[class] = k
+	today, link := w.WithFreeStore().Links.Store, &c.Links.Store
+	link.Down, link.Up = scaledRate(link.Down, t.Down, today.PerFlow), scaledRate(link.Up, t.Up, today.PerFlowUp)
+	link.PerFlow, link.PerFlowUp = units.Rate(t.Down), units.Rate(t.Up)
+	c.Store.Pack, c.Store.Unpack, c.Store.Size = units.Rate(t.Pack), units.Rate(t.Unpack), 0
+	c.Links.Store.Latency = units.Duration(t.Latency * 1e9)
+
+	numbers := document.AgentNumbers{Reuse: document.Never}
+	c.Templates = []Template{{
+		Agent: template.Agent{Name: "alone", Offers: k.Wants, Images: []string{"alone"}, Always: []bool{false}}, Numbers: numbers, images: []int32{0},
+		calendar: demand.NewCalendar(numbers, w.Start, w.Plan.Span, w.Zone),
+	}}
+	c.Pools = []Pool{{
+		Name: "alone", Min: 1, Max: 1, pulls: 1,
+		Room: fleet.Room{Request: template.Request{CPU: 1 << 40, Memory: 1 << 50, Disk: 1 << 50}, Pods: math.MaxInt32},
+	}}
+	c.Images, c.layers, c.layersOf, c.making = []document.Image{{Name: "alone"}}, []units.Bytes{0}, [][]int32{{0}}, []chance.Dist{{}}
+	c.Links.Registry = document.Link{}
+	c.StartTime, c.JoinTime, c.WipeTime = chance.Dist{}, chance.Dist{}, chance.Dist{}
+	c.AgentCeiling, c.Quota, c.Growth.SpareRoom, c.spareRoom, c.sharing = -1, document.Quota{}, nil, nil, false
+	c.Plan.Span = units.Duration(float64(w.Plan.Span) * by)
+	c.Plan.Warmup = units.Duration(float64(w.Plan.Warmup) * by)
+	return c.WithCaching(rules)
+}
+
+// WorkspaceSize is the mean size of a class's packed workspace, bytes.
+func (w *World) WorkspaceSize(class int) float64 { return w.Classes[class].archive.Mean() }
+
+// HasWorkspace reports whether a cache can spare the jobs of a class anything.
+func (w *World) HasWorkspace(class int) bool { return w.Classes[class].cold.Mean() > 0 }

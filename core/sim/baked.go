@@ -1,0 +1,153 @@
+package sim
+
+import (
+	"fmt"
+	"slices"
+	"sort"
+
+	"tachyphor/core/document"
+	"tachyphor/core/units"
+)
+
+// A workspace can be part of the image that agents are made of. The image is made
+// anew at fixed intervals from the beginning on, each edition with the dependencies
+// that the trunk has then. An edition is a layer more to pull for each node; an agent
+// keeps the edition that it was placed with.
+
+// bakedEvery is how often images are made anew where a rule does not say.
+const bakedEvery = units.Day
+
+// bake gives the templates that serve classes with the plan a layer for every
+// edition: as large as the workspaces of their scopes, on average.
+func (w *World) bake() {
+	sizes := make([]map[int32]units.Bytes, len(w.Templates)) // by template and scope
+	for i := range w.Classes {
+		c := &w.Classes[i]
+		if c.rule < 0 || w.Rules[c.rule].Plan != document.Baked {
+			continue
+		}
+		m := w.Match([][]string{c.Wants})[0]
+		if m.Template < 0 {
+			continue
+		}
+		t := &w.Templates[m.Template]
+		every := w.Rules[c.rule].Every
+		if every <= 0 {
+			every = bakedEvery
+		}
+		if t.rebuilt == 0 || every < t.rebuilt {
+			t.rebuilt = every
+		}
+		if sizes[m.Template] == nil {
+			sizes[m.Template] = map[int32]units.Bytes{}
+		}
+		sizes[m.Template][c.scope] = max(sizes[m.Template][c.scope], units.Bytes(c.archive.Mean()))
+	}
+	for i, scopes := range sizes {
+		var size units.Bytes
+		for _, s := range scopes {
+			size += s
+		}
+		if size == 0 {
+			continue
+		}
+		t := &w.Templates[i]
+		own := t.images[0]
+		if len(t.Containers) > 0 {
+			own = t.images[t.Containers[0]]
+		}
+		for n := range int((w.Plan.Span + t.rebuilt - 1) / t.rebuilt) {
+			t.editions = append(t.editions, int32(len(w.Images)))
+			w.layersOf = append(w.layersOf, []int32{int32(len(w.layers))})
+			w.layers = append(w.layers, size)
+			w.making = append(w.making, w.making[own])
+			w.Images = append(w.Images, document.Image{Name: fmt.Sprintf("%s, workspace %d", w.Images[own].Name, n+1), Size: size, Link: w.Images[own].Link})
+		}
+	}
+}
+
+// edition is the one that images of a template have now.
+func (e *engine) edition(t *Template) int32 {
+	if len(t.editions) == 0 {
+		return -1
+	}
+	return min(int32(e.now/t.rebuilt), int32(len(t.editions)-1))
+}
+
+// imagesOf are the images of agent g's pod: its template's, and the workspace in them.
+func (e *engine) imagesOf(g *agent) []int32 {
+	t := &e.w.Templates[g.template]
+	if g.edition < 0 {
+		return t.images
+	}
+	e.imageList = append(append(e.imageList[:0], t.images...), t.editions[g.edition])
+	return e.imageList
+}
+
+// inImage says what the image of a busy agent has of a scope's workspace.
+func (e *engine) inImage(g *agent, scope int32) warmth {
+	if g.edition < 0 {
+		return e.found(g.job, false, 0)
+	}
+	made := e.w.Templates[g.template].rebuilt * units.Duration(g.edition)
+	changes := e.cache.changes[scope]
+	had := int32(sort.Search(len(changes), func(i int) bool { return changes[i] >= made }))
+	return e.found(g.job, true, had)
+}
+
+// WithCaching returns the world with other cache plans.
+func (w *World) WithCaching(rules []document.CacheRule) *World {
+	c := *w
+	c.Rules, c.Scopes = rules, nil
+	c.Classes, c.Templates = slices.Clone(w.Classes), slices.Clone(w.Templates)
+	n := len(w.Images)
+	for i := range c.Templates {
+		t := &c.Templates[i]
+		if len(t.editions) > 0 {
+			n = min(n, int(t.editions[0]))
+		}
+		t.editions, t.rebuilt = nil, 0
+	}
+	c.Images, c.layersOf, c.making = w.Images[:n:n], w.layersOf[:n:n], w.making[:n:n]
+	layers := 0
+	for _, of := range c.layersOf {
+		for _, l := range of {
+			layers = max(layers, int(l)+1)
+		}
+	}
+	c.layers = w.layers[:layers:layers]
+	c.plans()
+	return &c
+}
+
+// plans gives every class the first cache plan that names it.
+func (w *World) plans() {
+	for i := range w.Classes {
+		w.plan(&w.Classes[i])
+	}
+	w.bake()
+}
+
+// plan gives a class the first cache plan that names it.
+func (w *World) plan(c *Class) {
+	c.rule, c.scope = -1, -1
+	for i, r := range w.Rules {
+		if len(r.Classes) > 0 && !slices.Contains(r.Classes, c.Name) {
+			continue
+		}
+		if r.Plan == document.NoCache {
+			return
+		}
+		name := c.Name
+		if r.Scope == document.ByProject && c.Project != "" {
+			name = c.Project
+		}
+		at := slices.IndexFunc(w.Scopes, func(x Scope) bool { return x.Name == name && x.Rule == int32(i) })
+		if at < 0 {
+			at = len(w.Scopes)
+			w.Scopes = append(w.Scopes, Scope{name, int32(i)})
+		}
+		c.rule, c.scope = int32(i), int32(at)
+		return
+	}
+}

@@ -1,0 +1,176 @@
+// Package table reads rows of named fields from files whose format is told by their
+// first bytes.
+package table
+
+import (
+	"bytes"
+	"fmt"
+	"io"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/parquet-go/parquet-go"
+	"github.com/parquet-go/parquet-go/format"
+)
+
+// ParquetMagic are a Parquet file's first bytes.
+const ParquetMagic = "PAR1"
+
+// maxParquet bounds a Parquet file, which is read whole.
+const maxParquet = 256 << 20
+
+// Columns say what the columns of a file are to a reader.
+type Columns struct {
+	Ours  func(name string) (string, error) // our name of a column; "" for one that is left out
+	Lists []string                          // ours that may hold lists; their entries are put together with blanks
+	Must  []string                          // ours that must be there
+	Said  func(name string) string          // what to add when one is not; nil: nothing
+}
+
+// Parquet reads a flat Parquet file and gives each row's fields as text: numbers
+// plainly, times in RFC 3339. Rows count from 1, as there is no header.
+func Parquet(src io.Reader, c Columns, row func(get func(name string) string, line int) error) (err error) {
+	data, err := io.ReadAll(io.LimitReader(src, maxParquet+1))
+	if err != nil {
+		return err
+	}
+	if len(data) > maxParquet {
+		return fmt.Errorf("the Parquet file is larger than %d MiB", maxParquet>>20)
+	}
+	defer func() { // the library's answer to some broken files
+		if p := recover(); p != nil {
+			err = fmt.Errorf("the Parquet file is damaged: %v", p)
+		}
+	}()
+	f, err := parquet.OpenFile(bytes.NewReader(data), int64(len(data)))
+	if err != nil {
+		return fmt.Errorf("not a Parquet file: %w", err)
+	}
+	at, err := c.leaves(f.Schema())
+	if err != nil {
+		return err
+	}
+	line := 0
+	for _, group := range f.RowGroups() {
+		rows := group.Rows()
+		if err := readRows(rows, at, &line, row); err != nil {
+			_ = rows.Close()
+			return err
+		}
+		if err := rows.Close(); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// A leaf is a column of a Parquet file: what its values are written as.
+type leaf struct {
+	name  string
+	write func(parquet.Value) string
+}
+
+// leaves says what each leaf column of a file is to us.
+func (c Columns) leaves(s *parquet.Schema) (map[int]leaf, error) {
+	at, there := map[int]leaf{}, map[string]bool{}
+	for _, path := range s.Columns() {
+		found, _ := s.Lookup(path...)
+		name, err := c.Ours(path[0])
+		if err != nil {
+			return nil, err
+		}
+		if name == "" {
+			continue
+		}
+		if len(path) > 1 && !slices.Contains(c.Lists, name) {
+			return nil, fmt.Errorf("column %q is not flat", path[0])
+		}
+		at[found.ColumnIndex] = leaf{name, writer(found.Node.Type())}
+		there[name] = true
+	}
+	for _, name := range c.Must {
+		if !there[name] {
+			more := ""
+			if c.Said != nil {
+				more = c.Said(name)
+			}
+			return nil, fmt.Errorf("column %q is missing; it must be there%s", name, more)
+		}
+	}
+	return at, nil
+}
+
+// writer says how values of a type are written as text.
+func writer(t parquet.Type) func(parquet.Value) string {
+	if stamp := timestamp(t); stamp != nil {
+		unit := stamp.Unit.Value.Duration()
+		return func(v parquet.Value) string {
+			n := v.Int64()
+			per := int64(time.Second / unit)
+			sec := n / per
+			if n%per < 0 {
+				sec--
+			}
+			return time.Unix(sec, (n-sec*per)*int64(unit)).UTC().Format(time.RFC3339Nano)
+		}
+	}
+	return func(v parquet.Value) string {
+		switch v.Kind() {
+		case parquet.ByteArray, parquet.FixedLenByteArray:
+			return string(v.ByteArray())
+		case parquet.Double:
+			return strconv.FormatFloat(v.Double(), 'f', -1, 64)
+		case parquet.Float:
+			return strconv.FormatFloat(float64(v.Float()), 'f', -1, 32)
+		case parquet.Int32:
+			return strconv.Itoa(int(v.Int32()))
+		case parquet.Int64:
+			return strconv.FormatInt(v.Int64(), 10)
+		}
+		return v.String()
+	}
+}
+
+// timestamp returns a type's unit of time; nil when it is no moment.
+func timestamp(t parquet.Type) *format.TimestampType {
+	if l := t.LogicalType(); l != nil {
+		if stamp, ok := l.Value.(*format.TimestampType); ok && stamp.Unit.Value != nil {
+			return stamp
+		}
+	}
+	return nil
+}
+
+// readRows gives the rows of a part of a file.
+func readRows(rows parquet.Rows, at map[int]leaf, line *int, take func(func(string) string, int) error) error {
+	batch, fields := make([]parquet.Row, 256), map[string]string{}
+	for {
+		n, err := rows.ReadRows(batch)
+		for _, row := range batch[:n] {
+			*line++
+			clear(fields)
+			for _, v := range row {
+				l, ok := at[v.Column()]
+				if !ok || v.IsNull() {
+					continue
+				}
+				text := strings.TrimSpace(l.write(v))
+				if had := fields[l.name]; had != "" {
+					text = had + " " + text
+				}
+				fields[l.name] = text
+			}
+			if err := take(func(name string) string { return fields[name] }, *line); err != nil {
+				return err
+			}
+		}
+		if err == io.EOF {
+			return nil
+		}
+		if err != nil {
+			return fmt.Errorf("row %d of the Parquet file cannot be read: %w", *line+1, err)
+		}
+	}
+}

@@ -1,0 +1,100 @@
+// Package weigh holds cache plans against none over the builds that there are: what
+// they do to how long people wait and to the bill, after how many builds they pay, and
+// where another plan would be better.
+package weigh
+
+import (
+	"fmt"
+	"math"
+	"slices"
+
+	"tachyphor/core/document"
+	"tachyphor/core/sim"
+	"tachyphor/core/units"
+)
+
+// A Plan is cache rules that are weighed together.
+type Plan struct {
+	Key   string               `json:"key" doc:"Short name."`
+	Label string               `json:"label" doc:"What it is."`
+	Rules []document.CacheRule `json:"rules" doc:"Its cache rules, as a scenario has them; none: no cache."`
+}
+
+// Keys of plans that are spoken of.
+const (
+	None  = "none"
+	Today = "today"
+	Best  = "best-mix"
+
+	byProject = "changed-trunk"
+	byClass   = "changed-class"
+)
+
+// Copies of a workspace's volume in the standard plans.
+const manyCopies = 4
+
+// Standard are the plans that are weighed where nobody names others: none first.
+// volume is the size of a volume.
+func Standard(volume units.Bytes) []Plan {
+	archive := func(save document.SaveRule, by document.SavedBy, scope document.CacheScope) []document.CacheRule {
+		r := document.CacheRule{Plan: document.Archive, Save: save, SavedBy: by, Scope: scope, Copies: 1}
+		if save == document.SaveEvery {
+			r.Every = units.Day
+		}
+		return []document.CacheRule{r}
+	}
+	other := func(plan document.CachePlan, copies int) []document.CacheRule {
+		r := document.CacheRule{Copies: copies}
+		r.Defaults()
+		r.Plan, r.Copies = plan, copies
+		if plan == document.Volume {
+			r.Size = volume
+		}
+		return []document.CacheRule{r}
+	}
+	return []Plan{
+		{None, "no cache", []document.CacheRule{}},
+		{"every-all", "archive saved after every success, by all", archive(document.EverySuccess, document.ByAll, document.ByProject)},
+		{"every-trunk", "archive saved after every success, by the trunk", archive(document.EverySuccess, document.ByTrunk, document.ByProject)},
+		{"changed-all", "archive saved when changed, by all", archive(document.WhenChanged, document.ByAll, document.ByProject)},
+		{byProject, "archive saved when changed, by the trunk", archive(document.WhenChanged, document.ByTrunk, document.ByProject)},
+		{byClass, "the same, each class its own", archive(document.WhenChanged, document.ByTrunk, document.ByClass)},
+		{"daily-trunk", "archive saved once a day, by the trunk", archive(document.SaveEvery, document.ByTrunk, document.ByProject)},
+		{"volume", "a volume for each project", other(document.Volume, 1)},
+		{"volumes", fmt.Sprintf("%d volumes for each project", manyCopies), other(document.Volume, manyCopies)},
+		{"node-disk", "left on the node's disk", other(document.NodeDisk, 1)},
+		{"baked", "baked into the image, made anew nightly", other(document.Baked, 1)},
+	}
+}
+
+// plansOf are the standard plans for a world, and the rules it has today where they
+// are none of them.
+func plansOf(w *sim.World) (plans []Plan, today string) {
+	largest := 0.0
+	for c := range w.Classes {
+		largest = max(largest, w.WorkspaceSize(c))
+	}
+	// Unpacked, and with room to grow.
+	const unpacked = 4
+	plans = Standard(units.Bytes(math.Ceil(max(unpacked*largest, 1)/(1<<30))) << 30)
+	for _, p := range plans {
+		if sameRules(p.Rules, w.Rules) {
+			return plans, p.Key
+		}
+	}
+	return append(plans, Plan{Today, "as the scenario has it today", w.Rules}), Today
+}
+
+// sameRules reports whether two lists of rules do the same.
+func sameRules(a, b []document.CacheRule) bool {
+	same := func(x, y document.CacheRule) bool {
+		return slices.Equal(x.Classes, y.Classes) && x.Plan == y.Plan && x.Save == y.Save && x.Every == y.Every && x.SavedBy == y.SavedBy &&
+			x.Scope == y.Scope && x.Expires == y.Expires && (x.Plan != document.Volume || x.Copies == y.Copies && x.Size == y.Size)
+	}
+	return slices.EqualFunc(a, b, same)
+}
+
+// archives reports whether a plan uses the store.
+func (p Plan) archives() bool {
+	return slices.ContainsFunc(p.Rules, func(r document.CacheRule) bool { return r.Plan == document.Archive })
+}

@@ -1,0 +1,269 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"runtime"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"tachyphor/client"
+	"tachyphor/core/document"
+	"tachyphor/core/sim"
+	"tachyphor/core/weigh"
+	"tachyphor/internal/figures"
+
+	"github.com/spf13/cobra"
+)
+
+// weighFlags are the flags of weigh.
+type weighFlags struct {
+	ask         client.WeighAsk
+	grid        string
+	here        bool
+	with        []string
+	workers     int
+	skipBad     bool
+	quiet       bool
+	apply       string
+	plot, lines string
+}
+
+func (p *program) weighCommand() *cobra.Command {
+	var f weighFlags
+	c := &cobra.Command{
+		Use: "weigh SCENARIO", Short: "Hold cache plans against no cache, over all the builds there are",
+		Long: `Simulate the scenario with every cache plan and with none: archives by when and by
+whom they are saved, volumes, the node's disk, workspaces baked into the image, and for
+each class its own best. It says which to have, what the usual comparison of two runs
+would have said, after how many builds each has paid, what it costs by cause, and where
+the break-even lies.
+
+The name is that of a stored scenario; with --here the file of one is weighed without a
+service.`,
+		Example: "  tachyphor weigh cached-naive\n  tachyphor weigh cached-naive --hour 60/h --apply best\n  tachyphor weigh demo/scenarios/cached-naive.yaml --here --plot caches.png\n  tachyphor weigh cached --class hull-firmware --map up,size",
+		Args:    cobra.ExactArgs(1),
+		RunE: func(c *cobra.Command, args []string) error {
+			return p.weigh(c.Context(), args[0], f)
+		},
+	}
+	fl := c.Flags()
+	fl.StringVar(&f.ask.PerHour, "hour", "", "what an hour of lead time is worth, as in 60/h; absent: the scenario's waiting, else lead time alone decides")
+	fl.StringVar(&f.ask.Class, "class", "", "class whose break-even is drawn; absent: the one with most to win")
+	fl.StringVar(&f.grid, "map", "", "two quantities of the map, as in up,change: size, up, down, pack, change, per-day, cold")
+	fl.BoolVar(&f.here, "here", false, "compute in this process, from files, without a service")
+	fl.StringArrayVar(&f.with, "with", nil, "with --here: file or folder with more documents (may be repeated)")
+	fl.IntVar(&f.workers, "workers", runtime.NumCPU(), "with --here: runs at once; the result does not depend on it")
+	fl.BoolVar(&f.skipBad, "skip-bad", false, "with --here: leave bad rows of recorded jobs out")
+	fl.StringVar(&f.apply, "apply", "", "give the scenario this plan: best, or the key of one; a new revision, or in the file")
+	fl.StringVar(&f.plot, "plot", "", "draw the answer into a file that ends in .png or .svg")
+	fl.StringVar(&f.lines, "brief", "", "write the case in five lines into this file (Markdown)")
+	fl.BoolVarP(&f.quiet, "quiet", "q", false, "no progress")
+	return c
+}
+
+func (p *program) weigh(ctx context.Context, arg string, f weighFlags) error {
+	if f.plot != "" {
+		if err := plotted(f.plot); err != nil {
+			return err
+		}
+	}
+	if f.grid != "" {
+		x, y, ok := strings.Cut(f.grid, ",")
+		if !ok {
+			return fmt.Errorf("--map %s: expected two quantities, as in up,change", f.grid)
+		}
+		f.ask.X, f.ask.Y = strings.TrimSpace(x), strings.TrimSpace(y)
+	}
+	weighed := p.weighThere
+	if f.here {
+		weighed = p.weighHere
+	} else if slices.Contains(endings, extension(arg)) {
+		return fmt.Errorf("%s is a file: add --here to weigh it without a service, or `tachyphor put` it and name the scenario", arg)
+	}
+	o, apply, err := weighed(ctx, arg, f)
+	if err != nil {
+		return err
+	}
+	var chosen *weigh.Weighed
+	if f.apply != "" {
+		if chosen, err = planOf(o, f.apply); err != nil {
+			return err
+		}
+	}
+	if f.plot != "" {
+		if err := drawInto(f.plot, func(out io.Writer, format string) error { return figures.Weighing(out, format, o) }); err != nil {
+			return no(err)
+		}
+		fmt.Fprintf(p.err, "Drawn into %s.\n", f.plot)
+	}
+	if f.lines != "" {
+		text := "# A workspace cache for " + o.Scenario + "\n\n" + strings.Join(o.Case, "\n") + "\n"
+		if err := os.WriteFile(f.lines, []byte(text), 0o644); err != nil {
+			return err
+		}
+		fmt.Fprintf(p.err, "Written into %s.\n", f.lines)
+	}
+	if err := p.weighing(o, f.apply != ""); err != nil || chosen == nil {
+		return err
+	}
+	if chosen.Key == o.Today {
+		fmt.Fprintf(p.err, "%s has that plan already.\n", o.Scenario)
+		return nil
+	}
+	return apply(chosen)
+}
+
+// planOf finds a plan by key; best is the one to have.
+func planOf(o *weigh.Weighing, key string) (*weigh.Weighed, error) {
+	if key == "best" {
+		key = o.Best
+	}
+	var keys []string
+	for i := range o.Plans {
+		if o.Plans[i].Key == key {
+			return &o.Plans[i], nil
+		}
+		keys = append(keys, o.Plans[i].Key)
+	}
+	return nil, fmt.Errorf("--apply %s: there is no such plan; there are best, %s", key, strings.Join(keys, ", "))
+}
+
+// weighHere computes in this process.
+func (p *program) weighHere(ctx context.Context, file string, f weighFlags) (*weigh.Weighing, func(*weigh.Weighed) error, error) {
+	w, err := p.gather(file, f.with, f.skipBad)
+	if err != nil {
+		return nil, nil, err
+	}
+	q, err := f.ask.Question(w)
+	if err != nil {
+		return nil, nil, err
+	}
+	bar := p.progress("weighing "+w.Scenario, f.quiet)
+	o, err := weigh.Weigh(q, f.workers, func(done float64) bool {
+		bar.set(done)
+		return ctx.Err() == nil
+	})
+	bar.end(err == nil)
+	if errors.Is(err, sim.ErrStopped) {
+		return nil, nil, no(errors.New("stopped; nothing was kept"))
+	}
+	if err != nil {
+		return nil, nil, no(fmt.Errorf("a defect of the engine, please report it with the scenario and seed %d: %w", w.Plan.Seed, err))
+	}
+	return o, func(plan *weigh.Weighed) error {
+		data, err := p.read(file)
+		if err != nil {
+			return err
+		}
+		docs, faults := document.Parse(file, data)
+		if len(faults) > 0 {
+			return faults
+		}
+		at := slices.IndexFunc(docs, func(d *document.Document) bool { return d.Kind == document.KindScenario })
+		out, err := document.Mend(data, map[*document.Document][]document.Edit{docs[at]: plan.Edits})
+		if err != nil {
+			return no(err)
+		}
+		if err := replace(file, out); err != nil {
+			return err
+		}
+		fmt.Fprintf(p.err, "%s is written anew.\n", file)
+		return nil
+	}, nil
+}
+
+// weighThere asks the service, watches, and cancels on Ctrl-C.
+func (p *program) weighThere(ctx context.Context, name string, f weighFlags) (*weigh.Weighing, func(*weigh.Weighed) error, error) {
+	c := p.client()
+	asked, err := c.Weigh(ctx, name, f.ask)
+	if err != nil {
+		if client.IsStatus(err, 404) {
+			err = no(fmt.Errorf("%w; `tachyphor get scenarios` lists those that are stored", err))
+		}
+		return nil, nil, err
+	}
+	bar := p.progress(fmt.Sprintf("weighing %d", asked.ID), f.quiet)
+	end, err := c.WatchWeighing(ctx, asked.ID, func(w client.WeighingBrief) { bar.set(w.Progress) })
+	bar.end(err == nil && end.State == "done")
+	if ctx.Err() != nil {
+		stop, cancel := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
+		defer cancel()
+		_, _ = c.CancelWeighing(stop, asked.ID)
+		return nil, nil, no(fmt.Errorf("weighing %d was cancelled", asked.ID))
+	}
+	if err != nil {
+		return nil, nil, err
+	}
+	if end.State != "done" {
+		return nil, nil, no(fmt.Errorf("weighing %d %s: %s", asked.ID, end.State, end.Error))
+	}
+	w, err := c.Weighing(ctx, asked.ID)
+	if err != nil {
+		return nil, nil, err
+	}
+	return w.Result, func(plan *weigh.Weighed) error {
+		stored, err := c.Edit(ctx, document.KindScenario, name, asked.Revision, plan.Edits)
+		if client.IsStatus(err, 412) {
+			return no(fmt.Errorf("%s was changed by someone else while it was weighed; weigh it again", name))
+		}
+		if err != nil {
+			return err
+		}
+		fmt.Fprintf(p.err, "%s is revision %d now, with %s. Next: `tachyphor simulate %s`; `tachyphor render` gives what the cluster needs for it.\n", name, stored.Revision, plan.Label, name)
+		return nil
+	}, nil
+}
+
+// ofWeighings reports whether a word means weighings, as get and drop take it.
+func ofWeighings(word string) bool {
+	return strings.EqualFold(word, "weighing") || strings.EqualFold(word, "weighings")
+}
+
+// getWeighings lists weighings, or prints one.
+func (p *program) getWeighings(ctx context.Context, c *client.Client, args []string) error {
+	if len(args) == 1 {
+		id, err := strconv.ParseUint(args[0], 10, 64)
+		if err != nil {
+			return fmt.Errorf("%q is not the number of a weighing; `tachyphor get weighings` lists them", args[0])
+		}
+		w, err := c.Weighing(ctx, id)
+		if err != nil {
+			return err
+		}
+		if w.Result == nil {
+			return no(fmt.Errorf("weighing %d is %s %s", id, w.State, w.Error))
+		}
+		return p.weighing(w.Result, false)
+	}
+	list, err := c.Weighings(ctx, "")
+	if err != nil {
+		return err
+	}
+	l := listing{columns: []column{{"weighing", true}, {"scenario", false}, {"revision", true}, {"state", false}, {"best", false}, {"asked", false}}, value: list}
+	for _, w := range list {
+		asked := w.Asked
+		if t, err := time.Parse(time.RFC3339, asked); err == nil {
+			asked = t.Local().Format("2006-01-02 15:04:05")
+		}
+		l.rows = append(l.rows, []string{strconv.FormatUint(w.ID, 10), w.Scenario, strconv.Itoa(w.Revision), w.State, w.Best, asked})
+	}
+	return p.show(l)
+}
+
+func (p *program) dropWeighing(ctx context.Context, word string) error {
+	id, err := strconv.ParseUint(word, 10, 64)
+	if err != nil {
+		return fmt.Errorf("%q is not the number of a weighing; `tachyphor get weighings` lists them", word)
+	}
+	if err := p.client().DropWeighing(ctx, id); err != nil {
+		return err
+	}
+	fmt.Fprintf(p.err, "weighing %d dropped.\n", id)
+	return nil
+}

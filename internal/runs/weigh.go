@@ -1,0 +1,62 @@
+package runs
+
+import (
+	"context"
+	"encoding/json"
+
+	"tachyphor/core/document"
+	"tachyphor/core/outcome"
+	"tachyphor/core/sim"
+	"tachyphor/core/weigh"
+	"tachyphor/internal/store"
+)
+
+// AskWeighing enters a weighing of a scenario's cache plans into the queue. What is
+// wrong with the question is an error that wraps weigh.ErrAsk.
+func (q *Queue) AskWeighing(ctx context.Context, scenario, by string, ask weigh.Ask) (store.Outcome, document.Faults, error) {
+	in, faults, err := q.Library.Pin(ctx, scenario)
+	if err != nil || len(faults) > 0 {
+		return store.Outcome{}, faults, err
+	}
+	w, faults, err := q.Library.World(ctx, in)
+	if err != nil || len(faults) > 0 {
+		return store.Outcome{}, faults, err
+	}
+	if _, err := ask.Question(w); err != nil {
+		return store.Outcome{}, nil, err
+	}
+	in.Weigh = &ask
+	o, err := q.store.Ask(ctx, scenario, by, in)
+	if err == nil {
+		q.wake()
+	}
+	return o, nil, err
+}
+
+// A WeighGist is what lists show of a weighing.
+type WeighGist struct {
+	Headline string `json:"headline"`
+	Best     string `json:"best"`
+}
+
+// weigh weighs a world's cache plans.
+func (q *Queue) weigh(o store.Outcome, w *sim.World, progress outcome.Progress) (store.Outcome, []byte, error) {
+	var in store.Inputs
+	if err := json.Unmarshal([]byte(o.Inputs), &in); err != nil {
+		return store.Outcome{}, nil, err
+	}
+	question, err := in.Weigh.Question(w)
+	if err != nil {
+		return store.Outcome{}, nil, err
+	}
+	result, err := weigh.Weigh(question, q.workers, progress)
+	if err != nil {
+		return store.Outcome{}, nil, err
+	}
+	raw, err := json.Marshal(result)
+	if err != nil {
+		return store.Outcome{}, nil, err
+	}
+	gist, err := json.Marshal(WeighGist{result.Words[0], result.Best})
+	return store.Outcome{State: store.Done, Summary: string(gist), Digest: Digest(raw)}, pack(raw), err
+}

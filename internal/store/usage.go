@@ -1,0 +1,160 @@
+package store
+
+import (
+	"context"
+
+	"tachyphor/core/document"
+
+	"gorm.io/gorm"
+	"gorm.io/gorm/clause"
+)
+
+// MostRuns is how many runs of a template are kept; the oldest go first.
+const MostRuns = 20_000
+
+// Kept says what storing runs came to.
+type Kept struct {
+	New      int // runs that were not known
+	Replaced int // runs that were known from fewer samples, or without their job
+	Known    int // runs that were known as well, and left out
+	Dropped  int // old runs that had to go
+}
+
+// runsAtOnce is how many rows go to the database together.
+const runsAtOnce = 200
+
+// ends is when a run ended, in seconds.
+func (r *Run) ends() float64 { return r.Began + float64(r.WallNs)/1e9 }
+
+// better reports whether r tells more of the same run than old does.
+func (r *Run) better(old *Run) bool {
+	if (r.Job != "") != (old.Job != "") {
+		return r.Job != ""
+	}
+	return r.WallNs > old.WallNs || r.WallNs == old.WallNs && r.Samples > old.Samples
+}
+
+// PutRuns stores runs of a template. One that overlaps a stored one of the same
+// container takes its place when it tells more, and is left out otherwise. ErrNotFound:
+// there is no such template.
+func (s *Store) PutRuns(ctx context.Context, in Intake, runs []Run) (kept Kept, err error) {
+	err = s.write(ctx, func(tx *gorm.DB) error {
+		kept = Kept{}
+		// one at a time for a template, so that nothing is stored twice
+		if err := tx.Clauses(clause.Locking{Strength: "UPDATE"}).Where("kind = ? AND name = ?", document.KindPodTemplate, in.Template).First(&Document{}).Error; err != nil {
+			return err
+		}
+		byPod := map[string][]int{}
+		for i := range runs {
+			byPod[runs[i].Pod] = append(byPod[runs[i].Pod], i)
+		}
+		pods := make([]string, 0, len(byPod))
+		for pod := range byPod {
+			pods = append(pods, pod)
+		}
+		skip := make([]bool, len(runs))
+		var gone []uint64
+		for len(pods) > 0 {
+			some := pods[:min(len(pods), runsAtOnce)]
+			pods = pods[len(some):]
+			var old []Run
+			if err := tx.Omit("curve").Where("template = ? AND pod IN ?", in.Template, some).Find(&old).Error; err != nil {
+				return err
+			}
+			for j := range old {
+				o, dropped := &old[j], false
+				for _, i := range byPod[o.Pod] {
+					r := &runs[i]
+					switch {
+					case r.Container != o.Container || r.Began > o.ends() || o.Began > r.ends():
+					case r.better(o):
+						dropped = true
+					case !skip[i]:
+						skip[i] = true
+						kept.Known++
+					}
+				}
+				if dropped {
+					gone = append(gone, o.ID)
+				}
+			}
+		}
+		kept.Replaced = len(gone)
+		for ; len(gone) > 0; gone = gone[min(len(gone), runsAtOnce):] {
+			if err := tx.Delete(&Run{}, gone[:min(len(gone), runsAtOnce)]).Error; err != nil {
+				return err
+			}
+		}
+		fresh := make([]Run, 0, len(runs))
+		for i, r := range runs {
+			if !skip[i] {
+				r.ID, r.Template = 0, in.Template
+				fresh = append(fresh, r)
+			}
+		}
+		kept.New = max(len(fresh)-kept.Replaced, 0)
+		if len(fresh) > 0 {
+			if err := tx.CreateInBatches(fresh, runsAtOnce).Error; err != nil {
+				return err
+			}
+		}
+		var count int64
+		if err := tx.Model(&Run{}).Where("template = ?", in.Template).Count(&count).Error; err != nil {
+			return err
+		}
+		if over := int(count) - MostRuns; over > 0 {
+			kept.Dropped = over
+			return tx.Where("template = ?", in.Template).Order("began").Limit(over).Delete(&Run{}).Error
+		}
+		return nil
+	})
+	return kept, err
+}
+
+// PutIntake notes that usage was taken in.
+func (s *Store) PutIntake(ctx context.Context, in Intake) error {
+	in.At = s.now()
+	return s.write(ctx, func(tx *gorm.DB) error { return tx.Create(&in).Error })
+}
+
+// Runs returns what is known of a template's runs, from the oldest on.
+func (s *Store) Runs(ctx context.Context, template string) ([]Run, error) {
+	var list []Run
+	return list, s.db.WithContext(ctx).Where("template = ?", template).Order("began, pod").Find(&list).Error
+}
+
+// A UsageSum is what is known of one class on a template.
+type UsageSum struct {
+	Class        string
+	Runs, Killed int
+	From, Until  float64 // seconds since 1970
+	Hours        float64 // of all runs together
+}
+
+// UsageOf sums up what is known of a template's runs, by class.
+func (s *Store) UsageOf(ctx context.Context, template string) ([]UsageSum, error) {
+	var list []UsageSum
+	return list, s.db.WithContext(ctx).Model(&Run{}).Where("template = ?", template).
+		Select("class, COUNT(*) AS runs, SUM(killed) AS killed, MIN(began) AS `from`, MAX(began + wall_ns / 1e9) AS until, SUM(wall_ns) / 3.6e12 AS hours").
+		Group("class").Order("runs DESC, class").Scan(&list).Error
+}
+
+// Intakes returns the newest times that usage of a template was taken in.
+func (s *Store) Intakes(ctx context.Context, template string, limit int) ([]Intake, error) {
+	var list []Intake
+	return list, s.db.WithContext(ctx).Where("template = ?", template).Order("id DESC").Limit(limit).Find(&list).Error
+}
+
+// DropRuns forgets what a template's runs used; ErrNotFound when nothing is known.
+func (s *Store) DropRuns(ctx context.Context, template string) error {
+	return s.write(ctx, func(tx *gorm.DB) error {
+		res := tx.Where("template = ?", template).Delete(&Run{})
+		if res.Error == nil && res.RowsAffected == 0 {
+			return ErrNotFound
+		}
+		if res.Error != nil {
+			return res.Error
+		}
+		return tx.Where("template = ?", template).Delete(&Intake{}).Error
+	})
+}

@@ -1,0 +1,125 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useState } from "react";
+import { useNavigate, useParams, useSearchParams } from "react-router";
+import { api, follow, type Schemas, take } from "../api/client";
+import { scenarios, weighing, weighings } from "../api/queries";
+import { Notice, Trouble, Waiting } from "../parts/Section";
+import { useTitle } from "../parts/useTitle";
+import { percent } from "../words";
+import { Answer } from "./caching/Answer";
+import { Ask } from "./caching/Ask";
+
+type Brief = Schemas["WeighingBrief"];
+
+const over = (w: Brief) => w.state !== "queued" && w.state !== "running";
+
+/** Cache plans held against no cache, over all the builds of a scenario. */
+export function Caching() {
+  const { scenario = "" } = useParams();
+  const [query, setQuery] = useSearchParams();
+  const go = useNavigate();
+  const all = useQuery(scenarios);
+  const list = useQuery(weighings(scenario));
+  const first = all.data?.items.find((s) => s.name.startsWith("cached")) ?? all.data?.items[0];
+  useTitle(scenario ? `Caching, ${scenario}` : "Caching");
+  useEffect(() => {
+    if (!scenario && first) go(`/caching/${first.name}`, { replace: true });
+  }, [scenario, first, go]);
+  if (all.error || list.error) return <Trouble error={all.error ?? list.error} />;
+  if (!all.data || (scenario && !list.data)) return <Waiting what="scenarios" />;
+  if (!first) {
+    return (
+      <Notice>
+        There is no scenario yet whose caches could be weighed. Store one first:{" "}
+        <code>tachyphor put my-design/</code>, or start with <code>tachyphor demo</code>.
+      </Notice>
+    );
+  }
+  const chosen = Number(query.get("id"));
+  const found = list.data?.items.find((w) => w.id === chosen) ?? list.data?.items[0];
+  const id = chosen || found?.id || 0;
+  const revision = all.data.items.find((s) => s.name === scenario)?.revision;
+  return (
+    <>
+      <div className="mt-8 flex flex-wrap items-baseline justify-between gap-x-4">
+        <h1 className="font-semibold text-2xl">Caching</h1>
+        <p className="text-sm opacity-80">
+          every cache plan, over all builds of the scenario, against no cache
+        </p>
+      </div>
+      <Ask
+        key={scenario}
+        scenario={scenario}
+        scenarios={all.data.items.map((s) => s.name)}
+        last={found}
+        asked={(w) =>
+          setQuery((q) => {
+            q.set("id", String(w.id));
+            return q;
+          })
+        }
+      />
+      {id > 0 ? (
+        <Kept id={id} revision={revision} />
+      ) : (
+        <Notice>
+          Nothing was weighed yet for {scenario}. Press <b>Weigh</b>; it takes a few seconds. The same by the
+          command line: <code>tachyphor weigh {scenario}</code>
+        </Notice>
+      )}
+    </>
+  );
+}
+
+/** One weighing: how far it has come, or its answer. */
+function Kept({ id, revision }: { id: number; revision?: number }) {
+  const queries = useQueryClient();
+  const found = useQuery(weighing(id));
+  const [now, setNow] = useState<Brief | null>(null);
+  const [error, setError] = useState<unknown>(null);
+  const running = found.data && !over(found.data);
+  useEffect(() => {
+    if (!running) return;
+    return follow<Brief>(`/api/v1/weighings/${id}/progress`, over, (w) => {
+      setNow(w);
+      if (over(w)) void queries.invalidateQueries({ queryKey: ["weighings"] });
+    });
+  }, [id, running, queries]);
+  if (found.error) return <Trouble error={found.error} />;
+  if (!found.data) return <Waiting what={`weighing ${id}`} />;
+  const w = found.data;
+  if (w.state === "failed") return <Trouble error={new Error(`The weighing failed: ${w.error}`)} />;
+  if (w.state === "cancelled")
+    return <Notice>The weighing was cancelled. Press Weigh to begin again.</Notice>;
+  if (!w.result) {
+    const done = now?.id === id ? now.progress : w.progress;
+    const cancel = async () => {
+      try {
+        take(await api.POST("/api/v1/weighings/{id}/cancel", { params: { path: { id } } }));
+      } catch (problem) {
+        setError(problem);
+      }
+    };
+    return (
+      <div className="mt-6 flex flex-wrap items-center gap-4" role="status">
+        <progress className="progress w-72" value={done} max={1} />
+        <span>{w.state === "queued" && !now ? "waiting for its turn" : percent(done)}</span>
+        <button type="button" id="cancel" className="btn btn-sm" onClick={cancel}>
+          Cancel
+        </button>
+        {error !== null && <Trouble error={error} />}
+      </div>
+    );
+  }
+  return (
+    <>
+      {revision !== undefined && revision !== w.revision && (
+        <Notice>
+          The scenario is at revision {revision} by now; this is of revision {w.revision}. Press Weigh for the
+          newest.
+        </Notice>
+      )}
+      <Answer brief={w} o={w.result} current={revision === w.revision} />
+    </>
+  );
+}

@@ -1,0 +1,106 @@
+import { useSearchParams } from "react-router";
+import type { Schemas } from "../../api/client";
+import { Section } from "../../parts/Section";
+import { bound, count, duration } from "../../words";
+import { Apply } from "./Apply";
+import { Breaks } from "./Breaks";
+import { Glance } from "./Glance";
+import { Money } from "./Money";
+import { PaysOff } from "./PaysOff";
+import { Peak } from "./Peak";
+import { Plans } from "./Plans";
+import type { Weighing } from "./plan";
+import { Runs } from "./Runs";
+
+/** The answer of a weighing, from the glance to the last figure. */
+export function Answer({
+  brief,
+  o,
+  current,
+}: {
+  brief: Schemas["WeighingBrief"];
+  o: Weighing;
+  current: boolean;
+}) {
+  const [query, setQuery] = useSearchParams();
+  const groups = o.plans[0]?.groups ?? [];
+  const at = Math.max(
+    groups.findIndex((g) => g.class === (query.get("class") ?? "")),
+    0,
+  );
+  const choose = (name: string) =>
+    setQuery(
+      (q) => {
+        if (name) q.set("class", name);
+        else q.delete("class");
+        return q;
+      },
+      { replace: true },
+    );
+  return (
+    <>
+      <p className="mt-6 max-w-4xl font-medium text-lg" id="headline">
+        {bound(o.words[0] ?? "")}
+      </p>
+      <Glance o={o} at={at} />
+      <Apply o={o} brief={brief} current={current} />
+      <Section
+        title="The plans beside each other"
+        aside={
+          <label className="flex items-center gap-2">
+            builds of
+            <select
+              id="class"
+              className="select select-sm w-auto"
+              value={groups[at]?.class ?? ""}
+              onChange={(e) => choose(e.target.value)}
+            >
+              {groups.map((g) => (
+                <option key={g.class} value={g.class}>
+                  {g.class || "all classes"} ({count(g.jobs.mean)})
+                </option>
+              ))}
+            </select>
+          </label>
+        }
+      >
+        <Plans o={o} at={at} />
+      </Section>
+      <Section
+        title="When it has paid"
+        aside="a build on average so far, against no cache; below 0 it has paid"
+      >
+        <PaysOff o={o} at={at} />
+      </Section>
+      <Section title="The three runs everyone looks at, by class">
+        <Runs o={o} />
+      </Section>
+      {o.surface && (
+        <Section title={`Where the break-even lies, for ${o.surface.class}`} aside="its builds by themselves">
+          <Breaks s={o.surface} />
+        </Section>
+      )}
+      <Section title="In the busiest hour" aside={`${count(o.peak.jobs)} builds, all at once`}>
+        <Peak o={o} />
+      </Section>
+      <Section title="What it costs, by cause">
+        <Money o={o} />
+      </Section>
+      <Section title="The case in five lines">
+        <ol className="max-w-4xl space-y-1" id="case">
+          {o.case.map((line) => (
+            <li key={line}>{bound(line)}</li>
+          ))}
+        </ol>
+      </Section>
+      <p className="mt-4 text-sm opacity-80">
+        {count(o.repeats)} repeats of each plan, {duration(o.spanNs - o.warmupNs)} each, seed {o.seed},
+        weighed in {brief.seconds?.toFixed(1)} s. The same by the command line:{" "}
+        <code>
+          tachyphor weigh {o.scenario}
+          {brief.ask.perHour ? ` --hour ${brief.ask.perHour}` : ""} --brief case.md
+        </code>
+      </p>
+    </>
+  );
+}

@@ -1,0 +1,102 @@
+import { Bar, Key, total } from "../../parts/Bar";
+import { DataTable } from "../../parts/DataTable";
+import { count, duration, percent, signed } from "../../words";
+import { apart, carried, type Weighed, type Weighing } from "./plan";
+
+/** The plans side by side for one group of builds: where the seconds go, and what they bring. */
+export function Plans({ o, at }: { o: Weighing; at: number }) {
+  const of = (p: Weighed) => p.groups[at] ?? (p.groups[0] as Weighed["groups"][0]);
+  const none = o.plans[0] as Weighed;
+  // A plan that takes far longer would flatten the others: its bar is cut.
+  const whole = 1.6 * total(carried(of(none)));
+  const pays = (p: Weighed) => of(p).pays;
+  return (
+    <>
+      <DataTable
+        name={`${o.scenario}-plans`}
+        rows={o.plans}
+        rowKey={(p) => p.key}
+        columns={[
+          {
+            title: "plan",
+            wide: true,
+            value: (p) => p.key,
+            show: (p) => (
+              <>
+                {p.label}
+                {p.key === o.best && <b className="text-primary"> best</b>}
+                {p.key === o.today && <b> today</b>}
+              </>
+            ),
+          },
+          {
+            title: "of a build",
+            value: (p) => total(carried(of(p))) / 1e9,
+            show: (p) => (
+              <span className="grid min-w-44 grid-cols-[1fr_5.2rem] items-center gap-2">
+                <Bar list={carried(of(p))} whole={whole} label={p.key} />
+                <span className="text-right tabular-nums">{duration(total(carried(of(p))))}</span>
+              </span>
+            ),
+          },
+          {
+            title: "lead time",
+            right: true,
+            value: (p) => of(p).leadNs.mean / 1e9,
+            show: (p) => duration(of(p).leadNs.mean),
+          },
+          {
+            title: "less none",
+            right: true,
+            value: (p) => of(p).leadDifferenceNs.mean / 1e9,
+            show: (p) => (p === none ? "–" : apart(of(p).leadDifferenceNs)),
+          },
+          {
+            title: "95 % within",
+            right: true,
+            value: (p) => (of(p).p95Ns?.mean ?? 0) / 1e9,
+            show: (p) => (of(p).p95Ns ? duration(of(p).p95Ns?.mean ?? 0) : "too few"),
+          },
+          {
+            title: "fresh",
+            right: true,
+            value: (p) => of(p).fresh.mean,
+            show: (p) => (p === none ? "–" : percent(of(p).fresh.mean)),
+          },
+          {
+            title: "saves",
+            right: true,
+            value: (p) => of(p).saves.mean,
+            show: (p) => count(of(p).saves.mean),
+          },
+          {
+            title: "pays after",
+            right: true,
+            value: (p) => (pays(p).paid > 0 ? pays(p).builds : Number.POSITIVE_INFINITY),
+            show: (p) =>
+              p === none
+                ? "–"
+                : pays(p).paid === 0
+                  ? "never"
+                  : `${count(pays(p).builds)} ${pays(p).builds === 1 ? "build" : "builds"}${pays(p).paid < pays(p).repeats ? ` (${pays(p).paid} of ${pays(p).repeats})` : ""}`,
+          },
+          {
+            title: `${o.currency} a month`,
+            right: true,
+            value: (p) => p.costDifference.mean,
+            show: (p) =>
+              p === none ? count(p.costPerMonth.mean) : signed(p.costDifference.mean, (x) => count(x)),
+          },
+        ]}
+      />
+      <Key
+        times={false}
+        list={[
+          { key: "restore", name: "restoring", ns: 1, colour: "var(--phase-restore)" },
+          { key: "cold", name: "cold work", ns: 1, colour: "var(--work-cold)" },
+          { key: "save", name: "saving", ns: 1, colour: "var(--phase-save)" },
+        ]}
+      />
+    </>
+  );
+}
