@@ -238,6 +238,8 @@ type exporter struct {
 	seen   map[string][]float64 // CPU that was told, by life
 	peak   map[string]float64   // memory that was told, by pod
 	silent bool
+	last   time.Time     // when it was asked last
+	pause  time.Duration // the longest between two questions
 }
 
 func (e *exporter) ServeHTTP(w http.ResponseWriter, _ *http.Request) {
@@ -245,6 +247,11 @@ func (e *exporter) ServeHTTP(w http.ResponseWriter, _ *http.Request) {
 	defer e.mu.Unlock()
 	e.asked++
 	n := e.asked
+	if now := time.Now(); n > 1 {
+		e.pause, e.last = max(e.pause, now.Sub(e.last)), now
+	} else {
+		e.last = now
+	}
 	if n >= 14 && n < 20 {
 		http.Error(w, "not now", http.StatusInternalServerError)
 		return
@@ -287,13 +294,13 @@ func TestScrapedUsage(t *testing.T) {
 	defer web.Close()
 	began := time.Now()
 	address := startPrometheus(t, t.TempDir(), `
-global: {scrape_interval: 200ms, scrape_timeout: 200ms}
+global: {scrape_interval: 500ms, scrape_timeout: 500ms}
 scrape_configs:
   - job_name: kubelets
     honor_labels: true
     static_configs: [{targets: ["`+strings.TrimPrefix(web.URL, "http://")+`"]}]
 `)
-	for range 300 {
+	for range 600 {
 		e.mu.Lock()
 		over := e.asked > 43
 		e.mu.Unlock()
@@ -324,8 +331,10 @@ scrape_configs:
 	if want := grew("/b-1", false); math.Abs(b.CPU.Seconds()-want) > 1e-6 || !b.Killed || b.Memory != 4e9 {
 		t.Errorf("%+v, CPU %v", b, want)
 	}
-	if odd.Restarts != 1 || odd.Gaps != 2 || odd.Resets != 0 {
-		t.Errorf("%+v", odd)
+	// Both pods were not heard of for a while. A machine that stood still makes gaps of
+	// its own, which are none of the program's.
+	if odd.Restarts != 1 || odd.Resets != 0 || odd.Gaps < 2 || (odd.Gaps > 2 && e.pause < time.Second) {
+		t.Errorf("%+v, asked after %v at the latest", odd, e.pause)
 	}
 	if a.Throttled.Seconds() <= 0 || a.Disk != 40_000 {
 		t.Errorf("throttled %v, disk %v", a.Throttled, a.Disk)
