@@ -9,7 +9,6 @@ import (
 	"strings"
 
 	"tachyphor/core/outcome"
-	"tachyphor/internal/api"
 	"tachyphor/internal/store"
 )
 
@@ -29,13 +28,10 @@ type Run struct {
 
 // Simulate asks for a scenario's simulation.
 func (c *Client) Simulate(ctx context.Context, scenario string, run Run) (OutcomeBrief, error) {
-	var o OutcomeBrief
-	body := struct {
+	return asked[OutcomeBrief](ctx, c, "/outcomes", struct {
 		Scenario string `json:"scenario"`
 		Run
-	}{scenario, run}
-	_, err := c.call(ctx, request{method: "POST", path: "/outcomes", contentType: "application/json", body: jsonBody(body)}, &o)
-	return o, err
+	}{scenario, run})
 }
 
 func outcomeAt(id uint64) string { return "/outcomes/" + strconv.FormatUint(id, 10) }
@@ -49,20 +45,12 @@ func (c *Client) Outcome(ctx context.Context, id uint64, samples bool) (Outcome,
 
 // Outcomes returns the newest outcomes of a scenario, of all when empty.
 func (c *Client) Outcomes(ctx context.Context, scenario string) ([]OutcomeBrief, error) {
-	var page api.OutcomePage
-	q := url.Values{}
-	if scenario != "" {
-		q.Set("scenario", scenario)
-	}
-	_, err := c.call(ctx, request{method: "GET", path: "/outcomes", query: q}, &page)
-	return page.Items, err
+	return listed[OutcomeBrief](ctx, c, "/outcomes", scenario)
 }
 
 // Cancel ends a simulation.
 func (c *Client) Cancel(ctx context.Context, id uint64) (OutcomeBrief, error) {
-	var o OutcomeBrief
-	_, err := c.call(ctx, request{method: "POST", path: outcomeAt(id) + "/cancel"}, &o)
-	return o, err
+	return cancelled[OutcomeBrief](ctx, c, outcomeAt(id))
 }
 
 // Watch follows a simulation until it is over, telling each change, and returns
@@ -73,22 +61,21 @@ func (c *Client) Watch(ctx context.Context, id uint64, tell func(OutcomeBrief)) 
 
 // DropOutcome takes an outcome that is over away, with its jobs.
 func (c *Client) DropOutcome(ctx context.Context, id uint64) error {
-	_, err := c.call(ctx, request{method: "DELETE", path: fmt.Sprintf("/outcomes/%d", id)}, nil)
-	return err
+	return c.dropped(ctx, outcomeAt(id))
 }
 
 // Jobs returns a page of an outcome's jobs, from one on.
 func (c *Client) Jobs(ctx context.Context, id uint64, from, limit int) (JobPage, error) {
 	var page JobPage
 	q := url.Values{"cursor": {strconv.Itoa(from)}, "limit": {strconv.Itoa(limit)}}
-	_, err := c.call(ctx, request{method: "GET", path: fmt.Sprintf("/outcomes/%d/jobs", id), query: q}, &page)
+	_, err := c.call(ctx, request{method: "GET", path: outcomeAt(id) + "/jobs", query: q}, &page)
 	return page, err
 }
 
 // Export writes an outcome's jobs or lines in a format.
 func (c *Client) Export(ctx context.Context, id uint64, what, form string, out io.Writer) error {
 	q := url.Values{"what": {what}, "form": {form}}
-	answer, err := c.send(ctx, request{method: "GET", path: fmt.Sprintf("/outcomes/%d/export", id), query: q})
+	answer, err := c.send(ctx, request{method: "GET", path: outcomeAt(id) + "/export", query: q})
 	if err != nil {
 		return err
 	}

@@ -2,7 +2,6 @@ package client
 
 import (
 	"context"
-	"net/url"
 	"strconv"
 
 	"tachyphor/core/weigh"
@@ -20,13 +19,10 @@ func weighingAt(id uint64) string { return "/weighings/" + strconv.FormatUint(id
 
 // Weigh asks for a weighing of a scenario's cache plans.
 func (c *Client) Weigh(ctx context.Context, scenario string, ask WeighAsk) (WeighingBrief, error) {
-	var w WeighingBrief
-	body := struct {
+	return asked[WeighingBrief](ctx, c, "/weighings", struct {
 		Scenario string `json:"scenario"`
 		WeighAsk
-	}{scenario, ask}
-	_, err := c.call(ctx, request{method: "POST", path: "/weighings", contentType: "application/json", body: jsonBody(body)}, &w)
-	return w, err
+	}{scenario, ask})
 }
 
 // Weighing returns a weighing.
@@ -38,20 +34,12 @@ func (c *Client) Weighing(ctx context.Context, id uint64) (Weighing, error) {
 
 // Weighings returns the newest weighings of a scenario, of all when empty.
 func (c *Client) Weighings(ctx context.Context, scenario string) ([]WeighingBrief, error) {
-	var page api.WeighingPage
-	q := url.Values{}
-	if scenario != "" {
-		q.Set("scenario", scenario)
-	}
-	_, err := c.call(ctx, request{method: "GET", path: "/weighings", query: q}, &page)
-	return page.Items, err
+	return listed[WeighingBrief](ctx, c, "/weighings", scenario)
 }
 
 // CancelWeighing ends a weighing.
 func (c *Client) CancelWeighing(ctx context.Context, id uint64) (WeighingBrief, error) {
-	var w WeighingBrief
-	_, err := c.call(ctx, request{method: "POST", path: weighingAt(id) + "/cancel"}, &w)
-	return w, err
+	return cancelled[WeighingBrief](ctx, c, weighingAt(id))
 }
 
 // WatchWeighing follows a weighing until it is over, as Watch does.
@@ -61,6 +49,5 @@ func (c *Client) WatchWeighing(ctx context.Context, id uint64, tell func(Weighin
 
 // DropWeighing takes a weighing that is over away.
 func (c *Client) DropWeighing(ctx context.Context, id uint64) error {
-	_, err := c.call(ctx, request{method: "DELETE", path: weighingAt(id)}, nil)
-	return err
+	return c.dropped(ctx, weighingAt(id))
 }

@@ -4,9 +4,7 @@ import (
 	"context"
 	"net/http"
 
-	"tachyphor/core/document"
 	"tachyphor/core/review"
-	"tachyphor/internal/store"
 
 	"github.com/danielgtaylor/huma/v2"
 )
@@ -20,17 +18,9 @@ func (s *server) fitOperations(api huma.API) {
 		Cluster   string   `query:"cluster" maxLength:"63" doc:"Cluster; absent: the only one that is stored."`
 	},
 	) (*struct{ Body review.Fits }, error) {
-		shelf, err := s.Queue.Library.Shelf(ctx, document.Reading{})
+		shelf, docs, err := s.templates(ctx, in.Templates)
 		if err != nil {
-			return nil, s.answer(err, "fit")
-		}
-		var docs []*document.Document
-		for _, name := range in.Templates {
-			d := shelf.Find(document.KindPodTemplate, name)
-			if d == nil {
-				return nil, s.answer(store.ErrNotFound, "template "+name)
-			}
-			docs = append(docs, d)
+			return nil, err
 		}
 		fits, err := shelf.Fit(docs, in.Cluster)
 		if err != nil {

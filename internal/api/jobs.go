@@ -35,14 +35,14 @@ func (s *server) jobOperations(api huma.API) {
 }
 
 func (s *server) listJobs(ctx context.Context, in *struct {
-	OutcomePath
+	WorkPath
 	Cursor int `query:"cursor" minimum:"0" maximum:"100000000" doc:"Where to go on: the number of jobs before."`
 	Limit  int `query:"limit" minimum:"1" maximum:"1000" default:"50" doc:"Most entries."`
 },
 ) (*struct{ Body JobPage }, error) {
 	o, err := s.Store.GetOutcome(ctx, store.Simulating, in.ID)
 	if err != nil {
-		return nil, s.answer(err, in.what())
+		return nil, s.answer(err, outcomes.what(in.ID))
 	}
 	jobs, err := s.storedJobs(ctx, o)
 	if err != nil {
@@ -54,7 +54,7 @@ func (s *server) listJobs(ctx context.Context, in *struct {
 		return nil
 	})
 	if err != nil {
-		return nil, s.answer(err, in.what())
+		return nil, s.answer(err, outcomes.what(in.ID))
 	}
 	if next := in.Cursor + len(page.Items); next < jobs && len(page.Items) > 0 {
 		page.Next = next
@@ -64,32 +64,31 @@ func (s *server) listJobs(ctx context.Context, in *struct {
 
 // storedJobs counts the stored jobs of an outcome, or says why there are none.
 func (s *server) storedJobs(ctx context.Context, o store.Outcome) (int, error) {
-	p := OutcomePath{o.ID}
 	if o.State != store.Done {
-		return 0, notOver(p, o)
+		return 0, outcomes.notOver(o)
 	}
 	blocks, jobs, err := s.Store.CountBlocks(ctx, o.ID)
 	if err != nil {
-		return 0, s.answer(err, p.what())
+		return 0, s.answer(err, outcomes.what(o.ID))
 	}
 	if blocks > 0 {
 		return jobs, nil
 	}
 	// An outcome without a job has no block, nor has one that is older than blocks.
-	_, result, err := s.done(ctx, p)
+	_, result, err := s.done(ctx, o.ID)
 	if err == nil && result.Engine < 2 {
-		err = huma.Error409Conflict("the jobs of " + p.what() + " were not stored; simulate " + o.Scenario + " again")
+		err = huma.Error409Conflict("the jobs of " + outcomes.what(o.ID) + " were not stored; simulate " + o.Scenario + " again")
 	}
 	return 0, err
 }
 
 func (s *server) export(ctx context.Context, in *struct {
-	OutcomePath
+	WorkPath
 	What string `query:"what" enum:"jobs,lines" default:"jobs" doc:"jobs: those of the first repeat; lines: quantities over time."`
 	Form string `query:"form" enum:"csv,jsonl,parquet" default:"csv" doc:"File format."`
 },
 ) (*huma.StreamResponse, error) {
-	o, result, err := s.done(ctx, in.OutcomePath)
+	o, result, err := s.done(ctx, in.ID)
 	if err != nil {
 		return nil, err
 	}

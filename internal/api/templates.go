@@ -208,23 +208,32 @@ func (s *server) match(ctx context.Context, in *struct {
 	return &struct{ Body review.Matches }{shelf.Match(workload, scenario)}, nil
 }
 
+// templates returns the named templates and the shelf that they stand on.
+func (s *server) templates(ctx context.Context, names []string) (*review.Shelf, []*document.Document, error) {
+	shelf, err := s.Queue.Library.Shelf(ctx, document.Reading{})
+	if err != nil {
+		return nil, nil, s.answer(err, "templates")
+	}
+	var docs []*document.Document
+	for _, name := range names {
+		d := shelf.Find(document.KindPodTemplate, name)
+		if d == nil {
+			return nil, nil, s.answer(store.ErrNotFound, "template "+name)
+		}
+		docs = append(docs, d)
+	}
+	return shelf, docs, nil
+}
+
 func (s *server) render(ctx context.Context, in *struct {
 	Templates []string `query:"templates" required:"true" minItems:"1" maxItems:"100" doc:"Names of the templates."`
 	Scenario  string   `query:"scenario" maxLength:"63" doc:"Scenario that gives ceilings and the cluster; absent: no quota."`
 	Parts     []string `query:"parts" enum:"template,pod,kit" doc:"What to render; absent: templates and kit."`
 },
 ) (*struct{ Body kit.Rendered }, error) {
-	shelf, err := s.Queue.Library.Shelf(ctx, document.Reading{})
+	shelf, docs, err := s.templates(ctx, in.Templates)
 	if err != nil {
-		return nil, s.answer(err, "manifests")
-	}
-	var docs []*document.Document
-	for _, name := range in.Templates {
-		d := shelf.Find(document.KindPodTemplate, name)
-		if d == nil {
-			return nil, s.answer(store.ErrNotFound, "template "+name)
-		}
-		docs = append(docs, d)
+		return nil, err
 	}
 	if in.Scenario != "" && shelf.Find(document.KindScenario, in.Scenario) == nil {
 		return nil, s.answer(store.ErrNotFound, "scenario "+in.Scenario)

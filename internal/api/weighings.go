@@ -4,16 +4,13 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
-	"fmt"
 	"net/http"
-	"strconv"
 
 	"tachyphor/core/weigh"
 	"tachyphor/internal/runs"
 	"tachyphor/internal/store"
 
 	"github.com/danielgtaylor/huma/v2"
-	"github.com/danielgtaylor/huma/v2/sse"
 )
 
 // WeighingBrief is a weighing in a few words.
@@ -38,18 +35,7 @@ type KeptWeighing struct {
 	Result *weigh.Weighing `json:"result,omitempty" doc:"The result, once it is done."`
 }
 
-// WeighingPage is a page of weighings.
-type WeighingPage struct {
-	Items []WeighingBrief `json:"items" doc:"Weighings, newest first."`
-	Next  uint64          `json:"next,omitempty" doc:"Cursor of the next page; absent on the last."`
-}
-
-// WeighingPath names a weighing in an address.
-type WeighingPath struct {
-	ID uint64 `path:"id" minimum:"1" doc:"Number of the weighing."`
-}
-
-func (p WeighingPath) what() string { return "weighing " + strconv.FormatUint(p.ID, 10) }
+var weighings = longWork[WeighingBrief]{store.Weighing, "weighing", "weighing", briefOfWeighing}
 
 // briefOfWeighing tells long work as a weighing.
 func briefOfWeighing(o store.Outcome, progress float64) WeighingBrief {
@@ -71,6 +57,7 @@ func briefOfWeighing(o store.Outcome, progress float64) WeighingBrief {
 }
 
 func (s *server) weighingOperations(api huma.API) {
+	weighings.operations(s, api)
 	tags := []string{"weighings"}
 	huma.Register(api, huma.Operation{
 		OperationID: "weigh", Method: http.MethodPost, Path: "/api/v1/weighings", Summary: "Weigh a scenario's cache plans against none",
@@ -78,56 +65,8 @@ func (s *server) weighingOperations(api huma.API) {
 		Tags:        tags, DefaultStatus: http.StatusAccepted,
 	}, s.weigh)
 	huma.Register(api, huma.Operation{
-		OperationID: "list-weighings", Method: http.MethodGet, Path: "/api/v1/weighings", Summary: "List weighings, newest first", Tags: tags,
-	}, func(ctx context.Context, in *struct {
-		Scenario string `query:"scenario" maxLength:"63" doc:"Only of this scenario."`
-		Cursor   uint64 `query:"cursor" doc:"Where to go on."`
-		Limit    int    `query:"limit" minimum:"1" maximum:"100" default:"50" doc:"Most entries."`
-	},
-	) (*struct{ Body WeighingPage }, error) {
-		list, err := s.Store.ListOutcomes(ctx, store.Weighing, in.Scenario, in.Cursor, in.Limit+1)
-		if err != nil {
-			return nil, s.answer(err, "list")
-		}
-		page := WeighingPage{Items: []WeighingBrief{}}
-		for i, o := range list {
-			if i == in.Limit {
-				page.Next = list[i-1].ID
-				break
-			}
-			page.Items = append(page.Items, briefOfWeighing(o, s.Queue.Progress(o)))
-		}
-		return &struct{ Body WeighingPage }{page}, nil
-	})
-	huma.Register(api, huma.Operation{
 		OperationID: "get-weighing", Method: http.MethodGet, Path: "/api/v1/weighings/{id}", Summary: "Get a weighing", Tags: tags,
 	}, s.getWeighing)
-	huma.Register(api, huma.Operation{
-		OperationID: "cancel-weighing", Method: http.MethodPost, Path: "/api/v1/weighings/{id}/cancel", Summary: "Cancel a weighing", Tags: tags,
-	}, func(ctx context.Context, in *WeighingPath) (*struct{ Body WeighingBrief }, error) {
-		o, err := s.Queue.Cancel(ctx, store.Weighing, in.ID)
-		if err != nil {
-			return nil, s.answer(err, in.what())
-		}
-		return &struct{ Body WeighingBrief }{briefOfWeighing(o, s.Queue.Progress(o))}, nil
-	})
-	huma.Register(api, huma.Operation{
-		OperationID: "drop-weighing", Method: http.MethodDelete, Path: "/api/v1/weighings/{id}", Summary: "Take a weighing away that is over", Tags: tags,
-	}, func(ctx context.Context, in *WeighingPath) (*struct{}, error) {
-		err := s.Queue.Drop(ctx, store.Weighing, in.ID)
-		if errors.Is(err, store.ErrConflict) {
-			return nil, huma.Error409Conflict(in.what() + " is not over; cancel it first")
-		}
-		if err != nil {
-			return nil, s.answer(err, in.what())
-		}
-		return nil, nil
-	})
-	sse.Register(api, huma.Operation{
-		OperationID: "watch-weighing", Method: http.MethodGet, Path: "/api/v1/weighings/{id}/progress", Summary: "Watch a weighing, as server-sent events", Tags: tags,
-	}, map[string]any{"progress": WeighingBrief{}}, func(ctx context.Context, in *WeighingPath, send sse.Sender) {
-		watchWork(ctx, s, store.Weighing, in.ID, in.what(), send, briefOfWeighing)
-	})
 }
 
 func (s *server) weigh(ctx context.Context, in *struct {
@@ -135,11 +74,8 @@ func (s *server) weigh(ctx context.Context, in *struct {
 		Scenario string `json:"scenario" minLength:"1" maxLength:"63" doc:"Name of the scenario."`
 		weigh.Ask
 	}
-}) (*struct {
-	Location string `header:"Location"`
-	Body     WeighingBrief
-}, error,
-) {
+},
+) (*accepted[WeighingBrief], error) {
 	o, faults, err := s.Queue.AskWeighing(ctx, in.Body.Scenario, who(ctx), in.Body.Ask)
 	switch {
 	case errors.Is(err, weigh.ErrAsk):
@@ -149,26 +85,23 @@ func (s *server) weigh(ctx context.Context, in *struct {
 	case len(faults) > 0:
 		return nil, refused(faults)
 	}
-	return &struct {
-		Location string `header:"Location"`
-		Body     WeighingBrief
-	}{fmt.Sprintf("/api/v1/weighings/%d", o.ID), briefOfWeighing(o, 0)}, nil
+	return weighings.accept(o), nil
 }
 
-func (s *server) getWeighing(ctx context.Context, in *WeighingPath) (*struct{ Body KeptWeighing }, error) {
+func (s *server) getWeighing(ctx context.Context, in *WorkPath) (*struct{ Body KeptWeighing }, error) {
 	o, err := s.Store.GetOutcome(ctx, store.Weighing, in.ID)
 	if err != nil {
-		return nil, s.answer(err, in.what())
+		return nil, s.answer(err, weighings.what(in.ID))
 	}
 	out := KeptWeighing{WeighingBrief: briefOfWeighing(o, s.Queue.Progress(o))}
 	if o.State == store.Done {
 		raw, err := s.Queue.Result(ctx, in.ID)
 		if err != nil {
-			return nil, s.answer(err, in.what())
+			return nil, s.answer(err, weighings.what(in.ID))
 		}
 		out.Result = new(weigh.Weighing)
 		if err := json.Unmarshal(raw, out.Result); err != nil {
-			return nil, s.answer(err, in.what())
+			return nil, s.answer(err, weighings.what(in.ID))
 		}
 	}
 	return &struct{ Body KeptWeighing }{out}, nil

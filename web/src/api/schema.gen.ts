@@ -262,7 +262,7 @@ export interface paths {
         get: operations["get-outcome"];
         put?: never;
         post?: never;
-        /** Take an outcome away that is over, with its jobs */
+        /** Take a simulation away that is over, with all it gave */
         delete: operations["drop-outcome"];
         options?: never;
         head?: never;
@@ -664,7 +664,7 @@ export interface paths {
         get: operations["get-weighing"];
         put?: never;
         post?: never;
-        /** Take a weighing away that is over */
+        /** Take a weighing away that is over, with all it gave */
         delete: operations["drop-weighing"];
         options?: never;
         head?: never;
@@ -2374,15 +2374,6 @@ export interface components {
             /** @description Main figures, once it is done. */
             summary?: components["schemas"]["Gist"];
         };
-        OutcomePage: {
-            /** @description Outcomes, newest first. */
-            items: components["schemas"]["OutcomeBrief"][];
-            /**
-             * Format: int64
-             * @description Cursor of the next page; absent on the last.
-             */
-            next?: number;
-        };
         Overcommit: {
             /**
              * Format: int64
@@ -2406,6 +2397,24 @@ export interface components {
              * @description Share of runs that stay at or below the request.
              */
             share: number;
+        };
+        PageOutcomeBrief: {
+            /** @description Newest first. */
+            items: components["schemas"]["OutcomeBrief"][];
+            /**
+             * Format: int64
+             * @description Cursor of the next page; absent on the last.
+             */
+            next?: number;
+        };
+        PageWeighingBrief: {
+            /** @description Newest first. */
+            items: components["schemas"]["WeighingBrief"][];
+            /**
+             * Format: int64
+             * @description Cursor of the next page; absent on the last.
+             */
+            next?: number;
         };
         Part: {
             /**
@@ -3689,15 +3698,6 @@ export interface components {
              */
             state: "queued" | "running" | "done" | "failed" | "cancelled";
         };
-        WeighingPage: {
-            /** @description Weighings, newest first. */
-            items: components["schemas"]["WeighingBrief"][];
-            /**
-             * Format: int64
-             * @description Cursor of the next page; absent on the last.
-             */
-            next?: number;
-        };
         Work: {
             /** @description Classes whose jobs come to it. */
             classes: string[];
@@ -4325,7 +4325,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["OutcomePage"];
+                    "application/json": components["schemas"]["PageOutcomeBrief"];
                 };
             };
             /** @description Error */
@@ -4381,7 +4381,7 @@ export interface operations {
             };
             header?: never;
             path: {
-                /** @description Number of the outcome. */
+                /** @description Its number. */
                 id: number;
             };
             cookie?: never;
@@ -4413,7 +4413,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description Number of the outcome. */
+                /** @description Its number. */
                 id: number;
             };
             cookie?: never;
@@ -4443,7 +4443,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description Number of the outcome. */
+                /** @description Its number. */
                 id: number;
             };
             cookie?: never;
@@ -4480,7 +4480,7 @@ export interface operations {
             };
             header?: never;
             path: {
-                /** @description Number of the outcome. */
+                /** @description Its number. */
                 id: number;
             };
             cookie?: never;
@@ -4519,7 +4519,7 @@ export interface operations {
             };
             header?: never;
             path: {
-                /** @description Number of the outcome. */
+                /** @description Its number. */
                 id: number;
             };
             cookie?: never;
@@ -4551,7 +4551,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description Number of the outcome. */
+                /** @description Its number. */
                 id: number;
                 /** @description Id of the job. */
                 job: string;
@@ -4585,7 +4585,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description Number of the outcome. */
+                /** @description Its number. */
                 id: number;
             };
             cookie?: never;
@@ -5319,7 +5319,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["WeighingPage"];
+                    "application/json": components["schemas"]["PageWeighingBrief"];
                 };
             };
             /** @description Error */
@@ -5372,7 +5372,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description Number of the weighing. */
+                /** @description Its number. */
                 id: number;
             };
             cookie?: never;
@@ -5404,7 +5404,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description Number of the weighing. */
+                /** @description Its number. */
                 id: number;
             };
             cookie?: never;
@@ -5434,7 +5434,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description Number of the weighing. */
+                /** @description Its number. */
                 id: number;
             };
             cookie?: never;
@@ -5466,7 +5466,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description Number of the weighing. */
+                /** @description Its number. */
                 id: number;
             };
             cookie?: never;

@@ -1,0 +1,140 @@
+package api
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net/http"
+	"time"
+
+	"tachyphor/internal/store"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/danielgtaylor/huma/v2/sse"
+)
+
+// A longWork is a kind of work that is taken on, queued, watched and kept, told as B:
+// what can be done with it is the same for all kinds.
+type longWork[B any] struct {
+	work  store.Work
+	name  string // of one; its addresses have an s behind it
+	doing string // what is done: "simulation"
+	brief func(store.Outcome, float64) B
+}
+
+// WorkPath names an outcome or a weighing in an address.
+type WorkPath struct {
+	ID uint64 `path:"id" minimum:"1" doc:"Its number."`
+}
+
+// Page is a page of a list.
+type Page[T any] struct {
+	Items []T    `json:"items" doc:"Newest first."`
+	Next  uint64 `json:"next,omitempty" doc:"Cursor of the next page; absent on the last."`
+}
+
+// An accepted answer says where to watch what was taken on.
+type accepted[B any] struct {
+	Location string `header:"Location"`
+	Body     B
+}
+
+func (l longWork[B]) what(id uint64) string { return fmt.Sprintf("%s %d", l.name, id) }
+
+// path is where work of the kind is found.
+func (l longWork[B]) path() string { return "/api/v1/" + l.name + "s" }
+
+// accept answers that work was taken on.
+func (l longWork[B]) accept(o store.Outcome) *accepted[B] {
+	return &accepted[B]{fmt.Sprintf("%s/%d", l.path(), o.ID), l.brief(o, 0)}
+}
+
+// notOver says that work has no result to look into.
+func (l longWork[B]) notOver(o store.Outcome) error {
+	return huma.Error409Conflict(l.what(o.ID) + " is " + string(o.State) + "; only a finished one can be looked into")
+}
+
+// operations lists, cancels, drops and watches work of the kind.
+func (l longWork[B]) operations(s *server, api huma.API) {
+	one := l.path() + "/{id}"
+	operation := func(verb, method, path, summary string) huma.Operation {
+		return huma.Operation{OperationID: verb, Method: method, Path: path, Summary: summary, Tags: []string{l.name + "s"}}
+	}
+	huma.Register(api, operation("list-"+l.name+"s", http.MethodGet, l.path(), "List "+l.name+"s, newest first"),
+		func(ctx context.Context, in *struct {
+			Scenario string `query:"scenario" maxLength:"63" doc:"Only of this scenario."`
+			Cursor   uint64 `query:"cursor" doc:"Where to go on."`
+			Limit    int    `query:"limit" minimum:"1" maximum:"100" default:"50" doc:"Most entries."`
+		},
+		) (*struct{ Body Page[B] }, error) {
+			list, err := s.Store.ListOutcomes(ctx, l.work, in.Scenario, in.Cursor, in.Limit+1)
+			if err != nil {
+				return nil, s.answer(err, "list")
+			}
+			page := Page[B]{Items: []B{}}
+			for i, o := range list {
+				if i == in.Limit {
+					page.Next = list[i-1].ID
+					break
+				}
+				page.Items = append(page.Items, l.brief(o, s.Queue.Progress(o)))
+			}
+			return &struct{ Body Page[B] }{page}, nil
+		})
+	huma.Register(api, operation("cancel-"+l.name, http.MethodPost, one+"/cancel", "Cancel a "+l.doing),
+		func(ctx context.Context, in *WorkPath) (*struct{ Body B }, error) {
+			o, err := s.Queue.Cancel(ctx, l.work, in.ID)
+			if err != nil {
+				return nil, s.answer(err, l.what(in.ID))
+			}
+			return &struct{ Body B }{l.brief(o, s.Queue.Progress(o))}, nil
+		})
+	huma.Register(api, operation("drop-"+l.name, http.MethodDelete, one, "Take a "+l.doing+" away that is over, with all it gave"),
+		func(ctx context.Context, in *WorkPath) (*struct{}, error) {
+			err := s.Queue.Drop(ctx, l.work, in.ID)
+			if errors.Is(err, store.ErrConflict) {
+				return nil, huma.Error409Conflict(l.what(in.ID) + " is not over; cancel it first")
+			}
+			if err != nil {
+				return nil, s.answer(err, l.what(in.ID))
+			}
+			return nil, nil
+		})
+	var told B
+	sse.Register(api, operation("watch-"+l.name, http.MethodGet, one+"/progress", "Watch a "+l.doing+", as server-sent events"),
+		map[string]any{"progress": told},
+		func(ctx context.Context, in *WorkPath, send sse.Sender) { l.watch(ctx, s, in.ID, send) })
+}
+
+// watchEvery is how often progress is looked at for those who watch.
+const watchEvery = 150 * time.Millisecond
+
+// watch sends what changes of work until it is over.
+func (l longWork[B]) watch(ctx context.Context, s *server, id uint64, send sse.Sender) {
+	tick := time.NewTicker(watchEvery)
+	defer tick.Stop()
+	last, state := -1.0, store.State("")
+	for {
+		o, err := s.Store.GetOutcome(ctx, l.work, id)
+		switch {
+		case errors.Is(err, store.ErrNotFound):
+			_ = send.Data(l.brief(store.Outcome{ID: id, State: store.Failed, Error: "there is no " + l.what(id)}, 0))
+			return
+		case err == nil:
+			if done := s.Queue.Progress(o); done != last || o.State != state {
+				if send.Data(l.brief(o, done)) != nil {
+					return
+				}
+				last, state = done, o.State
+			}
+			if o.State.Over() {
+				return
+			}
+		}
+		select {
+		case <-ctx.Done():
+			return
+		case <-tick.C:
+		}
+	}
+}
