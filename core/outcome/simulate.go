@@ -32,40 +32,24 @@ func Simulate(w *sim.World, workers int, progress Progress) (*Outcome, *sim.Trac
 			return progress(total / float64(w.Plan.Span) / float64(repeats))
 		}
 	}
-	var (
-		next  atomic.Int64
-		mu    sync.Mutex // guards sum and first
-		first error
-		wait  sync.WaitGroup
-	)
-	for range min(max(1, workers), repeats) {
-		wait.Go(func() {
-			for {
-				r := int(next.Add(1)) - 1
-				if r >= repeats {
-					return
-				}
-				trace, err := sim.Run(w, w.Plan.Seed, r, watch(r))
-				var sample Sample
-				if err == nil {
-					sample = Measure(trace, r)
-					err = trace.Check()
-				}
-				mu.Lock()
-				if err != nil {
-					first = err
-					next.Store(int64(repeats))
-				} else {
-					sum.Add(sample, trace)
-				}
-				mu.Unlock()
-				done[r].Store(int64(w.Plan.Span))
-			}
-		})
-	}
-	wait.Wait()
-	if first != nil {
-		return nil, nil, first
+	var mu sync.Mutex // guards sum
+	err := sim.Each(workers, repeats, func(r int) error {
+		trace, err := sim.Run(w, w.Plan.Seed, r, watch(r))
+		if err != nil {
+			return err
+		}
+		sample := Measure(trace, r)
+		if err := trace.Check(); err != nil {
+			return err
+		}
+		mu.Lock()
+		sum.Add(sample, trace)
+		mu.Unlock()
+		done[r].Store(int64(w.Plan.Span))
+		return nil
+	})
+	if err != nil {
+		return nil, nil, err
 	}
 	o, trace := sum.Outcome()
 	return o, trace, raise(o, trace, workers, progress)
@@ -74,33 +58,22 @@ func Simulate(w *sim.World, workers int, progress Progress) (*Outcome, *sim.Trac
 // raise runs the first repeat again with one more of what jobs waited at most.
 func raise(o *Outcome, t *sim.Trace, workers int, progress Progress) error {
 	worlds, of, what := tries(t, o.Limits)
-	results := make([]error, len(worlds))
 	samples := make([]Sample, len(worlds))
-	var next atomic.Int64
-	var wait sync.WaitGroup
-	for range min(max(1, workers), len(worlds)) {
-		wait.Go(func() {
-			for {
-				i := int(next.Add(1)) - 1
-				if i >= len(worlds) {
-					return
-				}
-				var watch sim.Watcher
-				if progress != nil {
-					watch = func(units.Duration) bool { return progress(1) }
-				}
-				var more *sim.Trace
-				if more, results[i] = sim.RunJobs(worlds[i], t.Jobs, o.Seed, 0, watch); results[i] == nil {
-					samples[i] = Measure(more, 0)
-				}
-			}
-		})
-	}
-	wait.Wait()
-	for i := range worlds {
-		if results[i] != nil {
-			return results[i]
+	err := sim.Each(workers, len(worlds), func(i int) error {
+		var watch sim.Watcher
+		if progress != nil {
+			watch = func(units.Duration) bool { return progress(1) }
 		}
+		more, err := sim.RunJobs(worlds[i], t.Jobs, o.Seed, 0, watch)
+		if err == nil {
+			samples[i] = Measure(more, 0)
+		}
+		return err
+	})
+	if err != nil {
+		return err
+	}
+	for i := range worlds {
 		o.Limits[of[i]].More = compareOne(what[i], o.Samples[0], samples[i])
 	}
 	return nil

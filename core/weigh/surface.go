@@ -250,7 +250,7 @@ func (g *ground) agree(s *Surface, workers int) error {
 	for i := range values {
 		values[i] = make([]float64, agreeRuns)
 	}
-	err := each(workers, len(values)*agreeRuns, func(n int) error {
+	err := sim.Each(workers, len(values)*agreeRuns, func(n int) error {
 		i, r := n/agreeRuns, n%agreeRuns
 		var err error
 		values[i][r], err = g.engine(g.plans[i/len(at)], at[i%len(at)], r)
@@ -327,7 +327,7 @@ func (g *ground) curve(q caching.Quantity, workers int) (SurfaceCurve, error) {
 		}
 		c.Closed = append(c.Closed, list)
 	}
-	err := each(workers, len(g.plans)*curveSteps, func(n int) error {
+	err := sim.Each(workers, len(g.plans)*curveSteps, func(n int) error {
 		p, i := n/curveSteps, n%curveSteps
 		v, err := g.time(p, g.terms.With(q, c.Values[i]))
 		c.Ns[p][i] = math.Round(v)
@@ -345,7 +345,7 @@ func (g *ground) draw(s *Surface, workers int) error {
 	for y := range s.Map {
 		s.Map[y], s.Gain[y] = make([]int, mapColumns), make([]float64, mapColumns)
 	}
-	return each(workers, mapRows*mapColumns, func(n int) error {
+	return sim.Each(workers, mapRows*mapColumns, func(n int) error {
 		y, x := n/mapColumns, n%mapColumns
 		t := g.terms.With(s.X.Quantity, s.X.Values[x]).With(s.Y.Quantity, s.Y.Values[y])
 		takes := make([]float64, len(g.plans))

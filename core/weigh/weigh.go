@@ -6,7 +6,6 @@ import (
 	"math"
 	"slices"
 	"strings"
-	"sync"
 	"sync/atomic"
 
 	"tachyphor/core/caching"
@@ -284,7 +283,7 @@ func (x *weighing) run(plans []Plan, repeats, workers int) error {
 		}
 		results[i] = make([]reading, repeats)
 	}
-	err := each(workers, len(plans)*repeats, func(n int) error {
+	err := sim.Each(workers, len(plans)*repeats, func(n int) error {
 		p, r := n%len(plans), n/len(plans)
 		jobs, err := worlds[p].Jobs(x.w.Plan.Seed, r)
 		if err != nil {
@@ -309,34 +308,6 @@ func (x *weighing) run(plans []Plan, repeats, workers int) error {
 		x.all[p.Key] = results[i]
 	}
 	return err
-}
-
-// each does n things on some workers and returns the first error.
-func each(workers, n int, do func(int) error) error {
-	var next atomic.Int64
-	var mu sync.Mutex
-	var first error
-	var wait sync.WaitGroup
-	for range min(max(1, workers), n) {
-		wait.Go(func() {
-			for {
-				i := int(next.Add(1)) - 1
-				if i >= n {
-					return
-				}
-				if err := do(i); err != nil {
-					mu.Lock()
-					if first == nil {
-						first = err
-					}
-					mu.Unlock()
-					next.Store(int64(n))
-				}
-			}
-		})
-	}
-	wait.Wait()
-	return first
 }
 
 // values are one number of every repeat of a plan.

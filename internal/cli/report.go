@@ -2,6 +2,7 @@ package cli
 
 import (
 	"fmt"
+	"math"
 	"slices"
 	"strings"
 
@@ -209,14 +210,20 @@ func limits(o *outcome.Outcome) listing {
 		}
 		more := ""
 		if m := x.More; m != nil {
-			more = fmt.Sprintf("%s h, %s", signed(-m.MetHours, 1), outcome.Signed(m.CostNano, o.Cost.Currency))
+			more = fmt.Sprintf("%s%.1f h, %s", sign(-m.MetHours), math.Abs(m.MetHours), outcome.Signed(m.CostNano, o.Cost.Currency))
 		}
 		l.rows = append(l.rows, []string{x.Label, units.Count(int64(x.Jobs)), fmt.Sprintf("%.1f", x.JobHours), fmt.Sprintf("%.1f", x.Hours), more})
 	}
 	return l
 }
 
-func signed(x float64, digits int) string { return fmt.Sprintf("%+.*f", digits, x) }
+// sign is that of a difference.
+func sign(x float64) string {
+	if x < 0 {
+		return "−"
+	}
+	return "+"
+}
 
 // troubles tells what went wrong.
 func troubles(o *outcome.Outcome) listing {

@@ -85,14 +85,14 @@ func (p *program) carried(o *weigh.Weighing) {
 	fmt.Fprintln(p.out, strings.Join(legend, "   "))
 }
 
+// rounded writes money without its fractions.
+func rounded(x float64) string { return units.Count(int64(math.Round(x))) }
+
 // brief writes a duration, and lessOrMore one with its sign and interval.
 func brief(ns float64) string { return units.Duration(math.Round(ns)).Short() }
 
 func lessOrMore(f stats.Figure) string {
-	sign, unit, by := "+", "s", float64(units.Second)
-	if f.Mean < 0 {
-		sign = "−"
-	}
+	unit, by := "s", float64(units.Second)
 	switch a := math.Abs(f.Mean); {
 	case a >= 3*float64(units.Hour):
 		unit, by = "h", float64(units.Hour)
@@ -100,9 +100,9 @@ func lessOrMore(f stats.Figure) string {
 		unit, by = "min", float64(units.Minute)
 	}
 	if f.Half == 0 {
-		return fmt.Sprintf("%s%.1f %s", sign, math.Abs(f.Mean)/by, unit)
+		return fmt.Sprintf("%s%.1f %s", sign(f.Mean), math.Abs(f.Mean)/by, unit)
 	}
-	return fmt.Sprintf("%s%.1f ± %.1f %s", sign, math.Abs(f.Mean)/by, f.Half/by, unit)
+	return fmt.Sprintf("%s%.1f ± %.1f %s", sign(f.Mean), math.Abs(f.Mean)/by, f.Half/by, unit)
 }
 
 // plansOf lists the plans beside each other.
@@ -122,7 +122,7 @@ func plansOf(o *weigh.Weighing) listing {
 	for i := range o.Plans {
 		q := &o.Plans[i]
 		f := &q.Groups[0]
-		row := []string{q.Key, brief(f.Lead.Mean), "–", "–", "–", "–", "–", "–", fmt.Sprintf("%.0f", q.Cost.Mean), ""}
+		row := []string{q.Key, brief(f.Lead.Mean), "–", "–", "–", "–", "–", "–", rounded(q.Cost.Mean), ""}
 		if f.P95 != nil {
 			row[3] = brief(f.P95.Mean)
 		}
@@ -130,9 +130,9 @@ func plansOf(o *weigh.Weighing) listing {
 			row[2] = lessOrMore(f.LeadDiff)
 			row[4], row[5] = fmt.Sprintf("%.0f %%", 100*f.Fresh.Mean), fmt.Sprintf("%.0f %%", 100*f.Stale.Mean)
 			row[6], row[7] = units.Count(int64(f.Saves.Mean)), pays(&f.Pays)
-			row[8] = fmt.Sprintf("%+.0f", q.CostDiff.Mean)
+			row[8] = sign(q.CostDiff.Mean) + rounded(math.Abs(q.CostDiff.Mean))
 			if q.CostDiff.Half > 0 {
-				row[8] += fmt.Sprintf(" ± %.0f", q.CostDiff.Half)
+				row[8] += " ± " + rounded(q.CostDiff.Half)
 			}
 		}
 		var marks []string

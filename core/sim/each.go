@@ -1,0 +1,23 @@
+package sim
+
+import (
+	"context"
+
+	"golang.org/x/sync/errgroup"
+)
+
+// Each does n things, numbered from 0, at most as many at once as there are workers,
+// and returns the first error; what had not begun by then is left.
+func Each(workers, n int, do func(i int) error) error {
+	group, ctx := errgroup.WithContext(context.Background())
+	group.SetLimit(max(1, workers))
+	for i := range n {
+		group.Go(func() error {
+			if ctx.Err() != nil {
+				return nil
+			}
+			return do(i)
+		})
+	}
+	return group.Wait()
+}
