@@ -330,7 +330,7 @@ func (x *weighing) differs(key string, of func(*reading) float64) stats.Figure {
 }
 
 // mix gives each class the plan under which its workspace takes its builds the least
-// time, waiting for it among that; none where no plan surely takes less.
+// time, waiting for it and pulling it among that; none where no plan surely takes less.
 func (x *weighing) mix() Plan {
 	byRule := map[string][]string{}
 	var order []string
@@ -340,7 +340,7 @@ func (x *weighing) mix() Plan {
 			if len(p.Rules) != 1 {
 				continue
 			}
-			d := x.differs(p.Key, carriedOf(c))
+			d := x.differs(p.Key, takenOf(c))
 			if d.Sure() && d.Mean < least || d.Runs == 1 && d.Mean < least {
 				best, least = p.Key, d.Mean
 			}
@@ -363,10 +363,12 @@ func (x *weighing) mix() Plan {
 	return mix
 }
 
-// carriedOf is the mean time of a class's jobs in restoring, cold work and saving, ns.
-func carriedOf(class int) func(*reading) float64 {
+// takenOf is what the workspace takes of a class's jobs on average, ns: restoring, cold
+// work, saving, and pulling images, in which a baked one comes.
+func takenOf(class int) func(*reading) float64 {
 	return func(r *reading) float64 {
 		g := &r.sample.Groups[1+class]
-		return float64(g.RibbonNs[sim.Restore]+g.CausesNs[sim.ColdWork]+g.RibbonNs[sim.Save]) / math.Max(1, float64(g.Ended))
+		ns := g.RibbonNs[sim.Restore] + g.CausesNs[sim.ColdWork] + g.RibbonNs[sim.Save] + g.RibbonNs[sim.Image]
+		return float64(ns) / math.Max(1, float64(g.Ended))
 	}
 }

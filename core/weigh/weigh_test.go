@@ -77,6 +77,13 @@ func TestWeighingTheDemo(t *testing.T) {
 	if o.Today != "every-all" || o.Best != "changed-trunk" || o.Plans[0].Key != weigh.None {
 		t.Errorf("today %s, best %s, first %s", o.Today, o.Best, o.Plans[0].Key)
 	}
+	// Each class with its own best plan ends sooner than all with one.
+	mix := planOf(t, o, weigh.Best).Groups[0].Lead.Mean
+	for _, p := range o.Plans {
+		if p.Key != weigh.Best && p.Groups[0].Lead.Mean <= mix {
+			t.Errorf("%s: %v, each its own best %v", p.Key, p.Groups[0].Lead.Mean, mix)
+		}
+	}
 	// The usual comparison praises what is worse than no cache.
 	all := o.Views[0]
 	if all.Usual < 0.2 || all.Words == "" || !strings.Contains(all.Words, "more; saved by the trunk") {
