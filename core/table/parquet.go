@@ -41,12 +41,18 @@ func Parquet(src io.Reader, c Columns, row func(get func(name string) string, li
 	}
 	defer func() { // the library's answer to some broken files
 		if p := recover(); p != nil {
-			err = fmt.Errorf("the Parquet file is damaged: %v", p)
+			err = fmt.Errorf("%w: %v", errDamaged, p)
 		}
 	}()
-	f, err := parquet.OpenFile(bytes.NewReader(data), int64(len(data)))
+	if err := checkFooter(data); err != nil {
+		return err
+	}
+	f, err := parquet.OpenFile(bytes.NewReader(data), int64(len(data)), parquet.SkipPageIndex(true), parquet.SkipBloomFilters(true))
 	if err != nil {
 		return fmt.Errorf("not a Parquet file: %w", err)
+	}
+	if err := checkPages(data, f); err != nil {
+		return err
 	}
 	at, err := c.leaves(f.Schema())
 	if err != nil {

@@ -1,0 +1,249 @@
+package table
+
+import (
+	"bytes"
+	"encoding/binary"
+	"errors"
+	"fmt"
+	"io"
+	"math/rand/v2"
+	"runtime"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/parquet-go/parquet-go"
+	"github.com/parquet-go/parquet-go/compress"
+	"github.com/parquet-go/parquet-go/format"
+)
+
+// record has a column of each kind that files come with.
+type record struct {
+	Pod     string    `parquet:"pod,dict"`
+	CPU     float64   `parquet:"cpu"`
+	Share   float32   `parquet:"share"`
+	Memory  int64     `parquet:"memory"`
+	Small   int32     `parquet:"small"`
+	Killed  bool      `parquet:"killed"`
+	At      time.Time `parquet:"at,timestamp(microsecond)"`
+	Labels  []string  `parquet:"labels,list"`
+	Comment *string   `parquet:"comment,optional"`
+	Other   string    `parquet:"other"`
+}
+
+func written(t testing.TB, list []record, options ...parquet.WriterOption) []byte {
+	t.Helper()
+	var b bytes.Buffer
+	w := parquet.NewGenericWriter[record](&b, options...)
+	if _, err := w.Write(list); err != nil {
+		t.Fatal(err)
+	}
+	if err := w.Close(); err != nil {
+		t.Fatal(err)
+	}
+	return b.Bytes()
+}
+
+var columns = Columns{
+	Ours: func(name string) (string, error) {
+		switch name {
+		case "other":
+			return "", nil
+		case "wrong":
+			return "", errors.New("no column wrong")
+		}
+		return name, nil
+	},
+	Lists: []string{"labels"},
+	Must:  []string{"pod", "at"},
+	Said:  func(name string) string { return "; call it " + name },
+}
+
+func some(n int) []record {
+	var list []record
+	for i := range n {
+		r := record{
+			Pod: fmt.Sprintf("pod-%d ", i%7), CPU: float64(i) + 0.25, Share: 0.1, Memory: int64(i) << 40, Small: int32(-i), Killed: i%2 == 1,
+			At: time.Date(1969, 12, 31, 23, 59, 59, 500_000_000, time.UTC).Add(time.Duration(i) * time.Second), Other: "x",
+		}
+		if i%3 == 0 {
+			r.Labels = []string{"a", "b"}
+			said := "well"
+			r.Comment = &said
+		}
+		list = append(list, r)
+	}
+	return list
+}
+
+// Every kind of column is written as people write it, whatever groups and pages its rows
+// lie in; what is not there is empty.
+func TestParquetColumns(t *testing.T) {
+	list := some(1_000)
+	for name, data := range map[string][]byte{
+		"one group":   written(t, list),
+		"many groups": written(t, list, parquet.MaxRowsPerRowGroup(64), parquet.PageBufferSize(256)),
+	} {
+		n := 0
+		err := Parquet(bytes.NewReader(data), columns, func(get func(string) string, line int) error {
+			r := list[n]
+			n++
+			labels, comment := "", ""
+			if r.Comment != nil {
+				labels, comment = "a b", "well"
+			}
+			for field, want := range map[string]string{
+				"pod": strings.TrimSpace(r.Pod), "cpu": fmt.Sprint(r.CPU), "share": "0.1", "memory": fmt.Sprint(r.Memory), "small": fmt.Sprint(r.Small),
+				"killed": fmt.Sprint(r.Killed), "at": r.At.Format(time.RFC3339Nano), "labels": labels, "comment": comment, "other": "",
+			} {
+				if got := get(field); got != want {
+					return fmt.Errorf("%s is %q, want %q", field, got, want)
+				}
+			}
+			if line != n {
+				return fmt.Errorf("row %d is called %d", n, line)
+			}
+			return nil
+		})
+		if err != nil || n != len(list) {
+			t.Errorf("%s: %d rows, %v", name, n, err)
+		}
+	}
+}
+
+// What a file lacks, or has too much of, is said.
+func TestParquetThatIsWrong(t *testing.T) {
+	whole := written(t, some(3))
+	type bare struct {
+		Pod string `parquet:"pod"`
+	}
+	type nested struct {
+		Pod string `parquet:"pod"`
+		At  struct {
+			Sec int64 `parquet:"sec"`
+		} `parquet:"at"`
+	}
+	type wrong struct {
+		Wrong string `parquet:"wrong"`
+	}
+	as := func(write func(io.Writer) error) []byte {
+		var b bytes.Buffer
+		if err := write(&b); err != nil {
+			t.Fatal(err)
+		}
+		return b.Bytes()
+	}
+	for want, data := range map[string][]byte{
+		`"at" is missing; it must be there; call it at`: as(func(w io.Writer) error { return parquet.Write(w, []bare{{"a"}}) }),
+		`column "at" is not flat`:                       as(func(w io.Writer) error { return parquet.Write(w, []nested{{}}) }),
+		"no column wrong":                               as(func(w io.Writer) error { return parquet.Write(w, []wrong{{"a"}}) }),
+		"not a whole Parquet file":                      whole[:len(whole)-9],
+	} {
+		if err := Parquet(bytes.NewReader(data), columns, func(func(string) string, int) error { return nil }); err == nil || !strings.Contains(err.Error(), want) {
+			t.Errorf("%s: %v", want, err)
+		}
+	}
+	stop := errors.New("enough")
+	if err := Parquet(bytes.NewReader(whole), columns, func(func(string) string, int) error { return stop }); !errors.Is(err, stop) {
+		t.Error(err)
+	}
+}
+
+// A damaged file is an error or rows, in memory that has to do with its size, however
+// it is packed.
+func TestDamagedParquet(t *testing.T) {
+	random := rand.New(rand.NewPCG(3, 4))
+	var before, after runtime.MemStats
+	for name, option := range map[string]parquet.WriterOption{
+		"plain": parquet.Compression(&parquet.Uncompressed), "Snappy": parquet.Compression(&parquet.Snappy), "Gzip": parquet.Compression(&parquet.Gzip),
+		"Zstandard": parquet.Compression(&parquet.Zstd), "Brotli": parquet.Compression(&parquet.Brotli), "LZ4": parquet.Compression(&parquet.Lz4Raw),
+		"first version": parquet.DataPageVersion(1),
+	} {
+		whole := written(t, some(200), parquet.MaxRowsPerRowGroup(64), option)
+		read := func(data []byte) (rows int, err error) {
+			err = Parquet(bytes.NewReader(data), columns, func(func(string) string, int) error {
+				if rows++; rows > 1_000_000 {
+					return errors.New("rows without an end")
+				}
+				return nil
+			})
+			return rows, err
+		}
+		if rows, err := read(whole); rows != 200 || err != nil {
+			t.Errorf("%s: %d rows, %v", name, rows, err)
+		}
+		refused := 0
+		for i := range 150 {
+			data := bytes.Clone(whole)
+			for range 1 + i%3 {
+				data[random.IntN(len(data))] = byte(random.IntN(256))
+			}
+			runtime.ReadMemStats(&before)
+			rows, err := read(data)
+			runtime.ReadMemStats(&after)
+			if took := after.TotalAlloc - before.TotalAlloc; took > 300<<20 || rows > 1_000_000 {
+				t.Errorf("%s, damage %d: %d rows, %d MiB for a file of %d bytes (%v)", name, i, rows, took>>20, len(data), err)
+			}
+			if err != nil {
+				refused++
+			}
+		}
+		if refused < 15 {
+			t.Errorf("%s: only %d of 150 damaged files were refused", name, refused)
+		}
+	}
+}
+
+// What a file says of itself is not believed: a list longer than the file, words longer
+// than the file, structures in structures without an end, a footer from before its
+// beginning, a page that unpacks to more than it says.
+func TestParquetThatLies(t *testing.T) {
+	footer := func(b ...byte) []byte {
+		out := append([]byte(ParquetMagic), b...)
+		return append(binary.LittleEndian.AppendUint32(out, uint32(len(b))), ParquetMagic...)
+	}
+	for name, data := range map[string][]byte{
+		"a long list":    footer(0x19, 0xfc, 0xff, 0xff, 0xff, 0xff, 0x07, 0),
+		"long words":     footer(0x18, 0xff, 0xff, 0xff, 0xff, 0x07, 0),
+		"no end of maps": footer(append([]byte{0x1b, 0xff, 0xff, 0x03, 0xbb}, make([]byte, 100)...)...),
+		"nested":         footer(bytes.Repeat([]byte{0x1c}, 10_000)...),
+		"no kind":        footer(0x1d, 0),
+		"before":         append([]byte("PAR1\x00\x00\x00\x00\xff\xff\xff\xff"), ParquetMagic...),
+	} {
+		if err := Parquet(bytes.NewReader(data), columns, nil); !errors.Is(err, errDamaged) {
+			t.Errorf("%s: %v", name, err)
+		}
+	}
+	many := footer(append([]byte{0x19, 0xf3, 0x80, 0x89, 0x7a}, make([]byte, 2_000_001)...)...)
+	if err := Parquet(bytes.NewReader(many), columns, nil); err == nil || !strings.Contains(err.Error(), "larger row groups") {
+		t.Error(err)
+	}
+
+	zeros := make([]byte, 32<<20)
+	for name, x := range map[string]struct {
+		of    compress.Codec
+		codec format.CompressionCodec
+	}{
+		"Snappy": {&parquet.Snappy, format.Snappy}, "Gzip": {&parquet.Gzip, format.Gzip}, "Zstandard": {&parquet.Zstd, format.Zstd},
+		"Brotli": {&parquet.Brotli, format.Brotli}, "LZ4": {&parquet.Lz4Raw, format.Lz4Raw},
+	} {
+		packed, err := x.of.Encode(nil, zeros)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if err := (page{size: int64(len(zeros))}).unpacks(packed, x.codec); err != nil {
+			t.Errorf("%s: %v", name, err)
+		}
+		if err := (page{size: 1 << 20}).unpacks(packed, x.codec); !errors.Is(err, errDamaged) {
+			t.Errorf("%s: 32 MiB in a page of 1: %v", name, err)
+		}
+	}
+	if err := (page{size: 10}).unpacks([]byte("x"), format.Lz4); err == nil || !strings.Contains(err.Error(), "Zstandard") {
+		t.Error(err)
+	}
+	head := binary.AppendVarint([]byte{0x15, 0, 0x15}, mostPage+1)
+	head = append(head, 0x15, 0, 0)
+	if err := checkColumn(head, &format.ColumnMetaData{TotalCompressedSize: int64(len(head)), NumValues: 1}); err == nil || !strings.Contains(err.Error(), "write pages of at most") {
+		t.Error(err)
+	}
+}
