@@ -5,6 +5,7 @@ import (
 	"net/http"
 
 	"tachyphor/core/review"
+	"tachyphor/core/units"
 
 	"github.com/danielgtaylor/huma/v2"
 )
@@ -16,8 +17,14 @@ func (s *server) fitOperations(api huma.API) {
 	}, func(ctx context.Context, in *struct {
 		Templates []string `query:"templates" required:"true" minItems:"1" maxItems:"100" doc:"Names of the templates."`
 		Cluster   string   `query:"cluster" maxLength:"63" doc:"Cluster; absent: the only one that is stored."`
+		Class     string   `query:"class" maxLength:"120" doc:"The mean run is one of this class."`
+		HalfLife  string   `query:"halfLife" maxLength:"20" default:"30d" doc:"Age at which a run counts half as much in the mean one; 0s: all count alike."`
 	},
 	) (*struct{ Body review.Fits }, error) {
+		half, err := units.ParseDuration(in.HalfLife)
+		if err != nil {
+			return nil, huma.Error422UnprocessableEntity("halfLife: " + err.Error())
+		}
 		shelf, docs, err := s.templates(ctx, in.Templates)
 		if err != nil {
 			return nil, err
@@ -28,15 +35,11 @@ func (s *server) fitOperations(api huma.API) {
 		}
 		for i := range fits.Fits {
 			f := &fits.Fits[i]
-			used, err := s.Store.UsageOf(ctx, f.Template)
+			mean, err := s.Store.MeanRun(ctx, f.Template, in.Class, half)
 			if err != nil {
 				return nil, s.answer(err, "usage of template "+f.Template)
 			}
-			runs, hours := 0, 0.0
-			for _, c := range used {
-				runs, hours = runs+c.Runs, hours+c.Hours
-			}
-			f.PerRun = f.PerHour * hours / float64(max(runs, 1))
+			f.PerRun = f.PerHour * mean.Seconds() / 3600
 		}
 		return &struct{ Body review.Fits }{fits}, nil
 	})

@@ -4,6 +4,7 @@ import (
 	"context"
 
 	"tachyphor/core/document"
+	"tachyphor/core/units"
 
 	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
@@ -128,15 +129,31 @@ type UsageSum struct {
 	Class        string
 	Runs, Killed int
 	From, Until  float64 // seconds since 1970
-	Hours        float64 // of all runs together
 }
 
 // UsageOf sums up what is known of a template's runs, by class.
 func (s *Store) UsageOf(ctx context.Context, template string) ([]UsageSum, error) {
 	var list []UsageSum
 	return list, s.db.WithContext(ctx).Model(&Run{}).Where("template = ?", template).
-		Select("class, COUNT(*) AS runs, SUM(killed) AS killed, MIN(began) AS `from`, MAX(began + wall_ns / 1e9) AS until, SUM(wall_ns) / 3.6e12 AS hours").
+		Select("class, COUNT(*) AS runs, SUM(killed) AS killed, MIN(began) AS `from`, MAX(began + wall_ns / 1e9) AS until").
 		Group("class").Order("runs DESC, class").Scan(&list).Error
+}
+
+// MeanRun returns how long runs of a template take on average, of one class or, when
+// that is empty, of all; a run counts half as much after each half-life, 0 for all alike.
+// It is 0 when nothing is known.
+func (s *Store) MeanRun(ctx context.Context, template, class string, halfLife units.Duration) (units.Duration, error) {
+	runs := s.db.WithContext(ctx).Model(&Run{}).Where("template = ?", template)
+	if class != "" {
+		runs = runs.Where("class = ?", class)
+	}
+	runs = runs.Select("wall_ns, 1 AS weight")
+	if halfLife > 0 { // ages count from the newest run: from which moment changes no mean
+		runs = runs.Select("wall_ns, POW(2, (began - MAX(began) OVER ()) / ?) AS weight", halfLife.Seconds())
+	}
+	mean := 0.0
+	err := s.db.WithContext(ctx).Table("(?) AS weighed", runs).Select("COALESCE(SUM(wall_ns * weight) / SUM(weight), 0)").Scan(&mean).Error
+	return units.Duration(mean), err
 }
 
 // Intakes returns the newest times that usage of a template was taken in.

@@ -5,14 +5,19 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"math"
+	"net/url"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"sync"
 	"testing"
 
 	"tachyphor/client"
 	"tachyphor/core/document"
+	"tachyphor/core/fleet"
+	"tachyphor/core/review"
 	"tachyphor/core/sizing"
 	"tachyphor/test/running"
 )
@@ -85,6 +90,28 @@ func TestSizeTheDemo(t *testing.T) {
 	all := sized(t, state, "compile-wide")
 	if len(all.Classes) != 3 || len(all.Splits) == 0 || all.Verdict == "" || all.Best.Memory < 14<<30 {
 		t.Errorf("%+v %+v", all.Classes, all.Best)
+	}
+
+	// What a run costs is the same number wherever it is told, whichever runs count.
+	for _, x := range []struct{ flags, query []string }{
+		{nil, nil},
+		{[]string{"--half-life", "0s"}, []string{"halfLife", "0s"}},
+		{[]string{"--half-life", "3d", "--class", "sonar-suite"}, []string{"halfLife", "3d", "class", "sonar-suite"}},
+	} {
+		a := sized(t, state, append([]string{"compile-wide"}, x.flags...)...)
+		q := url.Values{"templates": {"compile-wide"}}
+		for i := 0; i < len(x.query); i += 2 {
+			q.Set(x.query[i], x.query[i+1])
+		}
+		_, body := (exchange{"GET", "/api/v1/fit?" + q.Encode(), "", nil}).do(t, c)
+		var fits review.Fits
+		if err := json.Unmarshal([]byte(body), &fits); err != nil {
+			t.Fatal(err, body)
+		}
+		i := slices.IndexFunc(fits.Fits, func(f fleet.Fit) bool { return f.Pool == a.Pool })
+		if i < 0 || math.Abs(fits.Fits[i].PerRun*a.Now.Expected/a.Now.PerRun-1) > 1e-6 {
+			t.Errorf("%v: %v a run where %v is told", x.query, a.Now.PerRun, fits.Fits)
+		}
 	}
 
 	// What if: with the trial nobody is killed any more, and it costs less.

@@ -139,11 +139,16 @@ export const advice = (template: string, question: SizeQuestion) =>
     placeholderData: (before) => before,
   });
 
-export const fits = (template: string) =>
+/** How agents go on nodes; a mean run is one of those that sizing is asked about. */
+export const fits = (template: string, { class: name, halfLife }: SizeQuestion) =>
   queryOptions({
-    queryKey: ["templates", template, "fit"],
-    queryFn: async () => take(await api.GET("/api/v1/fit", { params: { query: { templates: [template] } } })),
+    queryKey: ["templates", template, "fit", name, halfLife],
+    queryFn: async () =>
+      take(
+        await api.GET("/api/v1/fit", { params: { query: { templates: [template], class: name, halfLife } } }),
+      ),
     retry: false,
+    placeholderData: (before) => before,
   });
 
 export const connections = queryOptions({

@@ -4173,6 +4173,10 @@ export interface operations {
                 templates: string[];
                 /** @description Cluster; absent: the only one that is stored. */
                 cluster?: string;
+                /** @description The mean run is one of this class. */
+                class?: string;
+                /** @description Age at which a run counts half as much in the mean one; 0s: all count alike. */
+                halfLife?: string;
             };
             header?: never;
             path?: never;

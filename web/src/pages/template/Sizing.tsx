@@ -48,7 +48,7 @@ export function Sizing({ name, text, uses }: { name: string; text: string; uses:
       <Question question={question} classes={known.data.classes} />
       {found.error && <Trouble error={found.error} />}
       {!found.data && !found.error && <Waiting what="advice" />}
-      {found.data && !found.error && <Shown of={found.data} text={text} uses={uses} />}
+      {found.data && !found.error && <Shown of={found.data} question={question} text={text} uses={uses} />}
       <Section title="More usage">
         <TakeIn name={name} intakes={known.data.intakes} />
       </Section>
@@ -56,7 +56,17 @@ export function Sizing({ name, text, uses }: { name: string; text: string; uses:
   );
 }
 
-function Shown({ of, text, uses }: { of: Advice; text: string; uses: string[] }) {
+function Shown({
+  of,
+  question,
+  text,
+  uses,
+}: {
+  of: Advice;
+  question: SizeQuestion;
+  text: string;
+  uses: string[];
+}) {
   const e = of.evidence;
   const day = (seconds: number) =>
     new Date(seconds * 1000).toLocaleDateString("en-GB", {
@@ -137,7 +147,7 @@ function Shown({ of, text, uses }: { of: Advice; text: string; uses: string[] })
       </Section>
       <Section title={`A full node of ${of.nodeType}, to scale`}>
         <Nodes of={of} />
-        <Pools name={of.template} />
+        <Pools name={of.template} question={question} />
       </Section>
       <Other of={of} />
     </>
@@ -197,8 +207,8 @@ function Curve({ of }: { of: Advice }) {
 }
 
 /** Today's requests on the nodes of each pool. */
-function Pools({ name }: { name: string }) {
-  const found = useQuery(fits(name));
+function Pools({ name, question }: { name: string; question: SizeQuestion }) {
+  const found = useQuery(fits(name, question));
   if (found.error) return <Trouble error={found.error} />;
   if (!found.data) return null;
   const { fits: rows, currency } = found.data;
