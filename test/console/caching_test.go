@@ -46,6 +46,12 @@ func TestCaching(t *testing.T) {
 	}
 	q.goTo("/caching/cached-naive")
 	q.reads("main", "The scenario is at revision 2 by now")
+	q.goTo("/scenarios/cached-naive")
+	q.reads("main", "Workspace cache", "for each project, saved when its dependencies have changed, by builds of the trunk alone", "Weighed as revision 1: Have an archive")
+	q.goTo("/scenarios/on-demand")
+	q.reads("main", "None: every build does its cold work.", "weigh every plan against no cache")
+	q.goTo("/caching") // that which was weighed last
+	q.must(q.p.Until(`location.pathname === "/caching/cached-naive"`))
 	q.quietBut("422")
 }
 

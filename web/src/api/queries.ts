@@ -164,12 +164,16 @@ export const trials = (template: string) =>
 
 type Kind = "PodTemplate" | "Cluster" | "Workload" | "Scenario";
 
+/** The newest weighings of a scenario, of all when it is empty. */
 export const weighings = (scenario: string) =>
   queryOptions({
     queryKey: ["weighings", { scenario }],
     queryFn: async () =>
-      take(await api.GET("/api/v1/weighings", { params: { query: { scenario, limit: 20 } } })),
-    enabled: scenario !== "",
+      take(
+        await api.GET("/api/v1/weighings", {
+          params: { query: { scenario: scenario || undefined, limit: 20 } },
+        }),
+      ),
   });
 
 export const weighing = (id: number) =>

@@ -20,13 +20,15 @@ export function Caching() {
   const go = useNavigate();
   const all = useQuery(scenarios);
   const list = useQuery(weighings(scenario));
-  const first = all.data?.items.find((s) => s.name.startsWith("cached")) ?? all.data?.items[0];
+  const names = all.data?.items.map((s) => s.name);
+  const first =
+    list.data && names && (list.data.items.find((w) => names.includes(w.scenario))?.scenario ?? names[0]);
   useTitle(scenario ? `Caching, ${scenario}` : "Caching");
   useEffect(() => {
-    if (!scenario && first) go(`/caching/${first.name}`, { replace: true });
+    if (!scenario && first) go(`/caching/${first}`, { replace: true });
   }, [scenario, first, go]);
   if (all.error || list.error) return <Trouble error={all.error ?? list.error} />;
-  if (!all.data || (scenario && !list.data)) return <Waiting what="scenarios" />;
+  if (!all.data || !list.data) return <Waiting what="scenarios" />;
   if (!first) {
     return (
       <Notice>
@@ -50,7 +52,7 @@ export function Caching() {
       <Ask
         key={scenario}
         scenario={scenario}
-        scenarios={all.data.items.map((s) => s.name)}
+        scenarios={names ?? []}
         last={found}
         asked={(w) =>
           setQuery((q) => {

@@ -8,6 +8,7 @@ import { Legend, onlyDelay, Ribbon } from "../parts/Ribbon";
 import { Notice, Section, Trouble, Waiting } from "../parts/Section";
 import { useTitle } from "../parts/useTitle";
 import { duration, money } from "../words";
+import { Rules } from "./caching/Rules";
 
 type Numbers = Schemas["AgentNumbers"];
 type Field = Exclude<keyof Numbers, "calendar">;
@@ -153,6 +154,7 @@ export function Scenario() {
           ]}
         />
       </Section>
+      <Rules scenario={s.name} revision={s.revision} rules={s.spec.caching ?? []} />
       <Section title="Run">
         <p>
           {s.spec.run?.span} of jobs, the first {s.spec.run?.warmup ?? "0s"} left out of the figures;{" "}
