@@ -200,6 +200,9 @@ func (p *program) intoCluster(ctx context.Context, name string, edits func(*docu
 	return nil
 }
 
+// driftTold is by how much the same unpacking may differ before it is told.
+const driftTold = 1.5
+
 // probed writes what was measured.
 func (p *program) probed(r *probe.Report, chosen probe.Packing, f probeFlags) error {
 	l := listing{columns: []column{{"codec", false}, {"cores", true}, {"packing", true}, {"of files", true}, {"of archive", true}, {"archive", true}, {"share", true}, {"unpacking", true}, {"of archive", true}}, value: r}
@@ -226,6 +229,11 @@ func (p *program) probed(r *probe.Report, chosen probe.Packing, f probeFlags) er
 	}
 	fmt.Fprintln(p.out)
 	fmt.Fprintln(p.out, p.table(l))
+	if by := r.Slowed(); by > driftTold || by < 1/driftTold {
+		first := r.Packings[0]
+		fmt.Fprintln(p.out, p.wrap(fmt.Sprintf("The same archive (%s) was unpacked in %s at first and in %s after the others: times of unpacking are this disk's as much as the codecs'. `--codecs %s` alone, after a pause, tells what a rested disk does.",
+			first.Codec, brief(first.Unpack*1e9), brief(r.Again*1e9), chosen.Codec)))
+	}
 	if x := r.Carried; x != nil {
 		fmt.Fprintln(p.out)
 		fmt.Fprintln(p.out, p.table(listing{columns: []column{{x.Where, false}, {"sent", true}, {"brought", true}}, rows: [][]string{

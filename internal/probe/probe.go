@@ -45,17 +45,28 @@ func (p Packing) UnpackRate() float64 {
 	return float64(p.Packed) / p.Unpack
 }
 
+// Slowed says how many times as long the first archive took to unpack when all others had
+// been unpacked; 1 where that was not measured.
+func (r *Report) Slowed() float64 {
+	if len(r.Packings) == 0 || r.Packings[0].Unpack == 0 || r.Again == 0 {
+		return 1
+	}
+	return r.Again / r.Packings[0].Unpack
+}
+
 // A Report is what was measured.
 type Report struct {
-	Folder   string     `json:"folder" doc:"Folder that was packed."`
-	Host     string     `json:"host" doc:"Machine that it was measured on."`
-	At       time.Time  `json:"at" doc:"When."`
-	Zstd     string     `json:"zstd" doc:"What zstd was: the reference library, or one in Go, which packs somewhat slower."`
-	Tree     Tree       `json:"tree" doc:"What is in it."`
-	Share    float64    `json:"share" doc:"Share of its bytes that were packed, 0 to 1."`
-	Reading  float64    `json:"readingSeconds" doc:"Time to read what is packed once, before anything was in memory for sure."`
-	Packings []Packing  `json:"packings" doc:"How each codec did."`
-	Carried  *Transfers `json:"transfers,omitempty" doc:"What the store did; absent without one."`
+	Folder   string    `json:"folder" doc:"Folder that was packed."`
+	Host     string    `json:"host" doc:"Machine that it was measured on."`
+	At       time.Time `json:"at" doc:"When."`
+	Zstd     string    `json:"zstd" doc:"What zstd was: the reference library, or one in Go, which packs somewhat slower."`
+	Tree     Tree      `json:"tree" doc:"What is in it."`
+	Share    float64   `json:"share" doc:"Share of its bytes that were packed, 0 to 1."`
+	Reading  float64   `json:"readingSeconds" doc:"Time to read what is packed once, before anything was in memory for sure."`
+	Packings []Packing `json:"packings" doc:"How each codec did."`
+	// Again holds times of unpacking against the disk: it may slow down as it is written to.
+	Again   float64    `json:"unpackAgainSeconds" doc:"Time to unpack the first codec's archive once more, when all others had been; 0: not measured."`
+	Carried *Transfers `json:"transfers,omitempty" doc:"What the store did; absent without one."`
 }
 
 // Progress is told the share that is done, 0 to 1, and what is being done.
@@ -81,7 +92,7 @@ func Run(ctx context.Context, folder string, o Options, tell Progress) (*Report,
 	m := &measurement{ctx: ctx, folder: folder, scratch: scratch, sample: sampleOf(r.Tree, o.Most), tell: tell}
 	passes := 1.0 + float64(len(o.Codecs)*len(o.Cores))
 	if o.Unpack {
-		passes += float64(len(o.Codecs))
+		passes += float64(len(o.Codecs)) + 2 // the first once more
 	}
 	each := r.Tree.Bytes
 	if m.sample != nil {
@@ -114,6 +125,13 @@ func Run(ctx context.Context, folder string, o Options, tell Progress) (*Report,
 			p.Whole = int64(float64(p.Packed) / r.Share)
 			r.Packings = append(r.Packings, p)
 		}
+	}
+	if o.Unpack {
+		p, err := m.packing(o.Codecs[0], o.Cores[0], true)
+		if err != nil {
+			return nil, err
+		}
+		r.Again = p.Unpack
 	}
 	if o.Store != nil {
 		if r.Carried, err = o.Store.measure(ctx, o, func(x float64) { tell(x, "carrying") }); err != nil {

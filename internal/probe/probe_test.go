@@ -222,6 +222,12 @@ func TestProbe(t *testing.T) {
 			t.Errorf("%+v", p)
 		}
 	}
+	if r.Again <= 0 || r.Slowed() != r.Again/r.Packings[0].Unpack {
+		t.Errorf("unpacked again in %v s, %v times as long", r.Again, r.Slowed())
+	}
+	if x := (&Report{Packings: []Packing{{Unpack: 2}}, Again: 5}); x.Slowed() != 2.5 || (&Report{Packings: []Packing{{}}}).Slowed() != 1 || (&Report{Again: 1}).Slowed() != 1 {
+		t.Error(x.Slowed())
+	}
 	none, z := r.Packings[0], r.Packings[2]
 	// tar's own weight: a block of 512 and what fills the last.
 	if none.Packed < none.Read || z.Packed > none.Packed/2 || none.Read != z.Read {
