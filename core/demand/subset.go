@@ -2,13 +2,17 @@ package demand
 
 import "tachyphor/core/units"
 
-// Only returns the jobs of one class, their times multiplied by a factor: less than 1
-// brings them closer together. What they come after is left out.
-func (j *Jobs) Only(class int32, by float64) *Jobs {
-	out := &Jobs{Wants: j.Wants, classes: j.classes}
+// Only returns the first jobs of one class, their times multiplied by a factor: less
+// than 1 brings them closer together. What they come after is left out.
+func (j *Jobs) Only(class int32, by float64, most int) *Jobs {
+	most = min(most, len(j.List))
+	out := &Jobs{List: make([]Job, 0, most), Wants: j.Wants, classes: j.classes}
 	for i, job := range j.List {
 		if job.Class != class {
 			continue
+		}
+		if len(out.List) == most {
+			break
 		}
 		job.Submitted = units.Duration(float64(job.Submitted) * by)
 		out.List = append(out.List, job)

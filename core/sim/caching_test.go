@@ -116,7 +116,7 @@ func TestTheoryOfCaches(t *testing.T) {
 			if err != nil {
 				t.Fatal(err)
 			}
-			trace, err := sim.RunJobs(w.Alone(0, terms, by, []document.CacheRule{rule}), jobs.Only(0, by), uint64(n), repeat, nil)
+			trace, err := sim.RunJobs(w.Alone(0, terms, by, []document.CacheRule{rule}), jobs.Only(0, by, math.MaxInt), uint64(n), repeat, nil)
 			if err != nil {
 				t.Fatal(err)
 			}

@@ -64,7 +64,11 @@ func (l *Line) spread(now units.Duration) {
 			l.upTo = units.Duration(l.bin+1) * l.width
 		}
 		to := min(now, l.upTo)
-		l.Area[l.bin] += l.value * int64(to/l.grain-from/l.grain)
+		span := to - from
+		if l.grain != units.Nanosecond {
+			span = to/units.Microsecond - from/units.Microsecond
+		}
+		l.Area[l.bin] += l.value * int64(span)
 		from = to
 	}
 }

@@ -199,10 +199,7 @@ func axis(q caching.Quantity, g *ground, n int) Axis {
 // repeat, ns.
 func (g *ground) engine(p Plan, t caching.Terms, repeat int) (float64, error) {
 	by := g.terms.PerDay / t.PerDay
-	jobs := g.jobs[repeat].Only(int32(g.class), by)
-	if len(jobs.List) > mostBuilds {
-		jobs.List = jobs.List[:mostBuilds]
-	}
+	jobs := g.jobs[repeat].Only(int32(g.class), by, mostBuilds)
 	w := g.x.w.Alone(g.class, t, by, p.Rules)
 	trace, err := sim.RunJobs(w, jobs, g.x.w.Plan.Seed+uint64(repeat)<<32, repeat, nil)
 	if err != nil {
