@@ -19,6 +19,8 @@ import (
 const (
 	MaxSamples = 20_000_000
 	maxBad     = 100
+	// mostAlike bounds the samples that room is made for beforehand.
+	mostAlike = 4096
 	// maxRestarts bounds how often one container can have begun anew.
 	maxRestarts = 1_000_000
 )
@@ -118,6 +120,9 @@ func (l *Log) take(text func(column int) string, rate bool, line int) error {
 		if s == "" {
 			return math.NaN()
 		}
+		if x, ok := plain(s); ok {
+			return x
+		}
 		x, err := strconv.ParseFloat(s, 64)
 		if err != nil || !(x >= 0) || math.IsInf(x, 0) {
 			refuse(c, "expected a number, 0 or more")
@@ -128,6 +133,9 @@ func (l *Log) take(text func(column int) string, rate bool, line int) error {
 		s := text(c)
 		if s == "" {
 			return math.NaN()
+		}
+		if x, ok := plain(s); ok {
+			return math.Ceil(x)
 		}
 		b, err := units.ParseBytes(s)
 		if err != nil {
@@ -183,7 +191,11 @@ func (l *Log) series(pod, container string, rate bool) *Series {
 	if !ok {
 		i = len(l.Series)
 		l.at[key] = i
-		l.Series = append(l.Series, Series{Pod: strings.Clone(pod), Container: strings.Clone(container), Rate: rate})
+		like := 0 // files go run by run, or moment by moment; runs are much alike
+		if i > 0 {
+			like = min(len(l.Series[l.last].Samples), mostAlike)
+		}
+		l.Series = append(l.Series, Series{Pod: strings.Clone(pod), Container: strings.Clone(container), Rate: rate, Samples: make([]Sample, 0, like)})
 	}
 	l.last = i
 	return &l.Series[i]
@@ -191,6 +203,9 @@ func (l *Log) series(pod, container string, rate bool) *Series {
 
 // moment reads a time as seconds; NaN when it is none.
 func moment(s string) float64 {
+	if x, ok := plain(s); ok {
+		return x
+	}
 	if x, err := strconv.ParseFloat(s, 64); err == nil && !math.IsInf(x, 0) {
 		return x
 	}

@@ -131,6 +131,7 @@ func parallel(mean, peak float64) float64 {
 
 // clean takes out what cannot be placed in time.
 func clean(samples []Sample) (kept []Sample, odd Oddities) {
+	kept = make([]Sample, 0, len(samples))
 	for _, x := range samples {
 		if math.IsNaN(x.CPU) && math.IsNaN(x.Memory) && math.IsNaN(x.Throttled) && math.IsNaN(x.Disk) {
 			odd.Missing++
@@ -153,7 +154,7 @@ func clean(samples []Sample) (kept []Sample, odd Oddities) {
 
 // usualInterval is the median time between samples.
 func usualInterval(kept []Sample) float64 {
-	var d []float64
+	d := make([]float64, 0, len(kept))
 	for i := 1; i < len(kept); i++ {
 		d = append(d, kept[i].At-kept[i-1].At)
 	}
@@ -168,7 +169,7 @@ type span struct{ from, length, cpu float64 }
 // what was used within a gap, or a rate that holds since the sample before, but not
 // over a gap.
 func cpuSpans(kept []Sample, rate bool, usual float64, odd *Oddities) []span {
-	var out []span
+	out := make([]span, 0, len(kept))
 	last := -1
 	for i, x := range kept {
 		if math.IsNaN(x.CPU) {
