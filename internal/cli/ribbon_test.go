@@ -80,6 +80,23 @@ func TestTablesAlignAndFit(t *testing.T) {
 			t.Errorf("too wide: %q", line)
 		}
 	}
+	// What has no room beside the others goes on below, with the first column once more;
+	// nothing is lost.
+	wide := listing{
+		columns: []column{{"plan", false}, {"lead time", true}, {"fresh", true}, {"what to do", false}},
+		rows:    [][]string{{"a-long-name-of-a-plan-with-words", "5 min 13 s", "88 %", "keep the trunk's archive and save it when changed"}, {"b", "6 min", "1 %", "–"}},
+	}
+	want = `plan                               lead time  fresh
+a-long-name-of-a-plan-with-words  5 min 13 s   88 %
+b                                      6 min    1 %
+
+plan                              what to do
+a-long-name-of-a-plan-with-words  keep the trunk's archive
+                                  and save it when changed
+b                                 –`
+	if got := p.table(wide); got != want {
+		t.Errorf("table\n%s\nwant\n%s", got, want)
+	}
 	p.format = "csv"
 	if err := p.show(l); err != nil || !strings.HasPrefix(p.out.(*bytes.Buffer).String(), "name,number\na,1\nlonger name,\"12,345\"\n") {
 		t.Errorf("csv %q, %v", p.out, err)

@@ -100,8 +100,57 @@ func (p *program) value(v any) error {
 	return enc.Encode(v)
 }
 
-// table lays a listing out for the terminal: no lines, numbers to the right.
+// table lays a listing out for the terminal: no lines, numbers to the right. Columns
+// that have no room go on below, beside the first one once more.
 func (p *program) table(l listing) string {
+	var parts []string
+	for _, part := range l.parts(p.term.width) {
+		parts = append(parts, p.layOut(part))
+	}
+	return strings.Join(parts, "\n\n")
+}
+
+// columnGap parts columns.
+const columnGap = 2
+
+// parts splits a listing by its columns, so that each part has room; all have the first
+// column.
+func (l listing) parts(room int) []listing {
+	groups := [][]int{{0}}
+	left := room - l.width(0) - columnGap
+	for i := 1; i < len(l.columns); i++ {
+		w := l.width(i)
+		if i == len(l.columns)-1 && !l.columns[i].right {
+			w = min(w, leastColumn) // words can be wrapped
+		}
+		if n := len(groups) - 1; w+columnGap > left && len(groups[n]) > 1 {
+			groups = append(groups, []int{0})
+			left = room - l.width(0) - columnGap
+		}
+		n := len(groups) - 1
+		groups[n] = append(groups[n], i)
+		left -= w + columnGap
+	}
+	var out []listing
+	for _, g := range groups {
+		part := listing{}
+		for _, i := range g {
+			part.columns = append(part.columns, l.columns[i])
+		}
+		for _, r := range l.rows {
+			var row []string
+			for _, i := range g {
+				row = append(row, r[i])
+			}
+			part.rows = append(part.rows, row)
+		}
+		out = append(out, part)
+	}
+	return out
+}
+
+// layOut writes a listing as one table.
+func (p *program) layOut(l listing) string {
 	t := table.NewWriter()
 	style := table.StyleDefault
 	style.Options = table.OptionsNoBordersAndSeparators
@@ -123,7 +172,7 @@ func (p *program) table(l listing) string {
 	}
 	t.AppendHeader(head)
 	if last := len(l.columns) - 1; !l.columns[last].right { // what is too long for the terminal goes on below
-		room := p.term.width - 2*(last+1)
+		room := p.term.width - columnGap*(last+1)
 		for i := range l.columns[:last] {
 			room -= l.width(i)
 		}
