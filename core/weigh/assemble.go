@@ -131,6 +131,9 @@ func (x *weighing) fared(key string, classes []int, name string) Fared {
 		Pays: x.paysOff(key, classes),
 	}
 	f.Sure = f.LeadDiff.Sure()
+	if x.bakes(key) {
+		f.Pull = x.differs(key, phases(sim.Image))
+	}
 	if len(classes) == 1 {
 		g := func(r *reading) *stats.Summary { return &r.sample.Groups[1+classes[0]].Lead }
 		set := func(p float64, of func(*stats.Summary) int64) *stats.Figure {

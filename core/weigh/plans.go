@@ -94,6 +94,13 @@ func sameRules(a, b []document.CacheRule) bool {
 	return slices.EqualFunc(a, b, same)
 }
 
+// bakes reports whether a plan bakes the workspace of some class into its image.
+func (x *weighing) bakes(key string) bool {
+	return slices.ContainsFunc(x.plans, func(p Plan) bool {
+		return p.Key == key && slices.ContainsFunc(p.Rules, func(r document.CacheRule) bool { return r.Plan == document.Baked })
+	})
+}
+
 // archives reports whether a plan uses the store.
 func (p Plan) archives() bool {
 	return slices.ContainsFunc(p.Rules, func(r document.CacheRule) bool { return r.Plan == document.Archive })

@@ -83,6 +83,7 @@ type Fared struct {
 	P95Diff  stats.Figure  `json:"p95DifferenceNs" doc:"95th percentile less that without a cache."`
 	Sure     bool          `json:"sure" doc:"The interval of the difference of the means leaves 0 out."`
 	Start    stats.Figure  `json:"startNs" doc:"Start delay, mean."`
+	Pull     stats.Figure  `json:"pullNs" doc:"Of a plan that bakes workspaces into images: waiting for images, mean, less that without a cache; it is in the start delay."`
 	Restore  stats.Figure  `json:"restoreNs" doc:"Restoring, mean."`
 	Work     stats.Figure  `json:"workNs" doc:"Work without what is cold, mean."`
 	Cold     stats.Figure  `json:"coldNs" doc:"Cold work, mean."`
@@ -95,6 +96,12 @@ type Fared struct {
 	DownGB   stats.Figure  `json:"downGB" doc:"GB brought from the store, a month."`
 	UpGB     stats.Figure  `json:"upGB" doc:"GB sent to the store, a month."`
 	Pays     PaysOff       `json:"pays" doc:"After how many builds it has paid."`
+}
+
+// Carried is what the workspace takes of a job on average: pulling it where it is baked,
+// restoring, cold work and saving, ns.
+func (f *Fared) Carried() float64 {
+	return math.Max(f.Pull.Mean, 0) + f.Restore.Mean + f.Cold.Mean + f.Save.Mean
 }
 
 // PaysOff is when a plan has paid: the build from which on all that restoring, cold work

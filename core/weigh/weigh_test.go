@@ -84,6 +84,22 @@ func TestWeighingTheDemo(t *testing.T) {
 			t.Errorf("%s: %v, each its own best %v", p.Key, p.Groups[0].Lead.Mean, mix)
 		}
 	}
+	// What a workspace takes of a build is what lead time differs by, but for queues;
+	// a baked one takes pulling.
+	without := &o.Plans[0].Groups[0]
+	for i := range o.Plans {
+		p := &o.Plans[i]
+		f := &p.Groups[0]
+		if baked := p.Key == "baked" || p.Key == weigh.Best; (f.Pull.Mean > 1e9) != baked {
+			t.Errorf("%s pulls %v", p.Key, f.Pull)
+		}
+		if strings.HasPrefix(p.Key, "volume") {
+			continue // agents wait for them, and others for agents
+		}
+		if d := f.Carried() - without.Carried(); math.Abs(d-f.LeadDiff.Mean) > 0.1*math.Abs(f.LeadDiff.Mean)+5e8 {
+			t.Errorf("%s: the workspace takes %v, lead time %v more", p.Key, d, f.LeadDiff.Mean)
+		}
+	}
 	// The usual comparison praises what is worse than no cache.
 	all := o.Views[0]
 	if all.Usual < 0.2 || all.Words == "" || !strings.Contains(all.Words, "more; saved by the trunk") {

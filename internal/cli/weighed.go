@@ -51,7 +51,7 @@ func (p *program) weighing(o *weigh.Weighing, applied bool) error {
 // carried draws what the workspace takes of a build under each plan.
 func (p *program) carried(o *weigh.Weighing) {
 	width, lengths := 0, []float64{}
-	total := func(f *weigh.Fared) float64 { return f.Restore.Mean + f.Cold.Mean + f.Save.Mean }
+	total := (*weigh.Fared).Carried
 	for i := range o.Plans {
 		width = max(width, len(o.Plans[i].Key))
 		lengths = append(lengths, total(&o.Plans[i].Groups[0]))
@@ -62,7 +62,7 @@ func (p *program) carried(o *weigh.Weighing) {
 	for i := range o.Plans {
 		f := &o.Plans[i].Groups[0]
 		phases, cut := make([]float64, sim.Phases), ""
-		phases[sim.Restore], phases[sim.Work], phases[sim.Save] = f.Restore.Mean, f.Cold.Mean, f.Save.Mean
+		phases[sim.Image], phases[sim.Restore], phases[sim.Work], phases[sim.Save] = max(f.Pull.Mean, 0), f.Restore.Mean, f.Cold.Mean, f.Save.Mean
 		if lengths[i] > scale {
 			cut = "…"
 			for k := range phases {
@@ -79,7 +79,7 @@ func (p *program) carried(o *weigh.Weighing) {
 	for _, k := range []struct {
 		phase sim.Phase
 		name  string
-	}{{sim.Restore, "restoring"}, {sim.Work, "cold work"}, {sim.Save, "saving"}} {
+	}{{sim.Image, "pulling what is baked"}, {sim.Restore, "restoring"}, {sim.Work, "cold work"}, {sim.Save, "saving"}} {
 		legend = append(legend, p.mark(int(k.phase), 1)+" "+k.name)
 	}
 	fmt.Fprintln(p.out, strings.Join(legend, "   "))

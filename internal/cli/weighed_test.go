@@ -6,6 +6,7 @@ import (
 	"testing"
 
 	"tachyphor/core/caching"
+	"tachyphor/core/sim"
 	"tachyphor/core/stats"
 	"tachyphor/core/units"
 	"tachyphor/core/weigh"
@@ -79,7 +80,7 @@ Have it saved by the trunk when changed.
 what the workspace takes of a build on average, on one scale
   none           █████████████████████████████████████████ 50 s
 → changed-trunk  ▤▤▤▤▤▤▤▤████████████▥▥▥▥ 30 s
-▤ restoring   █ cold work   ▥ saving
+▚ pulling what is baked   ▤ restoring   █ cold work   ▥ saving
 
 none           no cache
 changed-trunk  saved when changed, by the trunk
@@ -137,9 +138,10 @@ func TestFiguresOfAWeighing(t *testing.T) {
 // The bars of plans have one scale; one that would flatten the others is cut, and says so.
 func TestBarsOfPlans(t *testing.T) {
 	o := twoPlans()
-	far := o.Plans[1]
+	far, baked := o.Plans[1], o.Plans[1]
 	far.Key, far.Groups = "volume", []weigh.Fared{{Restore: seconds(700, 1), Cold: seconds(100, 1)}}
-	o.Plans = append(o.Plans, far)
+	baked.Key, baked.Groups = "baked", []weigh.Fared{{Pull: seconds(20, 1), Cold: seconds(20, 1)}}
+	o.Plans = append(o.Plans, far, baked)
 	p := plain(120)
 	p.carried(o)
 	lines := strings.Split(p.out.(*bytes.Buffer).String(), "\n")
@@ -152,10 +154,13 @@ func TestBarsOfPlans(t *testing.T) {
 	}
 	// 80 s would fill the room; none's 50 s and the cache's 30 s keep their proportion.
 	room := 100 - len("changed-trunk") - 22
-	for i, want := range []int{room * 50 / 80, room * 30 / 80, room} {
+	for i, want := range []int{room * 50 / 80, room * 30 / 80, room, room * 40 / 80} {
 		if n := length(lines[i]); n < want-1 || n > want+1 {
 			t.Errorf("%d marks, want %d: %s", n, want, lines[i])
 		}
+	}
+	if pulls := strings.Count(lines[3], phaseMarks[sim.Image].mark); pulls < room/4-1 || pulls > room/4+1 {
+		t.Errorf("%d marks of pulling: %s", pulls, lines[3])
 	}
 	if !strings.HasPrefix(lines[1], "→") || !strings.Contains(lines[2], "… 13 min 20 s") || strings.Contains(lines[1], "…") {
 		t.Error(strings.Join(lines, "\n"))

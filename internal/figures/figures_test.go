@@ -8,6 +8,7 @@ import (
 	"io"
 	"math"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 	"testing"
@@ -105,7 +106,7 @@ func weighed() *weigh.Weighing {
 	return &weigh.Weighing{
 		Scenario: "yard", Best: "changed-trunk", Today: "none", Words: []string{"Have it saved when changed."},
 		Plans: []weigh.Weighed{
-			plan("none", 0, 50, 0, 0, 0, 0), plan("changed-trunk", 10, 15, 5, 20e9, -10e9, -2000e9), plan("volume", 700, 100, 0, 1e9, 1e9, 1e9),
+			plan("none", 0, 50, 0, 0, 0, 0), plan("changed-trunk", 10, 15, 5, 20e9, -10e9, -2000e9), plan("volume", 700, 100, 0, 1e9, 1e9, 1e9), plan("baked", 0, 12, 0, 1e9, 1e9, 1e9),
 		},
 		Surface: &weigh.Surface{
 			Class: "tide-charts", Plans: plans, Curves: []weigh.SurfaceCurve{{Axis: up, Ns: ns}},
@@ -132,12 +133,13 @@ func high(list []rect, least float64) []rect {
 // longer does not set; the map has a cell for each setting, in its plan's colour.
 func TestWeighingIsDrawnToScale(t *testing.T) {
 	o := weighed()
+	o.Plans[3].Groups[0].Pull = seconds(8)
 	rects, words := drawing(t, func(out io.Writer, format string) error { return Weighing(out, format, o) })
 	none := high(rects["#8FC2B5"], 30)[0].w / 50 // a second
 	for colour, want := range map[string][]float64{
-		"#BEBE50": {10, 80 * 700. / 800},     // restoring
-		"#8FC2B5": {50, 15, 80 * 100. / 800}, // cold work
-		"#78A03C": {5},                       // saving
+		"#BEBE50": {10, 80 * 700. / 800},         // restoring
+		"#8FC2B5": {50, 15, 80 * 100. / 800, 12}, // cold work
+		"#78A03C": {5},                           // saving
 	} {
 		got := high(rects[colour], 30)
 		if len(got) != len(want) {
@@ -148,6 +150,9 @@ func TestWeighingIsDrawnToScale(t *testing.T) {
 				t.Errorf("%s is %v wide, want %v s of %v", colour, r.w, want[i], none)
 			}
 		}
+	}
+	if !slices.ContainsFunc(high(rects["#7A5C9E"], 30), func(r rect) bool { return near(r.w, 8*none) }) {
+		t.Errorf("no bar for pulling: %v", rects["#7A5C9E"])
 	}
 	at := func(colour string, x, y int) bool {
 		for _, r := range high(rects[colour], 30) {

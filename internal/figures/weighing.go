@@ -16,6 +16,7 @@ import (
 
 // Colours of the phases that a workspace takes, as in the ribbon.
 var (
+	pullColour    = color.RGBA{0x7a, 0x5c, 0x9e, 0xff}
 	restoreColour = color.RGBA{0xbe, 0xbe, 0x50, 0xff}
 	coldColour    = color.RGBA{0x8f, 0xc2, 0xb5, 0xff}
 	saveColour    = color.RGBA{0x78, 0xa0, 0x3c, 0xff}
@@ -77,12 +78,12 @@ func bars(c draw.Canvas, o *weigh.Weighing) {
 		}
 		c.FillText(style, vg.Point{X: c.Min.X, Y: y - each/2 + 6}, p.Key)
 		x := c.Min.X + names
-		total := f.Restore.Mean + f.Cold.Mean + f.Save.Mean
+		total := f.Carried()
 		shown := math.Min(total, scale)
 		for _, part := range []struct {
 			ns     float64
 			colour color.Color
-		}{{f.Restore.Mean, restoreColour}, {f.Cold.Mean, coldColour}, {f.Save.Mean, saveColour}} {
+		}{{math.Max(f.Pull.Mean, 0), pullColour}, {f.Restore.Mean, restoreColour}, {f.Cold.Mean, coldColour}, {f.Save.Mean, saveColour}} {
 			w := room * vg.Length(part.ns/math.Max(total, 1)*shown/scale)
 			box(c, x, y-each+3, w, each-6, part.colour)
 			x += w
@@ -97,7 +98,7 @@ func bars(c draw.Canvas, o *weigh.Weighing) {
 	for _, k := range []struct {
 		name   string
 		colour color.Color
-	}{{"restoring", restoreColour}, {"cold work", coldColour}, {"saving", saveColour}} {
+	}{{"pulling what is baked", pullColour}, {"restoring", restoreColour}, {"cold work", coldColour}, {"saving", saveColour}} {
 		box(c, x, c.Min.Y+4, 18, 10, k.colour)
 		c.FillText(label, vg.Point{X: x + 24, Y: c.Min.Y + 15}, k.name)
 		x += label.Width(k.name) + 44

@@ -1510,6 +1510,8 @@ export interface components {
             p95Ns?: components["schemas"]["Figure"];
             /** @description After how many builds it has paid. */
             pays: components["schemas"]["PaysOff"];
+            /** @description Of a plan that bakes workspaces into images: waiting for images, mean, less that without a cache; it is in the start delay. */
+            pullNs: components["schemas"]["Figure"];
             /** @description Restoring, mean. */
             restoreNs: components["schemas"]["Figure"];
             /** @description Saving, mean. */

@@ -92,6 +92,7 @@ export function Plans({ o, at }: { o: Weighing; at: number }) {
       <Key
         times={false}
         list={[
+          { key: "pull", name: "pulling what is baked", ns: 1, colour: "var(--phase-image)" },
           { key: "restore", name: "restoring", ns: 1, colour: "var(--phase-restore)" },
           { key: "cold", name: "cold work", ns: 1, colour: "var(--work-cold)" },
           { key: "save", name: "saving", ns: 1, colour: "var(--phase-save)" },

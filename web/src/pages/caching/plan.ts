@@ -13,6 +13,7 @@ export const planOf = (o: Weighing, key: string): Weighed =>
 /** What the workspace takes of a build. */
 export const carried = (f: Fared): Segment[] =>
   [
+    { key: "pull", name: "pulling what is baked", ns: f.pullNs.mean, colour: "var(--phase-image)" },
     { key: "restore", name: "restoring", ns: f.restoreNs.mean, colour: "var(--phase-restore)" },
     { key: "cold", name: "cold work", ns: f.coldNs.mean, colour: "var(--work-cold)" },
     { key: "save", name: "saving", ns: f.saveNs.mean, colour: "var(--phase-save)" },
