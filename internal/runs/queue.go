@@ -195,14 +195,14 @@ func (q *Queue) run(ctx context.Context, o store.Outcome) {
 		q.mu.Unlock()
 	}()
 	if j.stopped.Load() || ctx.Err() != nil {
-		q.log.Info("outcome stopped", "outcome", o.ID, "scenario", o.Scenario)
+		q.log.Info(o.Work.String()+" stopped", "id", o.ID, "scenario", o.Scenario)
 		return
 	}
 	if err == nil {
 		err = q.finish(ctx, o.ID, end, data)
 	}
 	if err != nil {
-		q.log.Error("cannot store an outcome; it will be computed again", "outcome", o.ID, "error", err)
+		q.log.Error("cannot store a result; it will be computed again", "work", o.Work.String(), "id", o.ID, "error", err)
 		return
 	}
 	if end.State == store.Done {
@@ -213,7 +213,7 @@ func (q *Queue) run(ctx context.Context, o store.Outcome) {
 	} else {
 		q.failed.Add(1)
 	}
-	q.log.Info("outcome "+string(end.State), "outcome", o.ID, "scenario", o.Scenario, "seconds", time.Since(began).Seconds(), "error", end.Error)
+	q.log.Info(o.Work.String()+" "+string(end.State), "id", o.ID, "scenario", o.Scenario, "seconds", time.Since(began).Seconds(), "error", end.Error)
 }
 
 // finish stores an end.
@@ -291,7 +291,7 @@ func summarize(o *outcome.Outcome) Gist {
 func (q *Queue) compute(ctx context.Context, o store.Outcome, j *job) (end store.Outcome, data []byte, trace *sim.Trace) {
 	defer func() {
 		if p := recover(); p != nil {
-			q.log.Error("defect in a simulation", "outcome", o.ID, "panic", p, "stack", string(debug.Stack()))
+			q.log.Error("defect in a simulation", "work", o.Work.String(), "id", o.ID, "panic", p, "stack", string(debug.Stack()))
 			end = store.Outcome{State: store.Failed, Error: fmt.Sprintf("a defect of the engine: %v; please report it with the scenario and its seed", p)}
 		}
 	}()

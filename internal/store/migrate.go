@@ -61,6 +61,14 @@ const (
 	Weighing   Work = "weigh" // cache plans
 )
 
+// String names one of the kind.
+func (w Work) String() string {
+	if w == Weighing {
+		return "weighing"
+	}
+	return "outcome"
+}
+
 // An Outcome is long work that was asked for, a simulation as a rule, and its result
 // once it is done.
 type Outcome struct {
