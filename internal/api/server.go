@@ -57,7 +57,7 @@ func New(c Config) http.Handler {
 	r.GET("/readyz", s.ready)
 	r.GET("/metrics", s.authorized, gin.WrapH(s.metrics.handler()))
 	r.GET("/sign-in", s.signInByLink)
-	r.Use(s.authorized)
+	r.Use(s.authorized, newGate(largeAtOnce, largePatience).pass)
 	Operations(humagin.New(r, Describe(c.Version)), s)
 	return breaksOff(r)
 }
