@@ -5,15 +5,9 @@ import (
 	"encoding/binary"
 	"errors"
 	"fmt"
-	"io"
 
-	"github.com/andybalholm/brotli"
-	"github.com/klauspost/compress/gzip"
-	"github.com/klauspost/compress/snappy"
-	"github.com/klauspost/compress/zstd"
 	"github.com/parquet-go/parquet-go"
 	"github.com/parquet-go/parquet-go/format"
-	"github.com/pierrec/lz4/v4"
 )
 
 // A Parquet file says of itself how large everything in it is, and the library takes
@@ -47,12 +41,17 @@ func checkFooter(data []byte) error {
 	return nil
 }
 
-// checkPages looks at every page of a file: that it is no larger than it says, and that
-// not beyond bounds.
+// checkPages looks at every page of a file: that it is no larger than it says, that no
+// larger than the bounds, and that its values are no more than it says.
 func checkPages(data []byte, f *parquet.File) error {
+	leaves := map[int]parquet.LeafColumn{}
+	for _, path := range f.Schema().Columns() {
+		l, _ := f.Schema().Lookup(path...)
+		leaves[l.ColumnIndex] = l
+	}
 	for _, group := range f.Metadata().RowGroups {
 		for i := range group.Columns {
-			if err := checkColumn(data, &group.Columns[i].MetaData); err != nil {
+			if err := checkColumn(data, &group.Columns[i].MetaData, leaves[i]); err != nil {
 				return err
 			}
 		}
@@ -60,7 +59,7 @@ func checkPages(data []byte, f *parquet.File) error {
 	return nil
 }
 
-func checkColumn(data []byte, m *format.ColumnMetaData) error {
+func checkColumn(data []byte, m *format.ColumnMetaData, leaf parquet.LeafColumn) error {
 	from := m.DataPageOffset
 	if m.DictionaryPageOffset != 0 {
 		from = m.DictionaryPageOffset
@@ -81,7 +80,7 @@ func checkColumn(data []byte, m *format.ColumnMetaData) error {
 		if p.size > mostPage || p.values > mostValues {
 			return fmt.Errorf("a page of the Parquet file has %d values in %d MiB; write pages of at most %d values and %d MiB", p.values, p.size>>20, mostValues, mostPage>>20)
 		}
-		if err := p.unpacks(rest[:p.packed], m.Codec); err != nil {
+		if err := p.check(rest[:p.packed], m.Codec, leaf); err != nil {
 			return err
 		}
 		rest = rest[p.packed:]
@@ -95,79 +94,49 @@ func checkColumn(data []byte, m *format.ColumnMetaData) error {
 // A page is what is said before one.
 type page struct {
 	kind, size, packed, values int64
-	levels                     int64 // bytes before what is packed
+	encoding                   int64 // of values
+	repeats, nulls             int64 // bytes of levels before what is packed, in a page of the second version
+	repeated, nulled           int64 // encodings of levels, in one of the first
 	plain                      bool  // it is not packed, whatever the column is
 }
+
+// Fields of a page's head that hold what is said of its kind.
+const (
+	dataV1     = 5
+	dictionary = 7
+	dataV2     = 8
+)
 
 // pageHead reads what is said of the page that begins here, and how long that is.
 func pageHead(b []byte) (page, int, error) {
 	var p page
+	var told [dataV2 + 1][8]int64 // by structure and field
 	s := skimmer{b: b}
 	err := s.structure(0, func(outer, field int, v int64) {
-		switch {
-		case outer == 0 && field == 1:
-			p.kind = v
-		case outer == 0 && field == 2:
-			p.size = v
-		case outer == 0 && field == 3:
-			p.packed = v
-		case (outer == 5 || outer == 7 || outer == 8) && field == 1:
-			p.values = max(p.values, v)
-		case outer == 8 && (field == 5 || field == 6):
-			p.levels += v
-		case outer == 8 && field == 7:
-			p.plain = v == 0
+		if outer >= 0 && outer < len(told) && field > 0 && field < len(told[0]) {
+			told[outer][field] = v
 		}
 	})
+	own, v1, v2 := &told[0], &told[dataV1], &told[dataV2]
+	p.kind, p.size, p.packed = own[1], own[2], own[3]
+	switch format.PageType(p.kind) {
+	case format.DataPage:
+		p.values, p.encoding, p.nulled, p.repeated = v1[1], v1[2], v1[3], v1[4]
+	case format.DictionaryPage:
+		p.values, p.encoding = told[dictionary][1], told[dictionary][2]
+	case format.DataPageV2:
+		p.values, p.encoding, p.nulls, p.repeats = v2[1], v2[4], v2[5], v2[6]
+		p.plain = v2[7] == said(false)
+	}
 	return p, s.at, err
 }
 
-// unpacks reports whether a page's bytes come to no more than it says.
-func (p page) unpacks(b []byte, codec format.CompressionCodec) error {
-	if codec == format.Uncompressed || p.plain {
-		return nil
+// said is what is told of a field that is true or false; 0 is told of none.
+func said(yes bool) int64 {
+	if yes {
+		return kindTrue
 	}
-	if p.levels < 0 || p.levels > int64(len(b)) || p.levels > p.size {
-		return errDamaged
-	}
-	b, size := b[p.levels:], p.size-p.levels
-	if len(b) == 0 {
-		return nil
-	}
-	var src io.Reader
-	switch codec {
-	case format.Snappy:
-		if n, err := snappy.DecodedLen(b); err != nil || int64(n) > size {
-			return errDamaged
-		}
-		return nil
-	case format.Lz4Raw:
-		if _, err := lz4.UncompressBlock(b, make([]byte, size)); err != nil {
-			return errDamaged
-		}
-		return nil
-	case format.Gzip:
-		z, err := gzip.NewReader(bytes.NewReader(b))
-		if err != nil {
-			return errDamaged
-		}
-		src = z
-	case format.Zstd:
-		z, err := zstd.NewReader(bytes.NewReader(b), zstd.WithDecoderConcurrency(1), zstd.WithDecoderLowmem(true), zstd.WithDecoderMaxMemory(mostPage))
-		if err != nil {
-			return errDamaged
-		}
-		defer z.Close()
-		src = z
-	case format.Brotli:
-		src = brotli.NewReader(bytes.NewReader(b))
-	default:
-		return fmt.Errorf("the Parquet file is packed with %s; write it with Snappy, Gzip or Zstandard", codec)
-	}
-	if n, err := io.Copy(io.Discard, io.LimitReader(src, size+1)); err != nil || n > size {
-		return errDamaged
-	}
-	return nil
+	return kindFalse
 }
 
 // A skimmer passes over a structure of Thrift's compact protocol, in which Parquet files
@@ -251,7 +220,7 @@ func (s *skimmer) fields(depth, outer int, tell func(outer, field int, v int64))
 		switch kind {
 		case kindTrue, kindFalse:
 			if tell != nil && depth < 2 {
-				tell(outer, field, int64(kindFalse-kind))
+				tell(outer, field, int64(kind))
 			}
 		case kindInt16, kindInt32, kindInt64:
 			v, err := s.varint()

@@ -111,6 +111,83 @@ func TestParquetColumns(t *testing.T) {
 	}
 }
 
+// Values are read however they are written.
+func TestParquetEncodings(t *testing.T) {
+	type row struct {
+		Pod    string   `parquet:"pod,delta"`
+		At     int64    `parquet:"at,delta"`
+		CPU    float64  `parquet:"cpu,split"`
+		Memory int64    `parquet:"memory,optional,delta"`
+		Labels []string `parquet:"labels,list,dict"`
+		Small  int32    `parquet:"small,optional,dict"`
+	}
+	var list []row
+	for i := range 5_000 {
+		r := row{Pod: fmt.Sprintf("pod-%d", i/9), At: int64(i) * 15, CPU: float64(i) / 8}
+		if i%5 > 0 {
+			r.Memory = int64(i) << 20
+		}
+		if i > 4_000 {
+			r.Small = int32(i % 11)
+		}
+		for j := range i % 4 {
+			r.Labels = append(r.Labels, fmt.Sprintf("l%d", j))
+		}
+		list = append(list, r)
+	}
+	text := func(n int64) string { // 0 is written as none
+		if n == 0 {
+			return ""
+		}
+		return fmt.Sprint(n)
+	}
+	for _, version := range []int{1, 2} {
+		for _, codec := range []compress.Codec{&parquet.Uncompressed, &parquet.Zstd} {
+			var b bytes.Buffer
+			w := parquet.NewGenericWriter[row](&b, parquet.DataPageVersion(version), parquet.Compression(codec), parquet.PageBufferSize(4_000))
+			if _, err := w.Write(list); err != nil {
+				t.Fatal(err)
+			}
+			if err := w.Close(); err != nil {
+				t.Fatal(err)
+			}
+			n := 0
+			err := Parquet(&b, columns, func(get func(string) string, _ int) error {
+				r := list[n]
+				n++
+				for field, want := range map[string]string{"pod": r.Pod, "at": fmt.Sprint(r.At), "cpu": fmt.Sprint(r.CPU), "memory": text(r.Memory), "small": text(int64(r.Small)), "labels": strings.Join(r.Labels, " ")} {
+					if get(field) != want {
+						return fmt.Errorf("row %d: %s is %q, want %q", n, field, get(field), want)
+					}
+				}
+				return nil
+			})
+			if err != nil || n != len(list) {
+				t.Errorf("version %d, %s: %d rows, %v", version, codec, n, err)
+			}
+		}
+	}
+}
+
+// Lengths add up to what the library reads.
+func TestLengthsAddUp(t *testing.T) {
+	random := rand.New(rand.NewPCG(8, 9))
+	for n := range 400 {
+		list, want := make([]int32, n), int64(0)
+		for i := range list {
+			list[i] = random.Int32N(1 << (1 + random.IntN(20)))
+			want += int64(list[i])
+		}
+		b, err := parquet.DeltaBinaryPacked.EncodeInt32(nil, list)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if got, rest := (page{values: int64(n)}).sum(append(b, 1, 2, 3)); got != want || !bytes.Equal(rest, []byte{1, 2, 3}) {
+			t.Fatalf("%d lengths: %d, want %d; %d bytes are left", n, got, want, len(rest))
+		}
+	}
+}
+
 // What a file lacks, or has too much of, is said.
 func TestParquetThatIsWrong(t *testing.T) {
 	whole := written(t, some(3))
@@ -231,19 +308,81 @@ func TestParquetThatLies(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		if err := (page{size: int64(len(zeros))}).unpacks(packed, x.codec); err != nil {
-			t.Errorf("%s: %v", name, err)
+		if got, err := (page{size: int64(len(zeros))}).unpacked(packed, x.codec); err != nil || !bytes.Equal(got, zeros) {
+			t.Errorf("%s: %d bytes, %v", name, len(got), err)
 		}
-		if err := (page{size: 1 << 20}).unpacks(packed, x.codec); !errors.Is(err, errDamaged) {
+		if _, err := (page{size: 1 << 20}).unpacked(packed, x.codec); !errors.Is(err, errDamaged) {
 			t.Errorf("%s: 32 MiB in a page of 1: %v", name, err)
 		}
 	}
-	if err := (page{size: 10}).unpacks([]byte("x"), format.Lz4); err == nil || !strings.Contains(err.Error(), "Zstandard") {
+	if _, err := (page{size: 10}).unpacked([]byte("x"), format.Lz4); err == nil || !strings.Contains(err.Error(), "Zstandard") {
 		t.Error(err)
 	}
+	// A few bytes for many values.
+	million := binary.AppendUvarint(nil, 2_000_000) // a run of a million
+	million = append(million, 1)
+	flat, optional, repeated := parquet.LeafColumn{}, parquet.LeafColumn{MaxDefinitionLevel: 1}, parquet.LeafColumn{MaxDefinitionLevel: 3, MaxRepetitionLevel: 1}
+	levelled := func(b []byte) []byte { return append(binary.LittleEndian.AppendUint32(nil, uint32(len(b))), b...) }
+	deltas := binary.AppendUvarint(binary.AppendUvarint(binary.AppendUvarint(nil, 128), 4), 1<<31)
+	for name, x := range map[string]struct {
+		p    page
+		b    []byte
+		leaf parquet.LeafColumn
+	}{
+		"a run of an index":                 {page{encoding: int64(format.RLEDictionary)}, append([]byte{1}, million...), flat},
+		"runs of an index":                  {page{encoding: int64(format.RLEDictionary)}, append([]byte{1}, bytes.Repeat([]byte{0x80, 4, 0}, 9_000)...), flat},
+		"an index of 33 bits":               {page{encoding: int64(format.RLEDictionary)}, []byte{33, 2, 0}, flat},
+		"truths":                            {page{encoding: int64(format.RLE)}, levelled(million), flat},
+		"nulls, first version":              {page{nulled: int64(format.RLE)}, levelled(million), optional},
+		"repeats, first version":            {page{nulled: int64(format.RLE), repeated: int64(format.RLE)}, levelled(million), repeated},
+		"levels cut short":                  {page{nulled: int64(format.RLE)}, []byte{9, 0, 0, 0, 1}, optional},
+		"no levels":                         {page{nulled: int64(format.RLE)}, []byte{9, 0}, optional},
+		"nulls, second version":             {page{kind: int64(format.DataPageV2), nulls: int64(len(million))}, million, optional},
+		"repeats, second version":           {page{kind: int64(format.DataPageV2), repeats: int64(len(million))}, million, repeated},
+		"levels beyond the page":            {page{kind: int64(format.DataPageV2), nulls: 100}, million, optional},
+		"levels from before the page":       {page{kind: int64(format.DataPageV2), repeats: -4}, million, repeated},
+		"differences":                       {page{encoding: int64(format.DeltaBinaryPacked)}, deltas, flat},
+		"lengths":                           {page{encoding: int64(format.DeltaLengthByteArray)}, deltas, flat},
+		"words that share their beginnings": {page{encoding: int64(format.DeltaByteArray)}, deltas, flat},
+		"differences in part of a block":    {page{encoding: int64(format.DeltaBinaryPacked)}, []byte{128, 1}, flat},
+	} {
+		x.p.values, x.p.size = 1_000, 1_000
+		if err := x.p.check(x.b, format.Uncompressed, x.leaf); !errors.Is(err, errDamaged) {
+			t.Errorf("%s: %v", name, err)
+		}
+	}
+	for want, p := range map[string]page{"plainly or with a dictionary": {encoding: int64(format.BitPacked)}, "write them as RLE": {nulled: int64(format.BitPacked)}} {
+		if err := p.check(nil, format.Uncompressed, optional); err == nil || !strings.Contains(err.Error(), want) {
+			if err = p.check(nil, format.Uncompressed, flat); err == nil || !strings.Contains(err.Error(), want) {
+				t.Errorf("%s: %v", want, err)
+			}
+		}
+	}
+
+	// A thousand words that all begin with the same hundred thousand letters, in blocks
+	// without a bit: what is shared, then what is not.
+	alike := func(first int64, n uint64) []byte {
+		b := binary.AppendVarint(binary.AppendUvarint([]byte{0x80, 1, 4}, n), first)
+		for range (n + 126) / 128 {
+			b = append(b, 0, 0, 0, 0, 0)
+		}
+		return b
+	}
+	words := append(alike(100_000, 1_000), alike(0, 1_000)...)
+	if got := (page{values: 1_000}).sharing(words); got != 100_000_000 {
+		t.Errorf("words of %d bytes", got)
+	}
+	words = append(alike(200_000, 1_000), alike(0, 1_000)...)
+	if err := (page{values: 1_000, size: 1_000, encoding: int64(format.DeltaByteArray)}).check(words, format.Uncompressed, flat); err == nil || !strings.Contains(err.Error(), "smaller pages") {
+		t.Error(err)
+	}
+	if got := (page{values: 1_000}).sharing(words[:40]); got >= 0 {
+		t.Errorf("words cut short are %d bytes", got)
+	}
+
 	head := binary.AppendVarint([]byte{0x15, 0, 0x15}, mostPage+1)
 	head = append(head, 0x15, 0, 0)
-	if err := checkColumn(head, &format.ColumnMetaData{TotalCompressedSize: int64(len(head)), NumValues: 1}); err == nil || !strings.Contains(err.Error(), "write pages of at most") {
+	if err := checkColumn(head, &format.ColumnMetaData{TotalCompressedSize: int64(len(head)), NumValues: 1}, parquet.LeafColumn{}); err == nil || !strings.Contains(err.Error(), "write pages of at most") {
 		t.Error(err)
 	}
 }
