@@ -2,6 +2,7 @@ package cli
 
 import (
 	"fmt"
+	"math"
 	"slices"
 	"strings"
 
@@ -145,16 +146,19 @@ func total(list []float64) float64 {
 // not sure.
 func difference(m outcome.Metric, i int) string {
 	d := m.Differences[i]
-	sign := ""
-	if d.Mean > 0 {
-		sign = "+"
+	s := ""
+	if d.Mean != 0 {
+		s = sign(d.Mean)
 	}
-	s := sign + inUnit(m.Unit, d.Mean, "")
-	if m.Unit == "share" { // a difference of percentages
-		s = sign + fmt.Sprintf("%.1f points", 100*d.Mean)
-	}
-	if d.Half > 0 {
-		s = sign + figure(m.Unit, d)
+	size := d
+	size.Mean = math.Abs(d.Mean)
+	switch {
+	case d.Half > 0:
+		s += figure(m.Unit, size)
+	case m.Unit == "share": // a difference of percentages
+		s += fmt.Sprintf("%.1f points", 100*size.Mean)
+	default:
+		s += inUnit(m.Unit, size.Mean, "")
 	}
 	if d.Runs > 1 && !m.Sure[i] && d.Mean != 0 {
 		s += " (unsure)"
@@ -162,19 +166,17 @@ func difference(m outcome.Metric, i int) string {
 	return s
 }
 
-// figure writes a difference with its interval in a metric's unit.
+// figure writes how large a difference is, with its interval, in a metric's unit.
 func figure(unit string, f stats.Figure) string {
 	switch unit {
 	case "ns":
-		if f.Mean < 0 {
-			f.Mean = -f.Mean
-			return "-" + outcome.Time(f)
-		}
 		return outcome.Time(f)
 	case "money":
 		return outcome.Money(f, "")
 	case "share":
 		return fmt.Sprintf("%.1f ± %.1f points", 100*f.Mean, 100*f.Half)
+	case "ratio":
+		return fmt.Sprintf("%.1f ± %.1f ×", f.Mean, f.Half)
 	default:
 		return fmt.Sprintf("%.1f ± %.1f", f.Mean, f.Half)
 	}

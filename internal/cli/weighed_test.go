@@ -6,6 +6,7 @@ import (
 	"testing"
 
 	"tachyphor/core/caching"
+	"tachyphor/core/outcome"
 	"tachyphor/core/sim"
 	"tachyphor/core/stats"
 	"tachyphor/core/units"
@@ -164,5 +165,29 @@ func TestBarsOfPlans(t *testing.T) {
 	}
 	if !strings.HasPrefix(lines[1], "→") || !strings.Contains(lines[2], "… 13 min 20 s") || strings.Contains(lines[1], "…") {
 		t.Error(strings.Join(lines, "\n"))
+	}
+}
+
+// Differences between outcomes have sign, unit and interval, and a mark where they are
+// not sure.
+func TestDifferencesOfOutcomes(t *testing.T) {
+	for want, x := range map[string]struct {
+		unit       string
+		mean, half float64
+		sure       bool
+	}{
+		"−80 ± 11 s":            {"ns", -80e9, 11e9, true},
+		"+1.5 s":                {"ns", 1.5e9, 0, true},
+		"−29.6 ± 0.3 points":    {"share", -0.296, 0.003, true},
+		"+5.0 points":           {"share", 0.05, 0, true},
+		"+0.1 ± 0.2 × (unsure)": {"ratio", 0.1, 0.2, false},
+		"−3.0 ± 1.0":            {"count", -3, 1, true},
+		"0.0":                   {"count", 0, 0, false},
+		"−1,234 ± 20":           {"money", -1234, 20, true},
+	} {
+		m := outcome.Metric{Unit: x.unit, Differences: []stats.Figure{{Mean: x.mean, Half: x.half, Runs: 8}}, Sure: []bool{x.sure}}
+		if got := difference(m, 0); got != want {
+			t.Errorf("%s, want %s", got, want)
+		}
 	}
 }
