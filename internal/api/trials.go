@@ -133,11 +133,8 @@ func (s *server) try(ctx context.Context, in *struct {
 		Scenario string `json:"scenario,omitempty" maxLength:"63" doc:"Scenario that gives the kit its ceilings; absent: the first that uses the template."`
 		Context  string `json:"context,omitempty" maxLength:"255" doc:"Cluster; absent: the service's usual one."`
 	}
-}) (*struct {
-	Location string `header:"Location"`
-	Body     Trial
-}, error,
-) {
+},
+) (*accepted[Trial], error) {
 	b := in.Body
 	t, err := s.Trials.Ask(ctx, b.Kind, b.Template, b.Scenario, b.Context, who(ctx))
 	switch {
@@ -149,38 +146,27 @@ func (s *server) try(ctx context.Context, in *struct {
 		return nil, s.answer(err, "template "+b.Template)
 	}
 	out, _ := s.trialOf(t)
-	return &struct {
-		Location string `header:"Location"`
-		Body     Trial
-	}{fmt.Sprintf("/api/v1/trials/%d", t.ID), out}, nil
+	return &accepted[Trial]{fmt.Sprintf("/api/v1/trials/%d", t.ID), out}, nil
 }
 
 func (s *server) watchTrial(ctx context.Context, in *TrialPath, send sse.Sender) {
-	tick := time.NewTicker(watchEvery)
-	defer tick.Stop()
 	last, first := 0, true
-	for {
+	poll(ctx, func() bool {
 		t, err := s.Store.GetTrial(ctx, in.ID)
-		switch {
-		case errors.Is(err, store.ErrNotFound):
+		if errors.Is(err, store.ErrNotFound) {
 			_ = send.Data(Trial{ID: in.ID, State: string(store.Failed), Error: "there is no " + in.what(), Checks: []kube.Check{}})
-			return
-		case err == nil:
-			out, seen := s.trialOf(t)
-			if (first || seen != last) && (seen >= 0 || t.State.Over()) {
-				if send.Data(out) != nil {
-					return
-				}
-				last, first = seen, false
-			}
-			if t.State.Over() {
-				return
-			}
+			return true
 		}
-		select {
-		case <-ctx.Done():
-			return
-		case <-tick.C:
+		if err != nil {
+			return false
 		}
-	}
+		out, seen := s.trialOf(t)
+		if (first || seen != last) && (seen >= 0 || t.State.Over()) {
+			if send.Data(out) != nil {
+				return true
+			}
+			last, first = seen, false
+		}
+		return t.State.Over()
+	})
 }

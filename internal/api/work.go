@@ -109,32 +109,37 @@ func (l longWork[B]) operations(s *server, api huma.API) {
 // watchEvery is how often progress is looked at for those who watch.
 const watchEvery = 150 * time.Millisecond
 
-// watch sends what changes of work until it is over.
-func (l longWork[B]) watch(ctx context.Context, s *server, id uint64, send sse.Sender) {
+// poll looks every now and then until there is nothing more to see.
+func poll(ctx context.Context, look func() (over bool)) {
 	tick := time.NewTicker(watchEvery)
 	defer tick.Stop()
-	last, state := -1.0, store.State("")
-	for {
-		o, err := s.Store.GetOutcome(ctx, l.work, id)
-		switch {
-		case errors.Is(err, store.ErrNotFound):
-			_ = send.Data(l.brief(store.Outcome{ID: id, State: store.Failed, Error: "there is no " + l.what(id)}, 0))
-			return
-		case err == nil:
-			if done := s.Queue.Progress(o); done != last || o.State != state {
-				if send.Data(l.brief(o, done)) != nil {
-					return
-				}
-				last, state = done, o.State
-			}
-			if o.State.Over() {
-				return
-			}
-		}
+	for !look() {
 		select {
 		case <-ctx.Done():
 			return
 		case <-tick.C:
 		}
 	}
+}
+
+// watch sends what changes of work until it is over.
+func (l longWork[B]) watch(ctx context.Context, s *server, id uint64, send sse.Sender) {
+	last, state := -1.0, store.State("")
+	poll(ctx, func() bool {
+		o, err := s.Store.GetOutcome(ctx, l.work, id)
+		if errors.Is(err, store.ErrNotFound) {
+			_ = send.Data(l.brief(store.Outcome{ID: id, State: store.Failed, Error: "there is no " + l.what(id)}, 0))
+			return true
+		}
+		if err != nil {
+			return false // the database does not answer; it is asked again
+		}
+		if done := s.Queue.Progress(o); done != last || o.State != state {
+			if send.Data(l.brief(o, done)) != nil {
+				return true
+			}
+			last, state = done, o.State
+		}
+		return o.State.Over()
+	})
 }
