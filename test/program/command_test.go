@@ -35,7 +35,7 @@ func command(t testing.TB, state string, args ...string) ran {
 
 func commandWith(t testing.TB, state, stdin string, args ...string) ran {
 	t.Helper()
-	ctx, cancel := context.WithTimeout(context.Background(), time.Minute)
+	ctx, cancel := context.WithTimeout(context.Background(), 5*time.Minute)
 	defer cancel()
 	cmd := exec.CommandContext(ctx, running.Program(t), args...)
 	cmd.Env = append(os.Environ(), "TACHYPHOR_STATE="+state, "TERM=xterm-256color")

@@ -168,7 +168,7 @@ func TestEveryOperationTakesTheWorst(t *testing.T) {
 	state := t.TempDir()
 	_, c := running.Serve(t, state, nil)
 	putDemo(t, c, state)
-	ctx, stop := context.WithTimeout(context.Background(), 2*time.Minute)
+	ctx, stop := context.WithTimeout(context.Background(), 10*time.Minute)
 	defer stop()
 	before, err := c.List(ctx, "")
 	if err != nil {
