@@ -1,6 +1,7 @@
 package sizing
 
 import (
+	"bufio"
 	"encoding/csv"
 	"errors"
 	"fmt"
@@ -86,10 +87,9 @@ func header(head []string) (layout, error) {
 // are RFC 3339 or seconds; memory and disk are written as Kubernetes does or in bytes;
 // an empty field was not measured. Bad rows are counted and described and are in no
 // series. The error is for a file that cannot be read as samples at all.
-func readCSV(src io.Reader) (*Log, error) {
-	in := csv.NewReader(src)
-	in.ReuseRecord, in.FieldsPerRecord = true, -1
-	head, err := in.Read()
+func readCSV(src *bufio.Reader) (*Log, error) {
+	in := rows{in: src}
+	head, _, err := in.read()
 	if err != nil {
 		return nil, errors.New("no header; the first row names the columns: " + strings.Join(Columns(), ", "))
 	}
@@ -107,22 +107,16 @@ func readCSV(src io.Reader) (*Log, error) {
 		return strings.TrimSpace(row[at[c]])
 	}
 	for {
+		var line int
 		var err error
-		row, err = in.Read()
+		row, line, err = in.read()
 		if errors.Is(err, io.EOF) {
 			return log, nil
-		}
-		line := 0
-		if err == nil {
-			line, _ = in.FieldPos(0)
 		}
 		if err != nil || len(row) != width {
 			var bad *csv.ParseError
 			if err != nil && !errors.As(err, &bad) {
 				return log, err // the source broke off
-			}
-			if bad != nil {
-				line = bad.StartLine
 			}
 			log.refuse(demand.BadRow{Line: line, Reason: fmt.Sprintf("expected %d fields", width)})
 			continue
