@@ -88,10 +88,17 @@ func (p *Page) Messages() []string {
 	return append([]string(nil), p.messages...)
 }
 
+// do takes steps. What the page put another in the place of, between finding it and
+// acting on it, is looked for again, as a person would.
 func (p *Page) do(steps ...chromedp.Action[chromedp.Void]) error {
 	ctx, cancel := context.WithTimeout(p.ctx, wait)
 	defer cancel()
-	return chromedp.Do(ctx, steps...)
+	for {
+		err := chromedp.Do(ctx, steps...)
+		if err == nil || ctx.Err() != nil || !strings.Contains(err.Error(), "Could not find node with given id") {
+			return err
+		}
+	}
 }
 
 // Go opens an address.

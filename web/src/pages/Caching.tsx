@@ -37,6 +37,7 @@ export function Caching() {
       </Notice>
     );
   }
+  if (!scenario) return <Waiting what="scenarios" />; // on the way to the first
   const chosen = Number(query.get("id"));
   const found = list.data?.items.find((w) => w.id === chosen) ?? list.data?.items[0];
   const id = chosen || found?.id || 0;
