@@ -24,6 +24,7 @@ type (
 	Recording    = api.Recording
 	JobPage      = api.JobPage
 	Scenario     = api.Scenario
+	Work         = api.WorkBrief
 	OutcomeBrief = api.OutcomeBrief
 	Outcome      = api.KeptOutcome
 	Comparison   = api.ComparedOutcomes

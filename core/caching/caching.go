@@ -7,7 +7,6 @@ import (
 	"math"
 
 	"tachyphor/core/document"
-	"tachyphor/core/units"
 )
 
 // Terms are what a class's workspace is and what carries it, in means. Speeds of 0
@@ -84,11 +83,7 @@ func Expect(t Terms, rule document.CacheRule) (e Expectation, ok bool) {
 	case document.NoCache:
 		return Expectation{Cold: t.Cold}, true
 	case document.Baked:
-		every := rule.Every
-		if every == 0 {
-			every = units.Day
-		}
-		e.Fresh = (1 - p) * meanOfDecay(rate*q*p*every.Seconds())
+		e.Fresh = (1 - p) * meanOfDecay(rate*q*p*rule.Rebuilt().Seconds())
 		e.Stale = 1 - e.Fresh
 		e.Cold = t.Cold * e.Stale * (1 - t.Partial)
 		return e, true

@@ -226,6 +226,17 @@ type Link struct {
 	Price     units.PerGB    `json:"price,omitempty" doc:"Price of what flows, either way."`
 }
 
+// Alone is what one flow gets each way with nobody else on the link; 0: no limit.
+func (l *Link) Alone() (down, up units.Rate) {
+	alone := func(total, flow units.Rate) units.Rate {
+		if total > 0 && (flow == 0 || total < flow) {
+			return total
+		}
+		return flow
+	}
+	return alone(l.Down, l.PerFlow), alone(l.Up, l.PerFlowUp)
+}
+
 // AgentTimes are the steps of an agent's life that do not depend on its job.
 type AgentTimes struct {
 	Start Times `json:"start,omitempty" doc:"From images present to containers started."`

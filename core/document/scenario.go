@@ -1,6 +1,8 @@
 package document
 
 import (
+	"slices"
+
 	"tachyphor/core/units"
 )
 
@@ -49,6 +51,27 @@ type CacheRule struct {
 // Defaults fills what a rule may leave out.
 func (c *CacheRule) Defaults() {
 	c.Save, c.SavedBy, c.Scope, c.Copies = WhenChanged, ByTrunk, ByProject, 1
+}
+
+// RuleOf is the rule that a class has, the first that names it or all; -1: none.
+func RuleOf(rules []CacheRule, class string) int {
+	return slices.IndexFunc(rules, func(r CacheRule) bool { return len(r.Classes) == 0 || slices.Contains(r.Classes, class) })
+}
+
+// ScopeOf names those who share a workspace with a class: its project, or it alone.
+func (c *CacheRule) ScopeOf(class, project string) string {
+	if c.Scope == ByProject && project != "" {
+		return project
+	}
+	return class
+}
+
+// Rebuilt is the time from one image with workspaces to the next.
+func (c *CacheRule) Rebuilt() units.Duration {
+	if c.Every > 0 {
+		return c.Every
+	}
+	return units.Day
 }
 
 // CachePlan says how workspaces are kept between agents.

@@ -88,15 +88,10 @@ func scopes(in Input, rules []document.CacheRule, i int) []string {
 	}
 	var out []string
 	for _, k := range in.Workload.Value.(*document.Workload).Spec.Classes {
-		first := slices.IndexFunc(rules, func(r document.CacheRule) bool { return len(r.Classes) == 0 || slices.Contains(r.Classes, k.Name) })
-		if first != i || k.Workspace.Cold.IsZero() {
+		if document.RuleOf(rules, k.Name) != i || k.Workspace.Cold.IsZero() {
 			continue
 		}
-		name := k.Name
-		if rules[i].Scope == document.ByProject && k.Project != "" {
-			name = k.Project
-		}
-		if !slices.Contains(out, name) {
+		if name := rules[i].ScopeOf(k.Name, k.Project); !slices.Contains(out, name) {
 			out = append(out, name)
 		}
 	}

@@ -18,13 +18,7 @@ import (
 func (w *World) WithFreeStore() *World {
 	c := *w
 	s := &c.Links.Store
-	alone := func(total, each units.Rate) units.Rate {
-		if total > 0 && (each == 0 || total < each) {
-			return total
-		}
-		return each
-	}
-	s.PerFlow, s.PerFlowUp = alone(s.Down, s.PerFlow), alone(s.Up, s.PerFlowUp)
+	s.PerFlow, s.PerFlowUp = s.Alone()
 	s.Down, s.Up = 0, 0
 	return &c
 }

@@ -14,9 +14,6 @@ import (
 // that the trunk has then. An edition is a layer more to pull for each node; an agent
 // keeps the edition that it was placed with.
 
-// bakedEvery is how often images are made anew where a rule does not say.
-const bakedEvery = units.Day
-
 // bake gives the templates that serve classes with the plan a layer for every
 // edition: as large as the workspaces of their scopes, on average.
 func (w *World) bake() {
@@ -31,10 +28,7 @@ func (w *World) bake() {
 			continue
 		}
 		t := &w.Templates[m.Template]
-		every := w.Rules[c.rule].Every
-		if every <= 0 {
-			every = bakedEvery
-		}
+		every := w.Rules[c.rule].Rebuilt()
 		if t.rebuilt == 0 || every < t.rebuilt {
 			t.rebuilt = every
 		}
@@ -131,23 +125,15 @@ func (w *World) plans() {
 // plan gives a class the first cache plan that names it.
 func (w *World) plan(c *Class) {
 	c.rule, c.scope = -1, -1
-	for i, r := range w.Rules {
-		if len(r.Classes) > 0 && !slices.Contains(r.Classes, c.Name) {
-			continue
-		}
-		if r.Plan == document.NoCache {
-			return
-		}
-		name := c.Name
-		if r.Scope == document.ByProject && c.Project != "" {
-			name = c.Project
-		}
-		at := slices.IndexFunc(w.Scopes, func(x Scope) bool { return x.Name == name && x.Rule == int32(i) })
-		if at < 0 {
-			at = len(w.Scopes)
-			w.Scopes = append(w.Scopes, Scope{name, int32(i)})
-		}
-		c.rule, c.scope = int32(i), int32(at)
+	i := document.RuleOf(w.Rules, c.Name)
+	if i < 0 || w.Rules[i].Plan == document.NoCache {
 		return
 	}
+	name := w.Rules[i].ScopeOf(c.Name, c.Project)
+	at := slices.IndexFunc(w.Scopes, func(x Scope) bool { return x.Name == name && x.Rule == int32(i) })
+	if at < 0 {
+		at = len(w.Scopes)
+		w.Scopes = append(w.Scopes, Scope{name, int32(i)})
+	}
+	c.rule, c.scope = int32(i), int32(at)
 }

@@ -149,7 +149,7 @@ func Advise(q Question, runs []Run) (*Advice, error) {
 	here.grow(a)
 	a.Choices = here.choices(runs, q, a.Best)
 	a.Below = here.below(runs, a)
-	a.divide(arena, runs, q)
+	a.divide(here, runs, q)
 	a.Peaks = histogram(runs, max(a.NowLimit.Memory, today.Memory, memory))
 	a.Hours = overTime(runs)
 	a.tell(own, here, q.Now)
@@ -232,17 +232,16 @@ func chosen(a PeakAdvice, today units.Bytes) units.Bytes {
 
 // Where kills leave no bound, a size to try is a quarter more than what killed runs
 // reached, and up to half more where that costs nothing.
-const (
-	leastTrial = 1.25
-	mostTrial  = 1.5
-)
+const mostTrial = 1.5
+
+func (m *PeakAdvice) leastTrial() units.Bytes { return roundUp(m.Least + m.Least/4) }
 
 // trial says what size to try where kills leave no bound.
 func (a *arena) trial(m *PeakAdvice) {
 	if m.Request > 0 || m.Least == 0 || m.Counted < m.Needs {
 		return
 	}
-	m.Trial = roundUp(units.Bytes(leastTrial * float64(m.Least)))
+	m.Trial = m.leastTrial()
 }
 
 // mostRoom is how far above the most that was seen a bound is raised where that costs
@@ -271,8 +270,7 @@ func (a *arena) raise(b *Point, amount *units.Bytes, m *PeakAdvice, what string)
 	from := *amount
 	for float64(*amount+grain) <= top {
 		*amount += grain
-		need := a.need(b.CPU, b.Memory, b.Disk)
-		if n, _, _ := a.site.Room.Holds(&need); n < b.Agents {
+		if a.holds(b.CPU, b.Memory, b.Disk) < b.Agents {
 			*amount -= grain
 			break
 		}

@@ -110,14 +110,14 @@ func readAnswers(src io.Reader) (*Log, error) {
 // Of metrics that are none of Metrics, and of those without a pod, a bad row tells.
 func FromMetrics(all []Metric) *Log {
 	log := newLog()
-	byContainer := map[[2]string][]Metric{}
+	names, byContainer := Metrics(), map[[2]string][]Metric{}
 	var order [][2]string
 	for i, m := range all {
 		name := m.Labels["__name__"]
 		key := [2]string{m.Labels["pod"], m.Labels["container"]}
 		switch {
-		case !slices.Contains(Metrics(), name):
-			log.refuse(demand.BadRow{Line: i + 1, Column: "__name__", Found: name, Reason: "expected one of " + strings.Join(Metrics(), ", ")})
+		case !slices.Contains(names, name):
+			log.refuse(demand.BadRow{Line: i + 1, Column: "__name__", Found: name, Reason: "expected one of " + strings.Join(names, ", ")})
 			continue
 		case key[0] == "":
 			log.refuse(demand.BadRow{Line: i + 1, Column: "pod", Reason: "the series names no pod"})

@@ -110,6 +110,23 @@ func (a *arena) need(cpu units.MilliCPU, memory, disk units.Bytes) fleet.Need {
 	return fleet.NeedOf(agent, a.names)
 }
 
+// holds is how many agents with such requests go on a node.
+func (a *arena) holds(cpu units.MilliCPU, memory, disk units.Bytes) int {
+	need := a.need(cpu, memory, disk)
+	n, _, _ := a.site.Room.Holds(&need)
+	return n
+}
+
+// perHour is what one of so many agents on a node costs an hour.
+func (a *arena) perHour(agents float64) float64 {
+	return a.site.Price.For(units.Hour).Float() / agents
+}
+
+// perRun is what a mean run costs with so many agents on a node, stretched.
+func (a *arena) perRun(agents int, stretch float64) float64 {
+	return a.perHour(float64(agents)) * a.wall / 3600 * stretch
+}
+
 // weigh says what a choice comes to.
 func (a *arena) weigh(cpu units.MilliCPU, memory, disk units.Bytes) Point {
 	p := Point{CPU: cpu, Memory: memory, Disk: disk}
@@ -123,7 +140,7 @@ func (a *arena) weigh(cpu units.MilliCPU, memory, disk units.Bytes) Point {
 		return p
 	}
 	p.Agents, p.Binds = n, binds
-	p.PerHour = a.site.Price.For(units.Hour).Float() / float64(n)
+	p.PerHour = a.perHour(float64(n))
 	beside := a.need(0, memory, disk).CPU * units.MilliCPU(n) // other containers of the pods
 	s := Contend(a.curves, a.weights, a.groups, (a.site.Room.CPU - beside).Cores(), n, a.seed)
 	p.Expected, p.Low, p.High = s.Mean, s.Low, s.High
@@ -132,7 +149,7 @@ func (a *arena) weigh(cpu units.MilliCPU, memory, disk units.Bytes) Point {
 			p.Slow, p.SlowClass = x, a.classes[g]
 		}
 	}
-	p.PerRun = p.PerHour * a.wall / 3600 * p.Expected
+	p.PerRun = a.perRun(n, p.Expected)
 	return p
 }
 

@@ -35,9 +35,8 @@ func (a *arena) choices(runs []Run, q Question, best Point) []Choice {
 		m := Memory(runs, q.Now, w)
 		c := Choice{Share: share, Request: m.Request, Kills: 1000 * (1 - share), Needs: m.Needs}
 		if m.Request > 0 {
-			need := a.need(best.CPU, m.Request, best.Disk)
-			if c.Agents, _, _ = a.site.Room.Holds(&need); c.Agents > 0 {
-				c.PerRun = a.site.Price.For(units.Hour).Float() / float64(c.Agents) * a.wall / 3600 * best.Expected
+			if c.Agents = a.holds(best.CPU, m.Request, best.Disk); c.Agents > 0 {
+				c.PerRun = a.perRun(c.Agents, best.Expected)
 			}
 		}
 		out = append(out, c)
@@ -101,7 +100,7 @@ func (a *arena) below(runs []Run, ad *Advice) []Overcommit {
 				over++
 			}
 		}
-		out = append(out, Overcommit{c.share, size, n, a.site.Price.For(units.Hour).Float() / float64(n) * a.wall / 3600 * ad.Best.Expected, float64(over) / overcommitDraws})
+		out = append(out, Overcommit{c.share, size, n, a.perRun(n, ad.Best.Expected), float64(over) / overcommitDraws})
 	}
 	return out
 }

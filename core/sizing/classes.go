@@ -46,9 +46,8 @@ const mostClasses = 5
 const otherClasses = "other"
 
 // divide says what each class used, and what two or three templates would save.
-func (a *Advice) divide(here arena, runs []Run, q Question) {
-	whole := here.with(runs, q.Wish, q.Now)
-	a.Bound = whole.splitBound(runs, a.Best)
+func (a *Advice) divide(here *arena, runs []Run, q Question) {
+	a.Bound = here.splitBound(runs, a.Best)
 	byClass := map[string][]Run{}
 	for _, r := range runs {
 		byClass[r.Class] = append(byClass[r.Class], r)
@@ -189,7 +188,7 @@ func sizeOf(m PeakAdvice) units.Bytes {
 	case m.Request > 0:
 		return m.Request
 	case m.Killed > 0:
-		return roundUp(m.Least + m.Least/4)
+		return m.leastTrial()
 	case m.Most > 0:
 		return roundUp(m.Most)
 	}
@@ -218,9 +217,7 @@ func (a *arena) splitBound(runs []Run, best Point) float64 {
 		uses[i] = Use{runs[i].Memory, runs[i].Wall}
 	}
 	price := func(size units.Bytes) float64 {
-		need := a.need(best.CPU, size, best.Disk)
-		n, _, _ := a.site.Room.Holds(&need)
-		return a.site.Price.For(units.Hour).Float() / math.Max(float64(n), 1e-3)
+		return a.perHour(math.Max(float64(a.holds(best.CPU, size, best.Disk)), 1e-3))
 	}
 	cost := func(k int) float64 {
 		sum := 0.0

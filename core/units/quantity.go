@@ -173,8 +173,8 @@ func Decimal(bytes float64) string {
 		name string
 		by   float64
 	}{{"TB", 1e12}, {"GB", 1e9}, {"MB", 1e6}, {"kB", 1e3}} {
-		if bytes >= u.by {
-			return fmt.Sprintf("%.3g %s", bytes/u.by, u.name)
+		if n := bytes / u.by; n >= 0.9995 { // what would be written as 1000 is 1 of the next
+			return fmt.Sprintf("%.*g %s", max(3, 1+int(math.Log10(n+0.5))), n, u.name)
 		}
 	}
 	return fmt.Sprintf("%.0f B", bytes)

@@ -140,3 +140,15 @@ func TestMoneyShort(t *testing.T) {
 		}
 	}
 }
+
+// Amounts are written to three digits, and never as thousands of a unit that has a
+// larger one.
+func TestDecimal(t *testing.T) {
+	for bytes, want := range map[float64]string{
+		0: "0 B", 999: "999 B", 999.6: "1 kB", 1000: "1 kB", 12.34e6: "12.3 MB", 999.4e6: "999 MB", 999.6e6: "1 GB", 1.5e12: "1.5 TB", 999.6e12: "999.6 TB", 1234e12: "1234 TB",
+	} {
+		if got := Decimal(bytes); got != want {
+			t.Errorf("%v is %q, want %q", bytes, got, want)
+		}
+	}
+}

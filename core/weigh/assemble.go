@@ -290,12 +290,12 @@ var keepOrder = []string{byProject, byClass, "daily-trunk", "changed-all", "ever
 func (x *weighing) peak() Peak {
 	out := Peak{From: int64(x.from), Jobs: x.peakN, Plans: []PeakTimes{}}
 	for _, p := range x.plans {
-		by := p.Key
-		if _, ok := x.all[p.Key+alone]; ok {
-			by += alone
+		by, ok := x.free[p.Key]
+		if !ok {
+			by = x.all[p.Key]
 		}
 		truth := x.values(p.Key, func(r *reading) float64 { return r.peak })
-		free := x.values(by, func(r *reading) float64 { return r.peakAlone })
+		free := values(by, func(r *reading) float64 { return r.peakAlone })
 		out.Plans = append(out.Plans, PeakTimes{p.Key, stats.Of(free), stats.Of(truth), stats.Paired(free, truth)})
 	}
 	out.Changed = out.least() != out.leastAlone()

@@ -1,6 +1,7 @@
 package weigh
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 	"slices"
@@ -97,7 +98,8 @@ type ground struct {
 func (x *weighing) surface(workers int, worth int64) (*Surface, error) {
 	class := x.surfaceClass()
 	g := &ground{x: x, class: class, plans: x.surfacePlans()}
-	for r := range agreeRuns {
+	g.jobs = append(g.jobs, x.first)
+	for r := 1; r < agreeRuns; r++ {
 		jobs, err := x.w.Jobs(x.w.Plan.Seed, r)
 		if err != nil {
 			return nil, err
@@ -105,12 +107,12 @@ func (x *weighing) surface(workers int, worth int64) (*Surface, error) {
 		g.jobs = append(g.jobs, jobs)
 	}
 	var ok bool
-	if g.terms, ok = x.w.Terms(class, g.jobs[0]); !ok {
+	if g.terms, ok = x.w.Terms(class, x.first); !ok {
 		return nil, nil
 	}
 	g.terms.Trunk = g.trunk()
 	s := &Surface{Class: x.w.Classes[class].Name, Terms: g.terms}
-	s.X, s.Y = axis(orElse(x.q.X, caching.OfUp), g, mapColumns), axis(orElse(x.q.Y, caching.OfChange), g, mapRows)
+	s.X, s.Y = axis(cmp.Or(x.q.X, caching.OfUp), g, mapColumns), axis(cmp.Or(x.q.Y, caching.OfChange), g, mapRows)
 	if err := g.agree(s, workers); err != nil {
 		return nil, err
 	}
@@ -153,13 +155,6 @@ func (g *ground) trunk() float64 {
 		all += n
 	}
 	return float64(trunk) / math.Max(1, float64(all))
-}
-
-func orElse(q, other caching.Quantity) caching.Quantity {
-	if q == "" {
-		return other
-	}
-	return q
 }
 
 // surfaceClass is the class that was asked for, or the one whose cold work comes to most.

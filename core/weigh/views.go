@@ -32,14 +32,10 @@ type Truth struct {
 // views are the three runs of all jobs together and of each class.
 func (x *weighing) views(o *Weighing) []View {
 	var out []View
-	jobs, err := x.w.Jobs(x.w.Plan.Seed, 0)
-	if err != nil {
-		return out
-	}
 	var whole View
 	n := 0.0
 	for i, c := range x.classes {
-		t, ok := x.w.Terms(c, jobs)
+		t, ok := x.w.Terms(c, x.first)
 		if !ok {
 			continue
 		}

@@ -1,6 +1,7 @@
 package weigh
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"math"
@@ -9,6 +10,7 @@ import (
 	"sync/atomic"
 
 	"tachyphor/core/caching"
+	"tachyphor/core/demand"
 	"tachyphor/core/document"
 	"tachyphor/core/outcome"
 	"tachyphor/core/sim"
@@ -153,7 +155,7 @@ func (q Question) Check() error {
 			return fmt.Errorf("no quantity %q; there are %v", x, caching.Quantities())
 		}
 	}
-	if x, y := orElse(q.X, caching.OfUp), orElse(q.Y, caching.OfChange); x == y {
+	if x, y := cmp.Or(q.X, caching.OfUp), cmp.Or(q.Y, caching.OfChange); x == y {
 		return fmt.Errorf("the map needs two different quantities; %s is named twice", x)
 	}
 	return nil
@@ -170,7 +172,9 @@ type weighing struct {
 	peakN   int            // jobs in it
 	// jobClasses are the classes of every repeat's jobs.
 	jobClasses [][]int32
+	first      *demand.Jobs         // of the first repeat
 	all        map[string][]reading // by plan and repeat
+	free       map[string][]reading // likewise, of those that share the store's link, with the link to itself
 	done       atomic.Int64
 	total      int64
 	tell       outcome.Progress
@@ -182,7 +186,7 @@ func Weigh(q Question, workers int, progress outcome.Progress) (*Weighing, error
 	if err := q.Check(); err != nil {
 		return nil, err
 	}
-	x := &weighing{q: q, w: q.World, all: map[string][]reading{}, tell: progress}
+	x := &weighing{q: q, w: q.World, all: map[string][]reading{}, free: map[string][]reading{}, tell: progress}
 	x.plans, x.today = plansOf(x.w)
 	jobs, err := x.w.Jobs(x.w.Plan.Seed, 0)
 	if err != nil {
@@ -202,6 +206,7 @@ func Weigh(q Question, workers int, progress outcome.Progress) (*Weighing, error
 	if len(x.classes) == 0 {
 		return nil, ErrNoWorkspace
 	}
+	x.first = jobs
 	slices.Sort(x.classes)
 	x.from, x.peakN = busiest(x.w, at)
 
@@ -209,12 +214,7 @@ func Weigh(q Question, workers int, progress outcome.Progress) (*Weighing, error
 	if !x.shared() {
 		plans = slices.DeleteFunc(slices.Clone(plans), func(p Plan) bool { return p.Key == byClass })
 	}
-	var free []Plan // plans that share the store's link, each also with the link to itself
-	for _, p := range plans {
-		if p.archives() {
-			free = append(free, Plan{Key: p.Key + alone, Rules: p.Rules})
-		}
-	}
+	sharing := slices.DeleteFunc(slices.Clone(plans), func(p Plan) bool { return !p.archives() }) // the store's link
 	for r := range x.w.Plan.Repeats {
 		if r > 0 {
 			if jobs, err = x.w.Jobs(x.w.Plan.Seed, r); err != nil {
@@ -229,20 +229,20 @@ func Weigh(q Question, workers int, progress outcome.Progress) (*Weighing, error
 	}
 	repeats := x.w.Plan.Repeats
 	few := (repeats + 1) / 2 // enough to see whether the link is crowded
-	runs := int64(repeats*(len(plans)+1) + few*len(free))
+	runs := int64(repeats*(len(plans)+1) + few*len(sharing))
 	surface := int64(surfaceShare * float64(runs))
 	x.total = runs + surface
-	if err := x.run(plans, repeats, workers); err != nil {
+	if err := x.run(plans, repeats, workers, false); err != nil {
 		return nil, err
 	}
-	if err := x.run(free, few, workers); err != nil {
+	if err := x.run(sharing, few, workers, true); err != nil {
 		return nil, err
 	}
 	if !x.shared() { // each project has one class: its own entry is the project's
-		x.all[byClass], x.all[byClass+alone] = x.all[byProject], x.all[byProject+alone]
+		x.all[byClass], x.free[byClass] = x.all[byProject], x.free[byProject]
 	}
 	mix := x.mix()
-	if err := x.run([]Plan{mix}, repeats, workers); err != nil {
+	if err := x.run([]Plan{mix}, repeats, workers, false); err != nil {
 		return nil, err
 	}
 	x.plans = append(x.plans, mix)
@@ -267,9 +267,6 @@ func (x *weighing) shared() bool {
 	return false
 }
 
-// alone marks readings of a plan with a link that is never shared.
-const alone = " alone"
-
 // surfaceShare is what drawing the break-even counts for in the progress.
 const surfaceShare = 0.25
 
@@ -279,13 +276,13 @@ func (x *weighing) step(n int64) bool {
 	return x.tell == nil || x.tell(min(float64(done)/float64(x.total), 1))
 }
 
-// run reads the first repeats of plans.
-func (x *weighing) run(plans []Plan, repeats, workers int) error {
+// run reads the first repeats of plans; free says that the store's link is never shared.
+func (x *weighing) run(plans []Plan, repeats, workers int, free bool) error {
 	worlds := make([]*sim.World, len(plans))
 	results := make([][]reading, len(plans))
 	for i, p := range plans {
 		worlds[i] = x.w.WithCaching(p.Rules)
-		if strings.HasSuffix(p.Key, alone) {
+		if free {
 			worlds[i] = worlds[i].WithFreeStore()
 		}
 		results[i] = make([]reading, repeats)
@@ -301,7 +298,7 @@ func (x *weighing) run(plans []Plan, repeats, workers int) error {
 		if err != nil {
 			return err
 		}
-		if strings.HasSuffix(plans[p].Key, alone) {
+		if free {
 			results[p][r] = *readAlone(t, hour{from: x.from, to: x.from + units.Hour})
 		} else {
 			results[p][r] = *read(t, r, hour{from: x.from, to: x.from + units.Hour})
@@ -311,20 +308,27 @@ func (x *weighing) run(plans []Plan, repeats, workers int) error {
 		}
 		return t.Check()
 	})
+	into := x.all
+	if free {
+		into = x.free
+	}
 	for i, p := range plans {
-		x.all[p.Key] = results[i]
+		into[p.Key] = results[i]
 	}
 	return err
 }
 
-// values are one number of every repeat of a plan.
-func (x *weighing) values(key string, of func(*reading) float64) []float64 {
-	list := x.all[key]
+// values are one number of every repeat.
+func values(list []reading, of func(*reading) float64) []float64 {
 	out := make([]float64, len(list))
 	for i := range list {
 		out[i] = of(&list[i])
 	}
 	return out
+}
+
+func (x *weighing) values(key string, of func(*reading) float64) []float64 {
+	return values(x.all[key], of)
 }
 
 // figure and differs are a number of a plan, and less that without a cache.

@@ -191,28 +191,15 @@ func (s *server) describe(ctx context.Context, in store.Inputs, out *Scenario) (
 
 // OutcomeBrief is an outcome without its result.
 type OutcomeBrief struct {
-	ID       uint64       `json:"id" doc:"Number of the outcome."`
-	Scenario string       `json:"scenario" doc:"Scenario that was simulated."`
-	State    string       `json:"state" enum:"queued,running,done,failed,cancelled" doc:"How far it has come."`
-	Progress float64      `json:"progress" doc:"Share done, 0 to 1."`
-	Error    string       `json:"error,omitempty" doc:"Why it failed."`
-	Asked    string       `json:"asked" format:"date-time" doc:"When it was asked for."`
-	Seconds  float64      `json:"seconds,omitempty" doc:"How long it took."`
-	By       string       `json:"by" doc:"Whose token asked."`
-	Digest   string       `json:"digest,omitempty" doc:"sha256 of the result."`
-	Inputs   store.Inputs `json:"inputs" doc:"Exactly what it was computed from."`
-	Summary  *runs.Gist   `json:"summary,omitempty" doc:"Main figures, once it is done."`
+	WorkBrief
+	Digest  string       `json:"digest,omitempty" doc:"sha256 of the result."`
+	Inputs  store.Inputs `json:"inputs" doc:"Exactly what it was computed from."`
+	Summary *runs.Gist   `json:"summary,omitempty" doc:"Main figures, once it is done."`
 }
 
 func briefOf(o store.Outcome, progress float64) OutcomeBrief {
-	b := OutcomeBrief{
-		ID: o.ID, Scenario: o.Scenario, State: string(o.State), Progress: progress, Error: o.Error,
-		Asked: o.Asked.Format("2006-01-02T15:04:05.000Z"), By: o.By, Digest: o.Digest,
-	}
-	_ = json.Unmarshal([]byte(o.Inputs), &b.Inputs) // ours; empty if it cannot be read
-	if o.Started != nil && o.Ended != nil {
-		b.Seconds = o.Ended.Sub(*o.Started).Seconds()
-	}
+	work, in := workOf(o, progress)
+	b := OutcomeBrief{WorkBrief: work, Digest: o.Digest, Inputs: in}
 	var sum runs.Gist
 	if o.State == store.Done && json.Unmarshal([]byte(o.Summary), &sum) == nil {
 		b.Summary = &sum

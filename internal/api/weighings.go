@@ -6,6 +6,7 @@ import (
 	"errors"
 	"net/http"
 
+	"tachyphor/core/document"
 	"tachyphor/core/weigh"
 	"tachyphor/internal/runs"
 	"tachyphor/internal/store"
@@ -15,15 +16,8 @@ import (
 
 // WeighingBrief is a weighing in a few words.
 type WeighingBrief struct {
-	ID       uint64    `json:"id" doc:"Number of the weighing."`
-	Scenario string    `json:"scenario" doc:"Name of the scenario."`
+	WorkBrief
 	Revision int       `json:"revision" doc:"Revision of the scenario that was weighed."`
-	State    string    `json:"state" enum:"queued,running,done,failed,cancelled" doc:"How far it has come."`
-	Progress float64   `json:"progress" doc:"Share that is done, 0 to 1."`
-	Error    string    `json:"error,omitempty" doc:"What went wrong, when it failed."`
-	Asked    string    `json:"asked" doc:"When it was asked for."`
-	By       string    `json:"by" doc:"Who asked."`
-	Seconds  float64   `json:"seconds,omitempty" doc:"How long it took."`
 	Ask      weigh.Ask `json:"ask" doc:"What was asked."`
 	Headline string    `json:"headline,omitempty" doc:"The answer in a sentence, once it is done."`
 	Best     string    `json:"best,omitempty" doc:"Key of the plan to have, once it is done."`
@@ -39,13 +33,13 @@ var weighings = longWork[WeighingBrief]{store.Weighing, "weighing", "weighing", 
 
 // briefOfWeighing tells long work as a weighing.
 func briefOfWeighing(o store.Outcome, progress float64) WeighingBrief {
-	b := briefOf(o, progress)
-	out := WeighingBrief{ID: b.ID, Scenario: b.Scenario, State: b.State, Progress: b.Progress, Error: b.Error, Asked: b.Asked, By: b.By, Seconds: b.Seconds}
-	if b.Inputs.Weigh != nil {
-		out.Ask = *b.Inputs.Weigh
+	work, in := workOf(o, progress)
+	out := WeighingBrief{WorkBrief: work}
+	if in.Weigh != nil {
+		out.Ask = *in.Weigh
 	}
-	for _, r := range b.Inputs.Documents {
-		if r.Kind == "Scenario" {
+	for _, r := range in.Documents {
+		if r.Kind == document.KindScenario {
 			out.Revision = r.Revision
 		}
 	}

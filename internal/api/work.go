@@ -2,6 +2,7 @@ package api
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"net/http"
@@ -20,6 +21,35 @@ type longWork[B any] struct {
 	name  string // of one; its addresses have an s behind it
 	doing string // what is done: "simulation"
 	brief func(store.Outcome, float64) B
+}
+
+// WorkBrief is what is told of every long work.
+type WorkBrief struct {
+	ID       uint64  `json:"id" doc:"Its number."`
+	Scenario string  `json:"scenario" doc:"Name of the scenario."`
+	State    string  `json:"state" enum:"queued,running,done,failed,cancelled" doc:"How far it has come."`
+	Progress float64 `json:"progress" doc:"Share done, 0 to 1."`
+	Error    string  `json:"error,omitempty" doc:"Why it failed."`
+	Asked    string  `json:"asked" format:"date-time" doc:"When it was asked for."`
+	Seconds  float64 `json:"seconds,omitempty" doc:"How long it took."`
+	By       string  `json:"by" doc:"Whose token asked."`
+}
+
+// Work returns it, of all that it is a part of.
+func (b WorkBrief) Work() WorkBrief { return b }
+
+// workOf tells of work, and what it was computed from.
+func workOf(o store.Outcome, progress float64) (WorkBrief, store.Inputs) {
+	b := WorkBrief{
+		ID: o.ID, Scenario: o.Scenario, State: string(o.State), Progress: progress, Error: o.Error,
+		Asked: o.Asked.Format("2006-01-02T15:04:05.000Z"), By: o.By,
+	}
+	if o.Started != nil && o.Ended != nil {
+		b.Seconds = o.Ended.Sub(*o.Started).Seconds()
+	}
+	var in store.Inputs
+	_ = json.Unmarshal([]byte(o.Inputs), &in) // ours; empty if it cannot be read
+	return b, in
 }
 
 // WorkPath names an outcome or a weighing in an address.

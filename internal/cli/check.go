@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"os"
 	"slices"
 	"strings"
 
@@ -116,14 +115,7 @@ func (p *program) mend(s *stack, list []client.Reviewed) (int, error) {
 		}
 	}
 	for file, of := range edits {
-		out, err := document.Mend(s.files[file], of)
-		if err != nil {
-			return 0, fmt.Errorf("%s: %w", file, err)
-		}
-		if _, faults := document.Parse(file, out); len(faults) > 0 {
-			return 0, fmt.Errorf("%s: a defect: the mended file cannot be read; nothing was written: %w", file, faults)
-		}
-		if err := replace(file, out); err != nil {
+		if err := mendFile(file, s.files[file], of); err != nil {
 			return 0, err
 		}
 	}
@@ -132,23 +124,6 @@ func (p *program) mend(s *stack, list []client.Reviewed) (int, error) {
 	}
 	fmt.Fprintf(p.err, "%s mended in %s.\n", counted(n, "finding"), counted(len(edits), "file"))
 	return n, nil
-}
-
-// replace writes a file anew, at once or not at all.
-func replace(file string, data []byte) error {
-	info, err := os.Stat(file)
-	if err != nil {
-		return err
-	}
-	beside := file + ".tachyphor-new"
-	if err := os.WriteFile(beside, data, info.Mode().Perm()); err != nil {
-		return err
-	}
-	if err := os.Rename(beside, file); err != nil {
-		_ = os.Remove(beside)
-		return err
-	}
-	return nil
 }
 
 // checkStored reviews stored templates.

@@ -211,11 +211,7 @@ func (p *program) getOutcomes(ctx context.Context, c *client.Client, args []stri
 			}
 			cost = units.Money(s.CostPerMonth * float64(units.Unit)).Short(s.Currency)
 		}
-		asked := o.Asked
-		if t, err := time.Parse(time.RFC3339, asked); err == nil {
-			asked = t.Local().Format("2006-01-02 15:04:05")
-		}
-		l.rows = append(l.rows, []string{strconv.FormatUint(o.ID, 10), o.Scenario, o.State, delay, cost, asked})
+		l.rows = append(l.rows, []string{strconv.FormatUint(o.ID, 10), o.Scenario, o.State, delay, cost, here(o.Asked)})
 	}
 	return p.show(l)
 }
@@ -333,4 +329,13 @@ func coloured(line string) string {
 	default:
 		return line
 	}
+}
+
+// here writes a moment of the service in this machine's time.
+func here(moment string) string {
+	t, err := time.Parse(time.RFC3339, moment)
+	if err != nil {
+		return moment
+	}
+	return t.Local().Format("2006-01-02 15:04:05")
 }

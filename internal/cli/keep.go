@@ -5,7 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"os"
-	"path/filepath"
 	"slices"
 	"strings"
 
@@ -125,7 +124,7 @@ func (p *program) keep(ctx context.Context, folder string, f keepFlags) error {
 	k.Parts = caching.Weigh(parts, speeds, before != nil)
 	k.Includes = caching.Includes(k.Parts)
 	if f.write != "" {
-		if err := writeSnapshot(s, f.write); err != nil {
+		if err := whole(f.write, s.Write); err != nil {
 			return err
 		}
 		fmt.Fprintf(p.err, "Snapshot of %s files written into %s.\n", units.Count(int64(s.Tree.Files)), f.write)
@@ -144,24 +143,6 @@ func readSnapshot(file string) (*probe.Snapshot, error) {
 		return nil, no(fmt.Errorf("%s: %w", file, err))
 	}
 	return s, nil
-}
-
-func writeSnapshot(s *probe.Snapshot, file string) error {
-	out, err := os.CreateTemp(filepath.Dir(file), ".snapshot-")
-	if err != nil {
-		return err
-	}
-	err = s.Write(out)
-	if cerr := out.Close(); err == nil {
-		err = cerr
-	}
-	if err == nil {
-		err = os.Rename(out.Name(), file)
-	}
-	if err != nil {
-		_ = os.Remove(out.Name())
-	}
-	return err
 }
 
 // speeds are those of a cluster's store.
@@ -206,15 +187,10 @@ func (p *program) speeds(ctx context.Context, f keepFlags) (caching.Terms, error
 		d = docs[0]
 	}
 	spec := &d.Value.(*document.Cluster).Spec
-	each := func(total, flow units.Rate) float64 {
-		if flow == 0 || total > 0 && total < flow {
-			return float64(total)
-		}
-		return float64(flow)
-	}
-	l := spec.Links.Store
+	l := &spec.Links.Store
+	down, up := l.Alone()
 	return caching.Terms{
-		Change: 0.05, Down: each(l.Down, l.PerFlow), Up: each(l.Up, l.PerFlowUp), Pack: float64(spec.Store.Pack), Unpack: float64(spec.Store.Unpack), Latency: l.Latency.Seconds(),
+		Change: 0.05, Down: float64(down), Up: float64(up), Pack: float64(spec.Store.Pack), Unpack: float64(spec.Store.Unpack), Latency: l.Latency.Seconds(),
 	}, nil
 }
 

@@ -160,14 +160,12 @@ func (p *program) scraped(ctx context.Context, cl *client.Client, name string, f
 	if err != nil {
 		return nil, "", no(err)
 	}
-	var out bytes.Buffer
-	if err := log.WriteCSV(&out); err != nil {
-		return nil, "", no(err)
-	}
 	if f.write == "" {
-		return out.Bytes(), f.prometheus, nil
+		var out bytes.Buffer
+		err := log.WriteCSV(&out)
+		return out.Bytes(), f.prometheus, no(err)
 	}
-	if err := os.WriteFile(f.write, out.Bytes(), 0o600); err != nil {
+	if err := whole(f.write, log.WriteCSV); err != nil {
 		return nil, "", no(err)
 	}
 	fmt.Fprintf(p.err, "%s of %s written to %s.\n", counted(log.Samples(), "sample"), counted(len(log.Series), "container"), f.write)

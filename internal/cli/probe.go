@@ -161,23 +161,8 @@ func (p *program) probe(ctx context.Context, folder string, f probeFlags) error 
 // intoCluster makes changes in a stored cluster, or in the file of one.
 func (p *program) intoCluster(ctx context.Context, name string, edits func(*document.ClusterSpec) []document.Edit) error {
 	if isFile(name) {
-		data, err := p.read(name)
+		err := p.mendKind(name, document.KindCluster, func(d *document.Document) []document.Edit { return edits(&d.Value.(*document.Cluster).Spec) })
 		if err != nil {
-			return err
-		}
-		docs, faults := document.Parse(name, data)
-		if len(faults) > 0 {
-			return faults
-		}
-		at := slices.IndexFunc(docs, func(d *document.Document) bool { return d.Kind == document.KindCluster })
-		if at < 0 {
-			return no(fmt.Errorf("%s: there is no Cluster in it", name))
-		}
-		out, err := document.Mend(data, map[*document.Document][]document.Edit{docs[at]: edits(&docs[at].Value.(*document.Cluster).Spec)})
-		if err != nil {
-			return no(err)
-		}
-		if err := replace(name, out); err != nil {
 			return err
 		}
 		fmt.Fprintf(p.err, "%s is written anew; where each fact comes from stands in spec.measured.\n", name)

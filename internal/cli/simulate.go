@@ -101,7 +101,7 @@ func (p *program) simulateHere(ctx context.Context, file string, f simulateFlags
 		return no(errors.New("stopped; nothing was kept"))
 	}
 	if err != nil {
-		return no(fmt.Errorf("a defect of the engine, please report it with the scenario and seed %d: %w", w.Plan.Seed, err))
+		return defect(w, err)
 	}
 	return p.outcome(o)
 }
@@ -120,7 +120,7 @@ func (p *program) simulateThere(ctx context.Context, name string, f simulateFlag
 		}
 		return err
 	}
-	if err := p.watch(ctx, c, asked.ID, f.quiet); err != nil {
+	if err := p.watchOutcome(ctx, c, asked.ID, f.quiet); err != nil {
 		return err
 	}
 	o, err := c.Outcome(ctx, asked.ID, true)
@@ -134,23 +134,36 @@ func (p *program) simulateThere(ctx context.Context, name string, f simulateFlag
 	return nil
 }
 
-// watch follows a simulation to its end, and cancels it when it is interrupted. An
-// outcome that is not done is an error.
-func (p *program) watch(ctx context.Context, c *client.Client, id uint64, quiet bool) error {
-	bar := p.progress(fmt.Sprintf("outcome %d", id), quiet)
-	end, err := c.Watch(ctx, id, func(o client.OutcomeBrief) { bar.set(o.Progress) })
+// defect is what to do about an error that only the engine can make.
+func defect(w *sim.World, err error) error {
+	return no(fmt.Errorf("a defect of the engine, please report it with the scenario and seed %d: %w", w.Plan.Seed, err))
+}
+
+// watchOutcome follows a simulation to its end.
+func (p *program) watchOutcome(ctx context.Context, c *client.Client, id uint64, quiet bool) error {
+	return watch(ctx, p, fmt.Sprintf("outcome %d", id), quiet, id, c.Watch, c.Cancel)
+}
+
+// watch follows long work to its end, and cancels it when it is interrupted. Work that is
+// not done is an error.
+func watch[B interface{ Work() client.Work }](ctx context.Context, p *program, what string, quiet bool, id uint64,
+	follow func(context.Context, uint64, func(B)) (B, error), cancel func(context.Context, uint64) (B, error),
+) error {
+	bar := p.progress(what, quiet)
+	told, err := follow(ctx, id, func(b B) { bar.set(b.Work().Progress) })
+	end := told.Work()
 	bar.end(err == nil && end.State == "done")
 	if ctx.Err() != nil {
-		stop, cancel := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
-		defer cancel()
-		_, _ = c.Cancel(stop, id)
-		return no(fmt.Errorf("outcome %d was cancelled", id))
+		stop, done := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
+		defer done()
+		_, _ = cancel(stop, id)
+		return no(fmt.Errorf("%s was cancelled", what))
 	}
 	if err != nil {
 		return err
 	}
 	if end.State != "done" {
-		return no(fmt.Errorf("outcome %d %s: %s", id, end.State, end.Error))
+		return no(fmt.Errorf("%s %s: %s", what, end.State, end.Error))
 	}
 	return nil
 }

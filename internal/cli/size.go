@@ -194,12 +194,8 @@ func (p *program) applySizes(ctx context.Context, a *sizing.Advice, s *stack) er
 	if d.File == "-" {
 		return errors.New("--apply writes the file; name it instead of reading standard input")
 	}
-	out, err := document.Mend(s.files[d.File], map[*document.Document][]document.Edit{d: a.Edits})
-	if err != nil {
+	if err := mendFile(d.File, s.files[d.File], map[*document.Document][]document.Edit{d: a.Edits}); err != nil {
 		return no(err)
-	}
-	if err := replace(d.File, out); err != nil {
-		return err
 	}
 	fmt.Fprintf(p.err, "%s is written anew.\n", d.File)
 	return nil
@@ -217,7 +213,7 @@ func (p *program) trySizes(ctx context.Context, a *sizing.Advice, scenario strin
 		if err != nil {
 			return err
 		}
-		if err := p.watch(ctx, cl, o.ID, false); err != nil {
+		if err := p.watchOutcome(ctx, cl, o.ID, false); err != nil {
 			return err
 		}
 		ids[i] = o.ID

@@ -10,7 +10,6 @@ import (
 	"slices"
 	"strconv"
 	"strings"
-	"time"
 
 	"tachyphor/client"
 	"tachyphor/core/document"
@@ -154,23 +153,11 @@ func (p *program) weighHere(ctx context.Context, file string, f weighFlags) (*we
 		return nil, nil, no(errors.New("stopped; nothing was kept"))
 	}
 	if err != nil {
-		return nil, nil, no(fmt.Errorf("a defect of the engine, please report it with the scenario and seed %d: %w", w.Plan.Seed, err))
+		return nil, nil, defect(w, err)
 	}
 	return o, func(plan *weigh.Weighed) error {
-		data, err := p.read(file)
+		err := p.mendKind(file, document.KindScenario, func(*document.Document) []document.Edit { return plan.Edits })
 		if err != nil {
-			return err
-		}
-		docs, faults := document.Parse(file, data)
-		if len(faults) > 0 {
-			return faults
-		}
-		at := slices.IndexFunc(docs, func(d *document.Document) bool { return d.Kind == document.KindScenario })
-		out, err := document.Mend(data, map[*document.Document][]document.Edit{docs[at]: plan.Edits})
-		if err != nil {
-			return no(err)
-		}
-		if err := replace(file, out); err != nil {
 			return err
 		}
 		fmt.Fprintf(p.err, "%s is written anew.\n", file)
@@ -188,20 +175,8 @@ func (p *program) weighThere(ctx context.Context, name string, f weighFlags) (*w
 		}
 		return nil, nil, err
 	}
-	bar := p.progress(fmt.Sprintf("weighing %d", asked.ID), f.quiet)
-	end, err := c.WatchWeighing(ctx, asked.ID, func(w client.WeighingBrief) { bar.set(w.Progress) })
-	bar.end(err == nil && end.State == "done")
-	if ctx.Err() != nil {
-		stop, cancel := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
-		defer cancel()
-		_, _ = c.CancelWeighing(stop, asked.ID)
-		return nil, nil, no(fmt.Errorf("weighing %d was cancelled", asked.ID))
-	}
-	if err != nil {
+	if err := watch(ctx, p, fmt.Sprintf("weighing %d", asked.ID), f.quiet, asked.ID, c.WatchWeighing, c.CancelWeighing); err != nil {
 		return nil, nil, err
-	}
-	if end.State != "done" {
-		return nil, nil, no(fmt.Errorf("weighing %d %s: %s", asked.ID, end.State, end.Error))
 	}
 	w, err := c.Weighing(ctx, asked.ID)
 	if err != nil {
@@ -247,11 +222,7 @@ func (p *program) getWeighings(ctx context.Context, c *client.Client, args []str
 	}
 	l := listing{columns: []column{{"weighing", true}, {"scenario", false}, {"revision", true}, {"state", false}, {"best", false}, {"asked", false}}, value: list}
 	for _, w := range list {
-		asked := w.Asked
-		if t, err := time.Parse(time.RFC3339, asked); err == nil {
-			asked = t.Local().Format("2006-01-02 15:04:05")
-		}
-		l.rows = append(l.rows, []string{strconv.FormatUint(w.ID, 10), w.Scenario, strconv.Itoa(w.Revision), w.State, w.Best, asked})
+		l.rows = append(l.rows, []string{strconv.FormatUint(w.ID, 10), w.Scenario, strconv.Itoa(w.Revision), w.State, w.Best, here(w.Asked)})
 	}
 	return p.show(l)
 }

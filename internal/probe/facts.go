@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strings"
 	"time"
 
 	"tachyphor/core/document"
@@ -92,16 +93,7 @@ func (r *Report) Edits(c *document.ClusterSpec, p Packing) []document.Edit {
 	return append(out, document.Edit{Op: "add", Path: document.Pointer("spec", "measured"), Value: list})
 }
 
-// rateText writes a rate to three digits.
+// rateText writes a rate to three digits, as a document has it.
 func rateText(x float64) string {
-	for _, u := range []struct {
-		name string
-		by   float64
-	}{{"GB", 1e9}, {"MB", 1e6}, {"kB", 1e3}} {
-		if x >= u.by {
-			digits := 2 - int(math.Floor(math.Log10(x/u.by)))
-			return fmt.Sprintf("%.*f%s/s", max(digits, 0), x/u.by, u.name)
-		}
-	}
-	return fmt.Sprintf("%.0fB/s", math.Max(x, 1))
+	return strings.ReplaceAll(units.Decimal(math.Max(x, 1)), " ", "") + "/s"
 }

@@ -1156,7 +1156,7 @@ export interface components {
             groups: components["schemas"]["Group"][];
             /**
              * Format: int64
-             * @description Number of the outcome.
+             * @description Its number.
              */
             id: number;
             /** @description Exactly what it was computed from. */
@@ -1166,7 +1166,7 @@ export interface components {
              * @description Share done, 0 to 1.
              */
             progress: number;
-            /** @description Scenario that was simulated. */
+            /** @description Name of the scenario. */
             scenario: string;
             /**
              * Format: double
@@ -1959,7 +1959,7 @@ export interface components {
             error?: string;
             /**
              * Format: int64
-             * @description Number of the outcome.
+             * @description Its number.
              */
             id: number;
             /** @description Exactly what it was computed from. */
@@ -1971,7 +1971,7 @@ export interface components {
             progress: number;
             /** @description The result, once it is done. */
             result?: components["schemas"]["Outcome"];
-            /** @description Scenario that was simulated. */
+            /** @description Name of the scenario. */
             scenario: string;
             /**
              * Format: double
@@ -1989,24 +1989,27 @@ export interface components {
         KeptWeighing: {
             /** @description What was asked. */
             ask: components["schemas"]["Ask"];
-            /** @description When it was asked for. */
+            /**
+             * Format: date-time
+             * @description When it was asked for.
+             */
             asked: string;
             /** @description Key of the plan to have, once it is done. */
             best?: string;
-            /** @description Who asked. */
+            /** @description Whose token asked. */
             by: string;
-            /** @description What went wrong, when it failed. */
+            /** @description Why it failed. */
             error?: string;
             /** @description The answer in a sentence, once it is done. */
             headline?: string;
             /**
              * Format: int64
-             * @description Number of the weighing.
+             * @description Its number.
              */
             id: number;
             /**
              * Format: double
-             * @description Share that is done, 0 to 1.
+             * @description Share done, 0 to 1.
              */
             progress: number;
             /** @description The result, once it is done. */
@@ -2351,7 +2354,7 @@ export interface components {
             error?: string;
             /**
              * Format: int64
-             * @description Number of the outcome.
+             * @description Its number.
              */
             id: number;
             /** @description Exactly what it was computed from. */
@@ -2361,7 +2364,7 @@ export interface components {
              * @description Share done, 0 to 1.
              */
             progress: number;
-            /** @description Scenario that was simulated. */
+            /** @description Name of the scenario. */
             scenario: string;
             /**
              * Format: double
@@ -3662,24 +3665,27 @@ export interface components {
         WeighingBrief: {
             /** @description What was asked. */
             ask: components["schemas"]["Ask"];
-            /** @description When it was asked for. */
+            /**
+             * Format: date-time
+             * @description When it was asked for.
+             */
             asked: string;
             /** @description Key of the plan to have, once it is done. */
             best?: string;
-            /** @description Who asked. */
+            /** @description Whose token asked. */
             by: string;
-            /** @description What went wrong, when it failed. */
+            /** @description Why it failed. */
             error?: string;
             /** @description The answer in a sentence, once it is done. */
             headline?: string;
             /**
              * Format: int64
-             * @description Number of the weighing.
+             * @description Its number.
              */
             id: number;
             /**
              * Format: double
-             * @description Share that is done, 0 to 1.
+             * @description Share done, 0 to 1.
              */
             progress: number;
             /**

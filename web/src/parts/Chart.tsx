@@ -29,6 +29,19 @@ export type Option = echarts.EChartsCoreOption;
 /** css reads a colour of the theme. */
 export const css = (name: string) => getComputedStyle(document.documentElement).getPropertyValue(name).trim();
 
+/** look is what all charts have alike: the colours of lines and letters, tips, and a legend of short strokes below. */
+export function look() {
+  const line = css("--color-base-300");
+  const ink = css("--color-base-content");
+  const textStyle = { color: ink };
+  return {
+    line,
+    ink,
+    tooltip: { trigger: "item", backgroundColor: css("--color-base-100"), borderColor: line, textStyle },
+    legend: { bottom: 0, left: 0, textStyle, itemWidth: 28, icon: "path://M0 4h28v3H0z" },
+  };
+}
+
 export const font = '"Inter Variable", sans-serif';
 
 /** A chart in our theme; `build` is asked again when the theme changes. */

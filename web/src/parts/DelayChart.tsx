@@ -1,6 +1,6 @@
 import { useCallback } from "react";
 import { duration } from "../words";
-import Chart, { css, type Option } from "./Chart";
+import Chart, { css, look, type Option } from "./Chart";
 
 const colours = [
   "--color-primary",
@@ -24,16 +24,12 @@ export default function DelayChart({
   series: { name: string; curve: { percent: number; ns: number }[] }[];
 }) {
   const build = useCallback((): Option => {
-    const line = css("--color-base-300");
-    const ink = css("--color-base-content");
+    const { line, ink, tooltip, legend } = look();
     return {
       grid: { left: 48, right: 16, top: 16, bottom: 84 },
-      legend: { bottom: 0, left: 0, textStyle: { color: ink }, itemWidth: 28, icon: "path://M0 4h28v3H0z" },
+      legend,
       tooltip: {
-        trigger: "item",
-        backgroundColor: css("--color-base-100"),
-        borderColor: line,
-        textStyle: { color: ink },
+        ...tooltip,
         formatter: (p: { seriesName: string; value: [number, number] }) =>
           `${p.seriesName}: ${p.value[1]} % start within ${duration(p.value[0] * 1e9)}`,
       },

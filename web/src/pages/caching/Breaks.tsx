@@ -1,7 +1,7 @@
 import { useCallback } from "react";
 import { useSearchParams } from "react-router";
 import type { Schemas } from "../../api/client";
-import Chart, { css, type Option } from "../../parts/Chart";
+import Chart, { look, type Option } from "../../parts/Chart";
 import { DataTable } from "../../parts/DataTable";
 import { duration } from "../../words";
 import { planColours, quantityText } from "./plan";
@@ -16,18 +16,14 @@ export function Breaks({ s }: { s: Surface }) {
     s.curves.find((c) => c.quantity === s.x.quantity) ??
     s.curves[0];
   const build = useCallback((): Option => {
-    const line = css("--color-base-300");
-    const ink = css("--color-base-content");
+    const { line, ink, tooltip, legend } = look();
     if (!along) return {};
     const top = (2.4 * Math.max(...(along.ns[0] ?? [1]))) / 1e9;
     return {
       grid: { left: 56, right: 16, top: 16, bottom: 84 },
-      legend: { bottom: 0, left: 0, textStyle: { color: ink }, itemWidth: 28, icon: "path://M0 4h28v3H0z" },
+      legend,
       tooltip: {
-        trigger: "item",
-        backgroundColor: css("--color-base-100"),
-        borderColor: line,
-        textStyle: { color: ink },
+        ...tooltip,
         formatter: (p: { seriesName: string; value: [number, number] }) =>
           `${p.seriesName}: ${duration(p.value[1] * 1e9)} of a build at ${quantityText(along.unit, p.value[0])}`,
       },

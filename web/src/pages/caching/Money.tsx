@@ -1,5 +1,5 @@
 import { useCallback } from "react";
-import Chart, { css, type Option } from "../../parts/Chart";
+import Chart, { css, look, type Option } from "../../parts/Chart";
 import { DataTable } from "../../parts/DataTable";
 import { likeMoney } from "../../words";
 import type { Weighing } from "./plan";
@@ -13,13 +13,12 @@ export function Money({ o }: { o: Weighing }) {
   causes.sort((a, b) => order(a) - order(b));
   const stored = o.plans.filter((p) => p.storedGB.some((x) => x > 0));
   const build = useCallback((): Option => {
-    const line = css("--color-base-300");
-    const ink = css("--color-base-content");
+    const { line, ink, legend } = look();
     const first = stored[0]?.storedGB.length ?? 1;
     const day = o.spanNs / 864e11 / first;
     return {
       grid: { left: 52, right: 16, top: 16, bottom: 60 },
-      legend: { bottom: 0, left: 0, textStyle: { color: ink }, itemWidth: 28, icon: "path://M0 4h28v3H0z" },
+      legend,
       xAxis: {
         type: "value",
         max: o.spanNs / 864e11,

@@ -1,5 +1,5 @@
 import { useCallback } from "react";
-import Chart, { css, type Option } from "../../parts/Chart";
+import Chart, { css, look, type Option } from "../../parts/Chart";
 import { DataTable } from "../../parts/DataTable";
 import { count } from "../../words";
 import type { Weighed, Weighing } from "./plan";
@@ -22,8 +22,7 @@ export function PaysOff({ o, at }: { o: Weighing; at: number }) {
     (p) => shown.includes(p.key) || ((p.key === o.today || p.key === o.best) && p.key !== "none"),
   );
   const build = useCallback((): Option => {
-    const line = css("--color-base-300");
-    const ink = css("--color-base-content");
+    const { line, ink, tooltip, legend } = look();
     const course = (p: Weighed) => {
       const pays = p.groups[at]?.pays;
       return (pays?.at ?? []).map((n, i) => [n, (pays?.courseNs[i] ?? 0) / n / 1e9]);
@@ -33,12 +32,9 @@ export function PaysOff({ o, at }: { o: Weighing; at: number }) {
     const high = Math.max(0, ...all.flatMap((c) => c.map((p) => p[1] ?? 0)));
     return {
       grid: { left: 64, right: 16, top: 16, bottom: 84 },
-      legend: { bottom: 0, left: 0, textStyle: { color: ink }, itemWidth: 28, icon: "path://M0 4h28v3H0z" },
+      legend,
       tooltip: {
-        trigger: "item",
-        backgroundColor: css("--color-base-100"),
-        borderColor: line,
-        textStyle: { color: ink },
+        ...tooltip,
         formatter: (p: { seriesName: string; value: [number, number] }) =>
           `${p.seriesName}: after ${count(p.value[0])} builds, ${Math.abs(p.value[1]).toFixed(1)} s ${p.value[1] > 0 ? "more" : "less"} a build than without a cache`,
       },

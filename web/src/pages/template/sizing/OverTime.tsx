@@ -1,13 +1,12 @@
 import { useCallback } from "react";
 import type { Schemas } from "../../../api/client";
-import Chart, { css, type Option } from "../../../parts/Chart";
+import Chart, { css, look, type Option } from "../../../parts/Chart";
 import { amount } from "../../../words";
 
 /** CPU in use over the time of a run: of all of them, and of a usual one. */
 export function OverTime({ of }: { of: Schemas["Advice"] }) {
   const build = useCallback((): Option => {
-    const line = css("--color-base-300");
-    const ink = css("--color-base-content");
+    const { line, ink, tooltip } = look();
     const { minutes, p10, p50, p90, usual } = of.overTime;
     const end = minutes.at(-1) ?? 1;
     const level = (name: string, cores: number, colour: string, dashed: boolean) => ({
@@ -48,10 +47,8 @@ export function OverTime({ of }: { of: Schemas["Advice"] }) {
         ],
       },
       tooltip: {
+        ...tooltip,
         trigger: "axis",
-        backgroundColor: css("--color-base-100"),
-        borderColor: line,
-        textStyle: { color: ink },
         formatter: (list: { axisValue: number }[]) => {
           const at = list[0]?.axisValue ?? 0;
           const i = minutes.findIndex((m) => m >= at - 1e-9);

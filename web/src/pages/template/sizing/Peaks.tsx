@@ -1,6 +1,6 @@
 import { useCallback } from "react";
 import type { Schemas } from "../../../api/client";
-import Chart, { css, type Option } from "../../../parts/Chart";
+import Chart, { css, look, type Option } from "../../../parts/Chart";
 import { amount, bytes, count } from "../../../words";
 
 const GiB = 2 ** 30;
@@ -8,8 +8,7 @@ const GiB = 2 ** 30;
 /** How peaks of memory are spread, with the sizes that are spoken of. */
 export function Peaks({ of }: { of: Schemas["Advice"] }) {
   const build = useCallback((): Option => {
-    const line = css("--color-base-300");
-    const ink = css("--color-base-content");
+    const { line, ink, tooltip } = look();
     const bins = of.peaks;
     const most = Math.max(...bins.map((b) => b.runs), 1);
     const width = bins.length > 0 ? (amount(bins[0]?.to ?? 0) - amount(bins[0]?.from ?? 0)) / GiB : 1;
@@ -64,10 +63,7 @@ export function Peaks({ of }: { of: Schemas["Advice"] }) {
       grid: { left: 48, right: 16, top: 12, bottom: 92 },
       legend: { bottom: 0, left: 0, textStyle: { color: ink }, itemWidth: 22, itemHeight: 8 },
       tooltip: {
-        trigger: "item",
-        backgroundColor: css("--color-base-100"),
-        borderColor: line,
-        textStyle: { color: ink },
+        ...tooltip,
         formatter: (p: { seriesName: string; value: [number, number] }) =>
           `${(p.value[0] - width / 2).toFixed(1)} to ${(p.value[0] + width / 2).toFixed(1)} GiB: ${count(p.value[1])} ${p.seriesName}`,
       },

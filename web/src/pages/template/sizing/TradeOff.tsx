@@ -1,14 +1,13 @@
 import { useCallback } from "react";
 import type { Schemas } from "../../../api/client";
-import Chart, { css, type Option } from "../../../parts/Chart";
+import Chart, { css, look, type Option } from "../../../parts/Chart";
 
 type Point = Schemas["Point"];
 
 /** What each request of CPU costs, and how much it stretches work on a full node. */
 export function TradeOff({ of }: { of: Schemas["Advice"] }) {
   const build = useCallback((): Option => {
-    const line = css("--color-base-300");
-    const ink = css("--color-base-content");
+    const { line, ink, tooltip } = look();
     const fits = of.curve.filter((p) => p.agents > 0);
     const xy = (p: Point) => ({ value: [1000 * p.perRun, p.expected], point: p });
     const dot = (name: string, p: Point, colour: string, side: "bottom" | "right") => ({
@@ -33,10 +32,7 @@ export function TradeOff({ of }: { of: Schemas["Advice"] }) {
     return {
       grid: { left: 56, right: 24, top: 12, bottom: 48 },
       tooltip: {
-        trigger: "item",
-        backgroundColor: css("--color-base-100"),
-        borderColor: line,
-        textStyle: { color: ink },
+        ...tooltip,
         formatter: (p: { data: { point?: Point } }) =>
           p.data.point
             ? `${p.data.point.cpu} CPU: ${p.data.point.agents} on a node, ${p.data.point.expected.toFixed(3)} times as long (${p.data.point.expectedLow.toFixed(3)} to ${p.data.point.expectedHigh.toFixed(3)}), ${of.currency} ${(1000 * p.data.point.perRun).toFixed(2)} for 1,000 runs`
