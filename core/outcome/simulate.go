@@ -8,14 +8,31 @@ import (
 	"tachyphor/core/units"
 )
 
-// Progress is told the share of a simulation that is done, 0 to 1, from several
-// goroutines; returning false stops it.
+// Progress is told the share of a simulation that is done, 0 to 1; returning false stops
+// it.
 type Progress func(done float64) bool
+
+// Forward tells p what several goroutines find: one at a time, and never less than
+// before, however late one of them is. It is nil for none.
+func (p Progress) Forward() Progress {
+	if p == nil {
+		return nil
+	}
+	var mu sync.Mutex
+	most := 0.0
+	return func(done float64) bool {
+		mu.Lock()
+		defer mu.Unlock()
+		most = max(most, done)
+		return p(most)
+	}
+}
 
 // Simulate runs every repeat of a world on the given number of workers and
 // returns the outcome and the trace of the first repeat. The result does not
 // depend on the number of workers. progress may be nil.
 func Simulate(w *sim.World, workers int, progress Progress) (*Outcome, *sim.Trace, error) {
+	progress = progress.Forward()
 	repeats := w.Plan.Repeats
 	sum := NewSum(w)
 	done := make([]atomic.Int64, repeats) // simulated time of each repeat

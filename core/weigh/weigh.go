@@ -186,7 +186,7 @@ func Weigh(q Question, workers int, progress outcome.Progress) (*Weighing, error
 	if err := q.Check(); err != nil {
 		return nil, err
 	}
-	x := &weighing{q: q, w: q.World, all: map[string][]reading{}, free: map[string][]reading{}, tell: progress}
+	x := &weighing{q: q, w: q.World, all: map[string][]reading{}, free: map[string][]reading{}, tell: progress.Forward()}
 	x.plans, x.today = plansOf(x.w)
 	jobs, err := x.w.Jobs(x.w.Plan.Seed, 0)
 	if err != nil {
