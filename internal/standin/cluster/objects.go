@@ -174,13 +174,18 @@ func (s *objects) remove(r apiResource, key string) (object, bool) {
 func (s *objects) list(r apiResource, namespace string) (all []object, version int) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	all = []object{}
+	return s.those(r, namespace), s.version
+}
+
+// those are the objects of a namespace, while nothing changes.
+func (s *objects) those(r apiResource, namespace string) []object {
+	all := []object{}
 	for _, key := range slices.Sorted(maps.Keys(s.all[r])) {
 		if namespace == "" || strings.HasPrefix(key, namespace+"/") {
 			all = append(all, clone(s.all[r][key]))
 		}
 	}
-	return all, s.version
+	return all
 }
 
 // tell passes a change on; who does not keep up loses its watch and opens another.
@@ -195,14 +200,13 @@ func (s *objects) tell(c change) {
 	}
 }
 
-// watch returns what is there and what changes from then on.
+// watch returns what is there and what changes from then on, with nothing lost between.
 func (s *objects) watch(r apiResource, namespace string) (now []object, then chan change, stop func()) {
-	now, _ = s.list(r, namespace)
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	then = make(chan change, 256)
 	s.watchers[then] = struct{}{}
-	return now, then, func() {
+	return s.those(r, namespace), then, func() {
 		s.mu.Lock()
 		defer s.mu.Unlock()
 		if _, ok := s.watchers[then]; ok {
