@@ -7,13 +7,13 @@ import (
 
 // A CacheSample is what the workspace cache did in one repeat.
 type CacheSample struct {
-	Hits      int64   `json:"hits" doc:"Jobs that found their workspace up to date."`
-	Stale     int64   `json:"stale" doc:"Jobs that found one out of date."`
-	Misses    int64   `json:"misses" doc:"Jobs that found none."`
-	Saves     int64   `json:"saves" doc:"Archives saved."`
-	KeptBytes float64 `json:"keptBytes" doc:"In the store on average, within the window."`
-	DownBytes int64   `json:"downBytes" doc:"Brought from the store within the window."`
-	UpBytes   int64   `json:"upBytes" doc:"Sent to the store within the window."`
+	Hits      int64                  `json:"hits" doc:"Jobs that found their workspace up to date."`
+	Stale     int64                  `json:"stale" doc:"Jobs that found one out of date."`
+	Misses    int64                  `json:"misses" doc:"Jobs that found none."`
+	Saves     int64                  `json:"saves" doc:"Archives saved."`
+	KeptBytes float64                `json:"keptBytes" doc:"In the store on average, within the window."`
+	DownBytes units.Sum[units.Bytes] `json:"downBytes" doc:"Brought from the store within the window."`
+	UpBytes   units.Sum[units.Bytes] `json:"upBytes" doc:"Sent to the store within the window."`
 }
 
 // Cache is what the workspace cache did.
@@ -41,7 +41,7 @@ func (s *Sum) cache() *Cache {
 		Stale:  fig(func(c *CacheSample) float64 { return float64(c.Stale) / tried(c) }),
 		Saves:  fig(func(c *CacheSample) float64 { return float64(c.Saves) }),
 		KeptGB: fig(func(c *CacheSample) float64 { return c.KeptBytes / gb }),
-		DownGB: fig(func(c *CacheSample) float64 { return float64(c.DownBytes) / gb }),
-		UpGB:   fig(func(c *CacheSample) float64 { return float64(c.UpBytes) / gb }),
+		DownGB: fig(func(c *CacheSample) float64 { return c.DownBytes.Float() / gb }),
+		UpGB:   fig(func(c *CacheSample) float64 { return c.UpBytes.Float() / gb }),
 	}
 }

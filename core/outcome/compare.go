@@ -50,20 +50,20 @@ var measures = []struct {
 	{"lead-mean", "lead time, mean", "ns", func(_ *Outcome, s *Sample) float64 { return s.Groups[0].Lead.Mean }},
 	{"lead-p95", "lead time, 95th percentile", "ns", func(_ *Outcome, s *Sample) float64 { return float64(s.Groups[0].Lead.P95) }},
 	{"cost-month", "cost a month", "money", func(o *Outcome, s *Sample) float64 {
-		return units.Money(s.Cost.TotalNano).Float() * float64(units.Month) / float64(o.SpanNs-o.WarmupNs)
+		return float64(units.AmountOf(s.Cost.TotalNano)) * float64(units.Month) / float64(o.SpanNs-o.WarmupNs)
 	}},
 	{"cost-job", "cost a job", "money", func(_ *Outcome, s *Sample) float64 {
-		return units.Money(s.Cost.TotalNano).Float() / float64(max(1, s.Groups[0].Jobs))
+		return float64(units.AmountOf(s.Cost.TotalNano)) / float64(max(1, s.Groups[0].Jobs))
 	}},
 	{"waiting-month", "worth of waiting a month, not paid", "money", func(o *Outcome, s *Sample) float64 {
-		return units.Money(s.Cost.WaitingNano).Float() * float64(units.Month) / float64(o.SpanNs-o.WarmupNs)
+		return float64(units.AmountOf(s.Cost.WaitingNano)) * float64(units.Month) / float64(o.SpanNs-o.WarmupNs)
 	}},
 	{"empty-share", "node time with nobody on it", "share", useShare(sim.UseEmpty)},
 	{"idle-share", "node time held by idle agents", "share", useShare(sim.UseIdle)},
 	{"stranded-share", "node time too small for any agent", "share", useShare(sim.UseStranded)},
 	{"lost-share", "node time of attempts cut short", "share", useShare(sim.UseLost)},
 	{"times-floor", "bill over the floor under it", "ratio", func(_ *Outcome, s *Sample) float64 {
-		return float64(s.Cost.TotalNano) / float64(max(1, s.Cost.FloorNano))
+		return timesFloor(&s.Cost)
 	}},
 	{"warm-share", "jobs that took an idle agent", "share", func(_ *Outcome, s *Sample) float64 {
 		return float64(s.Groups[0].Warm) / float64(max(1, s.Groups[0].Started))
@@ -74,7 +74,7 @@ var measures = []struct {
 	{"memory-kills", "attempts ended for want of memory", "count", trouble("out-of-memory")},
 	{"evictions", "agents evicted from nodes short of memory", "count", trouble("evicted")},
 	{"stretch-mean", "CPU wanted and not given, mean of a job", "ns", func(_ *Outcome, s *Sample) float64 {
-		return float64(s.Groups[0].CausesNs[sim.Stretched]) / float64(max(1, s.Groups[0].Ended))
+		return s.Groups[0].CausesNs[sim.Stretched].Over(s.Groups[0].Ended)
 	}},
 	{"failed", "jobs that failed for good", "count", trouble("failed")},
 	{"lost", "attempts cut short", "count", func(_ *Outcome, s *Sample) float64 { return float64(s.Groups[0].Lost) }},
@@ -82,11 +82,11 @@ var measures = []struct {
 
 func useShare(u sim.Use) func(*Outcome, *Sample) float64 {
 	return func(_ *Outcome, s *Sample) float64 {
-		var part, whole int64
+		var part, whole units.Sum[units.Money]
 		for _, p := range s.Cost.Pools {
-			part, whole = part+p.Uses[u], whole+p.Nano
+			part, whole = part.Plus(p.Uses[u]), whole.Plus(p.Nano)
 		}
-		return float64(part) / float64(max(1, whole))
+		return part.Float() / max(1, whole.Float())
 	}
 }
 
@@ -176,7 +176,7 @@ func (c *Comparison) sentence(currency string) string {
 	length := func(x float64) string { return units.Duration(x).Short() }
 	return fmt.Sprintf("With %s, 95 %% of jobs start within %s and the mean job ends after %s, for a monthly bill of %s.", c.Scenarios[last],
 		say(delay, length), say(lead, length),
-		say(cost, func(x float64) string { return units.Money(x * float64(units.Unit)).Short(currency) }))
+		say(cost, func(x float64) string { return units.Amount(x).Short(currency) }))
 }
 
 // designChanges lists the fields of the specs that are not the same everywhere.

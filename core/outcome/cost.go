@@ -12,7 +12,7 @@ type Cost struct {
 	PerMonth   stats.Figure `json:"perMonth" doc:"Money paid in a month."`
 	PerJob     stats.Figure `json:"perJob" doc:"Money paid for each job submitted."`
 	Parts      []CostPart   `json:"parts" doc:"What is not node time, a month; only what is paid for."`
-	Floor      stats.Figure `json:"floorPerMonth" doc:"The floor under the bill: the CPU and memory of the work itself at the cheapest prices that could hold it, and the fixed fee. No design on these pools can cost less."`
+	Floor      stats.Figure `json:"floorPerMonth" doc:"The floor under the bill: the least CPU and memory that the work done within the window needs at the cheapest prices that could hold it, and the fixed fee. No bill is below it."`
 	TimesFloor stats.Figure `json:"timesFloor" doc:"The bill over its floor."`
 	Waiting    stats.Figure `json:"waitingPerMonth" doc:"What people's waiting is worth; not part of the bill. 0 where the scenario does not price it."`
 	Pools      []PoolCost   `json:"pools" doc:"By node pool."`
@@ -45,15 +45,15 @@ func (s *Sum) cost() Cost {
 	w := s.world
 	window := w.Plan.Span - w.Plan.Warmup
 	monthly := float64(units.Month) / float64(window)
-	money := func(nano int64) float64 { return units.Money(nano).Float() * monthly }
+	money := func(nano units.Sum[units.Money]) float64 { return float64(units.AmountOf(nano)) * monthly }
 	c := Cost{
 		Currency: w.Currency,
 		PerMonth: s.figure(func(x *Sample) float64 { return money(x.Cost.TotalNano) }),
 		PerJob: s.figure(func(x *Sample) float64 {
-			return units.Money(x.Cost.TotalNano).Float() / float64(max(1, x.Groups[0].Jobs))
+			return float64(units.AmountOf(x.Cost.TotalNano)) / float64(max(1, x.Groups[0].Jobs))
 		}),
 		Floor:      s.figure(func(x *Sample) float64 { return money(x.Cost.FloorNano) }),
-		TimesFloor: s.figure(func(x *Sample) float64 { return float64(x.Cost.TotalNano) / float64(max(1, x.Cost.FloorNano)) }),
+		TimesFloor: s.figure(func(x *Sample) float64 { return timesFloor(&x.Cost) }),
 		Parts:      []CostPart{},
 		Waiting:    s.figure(func(x *Sample) float64 { return money(x.Cost.WaitingNano) }),
 	}
@@ -66,15 +66,15 @@ func (s *Sum) cost() Cost {
 		c.Pools = append(c.Pools, PoolCost{
 			Pool: pool.Name, NodeType: pool.Type,
 			PerMonth: s.figure(func(x *Sample) float64 { return money(x.Cost.Pools[p].Nano) }),
-			Nodes:    s.figure(func(x *Sample) float64 { return float64(x.Cost.Pools[p].NodeNs) / float64(window) }),
+			Nodes:    s.figure(func(x *Sample) float64 { return x.Cost.Pools[p].NodeNs.Float() / float64(window) }),
 		})
 	}
 	total := 0.0
 	for u, name := range sim.UseNames {
 		f := s.figure(func(x *Sample) float64 {
-			var sum int64
+			var sum units.Sum[units.Money]
 			for _, p := range x.Cost.Pools {
-				sum += p.Uses[u]
+				sum = sum.Plus(p.Uses[u])
 			}
 			return money(sum)
 		})
@@ -87,4 +87,12 @@ func (s *Sum) cost() Cost {
 		}
 	}
 	return c
+}
+
+// timesFloor is the bill over the floor under it; 0 where there is no floor.
+func timesFloor(c *CostSample) float64 {
+	if c.FloorNano.Sign() <= 0 {
+		return 0
+	}
+	return c.TotalNano.Float() / c.FloorNano.Float()
 }

@@ -23,11 +23,11 @@ type Limit struct {
 
 // OneMore is what one more of something would have done.
 type OneMore struct {
-	What        string  `json:"what" doc:"One more of what."`
-	MeanDelayNs float64 `json:"meanDelayNs" doc:"Mean start delay with it, in the first repeat."`
-	LessNs      float64 `json:"lessNs" doc:"How much shorter that is."`
-	MetHours    float64 `json:"metHours" doc:"Job-hours of start delay that it would have spared."`
-	CostNano    int64   `json:"costNano" doc:"What it would have added to the bill of the repeat; below 0 when it is less."`
+	What        string                 `json:"what" doc:"One more of what."`
+	MeanDelayNs float64                `json:"meanDelayNs" doc:"Mean start delay with it, in the first repeat."`
+	LessNs      float64                `json:"lessNs" doc:"How much shorter that is."`
+	MetHours    float64                `json:"metHours" doc:"Job-hours of start delay that it would have spared."`
+	CostNano    units.Sum[units.Money] `json:"costNano" doc:"What it would have added to the bill of the repeat; below 0 when it is less."`
 }
 
 // limitsOf lists where jobs of a run waited for a limit, what cost most first.
@@ -38,7 +38,7 @@ func limitsOf(t *sim.Trace) []Limit {
 	}
 	type sum struct {
 		jobs  int
-		total units.Duration
+		total units.Sum[units.Duration]
 		times []sim.Stay
 	}
 	sums := map[key]*sum{}
@@ -62,13 +62,13 @@ func limitsOf(t *sim.Trace) []Limit {
 				sums[k] = x
 			}
 			x.jobs++
-			x.total += s.To - s.From
+			x.total.Add(s.To - s.From)
 			x.times = append(x.times, s)
 		})
 	}
 	out := []Limit{}
 	for k, x := range sums {
-		l := Limit{Cause: k.cause.String(), Name: "all agents", Label: k.cause.Label(), Jobs: x.jobs, JobHours: x.total.Hours(), Hours: covered(x.times).Hours()}
+		l := Limit{Cause: k.cause.String(), Name: "all agents", Label: k.cause.Label(), Jobs: x.jobs, JobHours: x.total.Float() / float64(units.Hour), Hours: covered(x.times).Hours()}
 		if k.template >= 0 {
 			l.Name = t.World.Templates[k.template].Name
 		}
@@ -145,6 +145,6 @@ func compareOne(what string, before, after Sample) *OneMore {
 	hours := func(g *GroupSample) float64 { return g.Delay.Mean * float64(g.Started) / float64(units.Hour) }
 	return &OneMore{
 		What: what, MeanDelayNs: b.Delay.Mean, LessNs: a.Delay.Mean - b.Delay.Mean,
-		MetHours: hours(a) - hours(b), CostNano: after.Cost.TotalNano - before.Cost.TotalNano,
+		MetHours: hours(a) - hours(b), CostNano: after.Cost.TotalNano.Minus(before.Cost.TotalNano),
 	}
 }

@@ -30,11 +30,11 @@ type NamedLine struct {
 // timeLines brings the lines of all repeats to means in units that people read.
 func (s *Sum) timeLines() Lines {
 	width := s.first.Lines.Width
-	mean := func(areas []int64) []float64 {
+	mean := func(areas []units.Sum[units.Duration]) []float64 {
 		out := make([]float64, len(areas))
 		for b, a := range areas {
 			in := min(units.Duration(b+1)*width, s.world.Plan.Span) - units.Duration(b)*width
-			out[b] = rounded(float64(a) / float64(in) / float64(len(s.samples)))
+			out[b] = rounded(a.Float() / float64(in) / float64(len(s.samples)))
 		}
 		return out
 	}
@@ -53,7 +53,7 @@ func (s *Sum) timeLines() Lines {
 	scaled := func(i int, by float64) []float64 {
 		out := mean(s.lines[i])
 		for b := range out {
-			out[b] = rounded(out[b] * float64(units.Microsecond) / by)
+			out[b] = rounded(out[b] / by)
 		}
 		return out
 	}

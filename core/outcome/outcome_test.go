@@ -11,6 +11,7 @@ import (
 
 	"tachyphor/core/outcome"
 	"tachyphor/core/sim"
+	"tachyphor/core/units"
 	"tachyphor/core/stats"
 	"tachyphor/test/worlds"
 )
@@ -28,24 +29,18 @@ func simulate(t *testing.T, w *sim.World, workers int) (*outcome.Outcome, *sim.T
 // of money.
 func addsUp(t *testing.T, name string, o *outcome.Outcome) {
 	t.Helper()
-	sum := func(list []int64) (s int64) {
-		for _, x := range list {
-			s += x
-		}
-		return s
-	}
 	for _, s := range o.Samples {
 		var classes, templates outcome.GroupSample
 		for i, g := range s.Groups {
-			if sum(g.RibbonNs) != g.LeadNs || sum(g.CausesNs) != g.LeadNs {
-				t.Errorf("%s: ribbon %d, causes %d, lead %d", name, sum(g.RibbonNs), sum(g.CausesNs), g.LeadNs)
+			if ribbon, causes := units.TotalOf(g.RibbonNs...), units.TotalOf(g.CausesNs...); ribbon != g.LeadNs || causes != g.LeadNs {
+				t.Errorf("%s: ribbon %v, causes %v, lead %v", name, ribbon, causes, g.LeadNs)
 			}
 			switch o.Groups[i].By {
 			case "class":
-				classes.LeadNs += g.LeadNs
+				classes.LeadNs = classes.LeadNs.Plus(g.LeadNs)
 				classes.Jobs += g.Jobs
 			case "template":
-				templates.LeadNs += g.LeadNs
+				templates.LeadNs = templates.LeadNs.Plus(g.LeadNs)
 				templates.Jobs += g.Jobs
 			}
 		}
@@ -53,26 +48,21 @@ func addsUp(t *testing.T, name string, o *outcome.Outcome) {
 		if classes.LeadNs != all.LeadNs || templates.LeadNs != all.LeadNs || classes.Jobs != all.Jobs || templates.Jobs != all.Jobs-all.Unmatched {
 			t.Errorf("%s: classes and templates do not add up to all jobs", name)
 		}
-		pools := int64(0)
+		var given, shared units.Sum[units.Money]
 		for _, p := range s.Cost.Pools {
-			if sum(p.Uses) != p.Nano {
-				t.Errorf("%s: uses add up to %d, the pool costs %d", name, sum(p.Uses), p.Nano)
+			if uses := units.TotalOf(p.Uses...); uses != p.Nano {
+				t.Errorf("%s: uses add up to %v, the pool costs %v", name, uses, p.Nano)
 			}
-			pools += p.Nano
+			given, shared = given.Plus(p.Nano), units.TotalOf(shared, p.Uses[sim.UseWork], p.Uses[sim.UseStart])
 		}
-		given := pools
 		for _, p := range s.Cost.Parts {
-			given += p.Nano
+			given = given.Plus(p.Nano)
 		}
 		if given != s.Cost.TotalNano {
-			t.Errorf("%s: pools and parts are %d, the bill %d", name, given, s.Cost.TotalNano)
+			t.Errorf("%s: pools and parts are %v, the bill %v", name, given, s.Cost.TotalNano)
 		}
-		var shared int64
-		for _, p := range s.Cost.Pools {
-			shared += p.Uses[sim.UseWork] + p.Uses[sim.UseStart]
-		}
-		if s.Cost.JobsNano > shared || s.Cost.FloorNano > s.Cost.TotalNano {
-			t.Errorf("%s: jobs' shares %d of %d, floor %d of %d", name, s.Cost.JobsNano, shared, s.Cost.FloorNano, s.Cost.TotalNano)
+		if s.Cost.JobsNano.Compare(shared) > 0 || s.Cost.FloorNano.Compare(s.Cost.TotalNano) > 0 {
+			t.Errorf("%s: jobs' shares %v of %v, floor %v of %v", name, s.Cost.JobsNano, shared, s.Cost.FloorNano, s.Cost.TotalNano)
 		}
 	}
 }

@@ -26,20 +26,20 @@ type Sample struct {
 // A GroupSample is how one group of jobs fared in one repeat. Only jobs
 // submitted within the window count.
 type GroupSample struct {
-	Jobs      int           `json:"jobs" doc:"Jobs submitted."`
-	Started   int           `json:"started" doc:"Jobs that came to their own first step."`
-	Ended     int           `json:"ended" doc:"Jobs that ended."`
-	Unmatched int           `json:"unmatched" doc:"Jobs that no template fits."`
-	Warm      int           `json:"warm" doc:"Jobs that took an idle agent."`
-	RibbonNs  []int64       `json:"ribbonNs" doc:"Time of ended jobs by phase; adds up to leadNs."`
-	CausesNs  []int64       `json:"causesNs" doc:"Time of ended jobs by cause; adds up to leadNs."`
-	LeadNs    int64         `json:"leadNs" doc:"Lead time of ended jobs."`
-	Delay     stats.Summary `json:"delay" doc:"Start delay of jobs that started."`
-	Lead      stats.Summary `json:"lead" doc:"Lead time of jobs that ended."`
-	Results   []int         `json:"results" doc:"Jobs by how they ended: unfinished, succeeded, out-of-memory, evicted, out-of-disk, timed-out, taken-back, dropped, gave-up."`
-	Lost      int           `json:"lost" doc:"Attempts that were cut short."`
-	CostNano  int64         `json:"costNano" doc:"Node cost that is the jobs' share, in billionths of the currency."`
-	curve     []int64       // start delay at curvePoints
+	Jobs      int                         `json:"jobs" doc:"Jobs submitted."`
+	Started   int                         `json:"started" doc:"Jobs that came to their own first step."`
+	Ended     int                         `json:"ended" doc:"Jobs that ended."`
+	Unmatched int                         `json:"unmatched" doc:"Jobs that no template fits."`
+	Warm      int                         `json:"warm" doc:"Jobs that took an idle agent."`
+	RibbonNs  []units.Sum[units.Duration] `json:"ribbonNs" doc:"Time of ended jobs by phase; adds up to leadNs."`
+	CausesNs  []units.Sum[units.Duration] `json:"causesNs" doc:"Time of ended jobs by cause; adds up to leadNs."`
+	LeadNs    units.Sum[units.Duration]   `json:"leadNs" doc:"Lead time of ended jobs."`
+	Delay     stats.Summary               `json:"delay" doc:"Start delay of jobs that started."`
+	Lead      stats.Summary               `json:"lead" doc:"Lead time of jobs that ended."`
+	Results   []int                       `json:"results" doc:"Jobs by how they ended: unfinished, succeeded, out-of-memory, evicted, out-of-disk, timed-out, taken-back, dropped, gave-up."`
+	Lost      int                         `json:"lost" doc:"Attempts that were cut short."`
+	CostNano  units.Sum[units.Money]      `json:"costNano" doc:"Node cost that is the jobs' share, in billionths of the currency."`
+	curve     []int64                     // start delay at curvePoints
 }
 
 // curvePoints are the percentiles at which the distribution of delays is kept.
@@ -73,8 +73,8 @@ type GroupName struct {
 type gather struct {
 	GroupSample
 	delays, leads []int64
-	phases        [sim.Phases]units.Duration
-	causes        [sim.CauseCount]units.Duration
+	phases        [sim.Phases]units.Sum[units.Duration]
+	causes        [sim.CauseCount]units.Sum[units.Duration]
 }
 
 // Measure reads the figures of one repeat off its trace.
@@ -98,7 +98,7 @@ func Measure(t *sim.Trace, repeat int) Sample {
 		for _, g := range in {
 			if g >= 0 {
 				groups[g].add(t, j)
-				groups[g].CostNano += costs[j]
+				groups[g].CostNano.Add(units.Money(costs[j]))
 			}
 		}
 	}
@@ -115,7 +115,7 @@ func Measure(t *sim.Trace, repeat int) Sample {
 		s.Trouble = append(s.Trouble, x.of(t, &ended))
 	}
 	c := &t.Cache
-	s.Cache = CacheSample{c.Hits, c.Stale, c.Misses, c.Saves, c.Kept.Mean(w.Plan.Span - w.Plan.Warmup), int64(t.Moved[1]), int64(t.Moved[2])}
+	s.Cache = CacheSample{c.Hits, c.Stale, c.Misses, c.Saves, c.Kept.Mean(w.Plan.Span - w.Plan.Warmup), t.Moved[1], t.Moved[2]}
 	return s
 }
 
@@ -140,7 +140,7 @@ func (g *gather) add(t *sim.Trace, j int) {
 	if r.Ended >= 0 && r.Started >= 0 {
 		g.Ended++
 		g.leads = append(g.leads, int64(r.Ended-from))
-		g.LeadNs += int64(r.Ended - from)
+		g.LeadNs.Add(r.Ended - from)
 		t.Ribbon(j, &g.phases, &g.causes)
 	}
 }
@@ -150,12 +150,7 @@ func (g *gather) close() GroupSample {
 	for _, p := range curvePoints {
 		g.curve = append(g.curve, stats.Percentile(g.delays, p))
 	}
-	for _, d := range g.phases {
-		g.RibbonNs = append(g.RibbonNs, int64(d))
-	}
-	for _, d := range g.causes {
-		g.CausesNs = append(g.CausesNs, int64(d))
-	}
+	g.RibbonNs, g.CausesNs = g.phases[:], g.causes[:]
 	return g.GroupSample
 }
 

@@ -15,7 +15,7 @@ const slowestKept = 25
 type Sum struct {
 	world   *sim.World
 	samples []Sample
-	lines   [][]int64 // by line: area by bin, summed over repeats
+	lines   [][]units.Sum[units.Duration] // by line: area by bin, summed over repeats
 	first   *sim.Trace
 }
 
@@ -27,14 +27,14 @@ func (s *Sum) Add(sample Sample, t *sim.Trace) {
 	s.samples[sample.Repeat] = sample
 	all := t.Lines.All()
 	if s.lines == nil {
-		s.lines = make([][]int64, len(all))
+		s.lines = make([][]units.Sum[units.Duration], len(all))
 		for i := range all {
-			s.lines[i] = make([]int64, len(all[i].Area))
+			s.lines[i] = make([]units.Sum[units.Duration], len(all[i].Area))
 		}
 	}
 	for i, l := range all {
 		for b, a := range l.Area {
-			s.lines[i][b] += a
+			s.lines[i][b] = s.lines[i][b].Plus(a)
 		}
 	}
 	if sample.Repeat == 0 {
@@ -94,7 +94,7 @@ func (s *Sum) group(i int, name GroupName) Group {
 			}
 			return float64(n)
 		}),
-		NodeCost: fig(func(g *GroupSample) float64 { return units.Money(g.CostNano).Float() / float64(max(1, g.Jobs)) }),
+		NodeCost: fig(func(g *GroupSample) float64 { return float64(units.AmountOf(g.CostNano)) / float64(max(1, g.Jobs)) }),
 		Delay: times(func(pick func(*stats.Summary) float64) stats.Figure {
 			return fig(func(g *GroupSample) float64 { return pick(&g.Delay) })
 		}),
@@ -103,10 +103,10 @@ func (s *Sum) group(i int, name GroupName) Group {
 		}),
 	}
 	for p := range sim.Phases {
-		g.Ribbon = append(g.Ribbon, fig(func(g *GroupSample) float64 { return float64(g.RibbonNs[p]) / float64(max(1, g.Ended)) }))
+		g.Ribbon = append(g.Ribbon, fig(func(g *GroupSample) float64 { return g.RibbonNs[p].Over(g.Ended) }))
 	}
 	for c := sim.Working; c <= sim.Rerun; c++ {
-		if f := fig(func(g *GroupSample) float64 { return float64(g.CausesNs[c]) / float64(max(1, g.Ended)) }); f.Mean > 0 {
+		if f := fig(func(g *GroupSample) float64 { return g.CausesNs[c].Over(g.Ended) }); f.Mean > 0 {
 			g.WorkParts = append(g.WorkParts, WorkPart{c.String(), f})
 		}
 	}
@@ -146,7 +146,7 @@ func (s *Sum) causes() []CauseSum {
 		if c.Phase() >= sim.Restore {
 			continue
 		}
-		hours := s.figure(func(x *Sample) float64 { return float64(x.Groups[0].CausesNs[c]) / float64(units.Hour) })
+		hours := s.figure(func(x *Sample) float64 { return x.Groups[0].CausesNs[c].Float() / float64(units.Hour) })
 		total += hours.Mean
 		if hours.Mean > 0 {
 			out = append(out, CauseSum{Cause: c.String(), Phase: c.Phase().String(), Label: c.Label(), Hours: hours})

@@ -54,7 +54,7 @@ func decimals(half float64) int {
 // Money writes a figure of money with its interval: "EUR 412 ± 3".
 func Money(f stats.Figure, currency string) string {
 	if !(f.Half > 0) {
-		return units.Money(f.Mean * float64(units.Unit)).Short(currency)
+		return units.Amount(f.Mean).Short(currency)
 	}
 	digits := decimals(f.Half)
 	if math.Abs(f.Mean) < 0.1 {
@@ -80,7 +80,7 @@ func headline(o *Outcome) string {
 	}
 	if all.Jobs.Mean > 0 {
 		fmt.Fprintf(&b, " the bill is %s a month, %s a job.",
-			units.Money(o.Cost.PerMonth.Mean*1e9).Short(o.Cost.Currency), units.Money(o.Cost.PerJob.Mean*1e9).Short(o.Cost.Currency))
+			units.Amount(o.Cost.PerMonth.Mean).Short(o.Cost.Currency), units.Amount(o.Cost.PerJob.Mean).Short(o.Cost.Currency))
 	}
 	if len(o.Causes) > 0 && o.Causes[0].Share > 0 {
 		fmt.Fprintf(&b, " %.0f %% of the delay is waiting for %s.", o.Causes[0].Share*100, mainCause(o))
@@ -98,12 +98,12 @@ func mainCause(o *Outcome) string {
 	if c.Cause != sim.AtCeiling.String() {
 		return c.Label
 	}
-	best, most, total := "", int64(0), int64(0)
+	best, most, total := "", 0.0, 0.0
 	for i, g := range o.Groups {
 		if g.By != "template" {
 			continue
 		}
-		ns := o.Samples[0].Groups[i].CausesNs[sim.AtCeiling]
+		ns := o.Samples[0].Groups[i].CausesNs[sim.AtCeiling].Float()
 		total += ns
 		if ns > most {
 			best, most = g.Name, ns
@@ -135,9 +135,9 @@ func plural(n int, what string) string {
 }
 
 // Signed writes a change of money in a repeat: "+EUR 3.20".
-func Signed(nano int64, currency string) string {
-	if nano < 0 {
-		return "−" + units.Money(-nano).Short(currency)
+func Signed(m units.Sum[units.Money], currency string) string {
+	if a := units.AmountOf(m); a < 0 {
+		return "−" + (-a).Short(currency)
 	}
-	return "+" + units.Money(nano).Short(currency)
+	return "+" + units.AmountOf(m).Short(currency)
 }

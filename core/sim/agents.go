@@ -255,7 +255,7 @@ func (e *engine) leave(a int32) {
 func (e *engine) depart(a int32) {
 	g := &e.agents[a]
 	e.becomes(a, gone)
-	e.trace.AgentTime += e.clip(e.now) - e.clip(g.created)
+	e.trace.AgentTime.Add(e.clip(e.now) - e.clip(g.created))
 	g.version++ // calls off what was ahead of it
 	team := &e.teams[g.template]
 	team.total--

@@ -56,7 +56,8 @@ func (e *engine) saveStep(a int32) {
 	e.request()
 	g.run.step = sending
 	size, of := e.archiveSize(g.job, &e.w.Classes[e.jobs.List[g.job].Class]), e.countOf(g.job)
-	of.Saves, of.Up = of.Saves+1, of.Up+size
+	of.Saves++
+	of.Up.Add(size)
 	e.send(storeUp, size, a, -1)
 }
 

@@ -146,7 +146,7 @@ func (e *engine) restoreStep(a int32) {
 			return
 		}
 		x.used = e.now
-		e.countOf(g.job).Down += x.size
+		e.countOf(g.job).Down.Add(x.size)
 		g.run.step = carrying
 		e.send(storeDown, x.size, a, -1)
 	case attaching, unpacking:
@@ -202,5 +202,5 @@ type CacheCount struct {
 type ClassCache struct {
 	Hits, Stale, Misses int64
 	Saves               int64
-	Down, Up            units.Bytes
+	Down, Up            units.Sum[units.Bytes]
 }

@@ -315,10 +315,7 @@ func TestFloorByCalendar(t *testing.T) {
 		}
 	}
 	area := trace.Lines.Agents[sim.GroupIdle].Area
-	idle := units.Duration(0)
-	for _, a := range area {
-		idle += units.Duration(a)
-	}
+	idle := units.Duration(units.TotalOf(area...).Float())
 	if idle < 50*units.Minute || idle > 65*units.Minute {
 		t.Errorf("agents stood idle for %v; two for half an hour were wanted", idle.Short())
 	}

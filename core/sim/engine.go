@@ -104,7 +104,7 @@ func newEngine(w *World, root chance.Key, jobs *demand.Jobs) *engine {
 			pending: make([][]int32, len(w.Templates)), verdicts: map[Verdict]int32{}, holding: make([]int32, len(w.Images)),
 			ratings: make([][]rating, len(w.Templates)),
 		},
-		trace: &Trace{World: w, Jobs: jobs, Moved: make([]units.Bytes, otherLinks+len(w.Links.Others)), Records: make([]Record, len(jobs.List)), Lines: newLines(w.Plan.Span, len(w.Pools))},
+		trace: &Trace{World: w, Jobs: jobs, root: root, Moved: make([]units.Sum[units.Bytes], otherLinks+len(w.Links.Others)), Records: make([]Record, len(jobs.List)), Lines: newLines(w.Plan.Span, len(w.Pools))},
 	}
 	for t := range e.teams {
 		e.teams[t] = team{oldest: -1, newest: -1, due: never, last: -1, lastShort: -1, freedBy: -1, lastGone: -1}
@@ -292,7 +292,7 @@ func (e *engine) finish() {
 	}
 	for a := range e.agents {
 		if g := &e.agents[a]; g.state != gone {
-			e.trace.AgentTime += e.clip(e.now) - e.clip(g.created)
+			e.trace.AgentTime.Add(e.clip(e.now) - e.clip(g.created))
 		}
 	}
 	if len(e.w.Scopes) > 0 {

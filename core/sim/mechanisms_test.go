@@ -198,11 +198,11 @@ func TestCacheIsPaidFor(t *testing.T) {
 	if want := units.GB * (14400 - 272) / 14400; kept-want < -1 || kept-want > 1 {
 		t.Errorf("%d bytes kept on average, want %d", kept, want)
 	}
-	if trace.Moved[1] != units.GB || trace.Moved[2] != units.GB || trace.Cache.Requests != 3 {
+	if trace.Moved[1] != units.SumOf(units.GB) || trace.Moved[2] != units.SumOf(units.GB) || trace.Cache.Requests != 3 {
 		t.Errorf("moved %v, %d requests", trace.Moved, trace.Cache.Requests)
 	}
 	// 0.73 a GB-month is 0.001 a GB-hour: 14128/3600 h of 1 GB.
-	if got := trace.World.Store.Price.For(trace.Cache.Kept); got != 3_924_444 {
+	if got := trace.World.Store.Price.For(trace.Cache.Kept); got != units.SumOf[units.Money](3_924_444) {
 		t.Errorf("kept for %d, want 3924444", got)
 	}
 }
@@ -258,13 +258,10 @@ func TestSharedCPUByHand(t *testing.T) {
 		"a": "work 100, stretch 50.000000001", "b": "work 50, stretch 16.666666667",
 		"c": "work 100, stretch 16.666666667", "d": "work 100",
 	})
-	used := int64(0)
-	for _, area := range trace.Lines.CPU[sim.LineUsed].Area {
-		used += area
-	}
+	used := units.TotalOf(trace.Lines.CPU[sim.LineUsed].Area...).Float() / 1000
 	// 4 · 150 (a and b together use the node throughout) + 3 · 116.67 + 2.5 · 100
-	if want := 4*150 + 350 + 250.0; math.Abs(float64(used)/1e9-want) > 1e-5 {
-		t.Errorf("%v core-seconds used, want %v", float64(used)/1e9, want)
+	if want := 4*150 + 350 + 250.0; math.Abs(used/1e9-want) > 1e-5 {
+		t.Errorf("%v core-seconds used, want %v", used/1e9, want)
 	}
 }
 
@@ -589,11 +586,11 @@ func TestOtherLinksByHand(t *testing.T) {
 	}
 	trace := b.run(t)
 	tells(t, trace, map[string]string{"a": "pull 3, work 10", "b": "pull 11, work 10"})
-	if trace.Moved[0] != units.GB || trace.Moved[3] != 4*units.GB {
+	if trace.Moved[0] != units.SumOf(units.GB) || trace.Moved[3] != units.SumOf(4*units.GB) {
 		t.Errorf("moved %v", trace.Moved)
 	}
 	parts := outcome.Measure(trace, 0).Cost.Parts
-	if last := parts[len(parts)-1]; last.Part != "mirror transfer" || last.Nano != 400_000_000 {
+	if last := parts[len(parts)-1]; last.Part != "mirror transfer" || last.Nano != units.SumOf[units.Money](400_000_000) {
 		t.Errorf("%+v", parts)
 	}
 }

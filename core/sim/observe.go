@@ -34,16 +34,14 @@ func (s agentState) group() int {
 
 // A Line is one quantity over time, as its integral over each bin.
 type Line struct {
-	value int64
+	value int64 // ≥ 0
 	since units.Duration
 	width units.Duration
 	end   units.Duration // of the span; what comes later is not counted
 	upTo  units.Duration // end of the bin that since lies in; 0 before the first
 	bin   int            // that bin
-	// grain is the unit of time of Area: 1 ns for counts, 1 µs for what comes in
-	// large numbers, which would not fit otherwise.
-	grain units.Duration
-	Area  []int64 // value · grain in each bin
+	// Area is, for each bin, the time in it multiplied by the value that held.
+	Area []units.Sum[units.Duration]
 }
 
 // add settles the line up to now and changes its value.
@@ -64,11 +62,7 @@ func (l *Line) spread(now units.Duration) {
 			l.upTo = units.Duration(l.bin+1) * l.width
 		}
 		to := min(now, l.upTo)
-		span := to - from
-		if l.grain != units.Nanosecond {
-			span = to/units.Microsecond - from/units.Microsecond
-		}
-		l.Area[l.bin] += l.value * int64(span)
+		l.Area[l.bin].AddTimes(to-from, l.value)
 		from = to
 	}
 }
@@ -110,11 +104,7 @@ func newLines(span units.Duration, pools int) Lines {
 		}
 	}
 	bins := int((span + l.Width - 1) / l.Width)
-	l.each(func(x *Line) { x.width, x.end, x.grain, x.Area = l.Width, span, units.Nanosecond, make([]int64, bins) })
-	for i := range LineKinds {
-		l.CPU[i].grain, l.Memory[i].grain = units.Microsecond, units.Microsecond
-	}
-	l.Stored.grain = units.Microsecond
+	l.each(func(x *Line) { x.width, x.end, x.Area = l.Width, span, make([]units.Sum[units.Duration], bins) })
 	return l
 }
 

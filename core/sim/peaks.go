@@ -8,16 +8,16 @@ import (
 // A job's memory and disk reach their peaks at a drawn point of its work. Up to
 // then it holds no more memory than its agent requests, from then on the peak.
 
-// peakOf returns a job's peak of one kind: recorded, drawn for the attempt from
-// its class, or 0 where nothing is known.
-func (e *engine) peakOf(j int32, recorded []units.Bytes, class chance.Dist, p chance.Purpose) units.Bytes {
+// peakOf returns a job's peak of one kind: recorded, drawn for the attempt (the
+// number of those lost before it) from its class, or 0 where nothing is known.
+func peakOf(root chance.Key, j int, attempt uint8, recorded []units.Bytes, class chance.Dist, p chance.Purpose) units.Bytes {
 	if recorded != nil && recorded[j] >= 0 {
 		return recorded[j]
 	}
 	if class.Form == chance.Fixed {
 		return units.Bytes(class.A)
 	}
-	return units.Bytes(class.Quantile(e.root.For(p, uint64(j), uint64(e.trace.Records[j].Lost)).Uniform()))
+	return units.Bytes(class.Quantile(root.For(p, uint64(j), uint64(attempt)).Uniform()))
 }
 
 // beginPeaks sets a run's peaks, and the milestone at which they come where they
@@ -25,15 +25,16 @@ func (e *engine) peakOf(j int32, recorded []units.Bytes, class chance.Dist, p ch
 func (e *engine) beginPeaks(a int32, class *Class) {
 	g := &e.agents[a]
 	r, t := &g.run, &e.w.Templates[g.template]
-	r.memory = e.peakOf(g.job, e.jobs.Memory, class.memory, chance.Memory)
-	r.disk = e.peakOf(g.job, e.jobs.Disk, class.disk, chance.Disk)
+	attempt := e.trace.Records[g.job].Lost
+	r.memory = peakOf(e.root, int(g.job), attempt, e.jobs.Memory, class.memory, chance.Memory)
+	r.disk = peakOf(e.root, int(g.job), attempt, e.jobs.Disk, class.disk, chance.Disk)
 	if r.memory > 0 {
 		e.hold(g, min(r.memory, t.Request.Memory))
 	}
 	if r.memory <= t.Request.Memory && (t.Limit.Disk == 0 || r.disk <= t.Limit.Disk) {
 		return
 	}
-	u := e.root.For(chance.Peak, uint64(g.job), uint64(e.trace.Records[g.job].Lost)).Uniform()
+	u := e.root.For(chance.Peak, uint64(g.job), uint64(attempt)).Uniform()
 	before := units.Duration(u * float64(r.left))
 	r.left, r.rest = before, r.left-before
 }
@@ -53,7 +54,13 @@ func (e *engine) peak(a int32) bool {
 		return false
 	}
 	e.hold(g, g.run.memory)
-	n := g.node
+	return e.relieve(a)
+}
+
+// relieve evicts from agent a's node those furthest above their requests, for as long
+// as its jobs hold more memory than there is, and reports whether a was left.
+func (e *engine) relieve(a int32) bool {
+	n := e.agents[a].node
 	for e.nodes[n].memory > e.w.Pools[e.nodes[n].pool].Room.Memory {
 		worst := e.furthestAbove(n)
 		if worst < 0 {

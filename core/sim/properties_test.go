@@ -81,15 +81,15 @@ func ceilings(t *testing.T, w *sim.World, trace *sim.Trace, seed uint64) {
 		most = min(most, w.AgentCeiling)
 	}
 	for b := range trace.Lines.Waiting.Area {
-		var agents int64
+		var agents units.Sum[units.Duration]
 		for g := range trace.Lines.Agents {
-			agents += trace.Lines.Agents[g].Area[b]
+			agents = agents.Plus(trace.Lines.Agents[g].Area[b])
 		}
-		if agents > int64(most)*width {
+		if agents.Float() > float64(most)*float64(width) {
 			t.Errorf("seed %d: more than %d agents in bin %d", seed, most, b)
 		}
 		for p := range w.Pools {
-			if n := trace.Lines.Nodes[p].Area[b]; n > int64(w.Pools[p].Max)*width {
+			if n := trace.Lines.Nodes[p].Area[b]; n.Float() > float64(w.Pools[p].Max)*float64(width) {
 				t.Errorf("seed %d: pool %d above its most in bin %d", seed, p, b)
 			}
 		}

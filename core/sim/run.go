@@ -78,9 +78,10 @@ func (e *engine) beginWork(a int32) {
 	e.beginPeaks(a, class)
 	if e.w.sharing {
 		e.joinCPU(a)
-		return
+	} else {
+		e.planWork(a)
 	}
-	e.planWork(a)
+	e.relieve(a) // of what others hold above their requests; a holds no more than its own
 }
 
 // planWork plans the run's next milestone from what is left and the speed. A plan

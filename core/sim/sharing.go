@@ -1,5 +1,7 @@
 package sim
 
+import "tachyphor/core/demand"
+
 // CPU on a node is shared as the kernel shares it: by weights in proportion to
 // requests, each no more than it wants and its limit allows, what one leaves going
 // to the others (water-filling). Nothing is computed while all get what they want.
@@ -31,10 +33,14 @@ func (e *engine) joinCPU(a int32) {
 // cores is what a job wants while it works; 0 when that is not known.
 func (e *engine) cores(j int32) float64 {
 	job := &e.jobs.List[j]
+	return coresOf(job, &e.w.Classes[job.Class])
+}
+
+func coresOf(job *demand.Job, class *Class) float64 {
 	if job.Cores >= 0 {
 		return float64(job.Cores)
 	}
-	return e.w.Classes[job.Class].cores
+	return class.cores
 }
 
 // leaveCPU ends it.

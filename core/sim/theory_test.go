@@ -228,7 +228,7 @@ func TestPropertiesLittlesLaw(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		var waited, area, agents, busy units.Duration
+		var waited, busy units.Duration
 		for j, r := range trace.Records {
 			from := trace.Jobs.List[j].Submitted
 			if r.Template >= 0 && from < w.Plan.Span {
@@ -244,29 +244,20 @@ func TestPropertiesLittlesLaw(t *testing.T) {
 				}
 			}
 		}
-		for _, a := range trace.Lines.Waiting.Area {
-			area += units.Duration(a)
+		area, agents := units.TotalOf(trace.Lines.Waiting.Area...), units.TotalOf(trace.Lines.Agents[sim.GroupWorking].Area...)
+		if units.SumOf(waited) != area {
+			t.Errorf("seed %d: jobs waited %d ns, the line says %v ns", seed, waited, area)
 		}
-		for _, a := range trace.Lines.Agents[sim.GroupWorking].Area {
-			agents += units.Duration(a)
-		}
-		if waited != area {
-			t.Errorf("seed %d: jobs waited %d ns, the line says %d ns", seed, waited, area)
-		}
-		if busy != agents {
-			t.Errorf("seed %d: jobs worked %d ns, agents %d ns", seed, busy, agents)
+		if units.SumOf(busy) != agents {
+			t.Errorf("seed %d: jobs worked %d ns, agents %v ns", seed, busy, agents)
 		}
 		pools := make([]units.Duration, len(w.Pools))
 		for _, n := range trace.Nodes {
 			pools[n.Pool] += min(n.Gone, w.Plan.Span) - min(n.Asked, w.Plan.Span)
 		}
 		for p, want := range pools {
-			var got units.Duration
-			for _, a := range trace.Lines.Nodes[p].Area {
-				got += units.Duration(a)
-			}
-			if got != want {
-				t.Errorf("seed %d, pool %d: nodes lived %d ns, the line says %d ns", seed, p, want, got)
+			if got := units.TotalOf(trace.Lines.Nodes[p].Area...); got != units.SumOf(want) {
+				t.Errorf("seed %d, pool %d: nodes lived %d ns, the line says %v ns", seed, p, want, got)
 			}
 		}
 	}

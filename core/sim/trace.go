@@ -3,6 +3,7 @@ package sim
 import (
 	"fmt"
 
+	"tachyphor/core/chance"
 	"tachyphor/core/demand"
 	"tachyphor/core/units"
 )
@@ -31,9 +32,10 @@ type Trace struct {
 	Cache         CacheCount
 	// Moved are bytes within the window: from the registry, from the store, to the
 	// store, over the other links.
-	Moved     []units.Bytes
-	AgentTime units.Duration // of all agents, within the window
+	Moved     []units.Sum[units.Bytes]
+	AgentTime units.Sum[units.Duration] // of all agents, within the window
 
+	root     chance.Key       // of the run's draws
 	released []units.Duration // by job: when all it came after had ended; nil when none does
 	spans    []span
 }
@@ -108,13 +110,13 @@ func (t *Trace) Stays(j int) []Stay {
 }
 
 // Ribbon adds job j's time up by phase and by cause into the given sums.
-func (t *Trace) Ribbon(j int, phases *[Phases]units.Duration, byCause *[causes]units.Duration) {
+func (t *Trace) Ribbon(j int, phases *[Phases]units.Sum[units.Duration], byCause *[causes]units.Sum[units.Duration]) {
 	from := t.From(j)
 	for i := t.Records[j].first; i >= 0; i = t.spans[i].next {
 		s := t.spans[i]
 		to, c := units.Duration(s.endCause>>8), Cause(s.endCause&0xff)
-		phases[c.Phase()] += to - from
-		byCause[c] += to - from
+		phases[c.Phase()].Add(to - from)
+		byCause[c].Add(to - from)
 		from = to
 	}
 }

@@ -64,7 +64,7 @@ func (e *engine) flowEnds(l int32) {
 // carry counts bytes that a link has moved.
 func (e *engine) carry(l int32, n units.Bytes) {
 	if e.inWindow() {
-		e.trace.Moved[l] += n
+		e.trace.Moved[l].Add(n)
 	}
 }
 

@@ -75,30 +75,6 @@ func (w *World) Grown(t, n int) (grown *World, pool int) {
 	return &c, pool
 }
 
-// Needs returns the cores and the memory that job j needs: its own or its class's
-// where they are known, otherwise what its agent requests.
-func (t *Trace) Needs(j int) (cores float64, memory int64) {
-	job, w := &t.Jobs.List[j], t.World
-	class, agent := &w.Classes[job.Class], &w.Templates[t.Records[j].Template].Request
-	switch {
-	case job.Cores > 0:
-		cores = float64(job.Cores)
-	case class.cores > 0:
-		cores = class.cores
-	default:
-		cores = agent.CPU.Cores()
-	}
-	switch {
-	case t.Jobs.Memory != nil && t.Jobs.Memory[j] > 0:
-		memory = int64(t.Jobs.Memory[j])
-	case class.memory.Mean() > 0:
-		memory = int64(class.memory.Mean())
-	default:
-		memory = int64(agent.Memory)
-	}
-	return cores, memory
-}
-
 // EachStay calls f for each of job j's stays, in order.
 func (t *Trace) EachStay(j int, f func(Stay)) {
 	from := t.From(j)
@@ -108,16 +84,4 @@ func (t *Trace) EachStay(j int, f func(Stay)) {
 		f(Stay{from, to, Cause(s.endCause & 0xff), s.by})
 		from = to
 	}
-}
-
-// OwnWork is the unhindered work that job j did in the attempt that ended it,
-// without cold work and stretch.
-func (t *Trace) OwnWork(j int) units.Duration {
-	var sum units.Duration
-	t.EachStay(j, func(s Stay) {
-		if s.Cause == Working {
-			sum += s.To - s.From
-		}
-	})
-	return sum
 }

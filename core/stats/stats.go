@@ -7,6 +7,8 @@ import (
 	"math"
 	"slices"
 
+	"tachyphor/core/units"
+
 	"gonum.org/v1/gonum/stat/distuv"
 )
 
@@ -87,12 +89,12 @@ func Summarize(values []int64) Summary {
 		return Summary{}
 	}
 	slices.Sort(values)
-	sum := 0.0
+	var sum units.Sum[int64] // exact: long times of many jobs are more than a float holds
 	for _, v := range values {
-		sum += float64(v)
+		sum.Add(v)
 	}
 	return Summary{
-		Count: len(values), Mean: sum / float64(len(values)),
+		Count: len(values), Mean: sum.Over(len(values)),
 		P50: Percentile(values, 50), P90: Percentile(values, 90), P95: Percentile(values, 95),
 		P99: Percentile(values, 99), Max: values[len(values)-1],
 	}

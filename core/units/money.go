@@ -3,6 +3,7 @@ package units
 import (
 	"fmt"
 	"math"
+	"math/big"
 	"math/bits"
 	"strconv"
 	"strings"
@@ -30,13 +31,45 @@ func ParsePrice(s string) (Price, error) {
 
 // For returns what d ≥ 0 of something at price p costs, rounded half up to the
 // smallest unit of money. The product is taken in 128 bits, so it cannot wrap;
-// a result beyond the range of Money is a defect of the caller and panics.
+// a result beyond the range of Money is a defect of the caller and panics: with
+// prices as ParsePrice reads them there is none below 38,000 years. ForAll is for
+// sums of time.
 func (p Price) For(d Duration) Money {
 	hi, lo := bits.Mul64(uint64(p), uint64(d))
 	lo, carry := bits.Add64(lo, uint64(Hour)/2, 0)
-	q, _ := bits.Div64(hi+carry, lo, uint64(Hour))
+	q, _ := bits.Div64(hi+carry, lo, uint64(Hour)) // panics when the quotient needs more than 64 bits
+	if q > math.MaxInt64 {
+		panic("units: more money than Money holds")
+	}
 	return Money(q)
 }
+
+// ForAll is For for a sum of time ≥ 0.
+func (p Price) ForAll(d Sum[Duration]) Sum[Money] {
+	x := new(big.Int).Mul(big.NewInt(int64(p)), d.big())
+	return sumOfMoney(x.Div(x.Add(x, big.NewInt(int64(Hour)/2)), big.NewInt(int64(Hour))))
+}
+
+// share returns m · n / (the product of of), rounded down.
+func share(m Money, n *big.Int, of ...int64) Sum[Money] {
+	x := new(big.Int).Mul(big.NewInt(int64(m)), n)
+	for _, o := range of {
+		x.Div(x, big.NewInt(o))
+	}
+	return sumOfMoney(x)
+}
+
+// sumOfMoney returns x as money; beyond 128 bits is a defect of the caller.
+func sumOfMoney(x *big.Int) Sum[Money] {
+	s, ok := sumOfBig[Money](x)
+	if !ok {
+		panic("units: more money than 128 bits hold")
+	}
+	return s
+}
+
+// AmountOf returns a sum of money in the currency's main unit.
+func AmountOf(m Sum[Money]) Amount { return Amount(m.Float() / float64(Unit)) }
 
 // String writes p as it is read: "0.19/h".
 func (p Price) String() string {
@@ -57,18 +90,27 @@ func (m Money) Float() float64 { return float64(m) / float64(Unit) }
 
 // Short writes m for reading, with a code such as "EUR": "EUR 1,240" or
 // "EUR 0.0231".
-func (m Money) Short(currency string) string {
-	n := m.Float()
+func (m Money) Short(currency string) string { return Amount(m.Float()).Short(currency) }
+
+// An Amount is money in the currency's main unit, as figures have it: not exact, and of
+// any size.
+type Amount float64
+
+// Short writes a as Money does.
+func (a Amount) Short(currency string) string {
+	n := float64(a)
 	var s string
-	switch a := math.Abs(n); {
-	case a == 0:
+	switch size := math.Abs(n); {
+	case size == 0:
 		s = "0"
-	case a < 0.1:
+	case size < 0.1:
 		s = fmt.Sprintf("%.4f", n)
-	case a < 1000:
+	case size < 1000:
 		s = fmt.Sprintf("%.2f", n)
-	default:
+	case size < 1e15:
 		s = thousands(int64(math.Round(n)))
+	default:
+		s = fmt.Sprintf("%.3g", n)
 	}
 	return strings.TrimSpace(currency + " " + s)
 }

@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"math"
 	"math/big"
-	"math/bits"
 	"strconv"
 	"strings"
 )
@@ -36,10 +35,7 @@ func writeMoney(m Money, suffix string) string {
 }
 
 // For returns what n bytes cost, rounded down to the smallest unit of money.
-func (p PerGB) For(n Bytes) Money {
-	x := new(big.Int).Mul(big.NewInt(int64(p)), big.NewInt(int64(n)))
-	return Money(x.Div(x, big.NewInt(int64(GB))).Int64())
-}
+func (p PerGB) For(n Sum[Bytes]) Sum[Money] { return share(Money(p), n.big(), int64(GB)) }
 
 // String writes p as it is read: "0.05/GB".
 func (p PerGB) String() string { return writeMoney(Money(p), "/GB") }
@@ -55,9 +51,8 @@ func (p *PerGB) UnmarshalText(b []byte) error {
 }
 
 // For returns what an amount of bytes kept over time costs, rounded down.
-func (p PerGBMonth) For(k Kept) Money {
-	x := new(big.Int).Mul(big.NewInt(int64(p)), k.sum())
-	return Money(x.Div(x, new(big.Int).Mul(big.NewInt(int64(GB)), big.NewInt(int64(Month)))).Int64())
+func (p PerGBMonth) For(k Kept) Sum[Money] {
+	return share(Money(p), k.sum.big(), int64(GB), int64(Month))
 }
 
 // String writes p as it is read: "0.02/GB-month".
@@ -74,7 +69,7 @@ func (p *PerGBMonth) UnmarshalText(b []byte) error {
 }
 
 // For returns what n requests cost, rounded down.
-func (p PerRequest) For(n int64) Money { return Money(int64(p) * n / 1000) }
+func (p PerRequest) For(n int64) Sum[Money] { return share(Money(p), big.NewInt(n), 1000) }
 
 // String writes p as it is read: "0.005/1000".
 func (p PerRequest) String() string { return writeMoney(Money(p), "/1000") }
@@ -91,22 +86,10 @@ func (p *PerRequest) UnmarshalText(b []byte) error {
 
 // Kept is an amount of bytes over time, in byte · ns, exact. The zero Kept is
 // nothing.
-type Kept struct{ hi, lo uint64 }
+type Kept struct{ sum Sum[Bytes] }
 
 // Add keeps n ≥ 0 bytes for d ≥ 0.
-func (k *Kept) Add(n Bytes, d Duration) {
-	hi, lo := bits.Mul64(uint64(n), uint64(d))
-	var carry uint64
-	k.lo, carry = bits.Add64(k.lo, lo, 0)
-	k.hi += hi + carry
-}
+func (k *Kept) Add(n Bytes, d Duration) { k.sum.AddTimes(n, int64(d)) }
 
 // Mean returns the bytes kept on average over a time.
-func (k Kept) Mean(over Duration) float64 {
-	return (float64(k.hi)*(1<<64) + float64(k.lo)) / float64(over)
-}
-
-func (k Kept) sum() *big.Int {
-	x := new(big.Int).SetUint64(k.hi)
-	return x.Add(x.Lsh(x, 64), new(big.Int).SetUint64(k.lo))
-}
+func (k Kept) Mean(over Duration) float64 { return k.sum.Float() / float64(over) }

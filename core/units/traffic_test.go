@@ -20,11 +20,11 @@ func TestTrafficPrices(t *testing.T) {
 			}
 		}
 	}
-	if got := PerGB(Unit / 20).For(1_500_000_000); got != 75_000_000 { // 1.5 GB at 0.05
-		t.Errorf("1.5 GB cost %d", got)
+	if got := PerGB(Unit / 20).For(SumOf[Bytes](1_500_000_000)); got != SumOf[Money](75_000_000) { // 1.5 GB at 0.05
+		t.Errorf("1.5 GB cost %v", got)
 	}
-	if got := PerRequest(Unit / 2).For(3); got != 1_500_000 { // three at 0.5 a thousand
-		t.Errorf("three requests cost %d", got)
+	if got := PerRequest(Unit / 2).For(3); got != SumOf[Money](1_500_000) { // three at 0.5 a thousand
+		t.Errorf("three requests cost %v", got)
 	}
 }
 
@@ -37,13 +37,13 @@ func TestKept(t *testing.T) {
 		k.Add(n, d)
 		want.Add(want, new(big.Int).Mul(big.NewInt(int64(n)), big.NewInt(int64(d))))
 	}
-	if k.sum().Cmp(want) != 0 {
-		t.Errorf("%v, want %v", k.sum(), want)
+	if k.sum.String() != want.String() {
+		t.Errorf("%v, want %v", k.sum, want)
 	}
 	var one Kept
 	one.Add(GB, Month)
-	if got := PerGBMonth(Unit / 50).For(one); got != 20_000_000 {
-		t.Errorf("a GB-month at 0.02 costs %d", got)
+	if got := PerGBMonth(Unit / 50).For(one); got != SumOf[Money](20_000_000) {
+		t.Errorf("a GB-month at 0.02 costs %v", got)
 	}
 	if got := one.Mean(Month); got != 1e9 {
 		t.Errorf("%v bytes on average", got)

@@ -35,7 +35,7 @@ func (x *weighing) months() float64 {
 }
 
 func (x *weighing) weighed(p Plan, perHour float64) Weighed {
-	total := func(r *reading) float64 { return units.Money(r.sample.Cost.TotalNano).Float() / x.months() }
+	total := func(r *reading) float64 { return float64(units.AmountOf(r.sample.Cost.TotalNano)) / x.months() }
 	out := Weighed{
 		Plan: p, Edits: p.Edits(), Cost: x.figure(p.Key, total), CostDiff: x.differs(p.Key, total),
 		KeptGB: x.figure(p.Key, func(r *reading) float64 { return r.sample.Cache.KeptBytes / float64(units.GB) }),
@@ -74,11 +74,11 @@ func (x *weighing) money(key string) []Money {
 		}
 	}
 	add("nodes", false, func(r *reading) float64 {
-		sum := int64(0)
+		var sum units.Sum[units.Money]
 		for _, p := range r.sample.Cost.Pools {
-			sum += p.Nano
+			sum = sum.Plus(p.Nano)
 		}
-		return units.Money(sum).Float() / x.months()
+		return float64(units.AmountOf(sum)) / x.months()
 	})
 	for i, what := range [...]string{"held by restoring", "held by cold work", "held by saving"} {
 		add(what, true, func(r *reading) float64 {
@@ -90,7 +90,7 @@ func (x *weighing) money(key string) []Money {
 		})
 	}
 	for i, p := range x.all[None][0].sample.Cost.Parts {
-		add(p.Part, false, func(r *reading) float64 { return units.Money(r.sample.Cost.Parts[i].Nano).Float() / x.months() })
+		add(p.Part, false, func(r *reading) float64 { return float64(units.AmountOf(r.sample.Cost.Parts[i].Nano)) / x.months() })
 	}
 	return out
 }
@@ -115,14 +115,14 @@ func (x *weighing) fared(key string, classes []int, name string) Fared {
 		return mean(func(g *outcome.GroupSample) float64 {
 			s := 0.0
 			for _, p := range list {
-				s += float64(g.RibbonNs[p])
+				s += g.RibbonNs[p].Float()
 			}
 			return s
 		})
 	}
-	cold := mean(func(g *outcome.GroupSample) float64 { return float64(g.CausesNs[sim.ColdWork]) })
+	cold := mean(func(g *outcome.GroupSample) float64 { return g.CausesNs[sim.ColdWork].Float() })
 	work := phases(sim.Work)
-	lead := mean(func(g *outcome.GroupSample) float64 { return float64(g.LeadNs) })
+	lead := mean(func(g *outcome.GroupSample) float64 { return g.LeadNs.Float() })
 	f := Fared{
 		Class: name, Jobs: x.figure(key, ended), Lead: x.figure(key, lead), LeadDiff: x.differs(key, lead),
 		Start:   x.figure(key, phases(sim.Held, sim.Placing, sim.Node, sim.Image, sim.Setup, sim.Join)),
@@ -174,8 +174,8 @@ func (x *weighing) fared(key string, classes []int, name string) Fared {
 	f.Missed = share(func(c *sim.ClassCache) float64 { return float64(c.Misses) })
 	f.Saves = x.figure(key, counts(func(c *sim.ClassCache) float64 { return float64(c.Saves) }))
 	month := float64(units.GB) * x.months()
-	f.DownGB = x.figure(key, counts(func(c *sim.ClassCache) float64 { return float64(c.Down) / month }))
-	f.UpGB = x.figure(key, counts(func(c *sim.ClassCache) float64 { return float64(c.Up) / month }))
+	f.DownGB = x.figure(key, counts(func(c *sim.ClassCache) float64 { return c.Down.Float() / month }))
+	f.UpGB = x.figure(key, counts(func(c *sim.ClassCache) float64 { return c.Up.Float() / month }))
 	return f
 }
 

@@ -89,7 +89,10 @@ func read(t *sim.Trace, repeat int, h hour) *reading {
 		}
 		var phases [sim.Phases]units.Duration
 		var causes [sim.CauseCount]units.Duration
-		t.Ribbon(j, &phases, &causes)
+		t.EachStay(j, func(s sim.Stay) {
+			phases[s.Cause.Phase()] += s.To - s.From
+			causes[s.Cause] += s.To - s.From
+		})
 		parts := [3]units.Duration{phases[sim.Restore], causes[sim.ColdWork], phases[sim.Save]}
 		r.carried[j] = float32(parts[0] + parts[1] + parts[2])
 		h.add(t, j)
@@ -120,7 +123,7 @@ func read(t *sim.Trace, repeat int, h hour) *reading {
 		if in <= 0 {
 			break
 		}
-		r.stored = append(r.stored, float64(area)*float64(units.Microsecond)*(1<<20)/float64(in)/float64(units.GB))
+		r.stored = append(r.stored, area.Float()*(1<<20)/float64(in)/float64(units.GB))
 	}
 	return r
 }

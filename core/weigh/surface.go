@@ -166,7 +166,7 @@ func (x *weighing) surfaceClass() int {
 		}
 		sum := 0.0
 		for i := range x.all[None] {
-			sum += float64(x.all[None][i].sample.Groups[1+c].CausesNs[sim.ColdWork])
+			sum += x.all[None][i].sample.Groups[1+c].CausesNs[sim.ColdWork].Float()
 		}
 		if sum > most {
 			most, best = sum, c

@@ -379,7 +379,7 @@ func (x *weighing) mix() Plan {
 func takenOf(class int) func(*reading) float64 {
 	return func(r *reading) float64 {
 		g := &r.sample.Groups[1+class]
-		ns := g.RibbonNs[sim.Restore] + g.CausesNs[sim.ColdWork] + g.RibbonNs[sim.Save] + g.RibbonNs[sim.Image]
-		return float64(ns) / math.Max(1, float64(g.Ended))
+		ns := g.RibbonNs[sim.Restore].Plus(g.CausesNs[sim.ColdWork]).Plus(g.RibbonNs[sim.Save]).Plus(g.RibbonNs[sim.Image])
+		return ns.Over(g.Ended)
 	}
 }

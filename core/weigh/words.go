@@ -34,7 +34,7 @@ func percent(x float64) string { return fmt.Sprintf("%.0f %%", 100*x) }
 func length(ns float64) string { return units.Duration(math.Round(ns)).Short() }
 
 func (o *Weighing) money(x float64) string {
-	return units.Money(x * float64(units.Unit)).Short(o.Currency)
+	return units.Amount(x).Short(o.Currency)
 }
 
 // advice is the plan to have, with what it does.

@@ -209,7 +209,7 @@ func (p *program) getOutcomes(ctx context.Context, c *client.Client, args []stri
 			if s.P95DelayNs != nil {
 				delay = units.Duration(*s.P95DelayNs).Short()
 			}
-			cost = units.Money(s.CostPerMonth * float64(units.Unit)).Short(s.Currency)
+			cost = units.Amount(s.CostPerMonth).Short(s.Currency)
 		}
 		l.rows = append(l.rows, []string{strconv.FormatUint(o.ID, 10), o.Scenario, o.State, delay, cost, here(o.Asked)})
 	}

@@ -188,7 +188,7 @@ func inUnit(unit string, x float64, currency string) string {
 	case "ns":
 		return units.Duration(x).Short()
 	case "money":
-		return units.Money(x * float64(units.Unit)).Short(currency)
+		return units.Amount(x).Short(currency)
 	case "share":
 		return fmt.Sprintf("%.1f %%", 100*x)
 	case "ratio":

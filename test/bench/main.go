@@ -137,7 +137,7 @@ func measure(name string, w *sim.World, runs int) error {
 	for p := range trace.Lines.Nodes {
 		var most int64
 		for _, a := range trace.Lines.Nodes[p].Area {
-			most = max(most, a/int64(trace.Lines.Width))
+			most = max(most, int64(a.Float()/float64(trace.Lines.Width)))
 		}
 		nodes += int(most)
 	}

@@ -15,6 +15,7 @@ import (
 
 	"tachyphor/client"
 	"tachyphor/core/outcome"
+	"tachyphor/core/units"
 	"tachyphor/demo"
 	"tachyphor/test/running"
 )
@@ -83,21 +84,16 @@ func TestSimulateHere(t *testing.T) {
 		t.Fatal(err)
 	}
 	for _, s := range o.Samples {
-		var ribbon, bill int64
-		for _, ns := range s.Groups[0].RibbonNs {
-			ribbon += ns
-		}
+		ribbon := units.TotalOf(s.Groups[0].RibbonNs...)
+		var bill units.Sum[units.Money]
 		for _, p := range s.Cost.Pools {
-			for _, nano := range p.Uses {
-				bill += nano
-			}
+			bill = bill.Plus(units.TotalOf(p.Uses...))
 		}
-		parts := int64(0)
 		for _, x := range s.Cost.Parts {
-			parts += x.Nano
+			bill = bill.Plus(x.Nano)
 		}
-		if ribbon != s.Groups[0].LeadNs || bill+parts != s.Cost.TotalNano || ribbon == 0 || bill == 0 {
-			t.Errorf("repeat %d: ribbon %d of %d, bill %d of %d", s.Repeat, ribbon, s.Groups[0].LeadNs, bill, s.Cost.TotalNano)
+		if ribbon != s.Groups[0].LeadNs || bill != s.Cost.TotalNano || ribbon.Sign() == 0 || bill.Sign() == 0 {
+			t.Errorf("repeat %d: ribbon %v of %v, bill %v of %v", s.Repeat, ribbon, s.Groups[0].LeadNs, bill, s.Cost.TotalNano)
 		}
 	}
 	table := command(t, t.TempDir(), "simulate", file, "--here", "--repeats", "2")

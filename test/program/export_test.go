@@ -13,6 +13,7 @@ import (
 
 	"tachyphor/client"
 	"tachyphor/core/outcome"
+	"tachyphor/core/units"
 	"tachyphor/test/running"
 
 	"github.com/parquet-go/parquet-go"
@@ -67,26 +68,27 @@ func TestJobsAreStoredAndExported(t *testing.T) {
 // agree holds the rows against the sums of the first repeat.
 func agree(t *testing.T, rows []outcome.JobRow, o *outcome.Outcome) {
 	t.Helper()
-	var lead, cost int64
+	var lead units.Sum[units.Duration]
+	var cost units.Sum[units.Money]
 	ended := 0
 	warmup := o.Start.Add(6 * 3600e9)
 	for _, r := range rows {
 		if r.Submitted.Before(warmup) {
 			continue
 		}
-		cost += r.CostNano
+		cost.Add(units.Money(r.CostNano))
 		if r.LeadNs < 0 {
 			continue
 		}
 		if sum := r.HeldNs + r.PlacingNs + r.NodeNs + r.ImageNs + r.SetupNs + r.JoinNs + r.RestoreNs + r.WorkNs + r.SaveNs + r.WipeNs; sum != r.LeadNs {
 			t.Fatalf("job %s: phases %d, lead time %d", r.ID, sum, r.LeadNs)
 		}
-		lead += r.LeadNs
+		lead.Add(units.Duration(r.LeadNs))
 		ended++
 	}
 	first := &o.Samples[0]
-	if all := &first.Groups[0]; lead != all.LeadNs || ended != all.Ended || cost != all.CostNano || cost > first.Cost.JobsNano {
-		t.Errorf("rows: lead %d, %d ended, cost %d; the outcome says %d, %d, %d of %d", lead, ended, cost, all.LeadNs, all.Ended, all.CostNano, first.Cost.JobsNano)
+	if all := &first.Groups[0]; lead != all.LeadNs || ended != all.Ended || cost != all.CostNano || cost.Compare(first.Cost.JobsNano) > 0 {
+		t.Errorf("rows: lead %v, %d ended, cost %v; the outcome says %v, %d, %v of %v", lead, ended, cost, all.LeadNs, all.Ended, all.CostNano, first.Cost.JobsNano)
 	}
 }
 

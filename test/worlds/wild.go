@@ -100,7 +100,7 @@ spec:
         hours: [{when: "Mon-Fri 07:05-18:00", perHour: %d}, {when: "Mon-Sun 00:00-24:00", perHour: %d}]
         bursts: [{when: "Mon-Sun 0%d:00", count: %d, over: %s}]
 `, i, d.pick("p", "q"), d.pick("x", "x, y", "z", "y"), d.pick("{median: 3m, p95: 9m}", "{mean: 2m, shape: 3}", "45s"), d.pick("0", "1.5", "4"),
-			d.pick("1Gi", "{median: 3Gi, p95: 7Gi}", "{median: 7Gi, p95: 16Gi}"), d.pick("1Gi", "{mean: 4Gi}"), d.IntN(3)-1, d.IntN(3), d.pick("0s", "6m"), d.pick("0s", "0s", "3m"),
+			d.pick("0", "1Gi", "{median: 3Gi, p95: 7Gi}", "{median: 7Gi, p95: 16Gi}"), d.pick("1Gi", "{mean: 4Gi}"), d.IntN(3)-1, d.IntN(3), d.pick("0s", "6m"), d.pick("0s", "0s", "3m"),
 			d.pick("0", "0.1", "1"), d.IntN(60), d.IntN(8), d.IntN(10), 1+d.IntN(30), d.pick("0s", "10m"))
 	}
 	fmt.Fprintf(b, "    - {name: after, wants: [x], work: 30s, cores: 1, follows: {class: k0, count: %d}}\n---\n", 1+d.IntN(2))

@@ -968,11 +968,8 @@ export interface components {
             size?: string;
         };
         CacheSample: {
-            /**
-             * Format: int64
-             * @description Brought from the store within the window.
-             */
-            downBytes: number;
+            /** @description Brought from the store within the window. */
+            downBytes: string;
             /**
              * Format: int64
              * @description Jobs that found their workspace up to date.
@@ -998,11 +995,8 @@ export interface components {
              * @description Jobs that found one out of date.
              */
             stale: number;
-            /**
-             * Format: int64
-             * @description Sent to the store within the window.
-             */
-            upBytes: number;
+            /** @description Sent to the store within the window. */
+            upBytes: string;
         };
         CauseSum: {
             /** @description Short name of the cause. */
@@ -1206,7 +1200,7 @@ export interface components {
         Cost: {
             /** @description Currency code. */
             currency: string;
-            /** @description The floor under the bill: the CPU and memory of the work itself at the cheapest prices that could hold it, and the fixed fee. No design on these pools can cost less. */
+            /** @description The floor under the bill: the least CPU and memory that the work done within the window needs at the cheapest prices that could hold it, and the fixed fee. No bill is below it. */
             floorPerMonth: components["schemas"]["Figure"];
             /** @description What is not node time, a month; only what is paid for. */
             parts: components["schemas"]["CostPart"][];
@@ -1230,30 +1224,18 @@ export interface components {
             perMonth: components["schemas"]["Figure"];
         };
         CostSample: {
-            /**
-             * Format: int64
-             * @description The floor under the bill: the work's own CPU and memory at the cheapest prices that could hold them, and the fixed fee.
-             */
-            floorNano: number;
-            /**
-             * Format: int64
-             * @description Node cost that is shared out to jobs; the rest is starts for nobody, lost attempts, idle, stranded and empty room.
-             */
-            jobsNano: number;
+            /** @description The floor under the bill: the least CPU and memory that the work done within the window needs, at the cheapest prices that could hold them, and the fixed fee. */
+            floorNano: string;
+            /** @description Node cost that is shared out to jobs; the rest is starts for nobody, lost attempts, idle, stranded and empty room. */
+            jobsNano: string;
             /** @description Everything that is not node time, in a fixed order. */
             parts: components["schemas"]["PartSample"][];
             /** @description By node pool. */
             pools: components["schemas"]["PoolSample"][];
-            /**
-             * Format: int64
-             * @description Everything paid: pools and parts.
-             */
-            totalNano: number;
-            /**
-             * Format: int64
-             * @description What the waiting of people is worth; not part of the total.
-             */
-            waitingNano: number;
+            /** @description Everything paid: pools and parts. */
+            totalNano: string;
+            /** @description What the waiting of people is worth; not part of the total. */
+            waitingNano: string;
         };
         CurvePoint: {
             /**
@@ -1701,12 +1683,9 @@ export interface components {
         };
         GroupSample: {
             /** @description Time of ended jobs by cause; adds up to leadNs. */
-            causesNs: number[];
-            /**
-             * Format: int64
-             * @description Node cost that is the jobs' share, in billionths of the currency.
-             */
-            costNano: number;
+            causesNs: string[];
+            /** @description Node cost that is the jobs' share, in billionths of the currency. */
+            costNano: string;
             /** @description Start delay of jobs that started. */
             delay: components["schemas"]["Summary"];
             /**
@@ -1721,11 +1700,8 @@ export interface components {
             jobs: number;
             /** @description Lead time of jobs that ended. */
             lead: components["schemas"]["Summary"];
-            /**
-             * Format: int64
-             * @description Lead time of ended jobs.
-             */
-            leadNs: number;
+            /** @description Lead time of ended jobs. */
+            leadNs: string;
             /**
              * Format: int64
              * @description Attempts that were cut short.
@@ -1734,7 +1710,7 @@ export interface components {
             /** @description Jobs by how they ended: unfinished, succeeded, out-of-memory, evicted, out-of-disk, timed-out, taken-back, dropped, gave-up. */
             results: number[];
             /** @description Time of ended jobs by phase; adds up to leadNs. */
-            ribbonNs: number[];
+            ribbonNs: string[];
             /**
              * Format: int64
              * @description Jobs that came to their own first step.
@@ -2257,11 +2233,8 @@ export interface components {
             steps: number;
         };
         OneMore: {
-            /**
-             * Format: int64
-             * @description What it would have added to the bill of the repeat; below 0 when it is less.
-             */
-            costNano: number;
+            /** @description What it would have added to the bill of the repeat; below 0 when it is less. */
+            costNano: string;
             /**
              * Format: double
              * @description How much shorter that is.
@@ -2483,11 +2456,8 @@ export interface components {
             worst: number;
         };
         PartSample: {
-            /**
-             * Format: int64
-             * @description Its cost.
-             */
-            nano: number;
+            /** @description Its cost. */
+            nano: string;
             /** @description What is paid for. */
             part: string;
         };
@@ -2744,23 +2714,17 @@ export interface components {
             zone?: string;
         };
         PoolSample: {
-            /**
-             * Format: int64
-             * @description Cost of the pool's nodes; the sum of its uses.
-             */
-            nano: number;
-            /**
-             * Format: int64
-             * @description Node time paid for.
-             */
-            nodeNs: number;
+            /** @description Cost of the pool's nodes; the sum of its uses. */
+            nano: string;
+            /** @description Node time paid for. */
+            nodeNs: string;
             /**
              * Format: int64
              * @description Nodes that lived within the window.
              */
             nodes: number;
             /** @description Its cost by use: work, start, lost, idle, stranded, empty. */
-            usesNano: number[];
+            usesNano: string[];
         };
         Portrait: {
             /** @description Container that runs jobs; empty when it cannot be told. */
