@@ -69,7 +69,7 @@ func (d Dist) Quantile(u float64) float64 {
 	case Exponential:
 		return -d.A * math.Log1p(-u)
 	case Gamma:
-		return d.A * mathext.GammaIncRegInv(d.B, u)
+		return d.A * gammaQuantile(d.B, u)
 	case Uniform:
 		return d.A + u*(d.B-d.A)
 	case Empirical:
@@ -81,6 +81,24 @@ func (d Dist) Quantile(u float64) float64 {
 	default:
 		return d.A
 	}
+}
+
+// gammaQuantile returns the quantile u of the gamma distribution of shape a and scale
+// 1. Where it is tiny the regularised incomplete gamma function is its first terms,
+//
+//	P(a, x) = x^a / Γ(a+1) · (1 − a·x/(a+1) + …),
+//
+// which are inverted at once: gonum's inverse does not come near it there, for shapes
+// below 1. Source: Abramowitz, Stegun, Handbook of Mathematical Functions, 6.5.29.
+func gammaQuantile(a, u float64) float64 {
+	const tiny = 1e-6
+	if a < 1 {
+		lg, _ := math.Lgamma(a + 1)
+		if x := math.Exp((math.Log(u) + lg) / a); x < tiny {
+			return x * (1 + x/(a+1))
+		}
+	}
+	return mathext.GammaIncRegInv(a, u)
 }
 
 // Draw returns the value that belongs to k.

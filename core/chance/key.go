@@ -42,6 +42,7 @@ const (
 	Attach     // time to attach a volume
 	Slot       // which run comes next on a full node
 	Meet       // peaks that meet on a node
+	Follow     // names a job by the one that it comes after
 )
 
 // Root returns the key from which all draws of one repeat of one seed descend.
@@ -49,18 +50,31 @@ func Root(seed uint64, repeat int) Key {
 	return Key(mix(mix(seed+0x9e3779b97f4a7c15) ^ mix(uint64(repeat)+0x632be59bd9b4e019)))
 }
 
-// For returns the key of one draw: the purpose, the entity (a job, a pool) and
-// the ordinal of the draw for that entity.
+// Name returns the number by which draws know a thing of a name, such as a pool or a
+// recorded job: two things of different names have different ones but by a chance of
+// one in 2^64. It is the FNV-1a hash of the name, mixed.
+// Source: Fowler, Noll, Vo (draft-eastlake-fnv).
+func Name(s string) uint64 {
+	h := uint64(0xcbf29ce484222325)
+	for i := range len(s) {
+		h = (h ^ uint64(s[i])) * 0x100000001b3
+	}
+	return mix(h)
+}
+
+// For returns the key of one draw: the purpose, the entity and the ordinal of the draw
+// for that entity. An entity is what the thing is, its Name or another Key, never its
+// place in a list: a list that gains or loses something else then changes no draw.
 func (k Key) For(p Purpose, entity, ordinal uint64) Key {
 	h := mix(uint64(k) ^ uint64(p)*0xd6e8feb86659fd93)
 	h = mix(h ^ (entity + 0x9e3779b97f4a7c15))
 	return Key(mix(h ^ (ordinal+1)*0xa0761d6478bd642f))
 }
 
-// Uniform returns the key's number in the open interval (0, 1), a multiple of
-// 2^-53 plus 2^-54.
+// Uniform returns the key's number in the open interval (0, 1): an odd multiple of
+// 2^-53, so that neither end nor any rounding to it can come up.
 func (k Key) Uniform() float64 {
-	return (float64(mix(uint64(k)+0x9e3779b97f4a7c15)>>11) + 0.5) / (1 << 53)
+	return (float64(mix(uint64(k)+0x9e3779b97f4a7c15)>>12) + 0.5) / (1 << 52)
 }
 
 // mix is the finalizer of SplitMix64 (Steele, Lea, Flood: Fast splittable

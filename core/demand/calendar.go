@@ -1,6 +1,8 @@
 package demand
 
 import (
+	"cmp"
+	"slices"
 	"time"
 
 	"tachyphor/core/document"
@@ -17,48 +19,77 @@ type Calendar struct {
 	numbers []Numbers        // numbers[i] hold from from[i] until from[i+1]
 }
 
-// NewCalendar lays a template's numbers out over the span, which begins at
+// NewCalendar lays a template's numbers out over a length of time, which begins at
 // start. zone is for periods that name none.
-func NewCalendar(a document.AgentNumbers, start time.Time, span units.Duration, zone units.Zone) Calendar {
+func NewCalendar(a document.AgentNumbers, start time.Time, length units.Duration, zone units.Zone) Calendar {
 	c := Calendar{[]units.Duration{0}, []Numbers{numbersAt(a, start, zone)}}
-	if len(a.Calendar) == 0 {
-		return c
+	var windows []document.Window
+	for _, p := range a.Calendar {
+		windows = append(windows, document.Window{When: p.When, Zone: p.Zone})
 	}
-	Minutes(start, span, func(t units.Duration) {
+	for _, t := range Edges(windows, start, length, zone) {
 		if n := numbersAt(a, start.Add(time.Duration(t)), zone); c.numbers[len(c.numbers)-1] != n {
 			c.from, c.numbers = append(c.from, t), append(c.numbers, n)
 		}
-	})
+	}
 	return c
 }
 
-// Minutes calls f for every whole minute of the clock after start and within the
-// span; periods begin and end on those.
-func Minutes(start time.Time, span units.Duration, f func(units.Duration)) {
-	for at := start.Truncate(time.Minute).Add(time.Minute); ; at = at.Add(time.Minute) {
-		t := units.Duration(at.Sub(start))
-		if t >= span {
-			return
+// Edges returns every moment after start and within a length of time at which one of
+// some windows of the week may begin or end, ascending: where a day's clock shows an
+// end of it, and where a zone sets its clock. zone is for windows that name none.
+func Edges(windows []document.Window, start time.Time, length units.Duration, zone units.Zone) []units.Duration {
+	var out []units.Duration
+	add := func(t time.Time) {
+		if at := units.Duration(t.Sub(start)); at > 0 && at < length {
+			out = append(out, at)
 		}
-		f(t)
+	}
+	end := start.Add(time.Duration(length))
+	for _, w := range windows {
+		loc := cmp.Or(w.Zone, zone).Location()
+		from, to := w.When.Bounds()
+		for at := start; at.Before(end); {
+			_, next := at.In(loc).ZoneBounds()
+			if next.IsZero() || next.After(end) {
+				next = end
+			} else {
+				add(next)
+			}
+			_, offset := at.In(loc).Zone()
+			days(at, next, time.FixedZone("", offset), func(midnight time.Time) {
+				add(midnight.Add(time.Duration(from) * time.Minute))
+				add(midnight.Add(time.Duration(to) * time.Minute))
+			})
+			at = next
+		}
+	}
+	slices.Sort(out)
+	return slices.Compact(out)
+}
+
+// days calls f for every midnight of a zone without changes, from the day before one
+// moment's to another's.
+func days(from, to time.Time, loc *time.Location, f func(time.Time)) {
+	local := from.In(loc)
+	for d := time.Date(local.Year(), local.Month(), local.Day()-1, 0, 0, 0, 0, loc); d.Before(to); d = d.AddDate(0, 0, 1) {
+		f(d)
 	}
 }
 
 // A Stretch is a part of simulated time: From ≤ t < To.
 type Stretch struct{ From, To units.Duration }
 
-// Stretches lays a window of the week out over the span. zone is for a window
-// that names none.
-func Stretches(w document.Window, start time.Time, span units.Duration, zone units.Zone) []Stretch {
-	if w.Zone != (units.Zone{}) {
-		zone = w.Zone
-	}
+// Stretches lays a window of the week out over a length of time; one that is not over
+// by then ends there. zone is for a window that names none.
+func Stretches(w document.Window, start time.Time, length units.Duration, zone units.Zone) []Stretch {
+	local := cmp.Or(w.Zone, zone)
 	var out []Stretch
 	in := false
 	look := func(t units.Duration) {
-		switch on := w.When.Covers(zone.MinuteOfWeek(start.Add(time.Duration(t)))); {
+		switch on := w.When.Covers(local.MinuteOfWeek(start.Add(time.Duration(t)))); {
 		case on && !in:
-			out = append(out, Stretch{t, span})
+			out = append(out, Stretch{t, length})
 			in = true
 		case !on && in:
 			out[len(out)-1].To = t
@@ -66,7 +97,23 @@ func Stretches(w document.Window, start time.Time, span units.Duration, zone uni
 		}
 	}
 	look(0)
-	Minutes(start, span, look)
+	for _, t := range Edges([]document.Window{w}, start, length, zone) {
+		look(t)
+	}
+	return out
+}
+
+// Together makes stretches that overlap or touch into one, in order of time.
+func Together(list []Stretch) []Stretch {
+	slices.SortFunc(list, func(a, b Stretch) int { return cmp.Compare(a.From, b.From) })
+	var out []Stretch
+	for _, s := range list {
+		if n := len(out); n > 0 && s.From <= out[n-1].To {
+			out[n-1].To = max(out[n-1].To, s.To)
+			continue
+		}
+		out = append(out, s)
+	}
 	return out
 }
 
@@ -96,6 +143,11 @@ func (c Calendar) At(i int) (n Numbers, next units.Duration, ok bool) {
 		return c.numbers[i], c.from[i+1], true
 	}
 	return c.numbers[i], 0, false
+}
+
+// Ahead reports whether agents are kept ahead of demand at any time.
+func (c Calendar) Ahead() bool {
+	return slices.ContainsFunc(c.numbers, func(n Numbers) bool { return n.Floor > 0 || n.Spare > 0 })
 }
 
 // Steps returns the numbers of each step, in order. They must not be changed.

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"fmt"
 	"math"
+	"math/rand/v2"
 	"reflect"
 	"slices"
 	"strings"
@@ -442,6 +443,62 @@ func TestStretchesAcrossAClockChange(t *testing.T) {
 	// One that runs at the start, and one that has not ended by the end.
 	start = time.Date(2026, 10, 18, 2, 0, 0, 0, zone.Location())
 	if got := demand.Stretches(w, start, units.Hour, zone); len(got) != 1 || got[0].From != 0 || got[0].To != units.Hour {
+		t.Errorf("%v", got)
+	}
+}
+
+// A calendar against a look at every minute, in zones that set their clocks by an hour,
+// by half an hour and not at all, over months in which they do.
+func TestCalendarsMissNoMinute(t *testing.T) {
+	r := rand.New(rand.NewPCG(5, 6))
+	zones := []string{"Europe/Oslo", "America/Halifax", "Australia/Lord_Howe", "Asia/Kathmandu", "UTC"}
+	days := []string{"Mon-Fri", "Sat,Sun", "Sun", "Mon-Sun", "Fri-Mon"}
+	for range 60 {
+		var windows []document.Window
+		for range 1 + r.IntN(3) {
+			w := document.Window{}
+			text := fmt.Sprintf("%s %02d:%02d-%02d:%02d", days[r.IntN(len(days))], r.IntN(24), r.IntN(60), r.IntN(25), 0)
+			if err := w.When.UnmarshalText([]byte(text)); err != nil {
+				t.Fatal(err)
+			}
+			if r.IntN(3) > 0 {
+				w.Zone, _ = units.ParseZone(zones[r.IntN(len(zones))])
+			}
+			windows = append(windows, w)
+		}
+		zone, _ := units.ParseZone(zones[r.IntN(len(zones))])
+		start := time.Date(2026, time.Month(3+r.IntN(8)), 1+r.IntN(28), r.IntN(24), r.IntN(60), r.IntN(60), 0, time.UTC)
+		length := units.Duration(r.IntN(60)) * units.Day
+		covers := func(w document.Window, at units.Duration) bool {
+			z := w.Zone
+			if z == (units.Zone{}) {
+				z = zone
+			}
+			return w.When.Covers(z.MinuteOfWeek(start.Add(time.Duration(at))))
+		}
+		edges := demand.Edges(windows, start, length, zone)
+		if !slices.IsSorted(edges) {
+			t.Fatalf("%v is not in order", edges)
+		}
+		for _, w := range windows {
+			first := units.Duration(start.Truncate(time.Minute).Add(time.Minute).Sub(start))
+			last := covers(w, 0)
+			for at := first; at < length; at += units.Minute {
+				now := covers(w, at)
+				if _, known := slices.BinarySearch(edges, at); now != last && !known {
+					t.Fatalf("%v in %v from %v: a change at %v is not among the edges", w.When, w.Zone, start, at)
+				}
+				last = now
+			}
+		}
+	}
+}
+
+// Windows that overlap or touch are one.
+func TestTogether(t *testing.T) {
+	s := func(from, to units.Duration) demand.Stretch { return demand.Stretch{From: from, To: to} }
+	got := demand.Together([]demand.Stretch{s(5, 9), s(1, 3), s(3, 4), s(6, 7), s(20, 30)})
+	if !slices.Equal(got, []demand.Stretch{s(1, 4), s(5, 9), s(20, 30)}) {
 		t.Errorf("%v", got)
 	}
 }

@@ -15,6 +15,9 @@ import (
 // A Job is one unit of build work that asks for an agent.
 type Job struct {
 	Submitted units.Duration // since the workload's start, ≥ 0
+	// Key is what draws know the job by: that of its name where it is recorded, of its
+	// class and the moment that it was drawn for where it is made.
+	Key uint64
 	// Work is how long the job works when nothing hinders it; below 0 where it
 	// is not known and is drawn from the class.
 	Work  units.Duration

@@ -24,30 +24,34 @@ const MaxJobs = 10_000_000
 func Make(spec *document.WorkloadSpec, span units.Duration, root chance.Key) (*Jobs, error) {
 	jobs := &Jobs{classes: spec.Classes}
 	var table wantsTable
-	for class, k := range spec.Classes {
-		wants := table.number(k.Wants)
+	order := byName(spec.Classes)
+	for _, class := range order {
+		k := &spec.Classes[class]
 		if k.Follows != nil {
 			continue
 		}
 		first := len(jobs.List)
-		p := profile{class: class, hours: k.Arrivals.Hours, zone: k.Arrivals.Zone, start: spec.Start.Time, span: span, root: root}
+		p := profile{class: chance.Name(k.Name), hours: k.Arrivals.Hours, zone: k.Arrivals.Zone, start: spec.Start.Time, span: span, root: root}
 		if p.zone == (units.Zone{}) {
 			p.zone = spec.Zone
 		}
-		at := p.draw()
-		at = append(at, p.bursts(k.Arrivals.Bursts)...)
+		at := append(p.draw(), p.bursts(k.Arrivals.Bursts)...)
 		if len(jobs.List)+len(at) > MaxJobs {
 			return nil, errTooMany
 		}
-		slices.Sort(at)
+		slices.SortFunc(at, func(a, b arrival) int { return cmp.Or(cmp.Compare(a.at, b.at), cmp.Compare(a.key, b.key)) })
+		if len(at) == 0 {
+			continue
+		}
+		wants := table.number(k.Wants)
 		jobs.List, jobs.made = slices.Grow(jobs.List, len(at)), slices.Grow(jobs.made, len(at))
-		for i, t := range at {
-			jobs.List = append(jobs.List, Job{Submitted: t, Work: -1, Class: int32(class), Wants: wants, Cores: -1})
+		for i, a := range at {
+			jobs.List = append(jobs.List, Job{Submitted: a.at, Key: uint64(a.key), Work: -1, Class: int32(class), Wants: wants, Cores: -1})
 			jobs.made = append(jobs.made, int32(i+1))
 		}
-		branches(jobs.List[first:], k.TrunkShare, root, uint64(class))
+		branches(jobs.List[first:], k.TrunkShare, root)
 	}
-	if err := jobs.follow(spec, &table); err != nil {
+	if err := jobs.follow(spec, order, &table); err != nil {
 		return nil, err
 	}
 	jobs.Wants = table.sets
@@ -55,26 +59,44 @@ func Make(spec *document.WorkloadSpec, span units.Duration, root chance.Key) (*J
 	return jobs, nil
 }
 
+// byName lists the classes in the order of their names, so that nothing depends on the
+// order in which they are written.
+func byName(classes []document.JobClass) []int {
+	order := make([]int, len(classes))
+	for i := range order {
+		order[i] = i
+	}
+	slices.SortFunc(order, func(a, b int) int { return cmp.Compare(classes[a].Name, classes[b].Name) })
+	return order
+}
+
+// An arrival is a moment at which a job comes, with the key that it was drawn from.
+type arrival struct {
+	at  units.Duration
+	key chance.Key
+}
+
 // branches draws which jobs of a class build change requests.
-func branches(list []Job, trunk *float64, root chance.Key, class uint64) {
+func branches(list []Job, trunk *float64, root chance.Key) {
 	if trunk == nil {
 		return
 	}
 	for i := range list {
-		list[i].Change = root.For(chance.Branch, class, uint64(i)).Uniform() >= *trunk
+		list[i].Change = root.For(chance.Branch, list[i].Key, 0).Uniform() >= *trunk
 	}
 }
 
 // follow makes the jobs of classes that follow others: they are submitted with
 // the job they come after and build the same branch.
-func (j *Jobs) follow(spec *document.WorkloadSpec, table *wantsTable) error {
+func (j *Jobs) follow(spec *document.WorkloadSpec, order []int, table *wantsTable) error {
 	done := make([]bool, len(spec.Classes))
 	for c, k := range spec.Classes {
 		done[c] = k.Follows == nil
 	}
 	for again := true; again; {
 		again = false
-		for c, k := range spec.Classes {
+		for _, c := range order {
+			k := &spec.Classes[c]
 			if done[c] {
 				continue
 			}
@@ -82,23 +104,8 @@ func (j *Jobs) follow(spec *document.WorkloadSpec, table *wantsTable) error {
 			if lead < 0 || !done[lead] {
 				continue
 			}
-			wants, n := table.number(k.Wants), int32(0)
-			for i, end := 0, len(j.List); i < end; i++ {
-				if int(j.List[i].Class) != lead {
-					continue
-				}
-				for range k.Follows.Count {
-					n++
-					if j.after == nil {
-						j.after = map[int32][]int32{}
-					}
-					j.after[int32(len(j.List))] = []int32{int32(i)}
-					j.List = append(j.List, Job{Submitted: j.List[i].Submitted, Work: -1, Class: int32(c), Wants: wants, Cores: -1, Change: j.List[i].Change})
-					j.made = append(j.made, n)
-				}
-				if len(j.List) > MaxJobs {
-					return errTooMany
-				}
+			if err := j.followed(int32(lead), int32(c), k, table); err != nil {
+				return err
 			}
 			done[c], again = true, true
 		}
@@ -106,7 +113,31 @@ func (j *Jobs) follow(spec *document.WorkloadSpec, table *wantsTable) error {
 	return nil
 }
 
-// sort orders the jobs by submission; ties stay in the order of classes.
+// followed makes the jobs of class c, which follow those of class lead.
+func (j *Jobs) followed(lead, c int32, k *document.JobClass, table *wantsTable) error {
+	n, name := int32(0), chance.Name(k.Name)
+	for i, end := 0, len(j.List); i < end; i++ {
+		if j.List[i].Class != lead {
+			continue
+		}
+		for again := range k.Follows.Count {
+			n++
+			if j.after == nil {
+				j.after = map[int32][]int32{}
+			}
+			j.after[int32(len(j.List))] = []int32{int32(i)}
+			key := chance.Key(j.List[i].Key).For(chance.Follow, name, uint64(again))
+			j.List = append(j.List, Job{Submitted: j.List[i].Submitted, Key: uint64(key), Work: -1, Class: c, Wants: table.number(k.Wants), Cores: -1, Change: j.List[i].Change})
+			j.made = append(j.made, n)
+		}
+		if len(j.List) > MaxJobs {
+			return errTooMany
+		}
+	}
+	return nil
+}
+
+// sort orders the jobs by submission; ties stay in the order in which they were entered.
 func (j *Jobs) sort() {
 	order := make([]int32, len(j.List))
 	for i := range order {
@@ -148,7 +179,7 @@ func reorder[T any](list []T, order []int32) []T {
 
 // profile draws the arrivals of one class.
 type profile struct {
-	class int
+	class uint64 // its name
 	hours []document.HourRate
 	zone  units.Zone
 	start time.Time
@@ -168,8 +199,8 @@ func (p *profile) rate(minute int) float64 {
 
 // draw returns the moments of the Poisson process, slot by slot: the number in
 // a slot, then the place of each by inverting the slot's cumulated rate.
-func (p *profile) draw() []units.Duration {
-	var out []units.Duration
+func (p *profile) draw() []arrival {
+	var out []arrival
 	if len(p.hours) == 0 {
 		return nil
 	}
@@ -181,16 +212,18 @@ func (p *profile) draw() []units.Duration {
 			upTo[m+1] = upTo[m] + p.rate((minute+m)%units.WeekMinutes)/60
 		}
 		total := upTo[len(upTo)-1]
-		n := chance.Poisson(total, p.root.For(chance.Arrivals, uint64(p.class), uint64(s)))
+		n := chance.Poisson(total, p.root.For(chance.Arrivals, p.class, uint64(s)))
+		times := p.root.For(chance.ArrivalTime, p.class, uint64(s))
 		for i := range n {
-			u := p.root.For(chance.ArrivalTime, uint64(p.class)<<32|uint64(s), uint64(i)).Uniform() * total
+			key := times.For(chance.ArrivalTime, uint64(i), 0)
+			u := key.Uniform() * total
 			m := 0
 			for m+2 < len(upTo) && upTo[m+1] <= u {
 				m++
 			}
 			t := from + units.Duration((float64(m)+(u-upTo[m])/(upTo[m+1]-upTo[m]))*float64(units.Minute))
 			if t < p.span {
-				out = append(out, t)
+				out = append(out, arrival{t, key})
 			}
 		}
 		if len(out) > MaxJobs {
@@ -201,9 +234,17 @@ func (p *profile) draw() []units.Duration {
 }
 
 // bursts returns the moments of the bursts that begin within the span.
-func (p *profile) bursts(list []document.Burst) []units.Duration {
-	var out []units.Duration
-	for b, burst := range list {
+func (p *profile) bursts(list []document.Burst) []arrival {
+	var out []arrival
+	alike := map[string]uint64{} // bursts of the same moment, the larger first
+	list = slices.Clone(list)
+	slices.SortStableFunc(list, func(a, b document.Burst) int {
+		return cmp.Or(cmp.Compare(b.Count, a.Count), cmp.Compare(b.Over, a.Over))
+	})
+	for _, burst := range list {
+		when := burst.When.String()
+		alike[when]++
+		times := p.root.For(chance.BurstTime, p.class, chance.Name(when)).For(chance.BurstTime, alike[when], 0)
 		local := p.start.In(p.zone.Location())
 		for day := 0; ; day++ {
 			midnight := time.Date(local.Year(), local.Month(), local.Day()+day, 0, 0, 0, 0, p.zone.Location())
@@ -216,9 +257,9 @@ func (p *profile) bursts(list []document.Burst) []units.Duration {
 				continue
 			}
 			for i := range burst.Count {
-				u := p.root.For(chance.BurstTime, uint64(p.class)<<32|uint64(b), uint64(day)<<32|uint64(i)).Uniform()
-				if t := units.Duration(at) + units.Duration(u*float64(burst.Over)); t < p.span {
-					out = append(out, t)
+				key := times.For(chance.BurstTime, uint64(day), uint64(i))
+				if t := units.Duration(at) + units.Duration(key.Uniform()*float64(burst.Over)); t < p.span {
+					out = append(out, arrival{t, key})
 				}
 			}
 		}

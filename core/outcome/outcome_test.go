@@ -11,8 +11,8 @@ import (
 
 	"tachyphor/core/outcome"
 	"tachyphor/core/sim"
-	"tachyphor/core/units"
 	"tachyphor/core/stats"
+	"tachyphor/core/units"
 	"tachyphor/test/worlds"
 )
 

@@ -38,6 +38,7 @@ type agent struct {
 	state    agentState
 	missing  int8 // images still to come, in pulling
 	replaces bool // it was made because another failed to start
+	fails    bool // one of its boot tools cannot be installed
 	waited   bool // for an image
 	pulls    bool // and some image is pulled for it first
 	template int32
@@ -48,7 +49,7 @@ type agent struct {
 	edition  int32 // of the workspace in its image; -1 without
 	waitNode int32 // booting node that was asked for on its behalf; -1 if none
 	bootNode int32 // the last such node, kept for the record
-	ordinal  uint64
+	ordinal  int32 // within the template, from 1
 
 	// An agent has at most one event ahead of it; version is the one that counts,
 	// and never goes back, not even in a slot used again.
@@ -107,7 +108,7 @@ func (e *engine) newAgent(t int32) {
 	team.made++
 	e.agents[a] = agent{
 		template: t, node: -1, job: -1, lastJob: -1, verdict: -1, waitNode: -1, bootNode: -1,
-		ordinal: uint64(t)<<40 | team.made, created: e.now, full: -1, dry: -1, asked: -1, unbooted: -1,
+		ordinal: team.made, created: e.now, full: -1, dry: -1, asked: -1, unbooted: -1,
 		version: e.agents[a].version + 1, replaces: team.failed > 0,
 	}
 	team.failed = max(0, team.failed-1)
@@ -132,7 +133,7 @@ func (e *engine) prepare(a int32) {
 	}
 	var sum units.Duration
 	for _, i := range t.images {
-		sum += e.draw(e.w.making[i], chance.Making, g.ordinal<<8|uint64(i&0xff))
+		sum += units.Duration(e.w.making[i].Draw(e.keyOf(chance.Making, g, e.w.imageKeys[i])))
 	}
 	e.becomes(a, pulling)
 	e.later(a, sum, imagesMade)
@@ -149,7 +150,7 @@ func (e *engine) imagesPresent(a int32) {
 	g := &e.agents[a]
 	g.present = e.now
 	e.becomes(a, starting)
-	e.later(a, e.draw(e.w.StartTime, chance.Start, g.ordinal), podStarted)
+	e.later(a, e.drawAs(e.w.StartTime, chance.Start, g), podStarted)
 }
 
 // podStarted installs the boot tools, if there are any, and lets the agent join.
@@ -163,20 +164,22 @@ func (e *engine) podStarted(a int32) {
 	}
 	var sum units.Duration
 	for _, t := range tools {
-		sum += e.draw(e.w.tools[t].install, chance.Install, g.ordinal<<8|uint64(t&0xff))
+		tool := &e.w.tools[t]
+		sum += units.Duration(tool.install.Draw(e.keyOf(chance.Install, g, tool.key)))
+		if tool.fails > 0 && e.keyOf(chance.ToolFails, g, tool.key).Uniform() < tool.fails {
+			g.fails = true // which is seen when this one's time is over; those behind it are not begun
+			break
+		}
 	}
 	e.later(a, sum, toolsInstalled)
 }
 
 // toolsInstalled gives the agent up where installing one of them failed.
 func (e *engine) toolsInstalled(a int32) {
-	g := &e.agents[a]
-	for _, t := range e.w.Templates[g.template].tools {
-		if p := e.w.tools[t].fails; p > 0 && e.root.For(chance.ToolFails, g.ordinal<<8|uint64(t&0xff), 0).Uniform() < p {
-			e.trace.FailedStarts++
-			e.giveUp(a)
-			return
-		}
+	if e.agents[a].fails {
+		e.trace.FailedStarts++
+		e.giveUp(a)
+		return
 	}
 	e.join(a)
 }
@@ -186,9 +189,9 @@ func (e *engine) join(a int32) {
 	g.installed = e.now
 	e.becomes(a, joining)
 	if e.w.Templates[g.template].updates {
-		g.updating = e.draw(e.w.update, chance.Update, g.ordinal)
+		g.updating = e.drawAs(e.w.update, chance.Update, g)
 	}
-	e.later(a, e.draw(e.w.JoinTime, chance.Join, g.ordinal)+g.updating, agentJoined)
+	e.later(a, e.drawAs(e.w.JoinTime, chance.Join, g)+g.updating, agentJoined)
 }
 
 // agentJoined gives the agent the first job that was promised one, or lets it
@@ -198,9 +201,13 @@ func (e *engine) agentJoined(a int32) {
 	g.joined = e.now
 	team := &e.teams[g.template]
 	team.coming--
+	if e.w.Templates[g.template].Numbers.NeedsOneAgent && len(team.arrived) > 0 {
+		e.wake(g.template, e.now) // there is one now
+	}
 	if team.promised > 0 {
 		w := team.queue.pop()
 		team.promised--
+		team.lastShort = e.now
 		e.startRun(a, w)
 		return
 	}
@@ -222,12 +229,16 @@ func (e *engine) giveUp(a int32) {
 		w.promised, w.seen = -1, e.now
 		team.failed++
 	}
+	at := e.now
+	if g.created == at {
+		at += failPause
+	}
 	e.depart(a)
-	e.wake(g.template, e.now+failPause)
+	e.wake(g.template, at)
 }
 
-// failPause is how long the controller leaves a template alone whose agent did
-// not come up, so that one that never does is not made again without end.
+// failPause is how long the controller leaves a template alone whose agent failed at
+// the very moment at which it was made, so that time goes on.
 const failPause = units.Second
 
 // wiped ends the job, and the agent too where it is not reused or its node goes.
@@ -248,10 +259,10 @@ func (e *engine) leave(a int32) {
 	t, last := e.agents[a].template, e.agents[a].lastJob
 	e.depart(a)
 	e.teams[t].freedBy, e.freedBy, e.teams[t].lastGone = last, last, e.now
-	e.agentLeft(t)
+	e.wake(t, e.now) // its floor may be broken
 }
 
-// depart takes an agent and its pod away.
+// depart takes an agent and its pod away, which may be what others wait for.
 func (e *engine) depart(a int32) {
 	g := &e.agents[a]
 	e.becomes(a, gone)
@@ -263,4 +274,9 @@ func (e *engine) depart(a int32) {
 	e.charge(g.template, -1)
 	e.freePod(a)
 	e.freeAgents = append(e.freeAgents, a)
+	for t := range e.teams {
+		if team := &e.teams[t]; team.isBlocked && team.blocked.ofAll() {
+			e.wake(int32(t), e.now)
+		}
+	}
 }

@@ -31,7 +31,7 @@ func (w *World) Terms(class int, jobs *demand.Jobs) (t caching.Terms, ok bool) {
 		Work: c.work.Mean() / 1e9, Cold: c.cold.Mean() / 1e9, Partial: c.partial, Change: c.change, Size: c.archive.Mean(),
 		Down: float64(s.PerFlow), Up: float64(s.PerFlowUp), Pack: float64(w.Store.Pack), Unpack: float64(w.Store.Unpack), Latency: s.Latency.Seconds(),
 	}
-	n, trunk, own, owned := 0, 0, units.Duration(0), 0
+	n, trunk, own, owned := 0, 0, units.Sum[units.Duration]{}, 0
 	for i := range jobs.List {
 		j := &jobs.List[i]
 		if int(j.Class) != class {
@@ -42,14 +42,15 @@ func (w *World) Terms(class int, jobs *demand.Jobs) (t caching.Terms, ok bool) {
 			trunk++
 		}
 		if j.Work >= 0 {
-			own, owned = own+j.Work, owned+1
+			own.Add(j.Work)
+			owned++
 		}
 	}
 	if n == 0 || t.Cold <= 0 {
 		return t, false
 	}
 	if owned > 0 {
-		t.Work = own.Seconds() / float64(owned)
+		t.Work = own.Over(owned) / float64(units.Second)
 	}
 	t.Trunk = float64(trunk) / float64(n)
 	t.PerDay = float64(n) / (w.Plan.Span.Seconds() / 86400)
@@ -92,13 +93,13 @@ func (w *World) Alone(class int, t caching.Terms, by float64, rules []document.C
 	numbers := document.AgentNumbers{Reuse: document.Never}
 	c.Templates = []Template{{
 		Agent: template.Agent{Name: "alone", Offers: k.Wants, Images: []string{"alone"}, Always: []bool{false}}, Numbers: numbers, images: []int32{0},
-		calendar: demand.NewCalendar(numbers, w.Start, w.Plan.Span, w.Zone),
+		calendar: demand.NewCalendar(numbers, w.Start, 0, w.Zone),
 	}}
 	c.Pools = []Pool{{
 		Name: "alone", Min: 1, Max: 1, pulls: 1,
 		Room: fleet.Room{Request: template.Request{CPU: 1 << 40, Memory: 1 << 50, Disk: 1 << 50}, Pods: math.MaxInt32},
 	}}
-	c.Images, c.layers, c.layersOf, c.making = []document.Image{{Name: "alone"}}, []units.Bytes{0}, [][]int32{{0}}, []chance.Dist{{}}
+	c.Images, c.layers, c.layersOf, c.making, c.imageKeys = []document.Image{{Name: "alone"}}, []units.Bytes{0}, [][]int32{{0}}, []chance.Dist{{}}, []uint64{0}
 	c.Links.Registry = document.Link{}
 	c.StartTime, c.JoinTime, c.WipeTime = chance.Dist{}, chance.Dist{}, chance.Dist{}
 	c.AgentCeiling, c.Quota, c.Growth.SpareRoom, c.spareRoom, c.sharing = -1, document.Quota{}, nil, nil, false

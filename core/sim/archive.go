@@ -28,7 +28,7 @@ func (e *engine) carried(a int32, size units.Bytes) {
 }
 
 func (e *engine) archiveSize(j int32, class *Class) units.Bytes {
-	return units.Bytes(e.draw(class.archive, chance.Archive, uint64(j)))
+	return units.Bytes(e.drawFor(class.archive, chance.Archive, j))
 }
 
 // due reports whether the save rule asks for a save over an entry.
@@ -65,7 +65,7 @@ func (e *engine) saveStep(a int32) {
 func (e *engine) sent(a int32, size units.Bytes) {
 	g := &e.agents[a]
 	scope := e.w.Classes[e.jobs.List[g.job].Class].scope
-	if p := e.w.Store.SaveFails; p > 0 && e.root.For(chance.SaveFails, uint64(g.job), 0).Uniform() < p {
+	if p := e.w.Store.SaveFails; p > 0 && e.root.For(chance.SaveFails, e.jobs.List[g.job].Key, 0).Uniform() < p {
 		e.trace.Cache.FailedSaves++
 	} else {
 		e.enter(scope, e.cache.versions[g.job], size)
@@ -84,13 +84,13 @@ func (e *engine) enter(scope, version int32, size units.Bytes) {
 		return
 	}
 	for room > 0 && e.cache.stored+size > room {
-		var oldest *entry
+		oldest := int32(-1)
 		for i := range e.cache.entries {
-			if y := &e.cache.entries[i]; y.there && (oldest == nil || y.used < oldest.used) {
-				oldest = y
+			if y := &e.cache.entries[i]; y.there && (oldest < 0 || e.staler(int32(i), oldest)) {
+				oldest = int32(i)
 			}
 		}
-		e.remove(oldest)
+		e.remove(&e.cache.entries[oldest])
 		e.trace.Cache.PushedOut++
 	}
 	e.keep(size)
@@ -99,6 +99,13 @@ func (e *engine) enter(scope, version int32, size units.Bytes) {
 	if d := e.w.Rules[e.w.Scopes[scope].Rule].Expires; d > 0 {
 		e.queue.plan(e.now+d, entryExpires, scope, x.saves)
 	}
+}
+
+// staler reports whether scope a's entry was used longer ago than b's, the first by
+// name of two used last at the same moment.
+func (e *engine) staler(a, b int32) bool {
+	x, y := &e.cache.entries[a], &e.cache.entries[b]
+	return x.used < y.used || x.used == y.used && e.w.Scopes[a].Name < e.w.Scopes[b].Name
 }
 
 func (e *engine) remove(x *entry) {

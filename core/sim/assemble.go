@@ -1,13 +1,13 @@
 package sim
 
 import (
-	"cmp"
 	"fmt"
 	"slices"
 	"strconv"
 	"strings"
 	"time"
 
+	"tachyphor/core/chance"
 	"tachyphor/core/demand"
 	"tachyphor/core/document"
 	"tachyphor/core/fleet"
@@ -33,7 +33,7 @@ func Assemble(in Input) (*World, document.Faults) {
 		w.AgentCeiling = *s.AgentCeiling
 	}
 	for _, t := range c.Agents.Tools {
-		w.tools = append(w.tools, tool{t.Install.Dist(), t.Fails})
+		w.tools = append(w.tools, tool{chance.Name(t.Name), t.Install.Dist(), t.Fails})
 	}
 	a := assembly{w: w, in: in}
 	w.lay()
@@ -41,11 +41,12 @@ func Assemble(in Input) (*World, document.Faults) {
 	a.agents(s, c)
 	a.pools(s, c)
 	a.fits()
-	if len(a.faults) == 0 {
-		w.plans()
-	}
 	if l.Jobs != nil {
 		a.record()
+	}
+	a.coming(l)
+	if len(a.faults) == 0 {
+		w.plans()
 	}
 	return w, a.faults
 }
@@ -66,7 +67,7 @@ func (a *assembly) pools(s *document.ScenarioSpec, c *document.ClusterSpec) {
 		names = append(names, p.Name)
 		t := c.NodeTypes[slices.IndexFunc(c.NodeTypes, func(t document.NodeType) bool { return t.Name == p.NodeType })]
 		pool := Pool{
-			Name: p.Name, Type: p.NodeType, Room: fleet.Allocatable(t, p.Name, c.DaemonSets, a.w.Extended),
+			Name: p.Name, key: chance.Name(p.Name), Type: p.NodeType, Room: fleet.Allocatable(t, p.Name, c.DaemonSets, a.w.Extended),
 			Price: t.Price, Least: t.LeastCharge, unpack: t.Unpack, imageStore: t.ImageStore, cacheDisk: t.CacheDisk,
 			Min: p.Min, Max: p.Max, Spot: p.Spot, boot: p.Boot.Dist(), bootFails: p.BootFails, noCapacity: p.NoCapacity,
 			retryAfter: p.RetryAfter, pulls: p.Pulls, labels: fleet.Labels(p), taints: fleet.Taints(p),
@@ -101,9 +102,9 @@ func (a *assembly) limits(pool *Pool, p document.Pool, l document.PoolLimits) {
 	}
 	pool.Min = min(pool.Min, pool.Max)
 	for _, d := range p.Drains {
-		pool.drains = append(pool.drains, demand.Stretches(d, a.w.Start, a.w.Plan.Span, a.w.Zone)...)
+		pool.drains = append(pool.drains, demand.Stretches(d, a.w.Start, a.w.horizon(), a.w.Zone)...)
 	}
-	slices.SortFunc(pool.drains, func(x, y demand.Stretch) int { return cmp.Compare(x.From, y.From) })
+	pool.drains = demand.Together(pool.drains)
 	if len(l.Calendar) == 0 {
 		return
 	}
@@ -120,12 +121,16 @@ func (a *assembly) limits(pool *Pool, p document.Pool, l document.PoolLimits) {
 		}
 		return low
 	}
+	var windows []document.Window
+	for _, c := range l.Calendar {
+		windows = append(windows, document.Window{When: c.When, Zone: c.Zone})
+	}
 	pool.minSteps = []minStep{{0, at(0)}}
-	demand.Minutes(a.w.Start, a.w.Plan.Span, func(t units.Duration) {
+	for _, t := range demand.Edges(windows, a.w.Start, a.w.horizon(), a.w.Zone) {
 		if m := at(t); m != pool.minSteps[len(pool.minSteps)-1].min {
 			pool.minSteps = append(pool.minSteps, minStep{t, m})
 		}
-	})
+	}
 	pool.Min = pool.minSteps[0].min
 }
 
@@ -153,7 +158,7 @@ func (w *World) lay() {
 			}
 		}
 		w.layersOf = append(w.layersOf, of)
-		w.making = append(w.making, image.MakeTime.Dist())
+		w.making, w.imageKeys = append(w.making, image.MakeTime.Dist()), append(w.imageKeys, chance.Name(image.Name))
 		image.Size = size
 	}
 }
@@ -186,6 +191,26 @@ func (a *assembly) classes(s *document.ScenarioSpec, l *document.WorkloadSpec) {
 	}
 }
 
+// coming notes which classes may have jobs.
+func (a *assembly) coming(l *document.WorkloadSpec) {
+	if a.w.recorded != nil {
+		for i := range a.w.recorded.List {
+			a.w.Classes[a.w.recorded.List[i].Class].comes = true
+		}
+		return
+	}
+	for range l.Classes { // those that follow others, and those that follow them
+		for i, k := range l.Classes {
+			c := &a.w.Classes[i]
+			c.comes = len(k.Arrivals.Hours) > 0 || len(k.Arrivals.Bursts) > 0
+			if k.Follows != nil {
+				lead := slices.IndexFunc(a.w.Classes, func(x Class) bool { return x.Name == k.Follows.Class })
+				c.comes = lead >= 0 && a.w.Classes[lead].comes
+			}
+		}
+	}
+}
+
 // agents reads the scenario's templates.
 func (a *assembly) agents(s *document.ScenarioSpec, c *document.ClusterSpec) {
 	for i, use := range s.Templates {
@@ -197,8 +222,8 @@ func (a *assembly) agents(s *document.ScenarioSpec, c *document.ClusterSpec) {
 		}
 		agent, faults := template.Read(a.in.Templates[at])
 		a.faults = append(a.faults, faults...)
-		t := Template{Agent: agent, Numbers: use.Agents}
-		t.calendar = demand.NewCalendar(use.Agents, a.w.Start, a.w.Plan.Span, a.w.Zone)
+		t := Template{Agent: agent, key: chance.Name(agent.Name), Numbers: use.Agents}
+		t.calendar = demand.NewCalendar(use.Agents, a.w.Start, a.w.horizon(), a.w.Zone)
 		for _, name := range agent.Images {
 			n := slices.IndexFunc(a.w.Images, func(i document.Image) bool { return i.Name == name })
 			if n < 0 {

@@ -14,13 +14,13 @@ import (
 // that the trunk has then. An edition is a layer more to pull for each node; an agent
 // keeps the edition that it was placed with.
 
-// bake gives the templates that serve classes with the plan a layer for every
+// bake gives the templates that serve jobs of classes with the plan a layer for every
 // edition: as large as the workspaces of their scopes, on average.
 func (w *World) bake() {
 	sizes := make([]map[int32]units.Bytes, len(w.Templates)) // by template and scope
 	for i := range w.Classes {
 		c := &w.Classes[i]
-		if c.rule < 0 || w.Rules[c.rule].Plan != document.Baked {
+		if c.rule < 0 || w.Rules[c.rule].Plan != document.Baked || !c.comes {
 			continue
 		}
 		m := w.Match([][]string{c.Wants})[0]
@@ -54,7 +54,7 @@ func (w *World) bake() {
 			t.editions = append(t.editions, int32(len(w.Images)))
 			w.layersOf = append(w.layersOf, []int32{int32(len(w.layers))})
 			w.layers = append(w.layers, size)
-			w.making = append(w.making, w.making[own])
+			w.making, w.imageKeys = append(w.making, w.making[own]), append(w.imageKeys, w.imageKeys[own])
 			w.Images = append(w.Images, document.Image{Name: fmt.Sprintf("%s, workspace %d", w.Images[own].Name, n+1), Size: size, Link: w.Images[own].Link})
 		}
 	}
@@ -102,7 +102,7 @@ func (w *World) WithCaching(rules []document.CacheRule) *World {
 		}
 		t.editions, t.rebuilt = nil, 0
 	}
-	c.Images, c.layersOf, c.making = w.Images[:n:n], w.layersOf[:n:n], w.making[:n:n]
+	c.Images, c.layersOf, c.making, c.imageKeys = w.Images[:n:n], w.layersOf[:n:n], w.making[:n:n], w.imageKeys[:n:n]
 	layers := 0
 	for _, of := range c.layersOf {
 		for _, l := range of {

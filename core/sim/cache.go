@@ -53,7 +53,7 @@ func newCache(e *engine) cache {
 		if class.scope < 0 {
 			continue
 		}
-		changed := class.change > 0 && e.root.For(chance.Change, uint64(j), 0).Uniform() < class.change
+		changed := class.change > 0 && e.root.For(chance.Change, job.Key, 0).Uniform() < class.change
 		switch {
 		case changed && job.Change:
 			c.versions[j] = -int32(j) - 1
@@ -102,7 +102,7 @@ func (e *engine) coldWork(j int32, class *Class, found warmth) units.Duration {
 	if found == fresh {
 		return 0
 	}
-	d := e.draw(class.cold, chance.Cold, uint64(j))
+	d := e.drawFor(class.cold, chance.Cold, j)
 	if found == outdated {
 		d = units.Duration(float64(d) * (1 - class.partial))
 	}

@@ -17,7 +17,7 @@ type team struct {
 	// the queue have an agent coming: promised = min(coming, queue's length)
 	// after every round.
 	total, coming, idle, promised int
-	made                          uint64
+	made                          int32
 
 	queue   jobQueue // jobs the controller has taken in and that have not started
 	arrived []int32  // jobs since then, in the order of their coming
@@ -30,11 +30,11 @@ type team struct {
 
 	due       units.Duration // next round, or never
 	last      units.Duration // last round; below 0 before the first
-	lastShort units.Duration // last round that left a job without an agent
+	lastShort units.Duration // last moment at which a job that a round had seen was without an agent
 	held      []heldSince    // why jobs at the unpromised end of the queue are held; empty when there are none
-	blocked   Cause          // in a round: what stopped the template's starts
-	isBlocked bool
-	started   int // in a round
+	blocked   Cause          // what stopped the template's starts, for jobs or ahead of them
+	isBlocked bool           // something did, in the last round
+	started   int            // in a round
 
 	failed   int            // agents to be made in place of ones that did not come up
 	freedBy  int32          // the job after which an agent went last; -1 before
@@ -130,8 +130,8 @@ func (e *engine) becameIdle(a int32) {
 	team.newest = a
 	if team.queue.len() > 0 || len(team.arrived) > 0 {
 		e.wake(g.template, e.now)
-	} else if team.mayShrink() {
-		e.wake(g.template, e.leavesAt(g.template, g))
+	} else if team.mayShrink() { // the oldest may go, now that this one is there
+		e.wake(g.template, e.leavesAt(g.template, &e.agents[team.oldest]))
 	}
 }
 
@@ -170,17 +170,6 @@ func (e *engine) leavesAt(t int32, g *agent) units.Duration {
 	return at
 }
 
-// agentLeft lets those look again who may have waited for room under a ceiling,
-// and the template itself, whose floor may have been broken.
-func (e *engine) agentLeft(t int32) {
-	e.wake(t, e.now)
-	for other := range e.teams {
-		if team := &e.teams[other]; len(team.held) > 0 && team.held[len(team.held)-1].cause.ofAll() {
-			e.wake(int32(other), e.now)
-		}
-	}
-}
-
 // rounds holds the round of every template that is due now.
 func (e *engine) rounds() {
 	e.dueNow = e.dueNow[:0]
@@ -211,6 +200,9 @@ func (e *engine) beginRound(t int32) {
 	team.due, team.last, team.started, team.isBlocked = never, e.now, 0, false
 	e.trace.Rounds++
 	e.followCalendar(t)
+	if team.queue.len() > 0 {
+		team.lastShort = e.now
+	}
 	e.takeIn(t)
 	for team.idle > 0 && team.queue.len() > 0 {
 		a := team.newest

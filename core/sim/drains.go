@@ -4,14 +4,13 @@ package sim
 // closed, idle agents go, those at work finish. Nodes above the pool's min go once
 // they are empty; the others come back when the drain ends.
 
-// planDrains plans where the pools' drains begin and end.
+// planDrains plans where the pools' drains begin and end; those of one pool do not
+// overlap.
 func (e *engine) planDrains() {
-	for p := range e.w.Pools {
+	for _, p := range e.w.poolsByName() {
 		for _, d := range e.w.Pools[p].drains {
-			e.queue.plan(d.From, poolDrains, int32(p), 1)
-			if d.To < e.w.Plan.Span {
-				e.queue.plan(d.To, poolDrains, int32(p), 0)
-			}
+			e.queue.plan(d.From, poolDrains, p, 1)
+			e.queue.plan(d.To, poolDrains, p, 0)
 		}
 	}
 }
@@ -31,6 +30,7 @@ func (e *engine) poolDrains(p int32, begins bool) {
 		}
 	}
 	if !begins {
+		e.keepMin(p) // which may have risen meanwhile
 		e.retry()
 		if e.somePending() {
 			e.podWaits(e.now)

@@ -3,6 +3,7 @@ package sim
 import (
 	"errors"
 	"fmt"
+	"slices"
 
 	"tachyphor/core/chance"
 	"tachyphor/core/demand"
@@ -59,6 +60,7 @@ type engine struct {
 	shares     [][]int64 // by template and pool: what an agent takes of a node
 	sites      [][]site  // by template and pool
 	picky      []bool    // by template: it prefers some nodes to others
+	wanted     []bool    // by template: some job may get an agent of it, or one is kept ahead
 
 	dueNow    []int32 // scratch of rounds
 	stuck     []bool  // scratch of retry
@@ -121,6 +123,10 @@ func newEngine(w *World, root chance.Key, jobs *demand.Jobs) *engine {
 			e.open++
 		}
 	}
+	e.wanted = make([]bool, len(w.Templates))
+	for t := range w.Templates {
+		e.wanted[t] = slices.Contains(e.fits, int32(t)) || w.Templates[t].calendar.Ahead()
+	}
 	e.cache = newCache(e)
 	if e.chain = newChain(e); e.chain != nil {
 		e.trace.released = make([]units.Duration, len(jobs.List))
@@ -134,9 +140,12 @@ func newEngine(w *World, root chance.Key, jobs *demand.Jobs) *engine {
 	return e
 }
 
-// patienceWithBacklog is how long a run goes on after its span to let jobs that
-// came within it end.
+// patienceWithBacklog is how long a run goes on after its span, and as long again as
+// that, to let jobs that came within it end.
 const patienceWithBacklog = 30 * units.Day
+
+// horizon is how far simulated time may go; calendars and drains reach as far.
+func (w *World) horizon() units.Duration { return 2*w.Plan.Span + patienceWithBacklog }
 
 // mostAtOnce is more than can rightly happen at one moment.
 const mostAtOnce = 50_000_000
@@ -145,7 +154,7 @@ const mostAtOnce = 50_000_000
 // arrivals, then rounds, then the scan for nodes.
 func (e *engine) loop(watch Watcher) error {
 	span, list := e.w.Plan.Span, e.jobs.List
-	limit := 2*span + patienceWithBacklog
+	limit := e.w.horizon()
 	still := 0 // steps since time last went on
 	for steps := 1; ; steps++ {
 		if watch != nil && steps&0x1fff == 0 && !watch(e.now) {
@@ -271,12 +280,27 @@ func (e *engine) nodeEvent(kind eventKind, v event) {
 	}
 }
 
-// draw returns a length of time for one purpose and entity.
-func (e *engine) draw(d chance.Dist, p chance.Purpose, entity uint64) units.Duration {
+// draw returns a length of time for one purpose, an entity and which draw of it.
+func (e *engine) draw(d chance.Dist, p chance.Purpose, entity, ordinal uint64) units.Duration {
 	if d.Form == chance.Fixed {
 		return units.Duration(d.A)
 	}
-	return units.Duration(d.Quantile(e.root.For(p, entity, 0).Uniform()))
+	return units.Duration(d.Quantile(e.root.For(p, entity, ordinal).Uniform()))
+}
+
+// drawFor is draw for a job.
+func (e *engine) drawFor(d chance.Dist, p chance.Purpose, j int32) units.Duration {
+	return e.draw(d, p, e.jobs.List[j].Key, 0)
+}
+
+// drawAs is draw for one agent of a template.
+func (e *engine) drawAs(d chance.Dist, p chance.Purpose, g *agent) units.Duration {
+	return e.draw(d, p, e.w.Templates[g.template].key, uint64(g.ordinal))
+}
+
+// keyOf names what one agent of a template does with a thing.
+func (e *engine) keyOf(p chance.Purpose, g *agent, thing uint64) chance.Key {
+	return e.root.For(p, e.w.Templates[g.template].key, uint64(g.ordinal)).For(p, thing, 0)
 }
 
 // finish closes what is still open at the end of the span.

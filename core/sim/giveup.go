@@ -38,6 +38,7 @@ func (e *engine) patienceEnds(j int32) {
 // at the next round.
 func (e *engine) withdraw(t int16, j int32) {
 	team := &e.teams[t]
+	team.lastShort = e.now
 	list := team.queue.list[team.queue.head:]
 	i := slices.IndexFunc(list, func(w waiting) bool { return w.job == j })
 	team.queue.list = team.queue.list[:team.queue.head+len(slices.Delete(list, i, i+1))]

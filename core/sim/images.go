@@ -199,7 +199,8 @@ func (e *engine) evictImages(n int32) {
 	for room > 0 && node.shelf.size > room {
 		oldest := -1
 		for i, there := range node.shelf.images {
-			if there && node.shelf.users[i] == 0 && (oldest < 0 || node.shelf.used[i] < node.shelf.used[oldest]) {
+			if there && node.shelf.users[i] == 0 && (oldest < 0 || node.shelf.used[i] < node.shelf.used[oldest] ||
+				node.shelf.used[i] == node.shelf.used[oldest] && e.w.Images[i].Name < e.w.Images[oldest].Name) {
 				oldest = i
 			}
 		}

@@ -38,7 +38,7 @@ func (t *Trace) Least(j int) (l Least) {
 		l.Cores, l.CoresKnown = done*(class.parallel*c+(1-class.parallel)*min(1, c)), true
 	}
 	if peak := t.peakMemory(j); peak > 0 {
-		u := t.root.For(chance.Peak, uint64(j), uint64(r.Lost)).Uniform()
+		u := t.root.For(chance.Peak, job.Key, uint64(r.Lost)).Uniform()
 		l.Memory, l.MemoryKnown = float64(peak)*max(0, (1-u)*float64(own)-float64(outside)), true
 	}
 	l.RequestedCores, l.RequestedMemory = done*agent.CPU.Cores(), done*float64(agent.Memory)
@@ -68,5 +68,5 @@ func (t *Trace) work(j int) (own, from, to units.Duration) {
 // peakMemory is the most memory that job j took in its last attempt; 0 where that is
 // not known.
 func (t *Trace) peakMemory(j int) units.Bytes {
-	return peakOf(t.root, j, t.Records[j].Lost, t.Jobs.Memory, t.World.Classes[t.Jobs.List[j].Class].memory, chance.Memory)
+	return peakOf(t.root, t.Jobs, j, t.Records[j].Lost, t.Jobs.Memory, t.World.Classes[t.Jobs.List[j].Class].memory, chance.Memory)
 }

@@ -174,7 +174,8 @@ func (e *engine) loseTime(g *agent) {
 	l.spent[UseLost] += n
 }
 
-// strand notes whether what is left of a node is too small for any agent.
+// strand notes whether what is left of a node is too small for any agent that there
+// may be.
 func (e *engine) strand(n int32) {
 	node := &e.nodes[n]
 	l := &node.ledger
@@ -189,6 +190,9 @@ func (e *engine) strand(n int32) {
 		stranded = 0
 	}
 	for t := range e.w.Templates {
+		if !e.wanted[t] {
+			continue
+		}
 		if e.admits(int32(t), node.pool) && !node.left.Lacks(&e.w.Templates[t].need).Short() {
 			stranded = 0
 			break

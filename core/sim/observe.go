@@ -212,7 +212,7 @@ func (e *engine) recordFreed(t, j int32) {
 func (e *engine) recordStart(g *agent, w waiting) {
 	t := e.trace
 	r := &t.Records[w.job]
-	r.Node, r.Agent = g.node, int32(g.ordinal&(1<<40-1))
+	r.Node, r.Agent = g.node, g.ordinal
 	e.observeWaiting(-1)
 	if e.again(w.job) {
 		t.spanTo(w.job, e.now, Rerun, -1)

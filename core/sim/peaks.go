@@ -2,6 +2,7 @@ package sim
 
 import (
 	"tachyphor/core/chance"
+	"tachyphor/core/demand"
 	"tachyphor/core/units"
 )
 
@@ -10,14 +11,14 @@ import (
 
 // peakOf returns a job's peak of one kind: recorded, drawn for the attempt (the
 // number of those lost before it) from its class, or 0 where nothing is known.
-func peakOf(root chance.Key, j int, attempt uint8, recorded []units.Bytes, class chance.Dist, p chance.Purpose) units.Bytes {
+func peakOf(root chance.Key, jobs *demand.Jobs, j int, attempt uint8, recorded []units.Bytes, class chance.Dist, p chance.Purpose) units.Bytes {
 	if recorded != nil && recorded[j] >= 0 {
 		return recorded[j]
 	}
 	if class.Form == chance.Fixed {
 		return units.Bytes(class.A)
 	}
-	return units.Bytes(class.Quantile(root.For(p, uint64(j), uint64(attempt)).Uniform()))
+	return units.Bytes(class.Quantile(root.For(p, jobs.List[j].Key, uint64(attempt)).Uniform()))
 }
 
 // beginPeaks sets a run's peaks, and the milestone at which they come where they
@@ -26,15 +27,15 @@ func (e *engine) beginPeaks(a int32, class *Class) {
 	g := &e.agents[a]
 	r, t := &g.run, &e.w.Templates[g.template]
 	attempt := e.trace.Records[g.job].Lost
-	r.memory = peakOf(e.root, int(g.job), attempt, e.jobs.Memory, class.memory, chance.Memory)
-	r.disk = peakOf(e.root, int(g.job), attempt, e.jobs.Disk, class.disk, chance.Disk)
+	r.memory = peakOf(e.root, e.jobs, int(g.job), attempt, e.jobs.Memory, class.memory, chance.Memory)
+	r.disk = peakOf(e.root, e.jobs, int(g.job), attempt, e.jobs.Disk, class.disk, chance.Disk)
 	if r.memory > 0 {
 		e.hold(g, min(r.memory, t.Request.Memory))
 	}
 	if r.memory <= t.Request.Memory && (t.Limit.Disk == 0 || r.disk <= t.Limit.Disk) {
 		return
 	}
-	u := e.root.For(chance.Peak, uint64(g.job), uint64(attempt)).Uniform()
+	u := e.root.For(chance.Peak, e.jobs.List[g.job].Key, uint64(attempt)).Uniform()
 	before := units.Duration(u * float64(r.left))
 	r.left, r.rest = before, r.left-before
 }

@@ -22,6 +22,7 @@ type node struct {
 	ordinal int32 // within the pool, from 1
 	pods    int32
 	version uint32           // of the planned look at its emptiness
+	emptied units.Duration   // when its last pod went, or it became ready without one
 	left    fleet.Room       // for pods, by effective requests
 	scored  template.Request // asked by its pods, as scoring counts it
 	// planned is the room left on a node that is still booting, after the pods
@@ -72,15 +73,26 @@ func (e *engine) newNode(p int32) int32 {
 	return n
 }
 
+// poolsByName lists the pools in the order of their names, so that nothing depends on
+// the order in which they are written.
+func (w *World) poolsByName() []int32 {
+	order := make([]int32, len(w.Pools))
+	for p := range order {
+		order[p] = int32(p)
+	}
+	slices.SortFunc(order, func(a, b int32) int { return cmp.Compare(w.Pools[a].Name, w.Pools[b].Name) })
+	return order
+}
+
 // firstNodes makes the nodes that are there from the start.
 func (e *engine) firstNodes() {
-	for p := range e.w.Pools {
+	for _, p := range e.w.poolsByName() {
 		e.pools[p].min = e.w.Pools[p].Min
 		for range e.w.Pools[p].Min {
-			e.nodeReady(e.newNode(int32(p)))
+			e.nodeReady(e.newNode(p))
 		}
 		if steps := e.w.Pools[p].minSteps; len(steps) > 1 {
-			e.queue.plan(steps[1].from, poolStep, int32(p), 0)
+			e.queue.plan(steps[1].from, poolStep, p, 0)
 		}
 	}
 	e.planDrains()
@@ -101,7 +113,7 @@ func (e *engine) poolStep(p int32) {
 	e.keepMin(p)
 	for n := range e.nodes {
 		if node := &e.nodes[n]; node.pool == p && node.ready && node.pods == 0 {
-			e.nodeEmpty(int32(n))
+			e.mayGo(int32(n))
 		}
 	}
 }
@@ -227,19 +239,22 @@ func (e *engine) scan() {
 func (e *engine) askNode(p int32) int32 {
 	pool := &e.w.Pools[p]
 	e.pools[p].asks++
-	if c := pool.noCapacity; c > 0 && e.root.For(chance.NoCapacity, uint64(p), e.pools[p].asks).Uniform() < c {
+	if c := pool.noCapacity; c > 0 && e.root.For(chance.NoCapacity, pool.key, e.pools[p].asks).Uniform() < c {
 		e.trace.NoCapacity++
 		e.shut(p)
 		return -1
 	}
 	n := e.newNode(p)
-	key := nodeKey(&e.nodes[n])
+	which := uint64(e.nodes[n].ordinal)
 	kind := nodeReady
-	if c := pool.bootFails; c > 0 && e.root.For(chance.BootFails, key, 0).Uniform() < c {
+	if c := pool.bootFails; c > 0 && e.root.For(chance.BootFails, pool.key, which).Uniform() < c {
 		kind = bootFailed
 	}
-	e.queue.plan(e.now+e.draw(pool.boot, chance.Boot, key), kind, n, 0)
-	e.booting = append(e.booting, n)
+	e.queue.plan(e.now+e.draw(pool.boot, chance.Boot, pool.key, which), kind, n, 0)
+	at, _ := slices.BinarySearchFunc(e.booting, n, func(a, b int32) int {
+		return cmp.Or(cmp.Compare(e.nodes[a].asked, e.nodes[b].asked), e.byName(a, b))
+	})
+	e.booting = slices.Insert(e.booting, at, n)
 	return n
 }
 
@@ -354,19 +369,26 @@ func (e *engine) choosePool(list []int32) int32 {
 		default:
 			value = float64(pool.Price) / float64(helped)
 		}
-		if best < 0 || value < bestValue {
+		if best < 0 || value < bestValue || value == bestValue && pool.Name < e.w.Pools[best].Name {
 			best, bestValue = int32(p), value
 		}
 	}
 	return best
 }
 
-// nodeEmpty plans the end of a node that has no pods.
+// nodeEmpty notes that a node has no pods any more, or none yet.
 func (e *engine) nodeEmpty(n int32) {
+	e.nodes[n].emptied = e.now
+	e.mayGo(n)
+}
+
+// mayGo plans the end of a node that has no pods: once it has been empty for long
+// enough, which it may have been already where its pool needed it until now.
+func (e *engine) mayGo(n int32) {
 	node := &e.nodes[n]
 	node.version++
 	if e.pools[node.pool].count > e.pools[node.pool].min {
-		e.queue.plan(e.now+e.w.Growth.ShrinkAfter, nodeEmptyFor, n, node.version)
+		e.queue.plan(max(e.now, node.emptied+e.w.Growth.ShrinkAfter), nodeEmptyFor, n, node.version)
 	}
 }
 

@@ -58,7 +58,7 @@ func (e *engine) startRun(a int32, w waiting) {
 	c := &e.w.Classes[j.Class]
 	g.run = run{began: e.now, own: j.Work, limit: never, rest: -1, volume: -1, speed: 1}
 	if g.run.own < 0 {
-		g.run.own = e.draw(c.work, chance.Work, uint64(w.job))
+		g.run.own = e.drawFor(c.work, chance.Work, w.job)
 	}
 	e.beginRestore(a)
 }
@@ -175,5 +175,5 @@ func (e *engine) wipe(a int32) {
 	e.releaseVolume(a)
 	e.trace.spanTo(g.job, e.now, Saving, -1)
 	e.becomes(a, wiping)
-	e.later(a, e.draw(e.w.WipeTime, chance.Wipe, uint64(g.job)), wiped)
+	e.later(a, e.drawFor(e.w.WipeTime, chance.Wipe, g.job), wiped)
 }

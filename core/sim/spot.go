@@ -13,11 +13,8 @@ func (e *engine) mayBeTaken(n int32) {
 		return
 	}
 	life := chance.NewExponential(float64(units.Hour) / spot.PerHour)
-	e.queue.plan(e.now+e.draw(life, chance.TakenBack, nodeKey(node)), nodeNoticed, n, 0)
+	e.queue.plan(e.now+e.draw(life, chance.TakenBack, e.w.Pools[node.pool].key, uint64(node.ordinal)), nodeNoticed, n, 0)
 }
-
-// nodeKey names a node for draws.
-func nodeKey(n *node) uint64 { return uint64(n.pool)<<32 | uint64(n.ordinal) }
 
 // nodeNoticed closes a node that will be taken back: agents that wait for a job or
 // are still starting go at once, those at work may finish within the notice.

@@ -1,6 +1,7 @@
 package sim
 
 import (
+	"cmp"
 	"slices"
 
 	"tachyphor/core/template"
@@ -62,7 +63,7 @@ func (w *World) Grown(t, n int) (grown *World, pool int) {
 		if s := table[t][p]; s.tainted || s.unwanted || w.Pools[p].Room.Lacks(&w.Templates[t].need).Short() {
 			continue
 		}
-		if pool < 0 || w.Pools[p].Price < w.Pools[pool].Price {
+		if pool < 0 || cmp.Or(cmp.Compare(w.Pools[p].Price, w.Pools[pool].Price), cmp.Compare(w.Pools[p].Name, w.Pools[pool].Name)) < 0 {
 			pool = p
 		}
 	}

@@ -48,7 +48,7 @@ func (e *engine) askVolume(a, scope int32) {
 	g.run.step = attaching
 	var d units.Duration
 	if v.node != g.node {
-		d = e.draw(e.w.attach, chance.Attach, uint64(g.job))
+		d = e.drawFor(e.w.attach, chance.Attach, g.job)
 	}
 	v.node = g.node
 	e.later(a, d, restoreStep)

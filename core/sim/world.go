@@ -65,6 +65,7 @@ type World struct {
 	layers    []units.Bytes
 	layersOf  [][]int32     // by image
 	making    []chance.Dist // by image, ns
+	imageKeys []uint64      // by image
 	spareRoom []int         // by template; nil when none is kept
 	sharing   bool          // some class says how many cores its jobs keep busy
 }
@@ -72,6 +73,7 @@ type World struct {
 // A Template is a pod template with its agents' numbers.
 type Template struct {
 	template.Agent
+	key      uint64 // that draws know it by, as are those of tools, classes and pools
 	Numbers  document.AgentNumbers
 	calendar demand.Calendar
 	need     fleet.Need
@@ -89,6 +91,7 @@ type Template struct {
 
 // A tool is installed when an agent boots.
 type tool struct {
+	key     uint64
 	install chance.Dist // ns
 	fails   float64
 }
@@ -113,6 +116,7 @@ type Class struct {
 	partial  float64     // share of the cold work that an out-of-date cache spares
 	rule     int32       // index into World.Rules; -1: no cache
 	scope    int32       // index into World.Scopes; -1: no cache
+	comes    bool        // the workload may have jobs of it
 }
 
 // A Scope is a project or class with a cache entry of its own.
@@ -124,6 +128,7 @@ type Scope struct {
 // A Pool is a node pool under the scenario's limits.
 type Pool struct {
 	Name       string
+	key        uint64
 	Type       string
 	Room       fleet.Room // of an empty node
 	Price      units.Price

@@ -54,6 +54,10 @@ func (p Period) Covers(minute int) bool {
 		p.days[(day+6)%7] && at+DayMinutes < p.to
 }
 
+// Bounds returns the minutes of the day at which the period begins, 0 to 1439, and
+// ends, after from and up to a day after it.
+func (p Period) Bounds() (from, to int) { return p.from, p.to }
+
 // String writes p as it is read.
 func (p Period) String() string {
 	to := p.to

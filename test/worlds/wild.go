@@ -11,7 +11,10 @@ import (
 // Wild returns a world drawn from a seed in which every mechanism may be on, each
 // with numbers that make it matter: caches, shared CPU, kills, chains, retries,
 // spot nodes, failing boots, drains, quotas, spare room, claims, boot tools.
-func Wild(seed uint64) (*sim.World, error) {
+func Wild(seed uint64) (*sim.World, error) { return Parse(WildText(seed), "") }
+
+// WildText returns the documents of a Wild world.
+func WildText(seed uint64) string {
 	r := rand.New(rand.NewPCG(seed, 11))
 	d := dice{r}
 	var b strings.Builder
@@ -25,7 +28,7 @@ func Wild(seed uint64) (*sim.World, error) {
 	} else {
 		b.WriteString(wildTemplate("three", "y, z", d, ""))
 	}
-	return Parse(b.String(), "")
+	return b.String()
 }
 
 type dice struct{ *rand.Rand }

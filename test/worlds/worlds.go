@@ -16,11 +16,20 @@ import (
 
 // Parse puts a world together from the text of its documents. csv may be empty.
 func Parse(text, csv string) (*sim.World, error) {
+	in, err := Read(text, csv)
+	if err != nil {
+		return nil, err
+	}
+	w, faults := sim.Assemble(in)
+	return w, faults.Err()
+}
+
+// Read reads what a world is put together from.
+func Read(text, csv string) (in sim.Input, err error) {
 	docs, faults := document.Parse("test.yaml", []byte(text))
 	if len(faults) > 0 {
-		return nil, faults
+		return in, faults
 	}
-	var in sim.Input
 	for _, d := range docs {
 		switch d.Kind {
 		case document.KindCluster:
@@ -36,22 +45,30 @@ func Parse(text, csv string) (*sim.World, error) {
 	if csv != "" {
 		r, err := demand.Parse([]byte(csv), nil)
 		if err != nil {
-			return nil, err
+			return in, err
 		}
 		if r.Bads > 0 {
-			return nil, fmt.Errorf("%v", r.Bad)
+			return in, fmt.Errorf("%v", r.Bad)
 		}
 		in.Recording = r
 	}
-	w, faults := sim.Assemble(in)
-	return w, faults.Err()
+	return in, nil
 }
 
 // Demo returns one scenario of the demo world.
 func Demo(scenario string) (*sim.World, error) {
+	text, csv, err := DemoText(scenario)
+	if err != nil {
+		return nil, err
+	}
+	return Parse(text, csv)
+}
+
+// DemoText returns the documents and the recorded jobs of one scenario of the demo.
+func DemoText(scenario string) (documents, jobs string, err error) {
 	var text strings.Builder
 	var csv []byte
-	err := fs.WalkDir(demo.World, ".", func(path string, d fs.DirEntry, err error) error {
+	err = fs.WalkDir(demo.World, ".", func(path string, d fs.DirEntry, err error) error {
 		if err != nil || d.IsDir() {
 			return err
 		}
@@ -66,10 +83,7 @@ func Demo(scenario string) (*sim.World, error) {
 		}
 		return err
 	})
-	if err != nil {
-		return nil, err
-	}
-	return Parse(text.String(), string(csv))
+	return text.String(), string(csv), err
 }
 
 // Template is a PodTemplate's text.
