@@ -29,7 +29,6 @@ type team struct {
 	step    int            // index of numbers in the calendar
 
 	due       units.Duration // next round, or never
-	last      units.Duration // last round; below 0 before the first
 	lastShort units.Duration // last moment at which a job that a round had seen was without an agent
 	held      []heldSince    // why jobs at the unpromised end of the queue are held; empty when there are none
 	blocked   Cause          // what stopped the template's starts, for jobs or ahead of them
@@ -76,16 +75,18 @@ func (q *jobQueue) pop() waiting {
 	return q.list[q.head-1]
 }
 
-// wake makes sure that template t has a round at or soon after a moment.
+// wake makes sure that template t has a round at or soon after a moment, or after now
+// where that is over.
 func (e *engine) wake(t int32, at units.Duration) {
 	team := &e.teams[t]
+	at = max(at, e.now)
 	if team.due <= at {
 		return
 	}
 	if every := e.w.Templates[t].Numbers.Every; every > 0 {
 		at = (at + every - 1) / every * every
-		if at <= team.last {
-			at = team.last + every
+		if at <= e.lastRounds { // its round of this moment is over, also where it had nothing to do
+			at += every
 		}
 	}
 	if at < team.due {
@@ -170,8 +171,11 @@ func (e *engine) leavesAt(t int32, g *agent) units.Duration {
 	return at
 }
 
-// rounds holds the round of every template that is due now.
+// rounds holds the round of every template that is due now: first all give out what is
+// there, then all start what is missing, then all let go what is too much, so that what
+// comes free in a round is there for the next.
 func (e *engine) rounds() {
+	e.lastRounds = e.now
 	e.dueNow = e.dueNow[:0]
 	for t := range e.teams {
 		if e.teams[t].due <= e.now {
@@ -184,6 +188,8 @@ func (e *engine) rounds() {
 	e.startForJobs()
 	for _, t := range e.dueNow {
 		e.startAhead(t)
+	}
+	for _, t := range e.dueNow {
 		e.shrinkTeam(t)
 		e.endRound(t)
 	}
@@ -197,7 +203,7 @@ func (e *engine) rounds() {
 // first, so that those beyond need stay idle and can go.
 func (e *engine) beginRound(t int32) {
 	team := &e.teams[t]
-	team.due, team.last, team.started, team.isBlocked = never, e.now, 0, false
+	team.due, team.started, team.isBlocked = never, 0, false
 	e.trace.Rounds++
 	e.followCalendar(t)
 	if team.queue.len() > 0 {

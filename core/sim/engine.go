@@ -35,9 +35,13 @@ type engine struct {
 
 	nextJob   int            // first job that has not arrived
 	nextRound units.Duration // earliest due of all teams
-	nextScan  units.Duration
-	lastScan  units.Duration
-	open      int // jobs that fit a template and have not ended
+	// lastRounds is the last moment at which rounds were held. All templates whose
+	// rhythm has that moment had theirs then, those left out because nothing could come
+	// of it too.
+	lastRounds units.Duration
+	nextScan   units.Duration
+	lastScan   units.Duration
+	open       int // jobs that fit a template and have not ended
 
 	teams  []team
 	agents []agent
@@ -99,7 +103,7 @@ const spansPerJob = 4
 
 func newEngine(w *World, root chance.Key, jobs *demand.Jobs) *engine {
 	e := &engine{
-		w: w, root: root, jobs: jobs, nextRound: never, nextScan: never, lastScan: -1,
+		w: w, root: root, jobs: jobs, nextRound: never, nextScan: never, lastScan: -1, lastRounds: -1,
 		teams: make([]team, len(w.Templates)), pools: make([]pool, len(w.Pools)), links: newLinks(w), shares: shares(w), freedBy: -1,
 		holders: newHolders(w), claims: make([]claimUse, len(w.Claims)),
 		place: placement{
@@ -109,7 +113,7 @@ func newEngine(w *World, root chance.Key, jobs *demand.Jobs) *engine {
 		trace: &Trace{World: w, Jobs: jobs, root: root, Moved: make([]units.Sum[units.Bytes], otherLinks+len(w.Links.Others)), Records: make([]Record, len(jobs.List)), Lines: newLines(w.Plan.Span, len(w.Pools))},
 	}
 	for t := range e.teams {
-		e.teams[t] = team{oldest: -1, newest: -1, due: never, last: -1, lastShort: -1, freedBy: -1, lastGone: -1}
+		e.teams[t] = team{oldest: -1, newest: -1, due: never, lastShort: -1, freedBy: -1, lastGone: -1}
 	}
 	e.sites, e.picky = sites(w)
 	e.trace.spans = make([]span, 0, spansPerJob*len(jobs.List))
