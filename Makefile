@@ -1,6 +1,6 @@
 # make demo   a running service with sample data, and where to look
 # make test   every test that belongs to a change
-# More: test-cluster, build, bench, validate, lint, generate, screenshots, clean
+# More: test-cluster, test-arm64, build, bench, validate, lint, generate, screenshots, clean
 
 GO     ?= go
 TAGS   := nomsgpack
@@ -9,7 +9,7 @@ WEBFILES := $(shell find web/src web/public web/index.html web/vite.config.ts we
 DEMOFILES := $(wildcard demo/*.yaml demo/*.csv demo/*/*.yaml)
 VERSION := $(shell git describe --tags --always --dirty 2>/dev/null || echo dev)
 
-.PHONY: demo test test-cluster test-go build bench validate lint generate screenshots setup setup-test clean
+.PHONY: demo test test-cluster test-arm64 test-go build bench validate lint generate screenshots setup setup-test clean
 
 demo: setup bin/tachyphor
 	@exec ./bin/tachyphor demo
@@ -42,6 +42,14 @@ validate: setup-test
 test-cluster: setup-test
 	./scripts/cluster.sh .cache/cluster
 	TACHYPHOR_CLUSTER=$(CURDIR)/.cache/cluster $(GO) test -tags $(TAGS) -timeout 10m -count 1 -v ./test/live $(if $(RECORD),-record)
+
+# The pinned runs, outcomes and mathematics on another kind of machine, emulated.
+test-arm64:
+	@./scripts/setup.sh arm64
+	@for p in portable chance sim outcome; do \
+		GOARCH=arm64 CGO_ENABLED=0 $(GO) test -c -tags $(TAGS) -o .cache/arm64-$$p.test ./core/$$p && \
+		(cd core/$$p && qemu-aarch64-static $(CURDIR)/.cache/arm64-$$p.test -test.run 'Pinned' -test.v) || exit 1; \
+	done
 
 bench: bin/tachyphor
 	$(GO) run -tags $(TAGS) ./test/bench

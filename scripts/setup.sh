@@ -1,6 +1,6 @@
 #!/bin/sh
 # Installs what building, running and testing needs and is not there yet: Debian
-# packages by name, without starting any system service. Usage: setup.sh run|test
+# packages by name, without starting any system service. Usage: setup.sh run|test|arm64
 set -eu
 
 need=""
@@ -21,6 +21,9 @@ if [ "${1:-run}" = test ]; then
 	want chromium chromium
 	want prometheus prometheus
 	[ -d /usr/share/fonts/truetype/dejavu ] || need="$need fonts-dejavu-core"
+fi
+if [ "${1:-run}" = arm64 ]; then
+	want qemu-aarch64-static qemu-user-static
 fi
 need=$(printf '%s\n' $need | sort -u | tr '\n' ' ')
 [ -n "$(printf '%s' "$need" | tr -d ' ')" ] || exit 0

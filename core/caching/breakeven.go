@@ -4,6 +4,7 @@ import (
 	"math"
 
 	"tachyphor/core/document"
+	"tachyphor/core/portable"
 )
 
 // A Quantity is one of the terms that a break-even is looked for in.
@@ -101,7 +102,7 @@ func (q Quantity) Steps(t Terms, n int) []float64 {
 	low, high := q.Range(t)
 	out := make([]float64, n)
 	for i := range out {
-		out[i] = low * math.Pow(high/low, float64(i)/float64(n-1))
+		out[i] = low * portable.Pow(high/low, float64(i)/float64(n-1))
 	}
 	out[n-1] = high // not a rounding above it
 	return out

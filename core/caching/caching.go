@@ -4,9 +4,8 @@
 package caching
 
 import (
-	"math"
-
 	"tachyphor/core/document"
+	"tachyphor/core/portable"
 )
 
 // Terms are what a class's workspace is and what carries it, in means. Speeds of 0
@@ -76,14 +75,14 @@ func (e Expectation) Carried() float64 { return e.Restore + e.Cold + e.Save }
 // It holds for builds that come at random, one after the other.
 func Expect(t Terms, rule document.CacheRule) (e Expectation, ok bool) {
 	p, q := t.Change, t.Trunk
-	private := p * (1 - q) // a version that no later build has
+	private := float64(p * (1 - q)) // a version that no later build has
 	rate := t.PerDay / 86400
 	byAll := rule.SavedBy == document.ByAll
 	switch rule.Plan {
 	case document.NoCache:
 		return Expectation{Cold: t.Cold}, true
 	case document.Baked:
-		e.Fresh = (1 - p) * meanOfDecay(rate*q*p*rule.Rebuilt().Seconds())
+		e.Fresh = float64((1 - p) * meanOfDecay(rate*q*p*rule.Rebuilt().Seconds()))
 		e.Stale = 1 - e.Fresh
 		e.Cold = t.Cold * e.Stale * (1 - t.Partial)
 		return e, true
@@ -100,7 +99,7 @@ func Expect(t Terms, rule document.CacheRule) (e Expectation, ok bool) {
 	case rule.Save == document.SaveEvery:
 		e.Fresh, e.Saves = t.everyOnce(rule.Every.Seconds(), rate, byAll)
 	case byAll:
-		e.Fresh = (1 - private) * (1 - p)
+		e.Fresh = float64((1 - private) * (1 - p))
 		e.Saves = 1
 		if rule.Save == document.WhenChanged {
 			e.Saves = 1 - e.Fresh
@@ -122,17 +121,17 @@ func Expect(t Terms, rule document.CacheRule) (e Expectation, ok bool) {
 // everyOnce is P and the saves a build where an entry is replaced at an age.
 func (t Terms) everyOnce(age, rate float64, byAll bool) (fresh, saves float64) {
 	p, q := t.Change, t.Trunk
-	within := rate * (age + t.Save()) // builds before the entry is old enough
+	within := float64(rate * (age + t.Save())) // builds before the entry is old enough
 	a := within * q * p
 	last := 1.0 // builds from then to the save
 	if !byAll {
 		last = 1 / q
 	}
-	up := within * meanOfDecay(a) // of those within, that find the trunk unchanged
+	up := float64(within * meanOfDecay(a)) // of those within, that find the trunk unchanged
 	n := within + last
-	fresh = (1 - p) * (up + math.Exp(-a)*last) / n
+	fresh = (1 - p) * (up + float64(portable.Exp(-a)*last)) / n
 	if byAll {
-		fresh *= 1 - p*(1-q)
+		fresh *= 1 - float64(p*(1-q))
 	}
 	return fresh, 1 / n
 }
@@ -142,5 +141,5 @@ func meanOfDecay(a float64) float64 {
 	if a < 1e-9 {
 		return 1
 	}
-	return -math.Expm1(-a) / a
+	return -portable.Expm1(-a) / a
 }

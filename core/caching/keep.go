@@ -51,7 +51,7 @@ func Weigh(parts []Part, t Terms, before bool) []Verdict {
 	for _, p := range parts {
 		v := Verdict{Part: p, Do: LeaveOut}
 		t.Size = float64(p.Bytes) * p.Ratio
-		v.Carry = t.over(t.Down) + t.over(t.Unpack) + t.Change*(t.over(t.Pack)+t.over(t.Up))
+		v.Carry = t.over(t.Down) + t.over(t.Unpack) + float64(t.Change*(t.over(t.Pack)+t.over(t.Up)))
 		if before && p.Bytes > 0 {
 			v.Changed = 1 - float64(p.Same)/float64(p.Bytes)
 		}

@@ -1,10 +1,9 @@
 package chance
 
 import (
-	"math"
 	"slices"
 
-	"gonum.org/v1/gonum/mathext"
+	"tachyphor/core/portable"
 )
 
 // Form is the shape of a distribution.
@@ -39,7 +38,7 @@ func NewFixed(v float64) Dist { return Dist{A: v} }
 //
 //	μ = ln median,  σ = (ln p95 − ln median) / z₀.₉₅
 func NewLogNormal(median, p95 float64) Dist {
-	return Dist{Form: LogNormal, A: math.Log(median), B: (math.Log(p95) - math.Log(median)) / z95}
+	return Dist{Form: LogNormal, A: portable.Log(median), B: (portable.Log(p95) - portable.Log(median)) / z95}
 }
 
 // NewExponential has the given mean.
@@ -65,40 +64,22 @@ func NewEmpirical(samples []float64) Dist {
 func (d Dist) Quantile(u float64) float64 {
 	switch d.Form {
 	case LogNormal:
-		return math.Exp(d.A + d.B*math.Sqrt2*math.Erfinv(2*u-1))
+		return portable.Exp(d.A + float64(d.B*portable.NormalQuantile(u)))
 	case Exponential:
-		return -d.A * math.Log1p(-u)
+		return -d.A * portable.Log1p(-u)
 	case Gamma:
-		return d.A * gammaQuantile(d.B, u)
+		return d.A * portable.GammaQuantile(d.B, u)
 	case Uniform:
-		return d.A + u*(d.B-d.A)
+		return d.A + float64(u*(d.B-d.A))
 	case Empirical:
 		n := len(d.Samples)
-		at := u * float64(n-1)
+		at := float64(u * float64(n-1))
 		i := min(int(at), n-1)
 		lo := d.Samples[i]
-		return lo + (at-float64(i))*(d.Samples[min(i+1, n-1)]-lo)
+		return lo + float64((at-float64(i))*(d.Samples[min(i+1, n-1)]-lo))
 	default:
 		return d.A
 	}
-}
-
-// gammaQuantile returns the quantile u of the gamma distribution of shape a and scale
-// 1. Where it is tiny the regularised incomplete gamma function is its first terms,
-//
-//	P(a, x) = x^a / Γ(a+1) · (1 − a·x/(a+1) + …),
-//
-// which are inverted at once: gonum's inverse does not come near it there, for shapes
-// below 1. Source: Abramowitz, Stegun, Handbook of Mathematical Functions, 6.5.29.
-func gammaQuantile(a, u float64) float64 {
-	const tiny = 1e-6
-	if a < 1 {
-		lg, _ := math.Lgamma(a + 1)
-		if x := math.Exp((math.Log(u) + lg) / a); x < tiny {
-			return x * (1 + x/(a+1))
-		}
-	}
-	return mathext.GammaIncRegInv(a, u)
 }
 
 // Draw returns the value that belongs to k.
@@ -113,7 +94,7 @@ func (d Dist) Draw(k Key) float64 {
 func (d Dist) Mean() float64 {
 	switch d.Form {
 	case LogNormal:
-		return math.Exp(d.A + d.B*d.B/2)
+		return portable.Exp(d.A + float64(d.B*d.B/2))
 	case Gamma:
 		return d.A * d.B
 	case Uniform:
@@ -125,7 +106,7 @@ func (d Dist) Mean() float64 {
 			return d.Samples[0]
 		}
 		for i := 1; i < n; i++ {
-			sum += (d.Samples[i-1] + d.Samples[i]) / 2
+			sum += float64((d.Samples[i-1] + d.Samples[i]) / 2)
 		}
 		return sum / float64(n-1)
 	default:
@@ -143,12 +124,12 @@ func Poisson(mean float64, k Key) int {
 	if mean > 500 {
 		return Poisson(mean/2, k.For(0, 0, 1)) + Poisson(mean/2, k.For(0, 0, 2))
 	}
-	u, p := k.Uniform(), math.Exp(-mean)
+	u, p := k.Uniform(), portable.Exp(-mean)
 	n, sum := 0, p
 	for u > sum && p > 0 {
 		n++
 		p *= mean / float64(n)
-		sum += p
+		sum += float64(p)
 	}
 	return n
 }
@@ -157,7 +138,7 @@ func Poisson(mean float64, k Key) int {
 func (d Dist) Times(f float64) Dist {
 	switch d.Form {
 	case LogNormal:
-		d.A += math.Log(f)
+		d.A += portable.Log(f)
 	case Gamma, Exponential, Fixed:
 		d.A *= f
 	case Uniform:

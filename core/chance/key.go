@@ -74,7 +74,7 @@ func (k Key) For(p Purpose, entity, ordinal uint64) Key {
 // Uniform returns the key's number in the open interval (0, 1): an odd multiple of
 // 2^-53, so that neither end nor any rounding to it can come up.
 func (k Key) Uniform() float64 {
-	return (float64(mix(uint64(k)+0x9e3779b97f4a7c15)>>12) + 0.5) / (1 << 52)
+	return float64((float64(mix(uint64(k)+0x9e3779b97f4a7c15)>>12) + 0.5) / (1 << 52))
 }
 
 // mix is the finalizer of SplitMix64 (Steele, Lea, Flood: Fast splittable

@@ -216,7 +216,7 @@ func (p *profile) draw() []arrival {
 		times := p.root.For(chance.ArrivalTime, p.class, uint64(s))
 		for i := range n {
 			key := times.For(chance.ArrivalTime, uint64(i), 0)
-			u := key.Uniform() * total
+			u := float64(key.Uniform() * total)
 			m := 0
 			for m+2 < len(upTo) && upTo[m+1] <= u {
 				m++

@@ -302,7 +302,7 @@ func (m *mixing) search(from int, worth float64) {
 			m.room.Take(&x.need, 1)
 		}
 		m.now[x.at] = k
-		m.search(from+1, worth+float64(k)*x.worth)
+		m.search(from+1, worth+float64(float64(k)*x.worth))
 	}
 	m.room, m.now[x.at] = before, 0
 }

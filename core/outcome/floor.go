@@ -61,13 +61,13 @@ func cheapest(pools []sim.Pool, cpu, memory float64) float64 {
 		for j := range i {
 			b := &pools[j]
 			bc, bm := b.Room.CPU.Cores(), float64(b.Room.Memory)
-			det := ac*bm - bc*am
+			det := float64(ac*bm) - float64(bc*am)
 			if b.Max == 0 || det == 0 {
 				continue
 			}
-			x, y := (cpu*bm-memory*bc)/det, (memory*ac-cpu*am)/det
+			x, y := (float64(cpu*bm)-float64(memory*bc))/det, (float64(memory*ac)-float64(cpu*am))/det
 			if x >= 0 && y >= 0 {
-				best = min(best, x*float64(a.Price)+y*float64(b.Price))
+				best = min(best, float64(x*float64(a.Price))+float64(y*float64(b.Price)))
 			}
 		}
 	}

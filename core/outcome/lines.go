@@ -46,7 +46,7 @@ func (s *Sum) timeLines() Lines {
 		line := NamedLine{pool.Name, mean(s.lines[1+sim.Groups+p])}
 		l.Nodes = append(l.Nodes, line)
 		for b, v := range line.Values {
-			l.Money[b] = rounded(l.Money[b] + v*units.Money(pool.Price).Float())
+			l.Money[b] = rounded(l.Money[b] + float64(v*units.Money(pool.Price).Float()))
 		}
 	}
 	at := 1 + sim.Groups + len(s.world.Pools)

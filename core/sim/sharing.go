@@ -21,7 +21,7 @@ func (e *engine) joinCPU(a int32) {
 	g := &e.agents[a]
 	r, t := &g.run, &e.w.Templates[g.template]
 	node := &e.nodes[g.node]
-	r.cap = int64(wholeCore*e.cores(g.job) + 0.5)
+	r.cap = int64(float64(wholeCore*e.cores(g.job)) + 0.5)
 	if limit := int64(t.Limit.CPU) * perMilli; limit > 0 {
 		r.cap = min(r.cap, limit)
 	}

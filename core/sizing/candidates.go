@@ -73,8 +73,8 @@ func (a arena) with(runs []Run, w Wish, now float64) *arena {
 		}
 		a.groups = append(a.groups, max(class, 0))
 		a.curves, a.weights = append(a.curves, r.Curve), append(a.weights, weight)
-		sum, a.wall = sum+weight, a.wall+weight*r.Wall.Seconds()
-		cpu, busy = cpu+weight*r.CPU.Seconds(), busy+weight*r.Curve.Seconds()
+		sum, a.wall = sum+weight, a.wall+float64(weight*r.Wall.Seconds())
+		cpu, busy = cpu+float64(weight*r.CPU.Seconds()), busy+float64(weight*r.Curve.Seconds())
 		a.most = max(a.most, r.PeakCores)
 	}
 	if sum > 0 {
@@ -159,8 +159,8 @@ func (a *arena) guaranteed(cores float64) (mean, p95 float64) {
 	had, takes := 0.0, 0.0
 	each := make([]float64, 0, len(a.curves))
 	for i, c := range a.curves {
-		s, t := c.Under(cores), c.Seconds()*a.weights[i]
-		had, takes = had+t, takes+t*s
+		s, t := c.Under(cores), float64(c.Seconds()*a.weights[i])
+		had, takes = had+t, takes+float64(t*s)
 		each = append(each, s)
 	}
 	if had == 0 {

@@ -6,9 +6,9 @@ import (
 	"sort"
 
 	"tachyphor/core/chance"
+	"tachyphor/core/portable"
 
 	"gonum.org/v1/gonum/floats"
-	"gonum.org/v1/gonum/stat/distuv"
 )
 
 // A Stretch is how many times as long work takes on a full node, with the 95 %
@@ -79,7 +79,7 @@ func Contend(curves []Curve, weights []float64, groups []int, cores float64, n i
 	clear(f.spent)
 	clear(f.had)
 	means := make([]float64, contentionBatches)
-	t := distuv.StudentsT{Mu: 0, Sigma: 1, Nu: contentionBatches - 1}.Quantile(0.975)
+	t := portable.StudentQuantile(contentionBatches - 1)
 	var spent, had [contentionBatches]float64
 	mean, half := 0.0, math.Inf(1)
 	for seen := 0; seen < mostEvents && half > narrow*mean; seen += each * contentionBatches {
@@ -93,7 +93,7 @@ func Contend(curves []Curve, weights []float64, groups []int, cores float64, n i
 		mean = floats.Sum(spent[:]) / floats.Sum(had[:])
 		squares := 0.0
 		for _, m := range means {
-			squares += (m - mean) * (m - mean)
+			squares += float64((m - mean) * (m - mean))
 		}
 		half = t * math.Sqrt(squares/float64(contentionBatches-1)/float64(contentionBatches))
 	}
@@ -159,13 +159,13 @@ func (f *fullNode) run(events int) (spent, had float64) {
 		}
 		for i := range f.slots {
 			s := &f.slots[i]
-			done := soonest * s.pace
+			done := float64(soonest * s.pace)
 			s.left -= done
 			had += done
 			f.had[s.group] += done
 			f.spent[s.group] += soonest
 		}
-		spent += soonest * float64(len(f.slots))
+		spent += float64(soonest * float64(len(f.slots)))
 		s := &f.slots[first]
 		if s.level++; s.level < len(s.curve) {
 			s.left = float64(s.curve[s.level].Seconds)

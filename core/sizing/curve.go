@@ -64,7 +64,7 @@ func (c Curve) Under(cores float64) float64 {
 	had, takes := 0.0, 0.0
 	for _, l := range c {
 		t := float64(l.Seconds)
-		had, takes = had+t, takes+t*max(1, float64(l.Cores)/cores)
+		had, takes = had+t, takes+float64(t*max(1, float64(l.Cores)/cores))
 	}
 	if had == 0 {
 		return 1

@@ -90,7 +90,7 @@ func (x Sample) counters(next Sample, at float64) []Sample {
 		if now < before {
 			return 0 // it began anew
 		}
-		return before + share*(now-before)
+		return before + float64(share*(now-before))
 	}
 	return []Sample{{At: at, CPU: count(x.CPU, next.CPU), Memory: math.NaN(), Throttled: count(x.Throttled, next.Throttled), Disk: math.NaN()}}
 }

@@ -70,7 +70,7 @@ func Split(runs []Use, k int, price func(units.Bytes) float64) []Group {
 		for j := 0; j <= n; j++ {
 			next[j], from[g][j] = cost[j], -1 // no more groups than help
 			for i := 1; i < j; i++ {
-				if c := cost[i] + each[j-1]*(before[j]-before[i]); c < next[j] {
+				if c := cost[i] + float64(each[j-1]*(before[j]-before[i])); c < next[j] {
 					next[j], from[g][j] = c, i
 				}
 			}

@@ -9,7 +9,7 @@ package stats
 func ErlangB(c int, a float64) float64 {
 	b := 1.0
 	for k := 1; k <= c; k++ {
-		b = a * b / (float64(k) + a*b)
+		b = a * b / (float64(k) + float64(a*b))
 	}
 	return b
 }
@@ -26,7 +26,7 @@ func ErlangC(c int, a float64) float64 {
 		return 1
 	}
 	b := ErlangB(c, a)
-	return b / (1 - rho*(1-b))
+	return b / (1 - float64(rho*(1-b)))
 }
 
 // WaitMMC returns the mean wait, in units of the mean work time, with c agents,

@@ -7,9 +7,8 @@ import (
 	"math"
 	"slices"
 
+	"tachyphor/core/portable"
 	"tachyphor/core/units"
-
-	"gonum.org/v1/gonum/stat/distuv"
 )
 
 // A Figure is a number with how sure it is. The zero Figure says nothing.
@@ -37,9 +36,9 @@ func Of(values []float64) Figure {
 	}
 	sq := 0.0
 	for _, v := range values {
-		sq += (v - f.Mean) * (v - f.Mean)
+		sq += float64((v - f.Mean) * (v - f.Mean))
 	}
-	t := distuv.StudentsT{Mu: 0, Sigma: 1, Nu: float64(n - 1)}.Quantile(0.975)
+	t := portable.StudentQuantile(n - 1)
 	f.Half = t * math.Sqrt(sq/float64(n-1)/float64(n))
 	return f
 }
@@ -110,10 +109,10 @@ func Unpaired(a, b []float64) Figure {
 		return f
 	}
 	variance := func(v Figure) float64 {
-		t := distuv.StudentsT{Mu: 0, Sigma: 1, Nu: float64(v.Runs - 1)}.Quantile(0.975)
-		return (v.Half / t) * (v.Half / t)
+		t := portable.StudentQuantile(v.Runs - 1)
+		return float64((v.Half / t) * (v.Half / t))
 	}
-	t := distuv.StudentsT{Mu: 0, Sigma: 1, Nu: float64(f.Runs - 1)}.Quantile(0.975)
+	t := portable.StudentQuantile(f.Runs - 1)
 	f.Half = t * math.Sqrt(variance(x)+variance(y))
 	return f
 }

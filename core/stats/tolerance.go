@@ -56,7 +56,7 @@ func UpperTolerance(values []float64, share, sure float64) Tolerance {
 func WeightedTolerance(values, weights []float64, share, sure float64) Tolerance {
 	sum, squares := 0.0, 0.0
 	for _, w := range weights {
-		sum, squares = sum+w, squares+w*w
+		sum, squares = sum+w, squares+float64(w*w)
 	}
 	n := 0
 	if squares > 0 {

@@ -3,8 +3,9 @@ package stats
 import (
 	"math"
 
+	"tachyphor/core/portable"
+
 	"gonum.org/v1/gonum/stat"
-	"gonum.org/v1/gonum/stat/distuv"
 )
 
 // A Trend is how fast values grow, as a share in a unit of time.
@@ -24,7 +25,7 @@ func Growth(times, values []float64) Trend {
 	var x, y []float64
 	for i, v := range values {
 		if v > 0 {
-			x, y = append(x, times[i]), append(y, math.Log(v))
+			x, y = append(x, times[i]), append(y, portable.Log(v))
 		}
 	}
 	n := len(x)
@@ -34,13 +35,13 @@ func Growth(times, values []float64) Trend {
 	a, b := stat.LinearRegression(x, y, nil, false)
 	mean, sxx, rest := stat.Mean(x, nil), 0.0, 0.0
 	for i := range x {
-		sxx += (x[i] - mean) * (x[i] - mean)
-		e := y[i] - a - b*x[i]
-		rest += e * e
+		sxx += float64((x[i] - mean) * (x[i] - mean))
+		e := y[i] - a - float64(b*x[i])
+		rest += float64(e * e)
 	}
 	if !(sxx > 0) {
 		return Trend{}
 	}
-	half := distuv.StudentsT{Mu: 0, Sigma: 1, Nu: float64(n - 2)}.Quantile(0.975) * math.Sqrt(rest/float64(n-2)/sxx)
-	return Trend{Growth: math.Expm1(b), Low: math.Expm1(b - half), High: math.Expm1(b + half), Runs: n}
+	half := float64(portable.StudentQuantile(n-2) * math.Sqrt(rest/float64(n-2)/sxx))
+	return Trend{Growth: portable.Expm1(b), Low: portable.Expm1(b - half), High: portable.Expm1(b + half), Runs: n}
 }

@@ -82,8 +82,7 @@ func (s Sum[T]) Float() float64 {
 	if s.hi < 0 {
 		return -Sum[T]{}.Minus(s).Float()
 	}
-	high := float64(s.hi) * (1 << 64) // exact; parted so that no machine fuses it into the sum
-	return high + float64(s.lo)
+	return float64(float64(s.hi)*(1<<64)) + float64(s.lo)
 }
 
 // Over returns s divided by n, or 0 for n ≤ 0.

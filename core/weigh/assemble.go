@@ -48,7 +48,7 @@ func (x *weighing) weighed(p Plan, perHour float64) Weighed {
 	if perHour > 0 {
 		all := &out.Groups[0]
 		hours := -all.LeadDiff.Mean * all.Jobs.Mean / float64(units.Hour) / x.months()
-		out.Worth = hours*perHour - out.CostDiff.Mean
+		out.Worth = float64(hours*perHour) - out.CostDiff.Mean
 	}
 	for r, one := range x.all[p.Key] {
 		for i, gb := range one.stored {

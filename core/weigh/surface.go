@@ -9,6 +9,7 @@ import (
 	"tachyphor/core/caching"
 	"tachyphor/core/demand"
 	"tachyphor/core/document"
+	"tachyphor/core/portable"
 	"tachyphor/core/sim"
 	"tachyphor/core/stats"
 	"tachyphor/core/units"
@@ -184,7 +185,7 @@ func axis(q caching.Quantity, g *ground, n int) Axis {
 		low := max(a.Values[0], least)
 		high := a.Values[n-1]
 		for i := range a.Values {
-			a.Values[i] = low * math.Pow(high/low, float64(i)/float64(n-1))
+			a.Values[i] = low * portable.Pow(high/low, float64(i)/float64(n-1))
 		}
 	}
 	return a
@@ -262,7 +263,7 @@ func (g *ground) agree(s *Surface, workers int) error {
 			c, ok := closed(p, t)
 			// Two samples of a mean can lie a little apart; a form that is off by more than
 			// the interval and a hundredth is not used.
-			if !ok || math.Abs(c-f.Mean) > f.Half+0.01*f.Mean {
+			if !ok || math.Abs(c-f.Mean) > f.Half+float64(0.01*f.Mean) {
 				sp.Agrees = false
 			}
 			if k == 0 && ok {
@@ -384,8 +385,8 @@ func (g *ground) breaks(curves []SurfaceCurve, plan int) []QuantityAtBreak {
 			if (a < 0) == (b < 0) || a == b {
 				continue
 			}
-			x := math.Log(c.Values[i-1]) + a/(a-b)*(math.Log(c.Values[i])-math.Log(c.Values[i-1]))
-			out = append(out, QuantityAtBreak{c.Quantity, math.Exp(x)})
+			x := portable.Log(c.Values[i-1]) + float64(a/(a-b)*(portable.Log(c.Values[i])-portable.Log(c.Values[i-1])))
+			out = append(out, QuantityAtBreak{c.Quantity, portable.Exp(x)})
 		}
 	}
 	return out

@@ -43,9 +43,9 @@ func (x *weighing) views(o *Weighing) []View {
 		v.Class = x.w.Classes[c].Name
 		v.Truths = truths(o, i+1)
 		out = append(out, v)
-		whole.Without += v.Without * t.PerDay
-		whole.Filling += v.Filling * t.PerDay
-		whole.Using += v.Using * t.PerDay
+		whole.Without += float64(v.Without * t.PerDay)
+		whole.Filling += float64(v.Filling * t.PerDay)
+		whole.Using += float64(v.Using * t.PerDay)
 		n += t.PerDay
 	}
 	if n > 0 {
@@ -87,7 +87,7 @@ func truths(o *Weighing, group int) []Truth {
 	return out
 }
 
-func sq(x float64) float64 { return x * x }
+func sq(x float64) float64 { return float64(x * x) }
 
 // misleading is by how much of a build's time the usual comparison must be off to be
 // spoken of.

@@ -6,7 +6,9 @@ import (
 	"go/token"
 	"io/fs"
 	"os"
+	"os/exec"
 	"path/filepath"
+	"regexp"
 	"slices"
 	"strings"
 	"testing"
@@ -16,7 +18,7 @@ const top = "../.."
 
 // layers of the core, from the bottom: a package imports only those before it.
 var layers = []string{
-	"units", "table", "chance", "stats", "document", "template", "demand", "fleet", "review", "kit", "sizing", "caching", "sim", "outcome", "weigh", "explore", "learn",
+	"units", "table", "portable", "chance", "stats", "document", "template", "demand", "fleet", "review", "kit", "sizing", "caching", "sim", "outcome", "weigh", "explore", "learn",
 }
 
 // imports lists the imports of every Go file below a folder, tests left out.
@@ -91,6 +93,46 @@ func TestCoreReadsNoClock(t *testing.T) {
 		}
 	}
 }
+
+// The same input gives the same bytes on every machine: no product of the core is fused
+// with a sum where a machine can (arm64 stands for all that do), and nothing takes a
+// function from package math that machines compute in ways of their own.
+func TestCoreIsPortable(t *testing.T) {
+	cmd := exec.Command("go", "build", "-gcflags=tachyphor/core/...=-S", "./core/...")
+	cmd.Dir = top
+	cmd.Env = append(os.Environ(), "GOARCH=arm64", "GOOS=linux", "CGO_ENABLED=0")
+	out, err := cmd.CombinedOutput()
+	if err != nil {
+		t.Fatalf("%v: %.2000s", err, out)
+	}
+	fused := regexp.MustCompile(`\(([^()]*core/[^()]*)\)\s+(FN?M(?:ADD|SUB)[DS])\s`)
+	products := 0
+	for line := range strings.Lines(string(out)) {
+		if strings.Contains(line, "FMULD") {
+			products++
+		}
+		if m := fused.FindStringSubmatch(line); m != nil {
+			_, place, _ := strings.Cut(m[1], "core/")
+			t.Errorf("core/%s: %s; convert the product to float64", place, m[2])
+		}
+	}
+	if products < 100 {
+		t.Errorf("the listing shows %d products; is it one?", products)
+	}
+	ours := regexp.MustCompile(`\bmath\.(Exp|Exp2|Expm1|Log|Log1p|Log2|Pow|Erf|Erfc|Erfinv|Gamma|Lgamma|Sin|Cos|Tan|Cbrt|Hypot|FMA)\(`)
+	for path := range imports(t, "core") {
+		b, err := os.ReadFile(path)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if m := ours.Find(b); m != nil && !slices.Contains(notOutcomes, filepath.ToSlash(strings.TrimPrefix(path, top+"/"))) {
+			t.Errorf("%s takes %s from package math; take it from core/portable", path, m)
+		}
+	}
+}
+
+// notOutcomes are files whose figures are advice to three digits, not part of an outcome.
+var notOutcomes = []string{"core/sizing/peaks.go", "core/stats/tolerance.go"}
 
 // The command line and the console go through the HTTP interface: verbs do not
 // reach into the records.
