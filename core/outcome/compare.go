@@ -44,6 +44,10 @@ var measures = []struct {
 	key, label, unit string
 	of               func(o *Outcome, s *Sample) float64
 }{
+	{"wrong", "jobs that go wrong for good", "count", func(_ *Outcome, s *Sample) float64 {
+		return float64(s.Groups[0].Jobs - s.Groups[0].Results[sim.Succeeded])
+	}},
+	{"started", "jobs that start", "count", func(_ *Outcome, s *Sample) float64 { return float64(s.Groups[0].Started) }},
 	{"delay-p95", "start delay, 95th percentile", "ns", func(_ *Outcome, s *Sample) float64 { return float64(s.Groups[0].Delay.P95) }},
 	{"delay-p50", "start delay, median", "ns", func(_ *Outcome, s *Sample) float64 { return float64(s.Groups[0].Delay.P50) }},
 	{"delay-mean", "start delay, mean", "ns", func(_ *Outcome, s *Sample) float64 { return s.Groups[0].Delay.Mean }},
@@ -76,7 +80,6 @@ var measures = []struct {
 	{"stretch-mean", "CPU wanted and not given, mean of a job", "ns", func(_ *Outcome, s *Sample) float64 {
 		return s.Groups[0].CausesNs[sim.Stretched].Over(s.Groups[0].Ended)
 	}},
-	{"failed", "jobs that failed for good", "count", trouble("failed")},
 	{"lost", "attempts cut short", "count", func(_ *Outcome, s *Sample) float64 { return float64(s.Groups[0].Lost) }},
 }
 
@@ -160,7 +163,7 @@ func (c *Comparison) metric(key string) Metric {
 // sentence says what the last outcome changes against the first.
 func (c *Comparison) sentence(currency string) string {
 	last := len(c.Scenarios) - 1
-	delay, cost, lead := c.metric("delay-p95"), c.metric("cost-month"), c.metric("lead-mean")
+	delay, cost, lead, bad, started := c.metric("delay-p95"), c.metric("cost-month"), c.metric("lead-mean"), c.metric("wrong"), c.metric("started")
 	say := func(m Metric, write func(float64) string) string {
 		d := m.Differences[last]
 		text := write(m.Values[last].Mean) + " instead of " + write(m.Values[0].Mean)
@@ -174,9 +177,18 @@ func (c *Comparison) sentence(currency string) string {
 		}
 	}
 	length := func(x float64) string { return units.Duration(x).Short() }
-	return fmt.Sprintf("With %s, 95 %% of jobs start within %s and the mean job ends after %s, for a monthly bill of %s.", c.Scenarios[last],
-		say(delay, length), say(lead, length),
-		say(cost, func(x float64) string { return units.Amount(x).Short(currency) }))
+	text := "With " + c.Scenarios[last] + ", "
+	if bad.Values[0].Mean >= 0.5 || bad.Values[last].Mean >= 0.5 {
+		text += say(bad, whole) + " jobs go wrong for good, "
+	}
+	switch bill := say(cost, func(x float64) string { return units.Amount(x).Short(currency) }); {
+	case started.Values[last].Mean == 0:
+		return text + "none starts, for a monthly bill of " + bill + "."
+	case started.Values[0].Mean == 0:
+		return fmt.Sprintf("%s95 %% of those that start do so within %s (with %s none does), for a monthly bill of %s.", text, length(delay.Values[last].Mean), c.Scenarios[0], bill)
+	default:
+		return fmt.Sprintf("%s95 %% of those that start do so within %s and the mean job ends after %s, for a monthly bill of %s.", text, say(delay, length), say(lead, length), bill)
+	}
 }
 
 // designChanges lists the fields of the specs that are not the same everywhere.

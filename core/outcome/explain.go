@@ -18,7 +18,8 @@ type Explanation struct {
 	Stays   []Stay  `json:"stays" doc:"What it waited for, in order, without gaps."`
 	Result  string  `json:"result" doc:"How the job ended." enum:"unfinished,succeeded,out-of-memory,evicted,out-of-disk,timed-out,taken-back,dropped,gave-up"`
 	Lost    int     `json:"lost" doc:"Attempts that were cut short."`
-	Cost    float64 `json:"cost" doc:"Its share of the node cost."`
+	Cost    float64 `json:"cost" doc:"Its share of the node cost within the window."`
+	Warmup  bool    `json:"warmup" doc:"It was submitted in the warm-up, which no figure counts: its cost is that of its time within the window alone."`
 	Summary string  `json:"summary" doc:"The explanation in a sentence."`
 }
 
@@ -44,7 +45,10 @@ func Brief(t *sim.Trace, j int) JobBrief {
 	}
 	b.Template = t.World.Templates[r.Template].Name
 	if r.Started < 0 {
-		b.Phase, b.Reason = sim.Held.String(), "it had not started when the run was given up"
+		b.Phase, b.Reason = sim.Held.String(), "a job before it that did not end"
+		if c, ok := t.Kept(j); ok {
+			b.Phase, b.Reason = c.Phase().String(), standing(t.World, c, int(r.Template))
+		}
 		return b
 	}
 	b.DelayNs = int64(r.Started - t.From(j))
@@ -112,16 +116,21 @@ func Explain(t *sim.Trace, j int) Explanation {
 		e.Node = t.NodeName(r.Node)
 	}
 	for _, s := range t.Stays(j) {
+		text := reason(t, s)
+		if r.Started < 0 && r.Template >= 0 {
+			text = standing(t.World, s.Cause, int(r.Template))
+		}
 		e.Stays = append(e.Stays, Stay{
 			Phase: s.Cause.Phase().String(), Cause: s.Cause.String(),
-			FromNs: int64(s.From - submitted), ToNs: int64(s.To - submitted), Text: reason(t, s),
+			FromNs: int64(s.From - submitted), ToNs: int64(s.To - submitted), Text: text,
 		})
 	}
 	e.Result, e.Lost = r.Result.String(), int(r.Lost)
+	e.Warmup = t.Jobs.List[j].Submitted < t.World.Plan.Warmup
 	e.Cost = units.Money(JobCosts(t)[j]).Float()
 	switch {
 	case r.Result == sim.GaveUp:
-		e.Summary = "It gave up: nobody had started it within " + t.World.Classes[t.Jobs.List[j].Class].GiveUp.Short() + "."
+		e.Summary = "It gave up: nobody had started it within " + t.World.Classes[t.Jobs.List[j].Class].GiveUp.Short() + ". It waited longest for this: " + e.Reason + "."
 	case r.Result == sim.Dropped:
 		e.Summary = "It was dropped: a job that it comes after did not end well."
 	case r.Template < 0:
@@ -129,7 +138,7 @@ func Explain(t *sim.Trace, j int) Explanation {
 		u := Unmatched{Class: e.Class, Jobs: 1, Nearest: t.World.Templates[m.Nearest].Name, Missing: m.Missing, Meant: m.Meant}
 		e.Summary = u.Sentence()
 	case r.Started < 0:
-		e.Summary = "The job " + e.Reason + "."
+		e.Summary = "It never started, and waited longest for this: " + e.Reason + "."
 	default:
 		e.Summary = fmt.Sprintf("It started after %s on %s; it waited longest for %s.",
 			units.Duration(e.DelayNs).Short(), e.Agent, e.Reason)
@@ -139,6 +148,9 @@ func Explain(t *sim.Trace, j int) Explanation {
 		if r.Result > sim.Succeeded {
 			e.Summary += " It failed for good: " + e.Result + "."
 		}
+	}
+	if e.Warmup {
+		e.Summary += " It came in the warm-up, which no figure counts."
 	}
 	return e
 }

@@ -9,14 +9,15 @@ import (
 	"tachyphor/core/units"
 )
 
-// A Limit is a ceiling, a quota or a pool's max that jobs waited at, in the first
-// repeat.
+// A Limit is what held jobs back in the first repeat and a document could change: a
+// ceiling, a quota, a pool's max, a pool without nodes or drained, agents that must be
+// seen first or do not come up.
 type Limit struct {
 	Cause    string   `json:"cause" doc:"Short name of the cause."`
-	Name     string   `json:"name" doc:"What limits: a template, or all agents."`
+	Name     string   `json:"name" doc:"Whom it limits: a template, or all agents."`
 	Label    string   `json:"label" doc:"The limit in words."`
-	Jobs     int      `json:"jobs" doc:"Jobs that waited at it."`
-	JobHours float64  `json:"jobHours" doc:"Hours that they waited, added up."`
+	Jobs     int      `json:"jobs" doc:"Jobs that waited at it, each once."`
+	JobHours float64  `json:"jobHours" doc:"Hours that they waited, added up; of those that never started, up to the end of the span."`
 	Hours    float64  `json:"hours" doc:"Hours during which some job waited at it."`
 	More     *OneMore `json:"oneMore,omitempty" doc:"The same jobs and draws with one more; absent where that was not tried."`
 }
@@ -38,6 +39,7 @@ func limitsOf(t *sim.Trace) []Limit {
 	}
 	type sum struct {
 		jobs  int
+		last  int // job that was counted last
 		total units.Sum[units.Duration]
 		times []sim.Stay
 	}
@@ -49,19 +51,26 @@ func limitsOf(t *sim.Trace) []Limit {
 		}
 		t.EachStay(j, func(s sim.Stay) {
 			k := key{s.Cause, t.Records[j].Template}
+			if t.Records[j].Started < 0 { // it waits for as long as it is looked at
+				s.From, s.To = min(s.From, t.World.Plan.Span), min(s.To, t.World.Plan.Span)
+			}
 			switch s.Cause {
-			case sim.AtCeiling, sim.PoolsFull:
+			case sim.AtCeiling, sim.PoolsFull, sim.CapacityOut, sim.Draining, sim.NoAgentYet, sim.AgentFailed:
 			case sim.AtAgents, sim.QuotaPods, sim.QuotaCPU, sim.QuotaMemory:
-				k.template = -1
+				if k.template < 0 || !t.World.Bars(s.Cause, int(k.template)) {
+					k.template = -1
+				}
 			default:
 				return
 			}
 			x := sums[k]
 			if x == nil {
-				x = &sum{}
+				x = &sum{last: -1}
 				sums[k] = x
 			}
-			x.jobs++
+			if x.last != j {
+				x.jobs, x.last = x.jobs+1, j
+			}
 			x.total.Add(s.To - s.From)
 			x.times = append(x.times, s)
 		})
@@ -71,12 +80,10 @@ func limitsOf(t *sim.Trace) []Limit {
 		l := Limit{Cause: k.cause.String(), Name: "all agents", Label: k.cause.Label(), Jobs: x.jobs, JobHours: x.total.Float() / float64(units.Hour), Hours: covered(x.times).Hours()}
 		if k.template >= 0 {
 			l.Name = t.World.Templates[k.template].Name
+			l.Label = standing(t.World, k.cause, int(k.template))
 		}
-		if k.cause == sim.AtCeiling {
-			l.Label = "room under the ceiling of " + l.Name
-		}
-		if k.cause == sim.PoolsFull {
-			l.Label = "room on nodes for " + l.Name + ": no pool may grow further"
+		if k.cause == sim.AtAgents {
+			l.Label = standing(t.World, k.cause, 0)
 		}
 		out = append(out, l)
 	}

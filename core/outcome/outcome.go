@@ -25,9 +25,10 @@ type Outcome struct {
 	Phases    []string    `json:"phases" doc:"Names of the phases of every ribbon, in order."`
 	Groups    []Group     `json:"groups" doc:"How jobs fared: all, by class, by template."`
 	Causes    []CauseSum  `json:"causes" doc:"What start delay was spent waiting for, most first."`
+	Failures  []Failure   `json:"failures" doc:"Jobs that went wrong for good, by class, template and what went wrong, most first."`
 	Unmatched []Unmatched `json:"unmatched" doc:"Jobs that no template fits."`
 	Limits    []Limit     `json:"limits" doc:"Ceilings, quotas and full pools that jobs of the first repeat waited at, what cost most first."`
-	Troubles  []Trouble   `json:"troubles" doc:"What went wrong; only what did."`
+	Troubles  []Trouble   `json:"troubles" doc:"What went wrong on the way, for good or not; only what did."`
 	Cache     *Cache      `json:"cache,omitempty" doc:"What the workspace cache did; absent without one."`
 	Cost      Cost        `json:"cost" doc:"The bill."`
 	Lines     Lines       `json:"lines" doc:"Quantities over time, means over the repeats."`
@@ -50,6 +51,8 @@ type Times struct {
 type Group struct {
 	GroupName
 	Jobs       stats.Figure   `json:"jobs" doc:"Jobs submitted in a repeat."`
+	Started    stats.Figure   `json:"started" doc:"Jobs that came to their own first step: delays are told of these."`
+	Wrong      stats.Figure   `json:"wrong" doc:"Jobs that went wrong for good: they never started, or did not end well."`
 	Warm       stats.Figure   `json:"warm" doc:"Share of started jobs that took an idle agent, 0 to 1."`
 	Unfinished stats.Figure   `json:"unfinished" doc:"Jobs that fit a template and did not end."`
 	Failed     stats.Figure   `json:"failed" doc:"Jobs that ended badly or were dropped."`
@@ -106,6 +109,7 @@ type JobBrief struct {
 
 // Fill makes the lists empty that an outcome of an earlier engine did not have.
 func (o *Outcome) Fill() {
+	orEmpty(&o.Failures)
 	orEmpty(&o.Limits)
 	orEmpty(&o.Troubles)
 	orEmpty(&o.Cost.Parts)

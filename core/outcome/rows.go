@@ -39,7 +39,8 @@ type JobRow struct {
 	RerunNs   int64     `json:"rerunNs" parquet:"rerun_ns,delta,zstd" doc:"Waiting to run again."`
 	SaveNs    int64     `json:"saveNs" parquet:"save_ns,delta,zstd" doc:"Phase save."`
 	WipeNs    int64     `json:"wipeNs" parquet:"wipe_ns,delta,zstd" doc:"Phase wipe."`
-	CostNano  int64     `json:"costNano" parquet:"cost_nano,delta,zstd" doc:"Its share of the node cost, in billionths of the currency."`
+	CostNano  int64     `json:"costNano" parquet:"cost_nano,delta,zstd" doc:"Its share of the node cost within the window, in billionths of the currency."`
+	Warmup    bool      `json:"warmup" parquet:"warmup,zstd" doc:"It was submitted in the warm-up: no figure counts it, and its cost is that of its time within the window alone."`
 }
 
 // A Rower writes the jobs of a trace as rows. Its methods may be called from
@@ -63,7 +64,7 @@ func (r *Rower) Row(j int) JobRow {
 	row := JobRow{
 		ID: t.Jobs.ID(j), Class: class.Name, Project: class.Project, Branch: "trunk",
 		Submitted: t.World.Start.Add(time.Duration(t.From(j))).UTC(), Result: rec.Result.String(), Lost: int32(rec.Lost), Warm: rec.Warm,
-		DelayNs: -1, LeadNs: -1, CostNano: r.costs[j],
+		DelayNs: -1, LeadNs: -1, CostNano: r.costs[j], Warmup: job.Submitted < t.World.Plan.Warmup,
 	}
 	if job.Change {
 		row.Branch = "change"

@@ -15,12 +15,13 @@ import (
 // A Sample holds the figures of one repeat, exact: its sums add up to the
 // nanosecond and to the smallest unit of money.
 type Sample struct {
-	Repeat  int           `json:"repeat" doc:"Repeat, from 0."`
-	Groups  []GroupSample `json:"groups" doc:"All jobs first, then by class, then by template; in the order of the outcome's groups."`
-	Cost    CostSample    `json:"cost" doc:"Money paid within the window."`
-	Trouble []int64       `json:"trouble" doc:"What went wrong, in the order of the outcome's troubles; of the whole run."`
-	Cache   CacheSample   `json:"cache" doc:"What the workspace cache did, in the whole run."`
-	Events  int64         `json:"events" doc:"Events the engine went through."`
+	Repeat   int             `json:"repeat" doc:"Repeat, from 0."`
+	Groups   []GroupSample   `json:"groups" doc:"All jobs first, then by class, then by template; in the order of the outcome's groups."`
+	Cost     CostSample      `json:"cost" doc:"Money paid within the window."`
+	Failures []FailureSample `json:"failures" doc:"Jobs that went wrong for good."`
+	Trouble  []int64         `json:"trouble" doc:"What went wrong, in the order of the outcome's troubles; of the whole run."`
+	Cache    CacheSample     `json:"cache" doc:"What the workspace cache did, in the whole run."`
+	Events   int64           `json:"events" doc:"Events the engine went through."`
 }
 
 // A GroupSample is how one group of jobs fared in one repeat. Only jobs
@@ -107,12 +108,9 @@ func Measure(t *sim.Trace, repeat int) Sample {
 		s.Groups = append(s.Groups, groups[i].close())
 	}
 	s.Cost = costOf(t, s.Groups[0], costs)
-	var ended [sim.Results]int64
-	for j := range t.Records {
-		ended[t.Records[j].Result]++
-	}
+	s.Failures = failuresOf(t)
 	for _, x := range troubles {
-		s.Trouble = append(s.Trouble, x.of(t, &ended))
+		s.Trouble = append(s.Trouble, x.of(t))
 	}
 	c := &t.Cache
 	s.Cache = CacheSample{c.Hits, c.Stale, c.Misses, c.Saves, c.Kept.Mean(w.Plan.Span - w.Plan.Warmup), t.Moved[1], t.Moved[2]}

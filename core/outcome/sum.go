@@ -17,6 +17,8 @@ type Sum struct {
 	samples []Sample
 	lines   [][]units.Sum[units.Duration] // by line: area by bin, summed over repeats
 	first   *sim.Trace
+
+	unmatched []Unmatched
 }
 
 // NewSum prepares to collect the world's repeats.
@@ -55,7 +57,9 @@ func (s *Sum) Outcome() (*Outcome, *sim.Trace) {
 		o.Groups = append(o.Groups, s.group(i, name))
 	}
 	o.Causes = s.causes()
-	o.Unmatched = unmatched(s.first)
+	s.unmatched = unmatched(s.first)
+	o.Unmatched = s.unmatched
+	o.Failures = s.failures()
 	o.Limits = limitsOf(s.first)
 	o.Troubles = s.troubles()
 	o.Cache = s.cache()
@@ -64,7 +68,7 @@ func (s *Sum) Outcome() (*Outcome, *sim.Trace) {
 	for _, j := range longest(s.first, slowestKept) {
 		o.Slowest = append(o.Slowest, Brief(s.first, j))
 	}
-	o.Headline = headline(o)
+	o.Headline = headline(w, o)
 	return o, s.first
 }
 
@@ -85,6 +89,8 @@ func (s *Sum) group(i int, name GroupName) Group {
 		GroupName:  name,
 		WorkParts:  []WorkPart{},
 		Jobs:       fig(func(g *GroupSample) float64 { return float64(g.Jobs) }),
+		Started:    fig(func(g *GroupSample) float64 { return float64(g.Started) }),
+		Wrong:      fig(func(g *GroupSample) float64 { return float64(g.Jobs - g.Results[sim.Succeeded]) }),
 		Warm:       fig(func(g *GroupSample) float64 { return float64(g.Warm) / float64(max(1, g.Started)) }),
 		Unfinished: fig(func(g *GroupSample) float64 { return float64(g.Results[sim.Unfinished]) }),
 		Failed: fig(func(g *GroupSample) float64 {

@@ -66,30 +66,99 @@ func Money(f stats.Figure, currency string) string {
 	return strings.TrimSpace(fmt.Sprintf("%s %.*f ± %.*f", currency, digits, f.Mean, digits, f.Half))
 }
 
-// headline says the outcome in a sentence or two.
-func headline(o *Outcome) string {
+// headline says the outcome in a few sentences: what goes wrong for good, the delay of
+// the jobs that start, the bill, and what most of the delay is.
+func headline(w *sim.World, o *Outcome) string {
 	all := &o.Groups[0]
+	if all.Jobs.Mean == 0 {
+		return "No jobs were submitted within the window."
+	}
 	var b strings.Builder
+	b.WriteString(wrong(o))
+	jobs := "jobs"
+	if all.Started.Mean < all.Jobs.Mean-0.5 {
+		jobs = "the " + whole(all.Started.Mean) + " that start"
+	}
 	switch {
-	case all.Jobs.Mean == 0:
-		b.WriteString("No jobs were submitted within the window.")
+	case all.Started.Mean == 0:
+		b.WriteString("None starts;")
 	case all.Delay.P95 != nil:
-		fmt.Fprintf(&b, "95 %% of jobs start within %s, half within %s;", units.Duration(all.Delay.P95.Mean).Short(), units.Duration(all.Delay.P50.Mean).Short())
-	default:
+		verb := " start within "
+		if jobs != "jobs" {
+			verb = " do so within "
+		}
+		fmt.Fprintf(&b, "95 %% of %s%s%s, half within %s;", jobs, verb, units.Duration(all.Delay.P95.Mean).Short(), units.Duration(all.Delay.P50.Mean).Short())
+	case jobs == "jobs":
 		fmt.Fprintf(&b, "Jobs start after %s on average (too few for percentiles);", units.Duration(all.Delay.Mean.Mean).Short())
+	default:
+		fmt.Fprintf(&b, "%s do so after %s on average (too few for percentiles);", strings.ToUpper(jobs[:1])+jobs[1:], units.Duration(all.Delay.Mean.Mean).Short())
 	}
-	if all.Jobs.Mean > 0 {
-		fmt.Fprintf(&b, " the bill is %s a month, %s a job.",
-			units.Amount(o.Cost.PerMonth.Mean).Short(o.Cost.Currency), units.Amount(o.Cost.PerJob.Mean).Short(o.Cost.Currency))
-	}
+	fmt.Fprintf(&b, " the bill is %s a month, %s a job.",
+		units.Amount(o.Cost.PerMonth.Mean).Short(o.Cost.Currency), units.Amount(o.Cost.PerJob.Mean).Short(o.Cost.Currency))
 	if len(o.Causes) > 0 && o.Causes[0].Share > 0 {
 		fmt.Fprintf(&b, " %.0f %% of the delay is waiting for %s.", o.Causes[0].Share*100, mainCause(o))
 	}
-	if n := all.Unfinished.Mean; n >= 0.5 {
-		fmt.Fprintf(&b, " %.0f jobs had not ended when the run was given up: demand is more than this design can serve.", n)
+	if slices.ContainsFunc(o.Failures, func(f Failure) bool { return f.Jobs.Mean >= 0.5 && overload(w, &f) }) {
+		b.WriteString(" Demand is more than this design can serve.")
 	}
 	return b.String()
 }
+
+// told is how many reasons a sentence names, and how many classes of each.
+const told = 3
+
+// wrong says how many jobs never start and how many fail, of which classes and why;
+// nothing when none does.
+func wrong(o *Outcome) string {
+	return wrongly(o, false, "never starts", "never start") + wrongly(o, true, "fails for good", "fail for good")
+}
+
+// wrongly is one of wrong's sentences.
+func wrongly(o *Outcome, started bool, one, many string) string {
+	n := 0.0
+	var labels []string
+	classes := map[string][]string{}
+	for _, f := range o.Failures {
+		if f.Started != started {
+			continue
+		}
+		n += f.Jobs.Mean
+		if classes[f.Label] == nil {
+			labels = append(labels, f.Label)
+		}
+		classes[f.Label] = append(classes[f.Label], whole(f.Jobs.Mean)+" of "+f.Class)
+	}
+	if n < 0.5 {
+		return ""
+	}
+	var reasons []string
+	for _, l := range labels[:min(told, len(labels))] {
+		reasons = append(reasons, l+" ("+listed(classes[l], "class", "classes")+")")
+	}
+	if more := len(labels) - told; more > 0 {
+		reasons = append(reasons, fmt.Sprintf("and %d more reasons", more))
+	}
+	verb := many
+	if math.Round(n) == 1 {
+		verb = one
+	}
+	return fmt.Sprintf("%s of %s jobs %s: %s. ", whole(n), whole(o.Groups[0].Jobs.Mean), verb, strings.Join(reasons, ", "))
+}
+
+// listed names the first few of a list and how many more there are.
+func listed(list []string, one, many string) string {
+	switch more := len(list) - told; {
+	case more <= 0:
+		return strings.Join(list, ", ")
+	case more == 1:
+		return strings.Join(list[:told], ", ") + " and one more " + one
+	default:
+		return fmt.Sprintf("%s and %d more %s", strings.Join(list[:told], ", "), more, many)
+	}
+}
+
+// whole writes a mean number of jobs.
+func whole(n float64) string { return units.Count(int64(math.Round(n))) }
 
 // mainCause says what most of the delay was spent on, by the template's name where
 // one template's ceiling is most of it.

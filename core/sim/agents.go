@@ -57,9 +57,11 @@ type agent struct {
 	ahead   units.Duration // when that event comes
 
 	// Moments of the start, below 0 until they come.
-	created, full, dry, asked, unbooted, placed, made, present, started, installed, joined units.Duration
-	updating                                                                               units.Duration // last part of joining
-	idleSince, busySince                                                                   units.Duration
+	created, asked, unbooted, placed, made, present, started, installed, joined units.Duration
+	updating                                                                    units.Duration // last part of joining
+	idleSince, busySince                                                        units.Duration
+
+	stuck []heldSince // why no node was asked for on its behalf, from scan to scan; nil if one was at once
 
 	run run
 
@@ -108,7 +110,7 @@ func (e *engine) newAgent(t int32) {
 	team.made++
 	e.agents[a] = agent{
 		template: t, node: -1, job: -1, lastJob: -1, verdict: -1, waitNode: -1, bootNode: -1,
-		ordinal: team.made, created: e.now, full: -1, dry: -1, asked: -1, unbooted: -1,
+		ordinal: team.made, created: e.now, asked: -1, unbooted: -1,
 		version: e.agents[a].version + 1, replaces: team.failed > 0,
 	}
 	team.failed = max(0, team.failed-1)

@@ -42,6 +42,7 @@ const (
 	AwaitsScan                // pods that do not fit are looked at every scan, after patience
 	PoolsFull                 // no pool that could take the pod may grow
 	CapacityOut               // the pools that could take the pod had no node to give
+	Draining                  // a pool that could take the pod is being drained
 	BootFailed                // a node that did not come up
 	Booting                   // a node that was asked for
 	Making                    // images to be made
@@ -82,6 +83,7 @@ var causeInfo = [causes]struct {
 	AwaitsScan:   {Placing, "scan", "the next look at pods that fit nowhere"},
 	PoolsFull:    {Placing, "pools-full", "room on nodes: no pool may grow further"},
 	CapacityOut:  {Placing, "no-capacity", "a pool that had no node to give"},
+	Draining:     {Placing, "drain", "the end of a pool's drain"},
 	BootFailed:   {Node, "boot-failed", "a node that did not come up"},
 	Booting:      {Node, "boot", "a new node to boot"},
 	Making:       {Image, "make", "images to be made"},

@@ -10,7 +10,9 @@ func (e *engine) planDrains() {
 	for _, p := range e.w.poolsByName() {
 		for _, d := range e.w.Pools[p].drains {
 			e.queue.plan(d.From, poolDrains, p, 1)
-			e.queue.plan(d.To, poolDrains, p, 0)
+			if d.To < e.w.horizon() {
+				e.queue.plan(d.To, poolDrains, p, 0)
+			}
 		}
 	}
 }

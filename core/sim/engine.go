@@ -313,6 +313,15 @@ func (e *engine) finish() {
 		checked(e)
 	}
 	e.now = max(e.now, e.w.Plan.Span)
+	for t := range e.teams {
+		team := &e.teams[t]
+		for i := range team.arrived {
+			e.recordArrived(int32(t), i)
+		}
+		for i := range team.queue.len() {
+			e.recordQueued(int32(t), i)
+		}
+	}
 	for n := range e.nodes {
 		if !e.nodes[n].gone {
 			e.closeNode(int32(n))

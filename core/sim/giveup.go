@@ -17,6 +17,7 @@ func (e *engine) patienceEnds(j int32) {
 	}
 	team := &e.teams[r.Template]
 	if i := slices.Index(team.arrived, j); i >= 0 {
+		e.recordArrived(int32(r.Template), i)
 		team.arrived = slices.Delete(team.arrived, i, i+1)
 		if i < team.looked {
 			team.looked--
@@ -41,6 +42,7 @@ func (e *engine) withdraw(t int16, j int32) {
 	team.lastShort = e.now
 	list := team.queue.list[team.queue.head:]
 	i := slices.IndexFunc(list, func(w waiting) bool { return w.job == j })
+	e.recordQueued(int32(t), i)
 	team.queue.list = team.queue.list[:team.queue.head+len(slices.Delete(list, i, i+1))]
 	if i < team.promised {
 		team.promised--

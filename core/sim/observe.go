@@ -266,22 +266,55 @@ func (e *engine) recordPlacing(g *agent, job int32, placed units.Duration) {
 	if g.asked >= 0 {
 		until = min(g.asked, placed)
 	}
-	scanned, dry := until, until
-	if g.full >= 0 {
-		scanned = min(g.full, until)
+	for i, s := range g.stuck {
+		if i == 0 {
+			t.spanTo(job, min(s.from, until), AwaitsScan, g.verdict)
+		}
+		to := until
+		if i+1 < len(g.stuck) {
+			to = min(g.stuck[i+1].from, until)
+		}
+		t.spanTo(job, to, s.cause, g.verdict)
 	}
-	if g.dry >= 0 {
-		dry = min(g.dry, until)
-	}
-	t.spanTo(job, min(scanned, dry), AwaitsScan, g.verdict)
-	t.spanTo(job, dry, PoolsFull, g.verdict)
-	t.spanTo(job, until, CapacityOut, g.verdict)
+	t.spanTo(job, until, AwaitsScan, g.verdict)
 	if g.asked >= 0 {
 		if g.unbooted >= 0 {
 			t.spanTo(job, min(g.unbooted, placed), BootFailed, -1)
 		}
 		t.spanTo(job, placed, Booting, g.bootNode)
 	}
+}
+
+// recordArrived books what the i-th job that the controller has not taken in has waited
+// for up to now.
+func (e *engine) recordArrived(t int32, i int) {
+	team := &e.teams[t]
+	why := AwaitsRound
+	switch {
+	case e.again(team.arrived[i]):
+		why = Rerun
+	case i < team.looked:
+		why = NoAgentYet
+	}
+	e.trace.spanTo(team.arrived[i], e.now, why, -1)
+}
+
+// recordQueued books what the i-th job of a template's queue, which has not started, has
+// waited for up to now.
+func (e *engine) recordQueued(t int32, i int) {
+	team := &e.teams[t]
+	w, stuck := team.queue.at(i), e.place.pending[t]
+	switch {
+	case e.again(w.job):
+		e.trace.spanTo(w.job, e.now, Rerun, -1)
+		return
+	case i >= team.promised:
+		e.recordHeld(t, w)
+		return
+	case len(stuck) > 0:
+		e.recordOvertaken(&e.agents[stuck[min(i, len(stuck)-1)]], w.job)
+	}
+	e.trace.spanTo(w.job, e.now, AwaitsComing, -1)
 }
 
 // recordEnd books the end of agent a's job.

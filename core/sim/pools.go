@@ -222,11 +222,8 @@ func (e *engine) scan() {
 	}
 	for _, a := range list {
 		g := &e.agents[a]
-		if g.full < 0 {
-			g.full = e.now
-		}
-		if g.dry < 0 && e.refused(g.template) {
-			g.dry = e.now
+		if why := e.ungrown(g.template); len(g.stuck) == 0 || g.stuck[len(g.stuck)-1].cause != why && len(g.stuck) < maxStuck {
+			g.stuck = append(g.stuck, heldSince{e.now, why})
 		}
 	}
 	if e.holders != nil {
@@ -272,15 +269,26 @@ func (e *engine) poolAsked(p int32) {
 	}
 }
 
-// refused reports whether a pool that could take a template's pods and has not its
-// most nodes is left alone just now because it gave none.
-func (e *engine) refused(t int32) bool {
+// maxStuck bounds how finely a pod's waiting for a pool to grow is told apart.
+const maxStuck = 16
+
+// ungrown says why no pool grows for a template's pods: of those that could take them
+// and have not their most nodes, one is drained, or left alone because it gave none;
+// otherwise all have their most.
+func (e *engine) ungrown(t int32) Cause {
+	why := PoolsFull
 	for p := range e.w.Pools {
-		if e.pools[p].shut > e.now && e.pools[p].count < e.w.Pools[p].Max && e.admits(t, int32(p)) {
-			return true
+		if e.pools[p].count >= e.w.Pools[p].Max && !e.pools[p].draining || !e.admits(t, int32(p)) || e.w.Pools[p].Room.Lacks(&e.w.Templates[t].need).Short() {
+			continue
+		}
+		switch {
+		case e.pools[p].draining:
+			return Draining
+		case e.pools[p].shut > e.now:
+			why = CapacityOut
 		}
 	}
-	return false
+	return why
 }
 
 // bootFailed takes away a node that did not come up.

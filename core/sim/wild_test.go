@@ -112,7 +112,7 @@ func TestWildWorldsAreWild(t *testing.T) {
 	var cache sim.CacheCount
 	var seen [sim.CauseCount]int
 	dropped, holders := 0, 0
-	for seed := range uint64(80) {
+	for seed := range uint64(200) {
 		w, err := worlds.Wild(seed)
 		if err != nil {
 			continue

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 	"slices"
@@ -30,7 +31,7 @@ func (p *program) report(o *outcome.Outcome) {
 		fmt.Fprintln(p.out, p.table(causes(o)))
 		fmt.Fprintln(p.out)
 	}
-	for _, l := range []listing{limits(o), troubles(o)} {
+	for _, l := range []listing{failures(o), limits(o), troubles(o)} {
 		if len(l.rows) > 0 {
 			fmt.Fprintln(p.out, p.table(l))
 			fmt.Fprintln(p.out)
@@ -149,7 +150,7 @@ func delays(o *outcome.Outcome) listing {
 			name, units.Count(int64(g.Jobs.Mean)), outcome.Time(g.Delay.Mean), short(g.Delay.P50), short(g.Delay.P95), short(g.Delay.P99),
 			units.Duration(g.Delay.Max.Mean).Short(), fmt.Sprintf("%.0f %%", 100*g.Warm.Mean),
 		}
-		if g.Delay.Max.Mean == 0 && g.Warm.Mean == 0 {
+		if g.Started.Mean == 0 {
 			row = []string{name, row[1], "never start", "", "", "", "", ""}
 		}
 		l.rows = append(l.rows, row)
@@ -193,7 +194,7 @@ func bill(o *outcome.Outcome) listing {
 	}
 	l.rows = append(l.rows, []string{"all that is paid", "", money(c.PerMonth), ""})
 	if c.Floor.Mean > 0 {
-		l.rows = append(l.rows, []string{"floor under it: no design costs less", "", money(c.Floor), fmt.Sprintf("bill is %.1f ×", c.TimesFloor.Mean)})
+		l.rows = append(l.rows, []string{"floor under it: no bill is below", "", money(c.Floor), fmt.Sprintf("bill is %.1f ×", c.TimesFloor.Mean)})
 	}
 	if c.Waiting.Mean > 0 {
 		l.rows = append(l.rows, []string{"worth of people's waiting, not paid", "", money(c.Waiting), ""})
@@ -225,9 +226,18 @@ func sign(x float64) string {
 	return "+"
 }
 
+// failures tells which jobs went wrong for good.
+func failures(o *outcome.Outcome) listing {
+	l := listing{columns: []column{{"went wrong for good", false}, {"class", false}, {"template", false}, {"jobs", true}, {"of", true}}, value: o.Failures}
+	for _, x := range o.Failures {
+		l.rows = append(l.rows, []string{x.Label, x.Class, cmp.Or(x.Template, "none"), interval(x.Jobs, 1), units.Count(int64(x.Of.Mean + 0.5))})
+	}
+	return l
+}
+
 // troubles tells what went wrong.
 func troubles(o *outcome.Outcome) listing {
-	l := listing{columns: []column{{"went wrong", false}, {"in a repeat", true}}, value: o.Troubles}
+	l := listing{columns: []column{{"went wrong on the way", false}, {"in a repeat", true}}, value: o.Troubles}
 	for _, x := range o.Troubles {
 		l.rows = append(l.rows, []string{x.Label, interval(x.Count, 1)})
 	}

@@ -266,13 +266,15 @@ type Gist struct {
 	RibbonNs     []int64  `json:"ribbonNs"`
 	Jobs         float64  `json:"jobs"`
 	Unmatched    int      `json:"unmatched"`
+	Wrong        float64  `json:"wrong" doc:"Jobs that went wrong for good, in a repeat."`
+	Started      float64  `json:"started" doc:"Jobs that started, in a repeat; delays are of these."`
 }
 
 func summarize(o *outcome.Outcome) Gist {
 	all := o.Groups[0]
 	s := Gist{
 		Headline: o.Headline, MeanDelayNs: all.Delay.Mean.Mean, CostPerMonth: o.Cost.PerMonth.Mean,
-		Currency: o.Cost.Currency, Jobs: all.Jobs.Mean,
+		Currency: o.Cost.Currency, Jobs: all.Jobs.Mean, Wrong: all.Wrong.Mean, Started: all.Started.Mean,
 	}
 	if all.Delay.P95 != nil {
 		s.P95DelayNs = &all.Delay.P95.Mean

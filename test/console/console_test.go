@@ -134,7 +134,7 @@ func TestFirstVisit(t *testing.T) {
 	q.reads("#simulate", "Save and simulate")
 	q.click("#simulate")
 	q.must(q.p.Until(`location.pathname === "/outcomes/3"`))
-	q.reads("#headline", "95 % of jobs start within", "a month")
+	q.reads("#headline", "that start do so within", "a month")
 	q.reads("main", "hull-bootloader can never start", "arm-cross", "What the delay was spent on", "The bill", "agents idle", "Jobs that waited longest")
 	q.must(q.p.Until(`document.querySelectorAll("canvas").length >= 2`))
 	d, err := c.Get(context.Background(), document.KindScenario, "weekday-lean", 0)
@@ -289,7 +289,7 @@ func TestStoryOfCachesAndSpot(t *testing.T) {
 	q := sit(t, s, s.Link, 1280, 800, false)
 	q.goTo(fmt.Sprintf("/outcomes/%d", ids[1]))
 	q.reads("main", "restore", "cold work", "lost attempts", "The workspace cache", "jobs that found it up to date",
-		"What went wrong", "attempts lost with a spot node", "floor under it: no design costs less", "times its floor", "What held jobs up", "one more")
+		"What went wrong on the way", "What goes wrong for good", "attempts lost with a spot node", "floor under it: no bill is below", "times its floor", "What held jobs up", "one more")
 	q.reads("main", "Every job", "1 to 25 of 9,623")
 	q.must(q.p.Until(`document.querySelectorAll("a[href*='/export?what=']").length === 6`))
 	q.must(q.p.Until(`fetch(document.querySelector("a[href*='what=lines&form=csv']").href).then((r) => r.text()).then((t) => t.startsWith("from,quantity,name,unit,value"))`))

@@ -52,9 +52,9 @@ spec:
     - {name: grow, nodeType: m, max: %d, boot: {min: 10s, max: 3m} %s %s %s}
     - {name: spot, nodeType: l, max: %d, boot: 60s, spot: {perHour: %s, notice: %s}}
 `, d.maybe(", imageStore: 3GB"), d.maybe(", cacheDisk: 3GB"), d.maybe(", leastCharge: 10m"),
-		d.IntN(2), 1+d.IntN(5), d.maybe(", pulls: 3"), d.maybe(`, drains: [{when: "Mon 09:00-10:30"}]`),
+		d.IntN(2), 1+d.IntN(5), d.maybe(", pulls: 3"), d.pick("", "", `, drains: [{when: "Mon 09:00-10:30"}]`),
 		d.IntN(6), d.maybe(", bootFails: 0.3"), d.maybe(", noCapacity: 0.5, retryAfter: 3m"), d.maybe(", pulls: 2"),
-		d.IntN(6), d.pick("0.1", "1", "6"), d.pick("0s", "30s", "5m"))
+		d.IntN(3)*d.IntN(4), d.pick("0.1", "1", "6"), d.pick("0s", "30s", "5m"))
 	fmt.Fprintf(b, `  images:
     - {name: a, layers: [{name: base, size: 600MB}, {name: a, size: %s}] %s}
     - {name: "b:1", layers: [{name: base, size: 600MB}, {name: b, size: 350MB}] %s}

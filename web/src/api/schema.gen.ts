@@ -1420,7 +1420,7 @@ export interface components {
             class: string;
             /**
              * Format: double
-             * @description Its share of the node cost.
+             * @description Its share of the node cost within the window.
              */
             cost: number;
             /**
@@ -1464,6 +1464,50 @@ export interface components {
             template: string;
             /** @description It took an idle agent. */
             warm: boolean;
+            /** @description It was submitted in the warm-up, which no figure counts: its cost is that of its time within the window alone. */
+            warmup: boolean;
+        };
+        Failure: {
+            /** @description Short name of what those that never started waited for longest; empty where that is not why. */
+            cause: string;
+            /** @description Class of the jobs. */
+            class: string;
+            /**
+             * @description Short name of how they ended.
+             * @enum {string}
+             */
+            end: "unmatched" | "never-started" | "gave-up" | "dropped" | "unfinished" | "out-of-memory" | "evicted" | "out-of-disk" | "timed-out" | "taken-back";
+            /** @description How many, in a repeat. */
+            jobs: components["schemas"]["Figure"];
+            /** @description What went wrong, in words. */
+            label: string;
+            /** @description Jobs of the class, in a repeat. */
+            of: components["schemas"]["Figure"];
+            /** @description They had started. */
+            started: boolean;
+            /** @description Template that they got; empty where none fits. */
+            template: string;
+        };
+        FailureSample: {
+            /** @description What those that never started waited for longest. */
+            cause: string;
+            /**
+             * Format: int64
+             * @description Class, by its place in the workload.
+             */
+            class: number;
+            /** @description How the jobs ended. */
+            end: string;
+            /**
+             * Format: int64
+             * @description How many.
+             */
+            jobs: number;
+            /**
+             * Format: int64
+             * @description Template, by its place in the scenario; below 0 where none fits.
+             */
+            template: number;
         };
         Fared: {
             /** @description Class; empty: all that have a workspace. */
@@ -1649,8 +1693,18 @@ export interface components {
             /** Format: double */
             p95DelayNs?: number;
             ribbonNs: number[];
+            /**
+             * Format: double
+             * @description Jobs that started, in a repeat; delays are of these.
+             */
+            started: number;
             /** Format: int64 */
             unmatched: number;
+            /**
+             * Format: double
+             * @description Jobs that went wrong for good, in a repeat.
+             */
+            wrong: number;
         };
         Group: {
             /**
@@ -1674,12 +1728,16 @@ export interface components {
             nodeCost: components["schemas"]["Figure"];
             /** @description Mean time of a job in each phase. */
             ribbonNs: components["schemas"]["Figure"][];
+            /** @description Jobs that came to their own first step: delays are told of these. */
+            started: components["schemas"]["Figure"];
             /** @description Jobs that fit a template and did not end. */
             unfinished: components["schemas"]["Figure"];
             /** @description Share of started jobs that took an idle agent, 0 to 1. */
             warm: components["schemas"]["Figure"];
             /** @description What the mean job's work phase is made of; only what is there. */
             workParts: components["schemas"]["WorkPart"][];
+            /** @description Jobs that went wrong for good: they never started, or did not end well. */
+            wrong: components["schemas"]["Figure"];
         };
         GroupSample: {
             /** @description Time of ended jobs by cause; adds up to leadNs. */
@@ -1818,7 +1876,7 @@ export interface components {
             coldNs: number;
             /**
              * Format: int64
-             * @description Its share of the node cost, in billionths of the currency.
+             * @description Its share of the node cost within the window, in billionths of the currency.
              */
             costNano: number;
             /**
@@ -1910,6 +1968,8 @@ export interface components {
             template: string;
             /** @description It took an idle agent. */
             warm: boolean;
+            /** @description It was submitted in the warm-up: no figure counts it, and its cost is that of its time within the window alone. */
+            warmup: boolean;
             /**
              * Format: int64
              * @description Phase wipe.
@@ -2018,17 +2078,17 @@ export interface components {
             hours: number;
             /**
              * Format: double
-             * @description Hours that they waited, added up.
+             * @description Hours that they waited, added up; of those that never started, up to the end of the span.
              */
             jobHours: number;
             /**
              * Format: int64
-             * @description Jobs that waited at it.
+             * @description Jobs that waited at it, each once.
              */
             jobs: number;
             /** @description The limit in words. */
             label: string;
-            /** @description What limits: a template, or all agents. */
+            /** @description Whom it limits: a template, or all agents. */
             name: string;
             /** @description The same jobs and draws with one more; absent where that was not tried. */
             oneMore?: components["schemas"]["OneMore"];
@@ -2265,6 +2325,8 @@ export interface components {
              * @description Number of the engine's behaviour.
              */
             engine: number;
+            /** @description Jobs that went wrong for good, by class, template and what went wrong, most first. */
+            failures: components["schemas"]["Failure"][];
             /** @description How jobs fared: all, by class, by template. */
             groups: components["schemas"]["Group"][];
             /** @description The outcome in a sentence or two. */
@@ -2301,7 +2363,7 @@ export interface components {
              * @description Moment at which simulated time begins.
              */
             start: string;
-            /** @description What went wrong; only what did. */
+            /** @description What went wrong on the way, for good or not; only what did. */
             troubles: components["schemas"]["Trouble"][];
             /** @description Jobs that no template fits. */
             unmatched: components["schemas"]["Unmatched"][];
@@ -2906,6 +2968,8 @@ export interface components {
              * @description Events the engine went through.
              */
             events: number;
+            /** @description Jobs that went wrong for good. */
+            failures: components["schemas"]["FailureSample"][];
             /** @description All jobs first, then by class, then by template; in the order of the outcome's groups. */
             groups: components["schemas"]["GroupSample"][];
             /**

@@ -8,7 +8,7 @@ import { outcomeColumns } from "../parts/outcomeColumns";
 import { Legend, onlyDelay, Ribbon } from "../parts/Ribbon";
 import { Section, Trouble, Waiting } from "../parts/Section";
 import { useTitle } from "../parts/useTitle";
-import { duration, money } from "../words";
+import { count, duration, money } from "../words";
 
 type Brief = Schemas["ScenarioBrief"];
 
@@ -94,6 +94,12 @@ export function Desk() {
               right: true,
               value: (s) => s.last?.summary?.p95DelayNs ?? 0,
               show: (s) => (s.last?.summary?.p95DelayNs ? duration(s.last.summary.p95DelayNs) : "–"),
+            },
+            {
+              title: "wrong for good",
+              right: true,
+              value: (s) => s.last?.summary?.wrong ?? 0,
+              show: (s) => (s.last?.summary ? count(Math.round(s.last.summary.wrong)) : "–"),
             },
             {
               title: "a month",

@@ -11,6 +11,7 @@ import { count, duration, percent } from "../words";
 import { Bill } from "./outcome/Bill";
 import { Delays } from "./outcome/Delays";
 import { Events } from "./outcome/Events";
+import { Failures } from "./outcome/Failures";
 import { Groups } from "./outcome/Groups";
 import { Jobs } from "./outcome/Jobs";
 import { Limits } from "./outcome/Limits";
@@ -98,6 +99,7 @@ function Story({ id, o }: { id: number; o: Result }) {
           <p className="text-sm opacity-80">the mean job, {duration(whole)} from submission to end</p>
         </div>
       </div>
+      <Failures id={id} o={o} />
       <Groups o={o} />
       <div className="grid gap-x-10 lg:grid-cols-2">
         <Section title="What the delay was spent on" aside={`${o.repeats} repeats, ± 95 %`}>

@@ -7,7 +7,7 @@ import { DataTable } from "../parts/DataTable";
 import { Legend, onlyDelay, Ribbon } from "../parts/Ribbon";
 import { Notice, Section, Trouble, Waiting } from "../parts/Section";
 import { useTitle } from "../parts/useTitle";
-import { duration, money } from "../words";
+import { count, duration, money } from "../words";
 import { Rules } from "./caching/Rules";
 
 type Numbers = Schemas["AgentNumbers"];
@@ -185,8 +185,21 @@ function Last({ brief, current }: { brief: Schemas["OutcomeBrief"]; current: boo
       }
     >
       <p className="mb-2">
-        95 % of jobs start within <b>{sum.p95DelayNs ? duration(sum.p95DelayNs) : "–"}</b>, for{" "}
-        <b>{money(sum.costPerMonth, sum.currency)}</b> a month. Mean start delay {duration(sum.meanDelayNs)}:
+        {sum.wrong >= 0.5 && (
+          <>
+            <b>{count(sum.wrong)}</b> of {count(sum.jobs)} jobs go wrong for good.{" "}
+          </>
+        )}
+        {sum.started > 0 ? (
+          <>
+            95 % of those that start do so within{" "}
+            <b>{sum.p95DelayNs === undefined ? "– (too few)" : duration(sum.p95DelayNs)}</b>
+          </>
+        ) : (
+          <b>None starts</b>
+        )}
+        , for <b>{money(sum.costPerMonth, sum.currency)}</b> a month. Mean start delay{" "}
+        {duration(sum.meanDelayNs)}:
       </p>
       <Ribbon ns={onlyDelay(sum.ribbonNs)} whole={sum.meanDelayNs} label="mean start delay" />
       <div className="mt-2">

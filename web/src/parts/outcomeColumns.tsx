@@ -1,5 +1,5 @@
 import type { Schemas } from "../api/client";
-import { duration, money } from "../words";
+import { count, duration, money } from "../words";
 import type { Column } from "./DataTable";
 
 type Brief = Schemas["OutcomeBrief"];
@@ -11,6 +11,12 @@ export const outcomeColumns: Column<Brief>[] = [
     right: true,
     value: (o) => o.summary?.p95DelayNs ?? 0,
     show: (o) => (o.summary?.p95DelayNs ? duration(o.summary.p95DelayNs) : "–"),
+  },
+  {
+    title: "wrong for good",
+    right: true,
+    value: (o) => o.summary?.wrong ?? 0,
+    show: (o) => (o.summary ? count(Math.round(o.summary.wrong)) : "–"),
   },
   {
     title: "a month",

@@ -32,7 +32,7 @@ export function Bill({ o }: { o: Result }) {
     ...(c.floorPerMonth.mean > 0
       ? [
           {
-            what: "floor under it: no design costs less",
+            what: "floor under it: no bill is below",
             amount: c.floorPerMonth,
             share: "",
             strong: false,

@@ -12,7 +12,7 @@ export function Events({ id, o }: { id: number; o: Result }) {
   return (
     <div className="grid gap-x-10 lg:grid-cols-2">
       {o.troubles.length > 0 && (
-        <Section title="What went wrong" aside="in a repeat">
+        <Section title="What went wrong on the way" aside="in a repeat">
           <DataTable
             name={`outcome-${id}-troubles`}
             rows={o.troubles}

@@ -120,7 +120,12 @@ export function Jobs({ id, o }: { id: number; o: Schemas["Outcome"] }) {
             title: `${o.cost.currency} of nodes`,
             right: true,
             value: (r) => r.costNano,
-            show: (r) => money(r.costNano / 1e9, ""),
+            show: (r) =>
+              r.warmup && r.costNano === 0 ? (
+                <span title="in the warm-up, which no figure counts">–</span>
+              ) : (
+                money(r.costNano / 1e9, "")
+              ),
           },
         ]}
       />

@@ -40,7 +40,8 @@ export function Limits({ id, o }: { id: number; o: Result }) {
                 <span className="inline-block min-w-60">
                   one more {l.oneMore.what}: {signed(-l.oneMore.metHours, (x) => x.toFixed(1))} job-hours of
                   delay, mean {duration(l.oneMore.meanDelayNs)};{" "}
-                  {signed(Number(l.oneMore.costNano) / 1e9, (x) => money(x, o.cost.currency))} on this run's bill
+                  {signed(Number(l.oneMore.costNano) / 1e9, (x) => money(x, o.cost.currency))} on this run's
+                  bill
                 </span>
               ) : (
                 "not tried"

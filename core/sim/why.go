@@ -1,0 +1,64 @@
+package sim
+
+import "tachyphor/core/units"
+
+// Kept returns the cause that a job which never started waited for longest; ok is false
+// for one of which nothing is told, because it waits for another job.
+func (t *Trace) Kept(j int) (c Cause, ok bool) {
+	var byCause [causes]units.Duration
+	t.EachStay(j, func(s Stay) {
+		if byCause[s.Cause] += s.To - s.From; !ok || byCause[s.Cause] > byCause[c] {
+			c, ok = s.Cause, true
+		}
+	})
+	return c, ok
+}
+
+// Ceilings returns the lowest and the highest ceiling that a template's calendar has;
+// both are below 0 where it has none at some time.
+func (t *Template) Ceilings() (low, high int) {
+	for i, n := range t.calendar.Steps() {
+		if n.Ceiling < 0 {
+			return -1, -1
+		}
+		if i == 0 || n.Ceiling < low {
+			low = n.Ceiling
+		}
+		high = max(high, n.Ceiling)
+	}
+	return low, high
+}
+
+// Ahead reports whether agents of the template are kept ahead of demand at any time.
+func (t *Template) Ahead() bool { return t.calendar.Ahead() }
+
+// Behind names the pools that may be meant when template t's pods wait for a cause:
+// those that are drained, or that may have no node to give, among the pools that could
+// take its agents.
+func (w *World) Behind(c Cause, t int) (names []string) {
+	table, _ := sites(w)
+	for p := range w.Pools {
+		pool := &w.Pools[p]
+		if s := table[t][p]; s.tainted || s.unwanted || pool.Room.Lacks(&w.Templates[t].need).Short() {
+			continue
+		}
+		if c == Draining && len(pool.drains) > 0 || c == CapacityOut && pool.noCapacity > 0 && pool.Max > 0 {
+			names = append(names, pool.Name)
+		}
+	}
+	return names
+}
+
+// Bars reports whether the quota has no room for even one agent of template t.
+func (w *World) Bars(c Cause, t int) bool {
+	q, need := &w.Quota, &w.Templates[t].Request
+	switch c {
+	case QuotaPods:
+		return q.Pods != nil && *q.Pods < 1
+	case QuotaCPU:
+		return q.CPU != nil && *q.CPU < need.CPU
+	case QuotaMemory:
+		return q.Memory != nil && *q.Memory < need.Memory
+	}
+	return false
+}
