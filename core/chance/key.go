@@ -43,6 +43,7 @@ const (
 	Slot       // which run comes next on a full node
 	Meet       // peaks that meet on a node
 	Follow     // names a job by the one that it comes after
+	Recorded   // whether a recorded time holds cold work
 )
 
 // Root returns the key from which all draws of one repeat of one seed descend.

@@ -62,7 +62,7 @@ func (r *Recording) Bind(spec *document.WorkloadSpec) (*Jobs, []BadRow) {
 		if wants == nil {
 			wants = k.Wants
 		}
-		jobs.List = append(jobs.List, Job{Submitted: at, Key: chance.Name(w.id), Work: w.work, Class: class, Wants: table.number(wants), Cores: w.cores, Change: w.change})
+		jobs.List = append(jobs.List, Job{Submitted: at, Key: chance.Name(w.id), Work: w.work, Class: class, Wants: table.number(wants), Cores: w.cores, Change: w.change, Found: w.found})
 		jobs.ids = append(jobs.ids, w.id)
 		rows = append(rows, i)
 		chained, measured = chained || w.after != nil, measured || w.memory >= 0 || w.disk >= 0

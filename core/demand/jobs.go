@@ -26,7 +26,23 @@ type Job struct {
 	// Cores are what the job keeps busy; below 0 where its class says.
 	Cores  float32
 	Change bool // it builds a change request, not the trunk
+	Found  Found
 }
+
+// Found is what a recorded job had found of its workspace: its time holds the cold work
+// that this left it.
+type Found uint8
+
+// What a recorded job may have found.
+const (
+	AsTold     Found = iota // what the workload says of all
+	FoundNone               // nothing: all its cold work is in its time
+	FoundStale              // an out-of-date cache
+	FoundFresh              // a fresh cache: none of it is
+)
+
+// foundNames are what the column says.
+var foundNames = map[string]Found{"": AsTold, "none": FoundNone, "stale": FoundStale, "warm": FoundFresh}
 
 // Jobs are the jobs of one workload in the order of their submission (ties in
 // the order of the source). Jobs are not changed once made and may be shared.

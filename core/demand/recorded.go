@@ -65,6 +65,7 @@ type row struct {
 	wants     []string       // nil when the class says
 	after     []string       // ids
 	change    bool
+	found     Found
 	cores     float32     // < 0 when unknown, as the next two
 	memory    units.Bytes // peak
 	disk      units.Bytes // peak
@@ -218,6 +219,11 @@ func readRow(get func(name string) string, line int) (row, *BadRow) {
 		return got, bad("branch", "expected trunk or change")
 	}
 	got.change, got.cores, got.memory, got.disk = b == "change", -1, -1, -1
+	found, known := foundNames[get("cache")]
+	if !known {
+		return got, bad("cache", "expected none, stale or warm: what the job found of its workspace")
+	}
+	got.found = found
 	if v := get("cores"); v != "" {
 		c, err := units.ParseMilliCPU(v)
 		if err != nil {
@@ -283,7 +289,7 @@ const maxOffset = 400 * units.Day
 // readMoment reads an RFC 3339 time, or seconds since the workload's start.
 func readMoment(s string) (time.Time, units.Duration, bool) {
 	if sec, err := strconv.ParseFloat(s, 64); err == nil {
-		return time.Time{}, units.Duration(sec * 1e9), sec >= 0 && sec <= maxOffset.Seconds()
+		return time.Time{}, units.Duration(math.Round(sec * 1e9)), sec >= 0 && sec <= maxOffset.Seconds()
 	}
 	t, err := time.Parse(time.RFC3339Nano, s)
 	return t, 0, err == nil && t.Year() >= 1970 && t.Year() <= 2200
@@ -295,7 +301,7 @@ func readLength(s string) (units.Duration, bool) {
 		return -1, true
 	}
 	if sec, err := strconv.ParseFloat(s, 64); err == nil {
-		return units.Duration(sec * 1e9), sec >= 0 && sec <= maxOffset.Seconds()
+		return units.Duration(math.Round(sec * 1e9)), sec >= 0 && sec <= maxOffset.Seconds()
 	}
 	d, err := units.ParseDuration(s)
 	return d, err == nil

@@ -319,6 +319,13 @@ func (c checker) workload(s *WorkloadSpec) {
 			}
 		}
 	}
+	if s.Jobs != nil && s.Jobs.Cold != nil {
+		if !(*s.Jobs.Cold >= 0 && *s.Jobs.Cold <= 1) {
+			c.at("spec.jobs.cold", fmt.Sprint(*s.Jobs.Cold), "expected a share from 0 to 1")
+		} else if s.Jobs.Cache != RecordedMixed {
+			c.at("spec.jobs.cold", fmt.Sprint(*s.Jobs.Cold), "a share of cold jobs goes with cache: mixed")
+		}
+	}
 	if s.Jobs != nil && (s.Jobs.File == "" || len(s.Jobs.File) > 255) {
 		c.at("spec.jobs.file", strconv.Quote(clip(s.Jobs.File)), "expected the name of a CSV file beside this document")
 	}

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"reflect"
 	"regexp"
+	"strconv"
 	"strings"
 	"unicode/utf8"
 
@@ -332,6 +333,26 @@ func (d *Document) Fault(path, found, expected string) Fault {
 	checker{r, d.root}.at(path, found, expected)
 	r.faults[0].Path = d.Lift.sourcePath(path)
 	return r.faults[0]
+}
+
+// Says reports whether the document has a field, whatever its value; path is as in
+// faults. What it does not say is its default, which may be nobody's measurement.
+func (d *Document) Says(path string) bool {
+	n := d.root
+	for path != "" && n != nil {
+		var step string
+		step, path = nextStep(path)
+		if !strings.HasPrefix(step, "[") || n.kind != listNode {
+			n = n.get(strings.Trim(step, `[]"`))
+			continue
+		}
+		i, err := strconv.Atoi(strings.Trim(step, "[]"))
+		if err != nil || i < 0 || i >= len(n.items) {
+			return false
+		}
+		n = n.items[i]
+	}
+	return n != nil && n.kind != nullNode
 }
 
 // Note returns the comment at the head of the document, without its marks.

@@ -23,8 +23,25 @@ type WorkloadSpec struct {
 // A Recorded workload names the file of its jobs.
 type Recorded struct {
 	File    string            `json:"file" doc:"File of recorded jobs beside this document: CSV, JSON Lines or Parquet."`
-	Columns map[string]string `json:"columns,omitempty" doc:"The file's own names of columns, by ours: id, submitted, class, project, wants, branch, after, work, cores, memory, disk, started, ended, result."`
+	Columns map[string]string `json:"columns,omitempty" doc:"The file's own names of columns, by ours: id, submitted, class, project, wants, branch, after, work, cores, memory, disk, started, ended, result, pod, cache."`
+	Cache   RecordedCache     `json:"cache,omitempty" doc:"What the jobs' work times hold of a workspace cache: none, they did all their cold work within them; warm, they found a fresh cache, and had none; mixed, some did. A column cache tells it job by job. Absent: none, so that without a cache jobs take as long as they were recorded."`
+	Cold    *float64          `json:"cold,omitempty" doc:"With cache: mixed, the share of the jobs that did their cold work, 0 to 1. Absent: half."`
 	Digest  string            `json:"digest,omitempty" doc:"sha256 of the file, set when it is stored."`
+}
+
+// RecordedCache says what recorded work times hold of a workspace cache.
+type RecordedCache string
+
+// What recorded work times may hold.
+const (
+	RecordedNone  RecordedCache = "none"
+	RecordedWarm  RecordedCache = "warm"
+	RecordedMixed RecordedCache = "mixed"
+)
+
+// Values lists what a document may say.
+func (RecordedCache) Values() []string {
+	return []string{string(RecordedNone), string(RecordedWarm), string(RecordedMixed)}
 }
 
 // A JobClass is jobs alike in what they want and how they behave.
@@ -89,6 +106,6 @@ type Burst struct {
 func RecordedColumns() []string {
 	return []string{
 		"id", "submitted", "class", "project", "wants", "branch", "after", "work",
-		"cores", "memory", "disk", "started", "ended", "result", "pod",
+		"cores", "memory", "disk", "started", "ended", "result", "pod", "cache",
 	}
 }

@@ -42,7 +42,7 @@ func (w *World) Terms(class int, jobs *demand.Jobs) (t caching.Terms, ok bool) {
 			trunk++
 		}
 		if j.Work >= 0 {
-			own.Add(j.Work)
+			own.Add(max(0, j.Work-units.Duration(w.heldMean(j))))
 			owned++
 		}
 	}

@@ -40,6 +40,7 @@ func Assemble(in Input) (*World, document.Faults) {
 	a.classes(s, l)
 	a.agents(s, c)
 	a.pools(s, c)
+	w.missing = missing(in.Cluster, c, w.Pools)
 	a.fits()
 	if l.Jobs != nil {
 		a.record()
@@ -171,7 +172,7 @@ func (a *assembly) classes(s *document.ScenarioSpec, l *document.WorkloadSpec) {
 		c := Class{
 			Name: k.Name, Project: k.Project, Wants: k.Wants, Limit: k.Limit, Retries: k.Retries, GiveUp: k.GiveUpAfter, priority: k.Priority,
 			work: k.Work.Dist(), cores: k.Cores, parallel: 1, memory: k.Memory.Dist(), disk: k.Disk.Dist(),
-			cold: k.Workspace.Cold.Dist(), archive: k.Workspace.Size.Dist(), change: k.Workspace.ChangeRate, partial: 0.5, rule: -1, scope: -1,
+			cold: k.Workspace.Cold.Dist(), recorded: k.Workspace.Cold.Dist(), archive: k.Workspace.Size.Dist(), change: k.Workspace.ChangeRate, partial: 0.5, rule: -1, scope: -1,
 		}
 		if k.Parallel != nil {
 			c.parallel = *k.Parallel
@@ -189,6 +190,19 @@ func (a *assembly) classes(s *document.ScenarioSpec, l *document.WorkloadSpec) {
 			}
 		}
 	}
+}
+
+// heldCold is the share of recorded jobs whose times hold their cold work.
+func heldCold(r *document.Recorded) float64 {
+	switch {
+	case r.Cache == document.RecordedWarm:
+		return 0
+	case r.Cache != document.RecordedMixed:
+		return 1
+	case r.Cold != nil:
+		return *r.Cold
+	}
+	return 0.5
 }
 
 // coming notes which classes may have jobs.
@@ -363,6 +377,7 @@ func (a *assembly) record() {
 		a.fault(a.in.Workload, "spec.jobs", "recorded job on "+b.String(), "mend the row, or the workload's classes")
 	}
 	a.w.recorded = jobs
+	a.w.heldCold = heldCold(a.in.Workload.Value.(*document.Workload).Spec.Jobs)
 	if jobs != nil {
 		a.w.sharing = a.w.sharing || slices.ContainsFunc(jobs.List, func(j demand.Job) bool { return j.Cores > 0 })
 	}

@@ -30,6 +30,15 @@ type bench struct {
 
 func (b bench) world(t *testing.T) *sim.World {
 	t.Helper()
+	w, err := worlds.Parse(b.text(), b.jobs)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return w
+}
+
+// text is the bench's documents.
+func (b bench) text() string {
 	or := func(s, absent string) string {
 		if s == "" {
 			return absent
@@ -42,7 +51,7 @@ func (b bench) world(t *testing.T) *sim.World {
 			numbers = d + "0s, " + numbers
 		}
 	}
-	text := `
+	return `
 apiVersion: tachyphor/v1
 kind: Cluster
 metadata: {name: c}
@@ -70,11 +79,6 @@ spec:
 ` + b.scenario + `
   run: {span: 4h, repeats: 1}
 ` + or(b.template, worlds.Template("t", "x", "2", "4Gi", "i:1"))
-	w, err := worlds.Parse(text, b.jobs)
-	if err != nil {
-		t.Fatal(err)
-	}
-	return w
 }
 
 func (b bench) run(t *testing.T) *sim.Trace {

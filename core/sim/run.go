@@ -12,6 +12,7 @@ type run struct {
 	since  units.Duration // of work
 	own    units.Duration // work of the job's own, unhindered
 	cold   units.Duration // work that a fresh cache would have spared
+	part   float64        // of the cold work that is drawn; below 1 where the record has no room for it
 	limit  units.Duration // moment at which the job may work no longer; never if it may
 	warmth warmth
 	step   runStep
@@ -56,9 +57,11 @@ func (e *engine) startRun(a int32, w waiting) {
 	e.becomes(a, busy)
 	j := &e.jobs.List[w.job]
 	c := &e.w.Classes[j.Class]
-	g.run = run{began: e.now, own: j.Work, limit: never, rest: -1, volume: -1, speed: 1}
+	g.run = run{began: e.now, own: j.Work, limit: never, rest: -1, volume: -1, speed: 1, part: 1}
 	if g.run.own < 0 {
 		g.run.own = e.drawFor(c.work, chance.Work, w.job)
+	} else {
+		g.run.own, g.run.part = e.recordedWork(w.job)
 	}
 	e.beginRestore(a)
 }
@@ -71,6 +74,9 @@ func (e *engine) beginWork(a int32) {
 	e.trace.spanTo(g.job, e.now, Restoring, -1)
 	r.since, r.settled = e.now, e.now
 	r.cold = e.coldWork(g.job, class, r.warmth)
+	if r.part < 1 {
+		r.cold = units.Duration(float64(r.cold) * r.part)
+	}
 	if class.Limit > 0 {
 		r.limit = e.now + class.Limit
 	}

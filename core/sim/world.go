@@ -57,8 +57,12 @@ type World struct {
 	AgentFee     units.Price // of an agent for the time it is there
 	Plan         document.RunPlan
 
-	workload  *document.WorkloadSpec
-	recorded  *demand.Jobs // nil when made
+	workload *document.WorkloadSpec
+	recorded *demand.Jobs // nil when made
+	// heldCold is the share of the recorded jobs, of those that do not say so
+	// themselves, whose times hold all their cold work; the others' hold none.
+	heldCold  float64
+	missing   map[document.CachePlan][]string // facts that the cluster does not say
 	tools     []tool
 	update    chance.Dist // an agent's own, ns
 	attach    chance.Dist // of a volume, ns
@@ -111,6 +115,7 @@ type Class struct {
 	memory   chance.Dist // peak, bytes; 0: not known
 	disk     chance.Dist // peak, bytes; 0: not known
 	cold     chance.Dist // ns
+	recorded chance.Dist // ns; the cold work that recorded times hold
 	archive  chance.Dist // bytes
 	change   float64     // share of builds that change their dependencies
 	partial  float64     // share of the cold work that an out-of-date cache spares

@@ -37,7 +37,7 @@ func (x *weighing) months() float64 {
 func (x *weighing) weighed(p Plan, perHour float64) Weighed {
 	total := func(r *reading) float64 { return float64(units.AmountOf(r.sample.Cost.TotalNano)) / x.months() }
 	out := Weighed{
-		Plan: p, Edits: p.Edits(), Cost: x.figure(p.Key, total), CostDiff: x.differs(p.Key, total),
+		Plan: p, Edits: p.Edits(), Missing: append([]string{}, x.w.Missing(p.Rules)...), Cost: x.figure(p.Key, total), CostDiff: x.differs(p.Key, total),
 		KeptGB: x.figure(p.Key, func(r *reading) float64 { return r.sample.Cache.KeptBytes / float64(units.GB) }),
 	}
 	out.Groups = append(out.Groups, x.fared(p.Key, x.classes, ""))
@@ -234,11 +234,12 @@ func thinned(course []float64) (at []int, kept []float64) {
 
 // near is how much of the mean lead time a plan may be worse than the best and still
 // count as as good.
-const near = 0.01
+const near = 0.02
 
 // choose is the plan to have: the one worth most, or where an hour has no worth the one
 // under which the mean job ends soonest; of those that are as good, the one that is
-// least to keep up. One that is not surely better than none is not chosen.
+// least to keep up. One that is not surely better than none is not chosen, nor one that
+// rests on facts which nobody gave.
 func choose(o *Weighing) (best string, asGood []string) {
 	none := &o.Plans[0].Groups[0]
 	gain := func(p *Weighed) float64 {
@@ -254,7 +255,7 @@ func choose(o *Weighing) (best string, asGood []string) {
 	most := 0.0
 	better := func(p *Weighed) bool {
 		d := p.Groups[0].LeadDiff
-		return d.Mean < 0 && (d.Runs < 2 || d.Sure()) && gain(p) > 0
+		return len(p.Missing) == 0 && d.Mean < 0 && (d.Runs < 2 || d.Sure()) && gain(p) > 0
 	}
 	for i := range o.Plans {
 		if p := &o.Plans[i]; better(p) {
@@ -286,10 +287,13 @@ func choose(o *Weighing) (best string, asGood []string) {
 // made anew, volumes, and several plans.
 var keepOrder = []string{byProject, byClass, "daily-trunk", "changed-all", "every-trunk", "every-all", "node-disk", "baked", "volumes", "volume", Best}
 
-// peak says what sharing costs in the busiest hour.
+// peak says what sharing costs in the busiest hour, of the plans whose facts are known.
 func (x *weighing) peak() Peak {
 	out := Peak{From: int64(x.from), Jobs: x.peakN, Plans: []PeakTimes{}}
 	for _, p := range x.plans {
+		if len(x.w.Missing(p.Rules)) > 0 {
+			continue
+		}
 		by, ok := x.free[p.Key]
 		if !ok {
 			by = x.all[p.Key]

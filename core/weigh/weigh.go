@@ -43,11 +43,12 @@ type Weighing struct {
 	Plans    []Weighed `json:"plans" doc:"The plans, none first."`
 	Today    string    `json:"today" doc:"Key of the plan that the scenario has."`
 	Best     string    `json:"best" doc:"Key of the plan to have."`
-	AsGood   []string  `json:"asGood" doc:"Keys of others that are within a hundredth of lead time of the best one, and more to keep up."`
+	AsGood   []string  `json:"asGood" doc:"Keys of others that are within a fiftieth of lead time of the best one, and more to keep up."`
 	Views    []View    `json:"classes" doc:"The three runs everyone looks at beside the truth: all jobs first, then by class."`
 	Peak     Peak      `json:"peak" doc:"What sharing the store's link costs in the busiest hour."`
 	Surface  *Surface  `json:"surface,omitempty" doc:"Where the break-even lies."`
 	Words    []string  `json:"words" doc:"The answer, in sentences."`
+	Assumed  []string  `json:"assumed" doc:"What was assumed where the documents do not say it, or of what they say, each with how to say otherwise."`
 	Case     []string  `json:"case" doc:"The case in five lines."`
 }
 
@@ -61,6 +62,7 @@ type Weighed struct {
 	Worth    float64      `json:"worthPerMonth" doc:"What its lead time is worth a month, less its difference in cost; 0 where an hour has no worth."`
 	StoredGB []float64    `json:"storedGB" doc:"GB in the store over time, bins of equal width over the span."`
 	KeptGB   stats.Figure `json:"keptGB" doc:"GB in the store on average."`
+	Missing  []string     `json:"missing" doc:"Facts that it rests on and that the cluster does not say: they counted as nothing, at once or without end. Such a plan is shown and never recommended."`
 	// Edits give the scenario this plan.
 	Edits []document.Edit `json:"edits" doc:"The changes that give the scenario this plan."`
 }
@@ -120,7 +122,7 @@ type PaysOff struct {
 type Peak struct {
 	From    int64       `json:"fromNs" doc:"Beginning of the busiest hour, since the start."`
 	Jobs    int         `json:"jobs" doc:"Jobs with a workspace in it, first repeat."`
-	Plans   []PeakTimes `json:"plans" doc:"The plans, in order."`
+	Plans   []PeakTimes `json:"plans" doc:"The plans whose facts are known, in order."`
 	Changed bool        `json:"changed" doc:"The plan that takes a build the least time alone is not the one that does in truth."`
 }
 
@@ -348,7 +350,7 @@ func (x *weighing) mix() Plan {
 	for _, c := range x.classes {
 		best, least := None, 0.0
 		for _, p := range x.plans[1:] {
-			if len(p.Rules) != 1 {
+			if len(p.Rules) != 1 || len(x.w.Missing(p.Rules)) > 0 {
 				continue
 			}
 			d := x.differs(p.Key, takenOf(c))

@@ -4,6 +4,8 @@ import (
 	"encoding/json"
 	"fmt"
 	"math"
+	"regexp"
+	"slices"
 	"strings"
 	"testing"
 
@@ -11,6 +13,7 @@ import (
 	"tachyphor/core/document"
 	"tachyphor/core/outcome"
 	"tachyphor/core/sim"
+	"tachyphor/core/units"
 	"tachyphor/core/weigh"
 	"tachyphor/test/worlds"
 )
@@ -77,12 +80,18 @@ func TestWeighingTheDemo(t *testing.T) {
 	if o.Today != "every-all" || o.Best != "changed-trunk" || o.Plans[0].Key != weigh.None {
 		t.Errorf("today %s, best %s, first %s", o.Today, o.Best, o.Plans[0].Key)
 	}
-	// Each class with its own best plan ends sooner than all with one.
+	// With each class its own best plan jobs end as soon as with any one plan for all, but
+	// for what queues make of it, among the plans whose facts are known.
 	mix := planOf(t, o, weigh.Best).Groups[0].Lead.Mean
 	for _, p := range o.Plans {
-		if p.Key != weigh.Best && p.Groups[0].Lead.Mean <= mix {
+		if len(p.Missing) > 0 {
+			t.Errorf("%s rests on %v, which the demo does not say", p.Key, p.Missing)
+		} else if p.Key != weigh.Best && p.Groups[0].Lead.Mean <= 0.997*mix {
 			t.Errorf("%s: %v, each its own best %v", p.Key, p.Groups[0].Lead.Mean, mix)
 		}
+	}
+	if len(o.Assumed) != 1 || !strings.Contains(o.Assumed[0], "found a fresh cache") {
+		t.Errorf("assumed %q", o.Assumed)
 	}
 	// What a workspace takes of a build is what lead time differs by, but for queues;
 	// a baked one takes pulling.
@@ -90,7 +99,7 @@ func TestWeighingTheDemo(t *testing.T) {
 	for i := range o.Plans {
 		p := &o.Plans[i]
 		f := &p.Groups[0]
-		if baked := p.Key == "baked" || p.Key == weigh.Best; (f.Pull.Mean > 1e9) != baked {
+		if baked := p.Key == "baked"; p.Key != weigh.Best && (f.Pull.Mean > 1e9) != baked {
 			t.Errorf("%s pulls %v", p.Key, f.Pull)
 		}
 		if strings.HasPrefix(p.Key, "volume") {
@@ -105,8 +114,8 @@ func TestWeighingTheDemo(t *testing.T) {
 	if all.Usual < 0.2 || all.Words == "" || !strings.Contains(all.Words, "more; saved by the trunk") {
 		t.Errorf("%+v", all)
 	}
-	// A volume for each project is the best alone, and the worst when all want it.
-	if !o.Peak.Changed || !strings.Contains(strings.Join(o.Words, " "), "it is the worst") || !strings.Contains(strings.Join(o.Words, " "), "Thursday") {
+	// Volumes are the best alone, and bad when all want them.
+	if !o.Peak.Changed || !strings.Contains(strings.Join(o.Words, " "), "because agents wait for each other") || !strings.Contains(strings.Join(o.Words, " "), "Thursday") {
 		t.Errorf("%+v %s", o.Peak, o.Words)
 	}
 	if len(o.Case) != 5 || o.Surface == nil || len(o.Surface.Curves) != len(caching.Quantities()) {
@@ -158,6 +167,60 @@ spec:
   templates: [{template: t, agents: {every: 0s, floor: 1, ceiling: 1}}]
   run: {span: 24h, repeats: 1}
 `
+
+// Plans whose facts nobody gave are shown and not judged: without what volumes cost, how
+// long they take to attach and how much nodes keep, none of them is recommended or part
+// of a mix, however good their figures look; with no facts at all, no plan is.
+func TestFactsThatAreMissing(t *testing.T) {
+	text, jobs, err := worlds.DemoText("cached-naive")
+	if err != nil {
+		t.Fatal(err)
+	}
+	without := func(text string, patterns ...string) *weigh.Weighing {
+		for _, p := range patterns {
+			less := regexp.MustCompile(p).ReplaceAllString(text, "")
+			if less == text {
+				t.Fatalf("%s is not in the demo", p)
+			}
+			text = less
+		}
+		w, err := worlds.Parse(text, jobs)
+		if err != nil {
+			t.Fatal(err)
+		}
+		w.Plan.Repeats, w.Plan.Span = 2, 2*units.Day
+		o, err := weigh.Weigh(weigh.Question{World: w}, 2, nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return o
+	}
+	o := without(text, `(?m)^  volumes: \{attach.*$`, `, cacheDisk: \w+`)
+	var unknown []string
+	for _, p := range o.Plans {
+		if len(p.Missing) > 0 {
+			unknown = append(unknown, p.Key)
+			if p.Key == o.Best || slices.Contains(o.AsGood, p.Key) {
+				t.Errorf("%s is recommended without %v", p.Key, p.Missing)
+			}
+		}
+	}
+	if !slices.Equal(unknown, []string{"volume", "volumes", "node-disk"}) {
+		t.Errorf("not judged: %v", unknown)
+	}
+	for _, want := range []string{"spec.volumes.attach", "spec.volumes.price", "spec.nodeTypes[sixteen-64].cacheDisk", "left on the node's disk"} {
+		if !strings.Contains(o.Assumed[0], want) {
+			t.Errorf("%q is not in %q", want, o.Assumed[0])
+		}
+	}
+	if strings.Contains(o.Assumed[0], "quad-16") { // of which no pool has nodes
+		t.Error(o.Assumed[0])
+	}
+	o = without(text, `(?m)^  volumes: \{attach.*$`, `, cacheDisk: \w+`, `, unpack: \w+/s`, `(?m)^    store: \{.*$`, `(?m)^  store: \{.*$`)
+	if o.Best != weigh.None || !strings.HasPrefix(o.Words[0], "No plan can be judged") {
+		t.Errorf("%s: %s", o.Best, o.Words[0])
+	}
+}
 
 func TestWeighingByHand(t *testing.T) {
 	jobs := "id,submitted,class,branch\n"

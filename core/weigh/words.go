@@ -3,6 +3,7 @@ package weigh
 import (
 	"fmt"
 	"math"
+	"slices"
 	"strings"
 	"time"
 
@@ -25,7 +26,38 @@ func (x *weighing) say(o *Weighing) {
 		o.Words = append(o.Words, w)
 	}
 	o.Words = append(o.Words, x.crowded(o))
+	o.Assumed = x.assumed(o)
 	o.Case = o.lines(x)
+}
+
+// assumed says which facts were not given, and what recorded times were taken to hold.
+func (x *weighing) assumed(o *Weighing) []string {
+	out := []string{}
+	if w := o.unknown(); w != "" {
+		out = append(out, w)
+	}
+	r := x.w.Records()
+	if r.Jobs == 0 {
+		return out
+	}
+	if rest := r.Jobs - r.Told; rest > 0 {
+		who := "The recorded times"
+		if r.Told > 0 {
+			who = fmt.Sprintf("%s of %s recorded times say themselves what cold work they hold; the others", units.Count(int64(r.Told)), units.Count(int64(r.Jobs)))
+		}
+		switch r.Share {
+		case 1:
+			out = append(out, who+" are taken to hold all their cold work (the workload's jobs.cache: none, as where it says nothing): without a cache builds take as long as they were recorded. Where they had a cache, say warm or mixed.")
+		case 0:
+			out = append(out, who+" are taken to be of builds that found a fresh cache (the workload's jobs.cache: warm): without one their cold work comes on top. Where they had none, say none.")
+		default:
+			out = append(out, fmt.Sprintf("%s are taken to hold their cold work in %s of builds (the workload's jobs.cache: mixed). A column cache would tell it build by build.", who, percent(r.Share)))
+		}
+	}
+	if r.TooCold > 0 {
+		out = append(out, fmt.Sprintf("%s of %s recorded builds took less time than their class's cold work takes on average: workspace.cold may be too long.", units.Count(int64(r.TooCold)), units.Count(int64(r.Jobs))))
+	}
+	return out
 }
 
 // percent writes a share.
@@ -42,11 +74,14 @@ func (o *Weighing) advice() string {
 	b := o.plan(o.Best)
 	all := &b.Groups[0]
 	if o.Best == None {
-		best := 1
+		best := 0
 		for i := range o.Plans {
-			if i > 0 && o.Plans[i].Groups[0].LeadDiff.Mean < o.Plans[best].Groups[0].LeadDiff.Mean {
+			if i > 0 && o.Plans[i].Key != Best && len(o.Plans[i].Missing) == 0 && (best == 0 || o.Plans[i].Groups[0].LeadDiff.Mean < o.Plans[best].Groups[0].LeadDiff.Mean) {
 				best = i
 			}
+		}
+		if best == 0 {
+			return "No plan can be judged: the cluster does not say what they rest on. Measure it (a probe does, for archives) or write it into the cluster."
 		}
 		p := &o.Plans[best]
 		return fmt.Sprintf("No cache: with none of the plans does the mean job surely end sooner; the nearest, %s, changes its lead time by %s.", p.Label, o.change(p.Groups[0].LeadDiff.Mean, p.Groups[0].LeadDiff.Half))
@@ -73,7 +108,7 @@ func (o *Weighing) near() string {
 	if len(close) == 0 {
 		return ""
 	}
-	return "As good within 1 % and more to keep up: " + strings.Join(close, "; ") + "."
+	return "As good within 2 % and more to keep up: " + strings.Join(close, "; ") + "."
 }
 
 // mixed names a plan; of the mix, what each class gets.
@@ -119,6 +154,27 @@ func (o *Weighing) bill(p *Weighed) string {
 		word = "more"
 	}
 	return fmt.Sprintf("%s a month %s", o.money(math.Abs(d.Mean)), word)
+}
+
+// unknown names the plans that rest on facts nobody gave, and which those are.
+func (o *Weighing) unknown() string {
+	var labels, fields []string
+	for i := range o.Plans {
+		p := &o.Plans[i]
+		if len(p.Missing) == 0 {
+			continue
+		}
+		labels = append(labels, p.Label)
+		for _, f := range p.Missing {
+			if !slices.Contains(fields, f) {
+				fields = append(fields, f)
+			}
+		}
+	}
+	if len(labels) == 0 {
+		return ""
+	}
+	return fmt.Sprintf("What the cluster does not say counts as free, at once or endless (%s). The plans that rest on it are not judged, for their figures flatter them: %s.", strings.Join(fields, ", "), strings.Join(labels, "; "))
 }
 
 // harmful names the plans that are surely worse than none.

@@ -38,6 +38,9 @@ func (p *program) weighing(o *weigh.Weighing, applied bool) error {
 		fmt.Fprintln(p.out, p.table(l))
 	}
 	fmt.Fprintln(p.out, p.faint(p.wrap("Restoring, cold work and saving: the part of the nodes' cost in which agents do that.")))
+	for _, a := range o.Assumed {
+		fmt.Fprintln(p.out, p.faint(p.wrap("Assumed: "+a)))
+	}
 	if s := o.Surface; s != nil {
 		fmt.Fprintln(p.out)
 		p.breaks(o)
@@ -142,6 +145,9 @@ func plansOf(o *weigh.Weighing) listing {
 		if q.Key == o.Best {
 			marks = append(marks, "best")
 		}
+		if len(q.Missing) > 0 {
+			marks = append(marks, "not judged")
+		}
 		row[9] = strings.Join(marks, ", ")
 		l.rows = append(l.rows, row)
 	}
@@ -189,7 +195,7 @@ func (p *program) bestByClass(o *weigh.Weighing) listing {
 		n, t, b := &none.Groups[g], &today.Groups[g], &best.Groups[g]
 		least := none
 		for i := range o.Plans {
-			if o.Plans[i].Key != weigh.Best && o.Plans[i].Groups[g].Lead.Mean < least.Groups[g].Lead.Mean {
+			if o.Plans[i].Key != weigh.Best && len(o.Plans[i].Missing) == 0 && o.Plans[i].Groups[g].Lead.Mean < least.Groups[g].Lead.Mean {
 				least = &o.Plans[i]
 			}
 		}

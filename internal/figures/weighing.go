@@ -68,6 +68,7 @@ func bars(c draw.Canvas, o *weigh.Weighing) {
 	key := vg.Length(22)
 	each := (c.Max.Y - c.Min.Y - key) / vg.Length(n)
 	room := c.Max.X - c.Min.X - names - values
+	unknown := false
 	for i := range o.Plans {
 		p := &o.Plans[i]
 		f := &p.Groups[0]
@@ -92,6 +93,9 @@ func bars(c draw.Canvas, o *weigh.Weighing) {
 		if total > scale {
 			text = "… " + text
 		}
+		if len(p.Missing) > 0 {
+			text, unknown = text+" ?", true
+		}
 		c.FillText(label, vg.Point{X: x + 6, Y: y - each/2 + 6}, text)
 	}
 	x := c.Min.X + names
@@ -102,6 +106,9 @@ func bars(c draw.Canvas, o *weigh.Weighing) {
 		box(c, x, c.Min.Y+4, 18, 10, k.colour)
 		c.FillText(label, vg.Point{X: x + 24, Y: c.Min.Y + 15}, k.name)
 		x += label.Width(k.name) + 44
+	}
+	if unknown {
+		c.FillText(label, vg.Point{X: c.Min.X, Y: c.Min.Y + 15}, "? facts are missing")
 	}
 }
 

@@ -2557,7 +2557,7 @@ export interface components {
              * @description Jobs with a workspace in it, first repeat.
              */
             jobs: number;
-            /** @description The plans, in order. */
+            /** @description The plans whose facts are known, in order. */
             plans: components["schemas"]["PeakTimes"][];
         };
         PeakAdvice: {
@@ -3624,6 +3624,8 @@ export interface components {
             key: string;
             /** @description What it is. */
             label: string;
+            /** @description Facts that it rests on and that the cluster does not say: they counted as nothing, at once or without end. Such a plan is shown and never recommended. */
+            missing: string[];
             /** @description What that difference is made of, and what the workspace holds of nodes. */
             money: components["schemas"]["Money"][];
             /** @description Its cache rules, as a scenario has them; none: no cache. */
@@ -3637,8 +3639,10 @@ export interface components {
             worthPerMonth: number;
         };
         Weighing: {
-            /** @description Keys of others that are within a hundredth of lead time of the best one, and more to keep up. */
+            /** @description Keys of others that are within a fiftieth of lead time of the best one, and more to keep up. */
             asGood: string[];
+            /** @description What was assumed where the documents do not say it, or of what they say, each with how to say otherwise. */
+            assumed: string[];
             /** @description Key of the plan to have. */
             best: string;
             /** @description The case in five lines. */

@@ -93,6 +93,15 @@ export function Answer({
           ))}
         </ol>
       </Section>
+      {o.assumed.length > 0 && (
+        <Section title="What was assumed">
+          <ul className="max-w-4xl list-disc space-y-1 pl-5" id="assumed">
+            {o.assumed.map((line) => (
+              <li key={line}>{bound(line)}</li>
+            ))}
+          </ul>
+        </Section>
+      )}
       <p className="mt-4 text-sm opacity-80">
         {count(o.repeats)} repeats of each plan, {duration(o.spanNs - o.warmupNs)} each, seed {o.seed},
         weighed in {brief.seconds?.toFixed(1)} s. The same by the command line:{" "}

@@ -26,6 +26,15 @@ export function Plans({ o, at }: { o: Weighing; at: number }) {
                 {p.label}
                 {p.key === o.best && <b className="text-primary"> best</b>}
                 {p.key === o.today && <b> today</b>}
+                {p.missing.length > 0 && (
+                  <span
+                    className="text-sm opacity-80"
+                    title={`The cluster does not say ${p.missing.join(", ")}`}
+                  >
+                    {" "}
+                    not judged: facts are missing
+                  </span>
+                )}
               </>
             ),
           },

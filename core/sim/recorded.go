@@ -1,0 +1,94 @@
+package sim
+
+import (
+	"tachyphor/core/chance"
+	"tachyphor/core/demand"
+	"tachyphor/core/units"
+)
+
+// A recorded job's time holds the cold work that what it found of its workspace had left
+// it. That is taken out before the run's own caches decide what cold work it has: without
+// a cache, a job that found none takes as long as it was recorded.
+
+// recordedWork parts the recorded work of job j into its own and the cold work within
+// it. Where the class's cold work is more than was recorded, all of it was cold; then
+// the job has that much of cold work and no more, the share part of what is drawn.
+func (e *engine) recordedWork(j int32) (own units.Duration, part float64) {
+	job := &e.jobs.List[j]
+	class := &e.w.Classes[job.Class]
+	held := e.heldShare(j)
+	if held == 0 || class.recorded.Form == chance.Fixed && class.recorded.A == 0 {
+		return job.Work, 1
+	}
+	cold := e.drawFor(class.recorded, chance.Cold, j)
+	in := units.Duration(float64(cold) * held)
+	if in <= job.Work {
+		return job.Work - in, 1
+	}
+	return 0, float64(job.Work) / float64(in)
+}
+
+// Records is what was assumed of recorded work times.
+type Records struct {
+	Jobs    int     // recorded with a time, of classes that have cold work
+	Told    int     // of those, that say themselves what they found
+	Share   float64 // of the others, whose times are taken to hold their cold work
+	TooCold int     // whose time is less than the cold work that it is to hold, on average
+}
+
+// Records says what is assumed of the recorded times of a world; nothing of made jobs.
+func (w *World) Records() (r Records) {
+	if w.recorded == nil {
+		return r
+	}
+	r.Share = w.heldCold
+	for i := range w.recorded.List {
+		job := &w.recorded.List[i]
+		class := &w.Classes[job.Class]
+		if job.Work < 0 || class.recorded.Mean() == 0 {
+			continue
+		}
+		r.Jobs++
+		if job.Found != demand.AsTold {
+			r.Told++
+		}
+		if held := w.heldMean(job); held > 0 && held > float64(job.Work) {
+			r.TooCold++
+		}
+	}
+	return r
+}
+
+// heldMean is the cold work that a recorded time is taken to hold, on average, ns.
+func (w *World) heldMean(job *demand.Job) float64 {
+	class := &w.Classes[job.Class]
+	mean := class.recorded.Mean()
+	switch {
+	case job.Work < 0 || job.Found == demand.FoundFresh:
+		return 0
+	case job.Found == demand.FoundNone:
+		return mean
+	case job.Found == demand.FoundStale:
+		return mean * (1 - class.partial)
+	default:
+		return mean * w.heldCold
+	}
+}
+
+// heldShare is the share of its cold work that job j's recorded time holds.
+func (e *engine) heldShare(j int32) float64 {
+	job := &e.jobs.List[j]
+	class := &e.w.Classes[job.Class]
+	switch {
+	case job.Work < 0 || job.Found == demand.FoundFresh:
+		return 0
+	case job.Found == demand.FoundNone:
+		return 1
+	case job.Found == demand.FoundStale:
+		return 1 - class.partial
+	case e.root.For(chance.Recorded, job.Key, 0).Uniform() < e.w.heldCold:
+		return 1
+	default:
+		return 0
+	}
+}
