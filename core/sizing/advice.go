@@ -219,7 +219,7 @@ func requested(c corev1.Container) template.Request {
 }
 
 // chosen is the request that an advice comes to: its bound, a trial where kills leave
-// none, or today's where runs are too few.
+// none, or today's where runs are too few; never less than was seen without a kill.
 func chosen(a PeakAdvice, today units.Bytes) units.Bytes {
 	switch {
 	case a.Request > 0:
@@ -227,18 +227,18 @@ func chosen(a PeakAdvice, today units.Bytes) units.Bytes {
 	case a.Trial > 0:
 		return a.Trial
 	}
-	return today
+	return max(today, a.AtLeast)
 }
 
 // Where kills leave no bound, a size to try is a quarter more than what killed runs
 // reached, and up to half more where that costs nothing.
 const mostTrial = 1.5
 
-func (m *PeakAdvice) leastTrial() units.Bytes { return roundUp(m.Least + m.Least/4) }
+func (m *PeakAdvice) leastTrial() units.Bytes { return max(roundUp(m.Least+m.Least/4), m.AtLeast) }
 
 // trial says what size to try where kills leave no bound.
 func (a *arena) trial(m *PeakAdvice) {
-	if m.Request > 0 || m.Least == 0 || m.Counted < m.Needs {
+	if m.Request > 0 || m.Least == 0 {
 		return
 	}
 	m.Trial = m.leastTrial()
@@ -265,7 +265,7 @@ func (a *arena) raise(b *Point, amount *units.Bytes, m *PeakAdvice, what string)
 	case m.Trial > 0:
 		top = mostTrial * float64(m.Least)
 	case m.Request == 0:
-		return // it stays as it was
+		return // it stays as it was, or at what was seen
 	}
 	from := *amount
 	for float64(*amount+grain) <= top {
@@ -392,6 +392,8 @@ func (a *Advice) note() string {
 		}
 	case m.Trial > 0:
 		parts = append(parts, fmt.Sprintf("%d killed for memory at %s, %s is a trial", m.Killed, m.Least.Short(), m.Trial.Short()))
+	case a.Best.Memory != a.Now.Memory:
+		parts = append(parts, fmt.Sprintf("too few for memory, %d more are needed; %s was seen", m.Needs-m.Counted, m.AtLeast.Short()))
 	default:
 		parts = append(parts, "too few for memory, left as it was")
 	}
@@ -400,6 +402,11 @@ func (a *Advice) note() string {
 		parts = append(parts, fmt.Sprintf("%s below %s disk", percent(a.Disk.Share), a.Disk.Bound.Short()))
 	}
 	return strings.Join(parts, "; ")
+}
+
+// SetsMemory reports whether the advice asks for some memory, rather than leaving it.
+func (a *Advice) SetsMemory() bool {
+	return a.Memory.Request > 0 || a.Memory.Trial > 0 || a.Best.Memory != a.Now.Memory
 }
 
 // SizedAnnotation is where a template notes what its requests rest on.
@@ -420,11 +427,11 @@ func (a *Advice) edits(at int, own corev1.Container) []document.Edit {
 	r := own.Resources
 	b := a.Best
 	set("requests", r.Requests, corev1.ResourceCPU, b.CPU.String(), a.Now.CPU == b.CPU)
-	if a.Memory.Request > 0 || a.Memory.Trial > 0 {
+	if a.SetsMemory() {
 		set("requests", r.Requests, corev1.ResourceMemory, b.Memory.String(), a.Now.Memory == b.Memory)
 		set("limits", r.Limits, corev1.ResourceMemory, b.Memory.String(), a.NowLimit.Memory == b.Memory)
 	}
-	if a.Disk.Request > 0 {
+	if a.Disk.Request > 0 || a.Now.Disk != b.Disk {
 		set("requests", r.Requests, corev1.ResourceEphemeralStorage, b.Disk.String(), a.Now.Disk == b.Disk)
 		set("limits", r.Limits, corev1.ResourceEphemeralStorage, b.Disk.String(), a.NowLimit.Disk == b.Disk)
 	}

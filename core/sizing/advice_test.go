@@ -75,7 +75,7 @@ func alike(n int, cores float32, memory func(i int) units.Bytes) []Run {
 // Runs that all want one core: eight go on a node of eight, none is held up, and a run
 // of ten minutes costs a sixth of an eighth of the node's price.
 func TestAdviceByHand(t *testing.T) {
-	a, err := Advise(littleQuestion(t), alike(400, 1, func(i int) units.Bytes { return units.Bytes(1000+i) << 20 }))
+	a, err := Advise(littleQuestion(t), alike(400, 1, func(i int) units.Bytes { return units.Bytes(1000+i*149%400) << 20 }))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -104,7 +104,7 @@ func TestAdviceByHand(t *testing.T) {
 	// Sized again it stays as it is.
 	again := littleQuestion(t)
 	again.Template = d
-	if a, err := Advise(again, alike(400, 1, func(i int) units.Bytes { return units.Bytes(1000+i) << 20 })); err != nil || len(a.Edits) != 0 || !strings.Contains(a.Words[0], "are right") {
+	if a, err := Advise(again, alike(400, 1, func(i int) units.Bytes { return units.Bytes(1000+i*149%400) << 20 })); err != nil || len(a.Edits) != 0 || !strings.Contains(a.Words[0], "are right") {
 		t.Errorf("%v %+v", err, a.Edits)
 	}
 	if _, err := json.Marshal(a); err != nil {
@@ -119,6 +119,18 @@ func TestAdviceFromLittle(t *testing.T) {
 	a, err := Advise(q, alike(20, 1, func(int) units.Bytes { return 1 << 30 }))
 	if err != nil || a.Best.Memory != 6<<30 || slices.ContainsFunc(a.Edits, func(e document.Edit) bool { return strings.HasSuffix(e.Path, "memory") }) {
 		t.Errorf("%v %+v", err, a)
+	}
+	// 25 of 120 runs used more than today's 6 GiB, the most 9.75: fewer runs than a bound
+	// needs, and yet no less than that is asked for.
+	a, err = Advise(q, alike(120, 1, func(i int) units.Bytes {
+		if i%24 < 5 {
+			return 9984<<20 - units.Bytes(i)<<20
+		}
+		return 3 << 30
+	}))
+	if err != nil || a.Memory.Request != 0 || a.Best.Memory < 9984<<20 || !strings.Contains(strings.Join(a.Memory.Words, " "), "179 more are needed") ||
+		!slices.ContainsFunc(a.Edits, func(e document.Edit) bool { return strings.HasSuffix(e.Path, "limits/memory") }) || !strings.Contains(a.Note, "179 more are needed; 9.8 GiB was seen") {
+		t.Errorf("%v %+v %+v %s", err, a.Memory, a.Best, a.Note)
 	}
 	killed := alike(500, 1, func(int) units.Bytes { return 4 << 30 })
 	for i := range 50 {

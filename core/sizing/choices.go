@@ -12,7 +12,7 @@ import (
 // A Choice is what another share of runs would ask of memory.
 type Choice struct {
 	Share   float64     `json:"share" doc:"Share of runs that stay below."`
-	Request units.Bytes `json:"request" doc:"Request and limit; 0: the runs give no bound for it."`
+	Request units.Bytes `json:"request" doc:"Request and limit, also where more was seen; 0: the runs give no bound for it."`
 	Agents  int         `json:"agents" doc:"Agents on a node with the best request of CPU."`
 	PerRun  float64     `json:"perRun" doc:"What a run costs, kills left out."`
 	Kills   float64     `json:"kills" doc:"Runs in a thousand that it would kill at most, with the wished confidence."`
@@ -33,9 +33,10 @@ func (a *arena) choices(runs []Run, q Question, best Point) []Choice {
 		w := q.Wish
 		w.Share = share
 		m := Memory(runs, q.Now, w)
-		c := Choice{Share: share, Request: m.Request, Kills: 1000 * (1 - share), Needs: m.Needs}
-		if m.Request > 0 {
-			if c.Agents = a.holds(best.CPU, m.Request, best.Disk); c.Agents > 0 {
+		c := Choice{Share: share, Kills: 1000 * (1 - share), Needs: m.Needs}
+		if m.Bound > 0 {
+			c.Request = roundUp(m.Bound)
+			if c.Agents = a.holds(best.CPU, c.Request, best.Disk); c.Agents > 0 {
 				c.PerRun = a.perRun(c.Agents, best.Expected)
 			}
 		}

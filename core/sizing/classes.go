@@ -21,7 +21,7 @@ type ClassUse struct {
 	Peak     float64     `json:"peakCores" doc:"Median of the most cores over a minute."`
 	Parallel float64     `json:"parallel" doc:"Estimated share of the work that runs on all its peak cores; 0 where it cannot be told."`
 	Half     units.Bytes `json:"half" doc:"Half of the runs need no more memory; 0: not known."`
-	Memory   units.Bytes `json:"memory" doc:"Request of memory for this class alone; with kills or few runs a trial or the most that was seen."`
+	Memory   units.Bytes `json:"memory" doc:"Request of memory for this class alone; with kills or few runs a trial or the most that was seen without a kill."`
 	Bounded  bool        `json:"bounded" doc:"The request is a bound as wished."`
 }
 
@@ -182,17 +182,15 @@ func classUse(name string, runs []Run, q Question) ClassUse {
 }
 
 // sizeOf is the memory that runs are given when they are looked at alone: their bound,
-// or a quarter more than killed runs reached, or the most that was seen.
+// or a quarter more than killed runs reached, or the most that was seen without a kill.
 func sizeOf(m PeakAdvice) units.Bytes {
 	switch {
 	case m.Request > 0:
 		return m.Request
 	case m.Killed > 0:
 		return m.leastTrial()
-	case m.Most > 0:
-		return roundUp(m.Most)
 	}
-	return 0
+	return m.AtLeast
 }
 
 // size is the cheapest point for some runs.

@@ -3,6 +3,7 @@ package sizing
 import (
 	"fmt"
 	"math"
+	"slices"
 
 	"tachyphor/core/stats"
 	"tachyphor/core/units"
@@ -39,7 +40,7 @@ const month = float64(730 * units.Hour / units.Second) // in seconds
 
 // A PeakAdvice is what a request of memory or disk rests on.
 type PeakAdvice struct {
-	Request units.Bytes `json:"request" doc:"The bound, rounded up to 64 MiB; 0 where none can be given."`
+	Request units.Bytes `json:"request" doc:"The bound, or what it may not be below, rounded up to 64 MiB; 0 where no bound can be given."`
 	Bound   units.Bytes `json:"bound" doc:"The wished share of runs stays at or below it, with the wished confidence; 0: none."`
 	Share   float64     `json:"share" doc:"Share of runs that was wished for."`
 	Sure    float64     `json:"sure" doc:"Confidence that was wished for."`
@@ -51,6 +52,7 @@ type PeakAdvice struct {
 	Half     units.Bytes `json:"half" doc:"Half of the runs stay at or below it, kills taken into account; 0: not known."`
 	P95      units.Bytes `json:"p95" doc:"95 % of runs stay at or below it, likewise."`
 	Most     units.Bytes `json:"most" doc:"The most that was seen."`
+	AtLeast  units.Bytes `json:"atLeast" doc:"The most that was seen of a run that was not killed, grown for as long ahead as was looked back, at most a month, where peaks surely grow, rounded up: nothing below it is advised. 0: no such run."`
 	Killed   int         `json:"killed" doc:"Runs that were ended for it: they need at least what they reached."`
 	Least    units.Bytes `json:"least" doc:"What killed runs reached at least; 0 without any."`
 	Trial    units.Bytes `json:"trial" doc:"Where kills leave no bound: a size to try next; 0: none."`
@@ -84,6 +86,7 @@ func advise(runs []Run, now float64, w Wish, of func(*Run) peak, what string) Pe
 	w = w.Defaults()
 	a := PeakAdvice{Share: w.Share, Sure: w.Sure}
 	var peaks, weights, times, seen []float64
+	var most units.Bytes // of runs that were not killed
 	var open []stats.Observed
 	for i := range runs {
 		r := &runs[i]
@@ -100,22 +103,26 @@ func advise(runs []Run, now float64, w Wish, of func(*Run) peak, what string) Pe
 			a.Least = max(a.Least, p.value)
 			value = math.Inf(1)
 		} else {
-			times, seen = append(times, r.Began/month), append(seen, value)
+			times, seen, most = append(times, r.Began/month), append(seen, value), max(most, p.value)
 		}
 		peaks, weights = append(peaks, value), append(weights, w.weight(r, now))
 	}
 	t := stats.WeightedTolerance(peaks, weights, w.Share, w.Sure)
 	a.Counted, a.Needs = t.Runs, t.Needs
-	if !math.IsInf(t.Bound, 1) {
-		a.Bound = units.Bytes(t.Bound)
-		a.Request = roundUp(a.Bound)
-	}
 	if t.Runs > 0 {
 		a.Supports = math.Pow(1-w.Sure, 1/float64(t.Runs))
 	}
 	a.Half, a.P95 = known(stats.KaplanMeier(open, 50)), known(stats.KaplanMeier(open, 95))
 	if g := stats.Growth(times, seen); g.Sure() {
 		a.Growth, a.Low, a.High = g.Growth, g.Low, g.High
+	}
+	if most > 0 {
+		ahead := min(1, slices.Max(times)-slices.Min(times)) // months: no farther than was looked back
+		a.AtLeast = roundUp(units.Bytes(math.Ceil(float64(most) * math.Pow(1+max(0, a.Growth), ahead))))
+	}
+	if !math.IsInf(t.Bound, 1) {
+		a.Bound = units.Bytes(t.Bound)
+		a.Request = max(roundUp(a.Bound), a.AtLeast)
 	}
 	a.Words = a.words(what)
 	return a
@@ -156,6 +163,12 @@ func (a *PeakAdvice) words(what string) []string {
 	}
 	if a.Killed > 0 && a.Request > 0 {
 		out = append(out, fmt.Sprintf("%s of them were killed for %s; they count as if they needed any amount.", units.Count(int64(a.Killed)), what))
+	}
+	if ahead := ""; a.AtLeast > 0 && a.AtLeast > roundUp(a.Bound) {
+		if a.Growth > 0 {
+			ahead = ", grown as it has until now"
+		}
+		out = append(out, fmt.Sprintf("Not less than %s is asked for: that much was seen of a run that was not killed%s.", a.AtLeast.Short(), ahead))
 	}
 	if a.Growth != 0 {
 		word, low, high := "grow", math.Abs(a.Low), math.Abs(a.High)

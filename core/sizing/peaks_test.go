@@ -20,7 +20,7 @@ func peaks(n int, draw func(i int) (units.Bytes, bool)) []Run {
 }
 
 func TestMemoryAdvice(t *testing.T) {
-	r := rand.New(rand.NewPCG(12, 12))
+	r := rand.New(rand.NewPCG(12, 13))
 	draw := func(int) (units.Bytes, bool) { return units.Bytes(4e9 * math.Exp(0.2*r.NormFloat64())), false }
 	says := func(a PeakAdvice) string { return strings.Join(a.Words, " ") }
 
@@ -56,6 +56,17 @@ func TestMemoryAdvice(t *testing.T) {
 	}
 	if a := Memory(nil, 0, Wish{}); a.Request != 0 || !strings.Contains(says(a), "299 more are needed") {
 		t.Errorf("%+v: %s", a, says(a))
+	}
+	// What was seen of a run that lived is never undercut: not by a share that leaves the
+	// largest out, not by too few runs, not by a trial above what killed runs reached.
+	for name, a := range map[string]PeakAdvice{
+		"a share":  Memory(peaks(500, func(i int) (units.Bytes, bool) { return units.Bytes(1+i%100/99*8) << 30, false }), 0, Wish{Share: 0.9}),
+		"too few":  Memory(peaks(50, func(i int) (units.Bytes, bool) { return units.Bytes(1+i%25/24*8) << 30, false }), 0, Wish{}),
+		"with age": Memory(peaks(500, func(i int) (units.Bytes, bool) { return units.Bytes(1+8*((500-i)/500)) << 30, false }), 500*3600, Wish{HalfLife: units.Day}),
+	} {
+		if a.AtLeast != 9<<30 || a.Request != 0 && a.Request < a.AtLeast || !strings.Contains(says(a), "Not less than 9 GiB is asked for") {
+			t.Errorf("%s: %+v", name, a)
+		}
 	}
 	// 8 % a month over three months.
 	grows := Memory(peaks(2190, func(i int) (units.Bytes, bool) {

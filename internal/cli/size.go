@@ -358,7 +358,7 @@ func beside(a *sizing.Advice) listing {
 	add("CPU limit", none(a.NowLimit.CPU.String(), a.NowLimit.CPU == 0), "–")
 	add("memory requested", none(n.Memory.Short(), n.Memory == 0), b.Memory.Short())
 	limit := b.Memory.Short()
-	if a.Memory.Request == 0 && a.Memory.Trial == 0 {
+	if !a.SetsMemory() {
 		limit = none(a.NowLimit.Memory.Short(), a.NowLimit.Memory == 0)
 	}
 	add("memory limit", none(a.NowLimit.Memory.Short(), a.NowLimit.Memory == 0), limit)

@@ -80,6 +80,8 @@ func peaks(a *sizing.Advice) *plot.Plot {
 	case m.Request > 0:
 		line(p, fmt.Sprintf("%.4g %% stay below, %s", 100*m.Share, m.Bound.Short()), upright(gib(m.Bound), top*0.8), amber, 1.5)
 		line(p, "request and limit, "+m.Request.Short(), upright(gib(m.Request), top*0.8), green, 2)
+	case m.Trial == 0 && m.AtLeast > 0:
+		line(p, "not less, "+m.AtLeast.Short(), upright(gib(m.AtLeast), top*0.8), green, 2)
 	case m.Trial > 0:
 		line(p, "to be tried, "+m.Trial.Short(), upright(gib(m.Trial), top*0.8), green, 2)
 	}

@@ -1058,7 +1058,7 @@ export interface components {
              * @description What a run costs, kills left out.
              */
             perRun: number;
-            /** @description Request and limit; 0: the runs give no bound for it. */
+            /** @description Request and limit, also where more was seen; 0: the runs give no bound for it. */
             request: string;
             /**
              * Format: double
@@ -1111,7 +1111,7 @@ export interface components {
              * @description Runs that were ended for memory.
              */
             killed: number;
-            /** @description Request of memory for this class alone; with kills or few runs a trial or the most that was seen. */
+            /** @description Request of memory for this class alone; with kills or few runs a trial or the most that was seen without a kill. */
             memory: string;
             /**
              * Format: double
@@ -2561,6 +2561,8 @@ export interface components {
             plans: components["schemas"]["PeakTimes"][];
         };
         PeakAdvice: {
+            /** @description The most that was seen of a run that was not killed, grown for as long ahead as was looked back, at most a month, where peaks surely grow, rounded up: nothing below it is advised. 0: no such run. */
+            atLeast: string;
             /** @description The wished share of runs stays at or below it, with the wished confidence; 0: none. */
             bound: string;
             /**
@@ -2601,7 +2603,7 @@ export interface components {
             needs: number;
             /** @description 95 % of runs stay at or below it, likewise. */
             p95: string;
-            /** @description The bound, rounded up to 64 MiB; 0 where none can be given. */
+            /** @description The bound, or what it may not be below, rounded up to 64 MiB; 0 where no bound can be given. */
             request: string;
             /** @description A larger request than the bound that leaves as many agents on a node, and so costs nothing; 0: none. */
             roomy: string;
