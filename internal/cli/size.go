@@ -148,7 +148,7 @@ func (p *program) sizeFile(file string, f sizeFlags) (*sizing.Advice, *stack, er
 		}
 		ran = r.Ran()
 	}
-	var runs []sizing.Run
+	var sources [][]sizing.Run
 	for _, name := range f.usage {
 		data, err := p.readAll(name)
 		if err != nil {
@@ -166,8 +166,9 @@ func (p *program) sizeFile(file string, f sizeFlags) (*sizing.Advice, *stack, er
 			log.Match(ran)
 		}
 		more, _, _ := log.Runs()
-		runs = append(runs, more...)
+		sources = append(sources, more)
 	}
+	runs := sizing.Together(sources...)
 	a, err := sizing.Advise(sizing.Question{
 		Template: s.asked[0], Cluster: facts, Pool: f.pool, Class: f.class, Stretch: f.stretch,
 		Wish: sizing.Wish{Share: f.share / 100, Sure: f.sure / 100, HalfLife: half},

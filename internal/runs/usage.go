@@ -83,6 +83,7 @@ func (l *Library) TakeUsage(ctx context.Context, in store.Intake, container stri
 		t.Matched = &m
 	}
 	runs, odd, short := log.Runs()
+	runs = sizing.Together(runs)
 	t.Runs, t.Oddities, t.Short = len(runs), odd, short
 	rows := make([]store.Run, len(runs))
 	for i := range runs {

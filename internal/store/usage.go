@@ -4,6 +4,7 @@ import (
 	"context"
 
 	"tachyphor/core/document"
+	"tachyphor/core/sizing"
 	"tachyphor/core/units"
 
 	"gorm.io/gorm"
@@ -24,15 +25,9 @@ type Kept struct {
 // runsAtOnce is how many rows go to the database together.
 const runsAtOnce = 200
 
-// ends is when a run ended, in seconds.
-func (r *Run) ends() float64 { return r.Began + float64(r.WallNs)/1e9 }
-
-// better reports whether r tells more of the same run than old does.
-func (r *Run) better(old *Run) bool {
-	if (r.Job != "") != (old.Job != "") {
-		return r.Job != ""
-	}
-	return r.WallNs > old.WallNs || r.WallNs == old.WallNs && r.Samples > old.Samples
+// sighting is what tells a run from others.
+func (r *Run) sighting() sizing.Sighting {
+	return sizing.Sighting{Pod: r.Pod, Container: r.Container, Job: r.Job, From: r.Began, To: r.Began + float64(r.WallNs)/1e9, Samples: r.Samples}
 }
 
 // PutRuns stores runs of a template. One that overlaps a stored one of the same
@@ -67,8 +62,8 @@ func (s *Store) PutRuns(ctx context.Context, in Intake, runs []Run) (kept Kept, 
 				for _, i := range byPod[o.Pod] {
 					r := &runs[i]
 					switch {
-					case r.Container != o.Container || r.Began > o.ends() || o.Began > r.ends():
-					case r.better(o):
+					case !r.sighting().Same(o.sighting()):
+					case r.sighting().Better(o.sighting()):
 						dropped = true
 					case !skip[i]:
 						skip[i] = true

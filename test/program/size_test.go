@@ -202,6 +202,11 @@ func TestSizeAFile(t *testing.T) {
 			t.Errorf("%v: %d bytes", err, len(data))
 		}
 	}
+	// The same samples named twice are the same runs.
+	once, twice := command(t, dir, append(base, "-o", "json")...), command(t, dir, append(base, "-o", "json", "--usage", samples)...)
+	if once.status != 0 || once.out != twice.out {
+		t.Errorf("samples that are named twice count twice: %d and %d bytes", len(once.out), len(twice.out))
+	}
 	if r := command(t, dir, append(base, "--apply")...); r.status != 0 || !strings.Contains(r.err, "is written anew") {
 		t.Fatalf("%+v", r)
 	}
