@@ -93,7 +93,7 @@ func TestBrokenDocuments(t *testing.T) {
 			{"scan: 10s", "scan: 0s", "at least 1ms"},
 			{"placement: pack", "placement: tight", "expected one of spread, pack"},
 			{"growth: {", "growth: [", "not readable"},
-			{"span: 7d", "span: 0s", "expected 1s to 400d"},
+			{"span: 7d", "span: 1ms", "expected 1s to 400d"},
 			{"span: 7d", "span: 3000d", "expected 1s to 400d"},
 			{"warmup: 6h", "warmup: 8d", "must be shorter than the span"},
 			{"repeats: 8", "repeats: 0", "from 1 to 1000"},

@@ -140,6 +140,7 @@ func TestFloorDoesNotDependOnTheDesign(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
+		w.Plan.Span = 10 * units.Day // though no job comes after the first hour
 		trace, err := sim.Run(w, 1, 0, nil)
 		if err != nil {
 			t.Fatal(err)

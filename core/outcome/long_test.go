@@ -54,6 +54,10 @@ func starve(t *testing.T, work, span string, jobs int) *sim.World {
 	if err != nil {
 		t.Fatal(err)
 	}
+	w.Plan.Span, err = units.ParseDuration(span) // though no job comes after the first moment
+	if err != nil {
+		t.Fatal(err)
+	}
 	return w
 }
 

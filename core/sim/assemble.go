@@ -27,7 +27,7 @@ func Assemble(in Input) (*World, document.Faults) {
 		StartTime: c.Agents.Start.Dist(), JoinTime: c.Agents.Join.Dist(), WipeTime: c.Agents.Wipe.Dist(),
 		update: c.Agents.Update.Dist(), attach: c.Volumes.Attach.Dist(),
 		AgentCeiling: -1, Quota: s.Quota, Growth: s.Nodes.Growth, Placement: s.Nodes.Placement,
-		Fee: c.Fee, AgentFee: c.Agents.Fee, Waiting: s.Waiting, Plan: s.Run, workload: l,
+		Fee: c.Fee, AgentFee: c.Agents.Fee, Waiting: s.Waiting, workload: l,
 	}
 	if s.AgentCeiling != nil {
 		w.AgentCeiling = *s.AgentCeiling
@@ -38,13 +38,17 @@ func Assemble(in Input) (*World, document.Faults) {
 	a := assembly{w: w, in: in}
 	w.lay()
 	a.classes(s, l)
+	if l.Jobs != nil {
+		a.record()
+	}
+	w.Notes = w.spanOf(&s.Run)
+	if w.Plan.Warmup >= w.Plan.Span {
+		a.fault(in.Scenario, "spec.run.warmup", w.Plan.Warmup.String(), "must be shorter than the span of "+w.Plan.Span.String())
+	}
 	a.agents(s, c)
 	a.pools(s, c)
 	w.missing = missing(in.Cluster, c, w.Pools)
 	a.fits()
-	if l.Jobs != nil {
-		a.record()
-	}
 	a.coming(l)
 	if len(a.faults) == 0 {
 		w.plans()

@@ -54,8 +54,9 @@ type World struct {
 	Growth       document.Growth
 	Placement    document.Placement
 	Fee, Waiting units.Price
-	AgentFee     units.Price // of an agent for the time it is there
-	Plan         document.RunPlan
+	AgentFee     units.Price      // of an agent for the time it is there
+	Plan         document.RunPlan // with the span that it comes to
+	Notes        []string         // what was settled where the documents leave it open or do not go together
 
 	workload *document.WorkloadSpec
 	recorded *demand.Jobs // nil when made

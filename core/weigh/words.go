@@ -32,7 +32,7 @@ func (x *weighing) say(o *Weighing) {
 
 // assumed says which facts were not given, and what recorded times were taken to hold.
 func (x *weighing) assumed(o *Weighing) []string {
-	out := []string{}
+	out := append([]string{}, x.w.Notes...)
 	if w := o.unknown(); w != "" {
 		out = append(out, w)
 	}

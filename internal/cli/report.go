@@ -20,6 +20,9 @@ func (p *program) report(o *outcome.Outcome) {
 		units.Count(int64(o.Groups[0].Jobs.Mean)), window.Short(), counted(o.Repeats, "repeat"), o.Seed)))
 	fmt.Fprintln(p.out)
 	fmt.Fprintln(p.out, p.wrap(o.Headline))
+	for _, n := range o.Notes {
+		fmt.Fprintln(p.out, p.warn(p.wrap("! "+n)))
+	}
 	for _, u := range o.Unmatched {
 		fmt.Fprintln(p.out, p.warn(p.wrap("! "+u.Sentence())))
 	}

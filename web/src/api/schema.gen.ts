@@ -2335,6 +2335,8 @@ export interface components {
             limits: components["schemas"]["Limit"][];
             /** @description Quantities over time, means over the repeats. */
             lines: components["schemas"]["Lines"];
+            /** @description What was settled where the documents leave it open or do not go together. */
+            notes: string[];
             /** @description Names of the phases of every ribbon, in order. */
             phases: string[];
             /**
@@ -2955,7 +2957,7 @@ export interface components {
              * @description Seed of every draw.
              */
             seed?: number;
-            /** @description Simulated time in which jobs arrive. */
+            /** @description Simulated time in which jobs arrive. Absent: as long as the log of a recorded workload is, at most 35d; a week of a made one. */
             span?: string;
             /** @description First part of the span, left out of every figure. */
             warmup?: string;

@@ -78,6 +78,9 @@ function Story({ id, o }: { id: number; o: Result }) {
       <p className="mt-2 max-w-3xl text-lg leading-snug" id="headline">
         {o.headline}
       </p>
+      {o.notes.map((note) => (
+        <Notice key={note}>{note}</Notice>
+      ))}
       {o.unmatched.map((u) => (
         <Notice key={u.class}>
           <b>

@@ -157,8 +157,9 @@ export function Scenario() {
       <Rules scenario={s.name} revision={s.revision} rules={s.spec.caching ?? []} />
       <Section title="Run">
         <p>
-          {s.spec.run?.span} of jobs, the first {s.spec.run?.warmup ?? "0s"} left out of the figures;{" "}
-          {s.spec.run?.repeats} repeats from seed {s.spec.run?.seed}.
+          {s.spec.run?.span ? `${s.spec.run.span} of jobs` : "All jobs of the log, or a week of made ones"},
+          the first {s.spec.run?.warmup ?? "0s"} left out of the figures; {s.spec.run?.repeats} repeats from
+          seed {s.spec.run?.seed}.
         </p>
       </Section>
     </>
