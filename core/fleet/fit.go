@@ -56,9 +56,9 @@ func ExtendedNames(agents ...template.Agent) []string {
 	return names[:min(len(names), MostExtended)]
 }
 
-// NeedOf returns what one agent asks of a node.
-func NeedOf(a template.Agent, names []string) Need {
-	n := Need{Request: a.Request}
+// Need returns what one agent asks of a node of the site.
+func (s *Site) Need(a template.Agent, names []string) Need {
+	n := Need{Request: a.Request, Single: a.Near.Single(s.Labels)}
 	for i, name := range names {
 		n.Extended[i] = a.Extended[name]
 	}
@@ -66,8 +66,21 @@ func NeedOf(a template.Agent, names []string) Need {
 }
 
 // Open reports whether agents may go to the site as far as labels and taints decide.
-func (s *Site) Open(a template.Agent) bool {
-	return a.Where.Tolerated(s.Taints) && a.Where.Matches(s.Labels)
+func (s *Site) Open(a template.Agent) bool { return len(s.shuts(a)) == 0 }
+
+// shuts lists in words which labels and taints keep agents off the site.
+func (s *Site) shuts(a template.Agent) []string {
+	var out []string
+	if !a.Where.Tolerated(s.Taints) {
+		out = append(out, "a taint it does not tolerate")
+	}
+	if !a.Where.Matches(s.Labels) {
+		out = append(out, "not the labels it wants")
+	}
+	for _, label := range a.Near.Missing(s.Labels) {
+		out = append(out, "no label "+label+", which its rules on neighbours need")
+	}
+	return out
 }
 
 // Short lists in words what an empty node lacks for one agent.
@@ -105,7 +118,7 @@ type Fit struct {
 	CPU      units.MilliCPU `json:"cpu" doc:"What one of its pods asks of CPU."`
 	Memory   units.Bytes    `json:"memory" doc:"What it asks of memory."`
 	Agents   int            `json:"agents" doc:"Agents that go on one empty node; 0: none."`
-	Binds    string         `json:"binds" doc:"What keeps more from it: cpu, memory, disk, pods, an extended resource; empty when none fits."`
+	Binds    string         `json:"binds" doc:"What keeps more from it: cpu, memory, disk, pods, an extended resource; neighbours, where a host port or its rules on other pods let only one on a node; empty when none fits."`
 	Why      []string       `json:"why" doc:"Where none fits: why."`
 	Left     Amounts        `json:"left" doc:"What a full node has left over: stranded, where no other agent can use it."`
 	Stranded float64        `json:"stranded" doc:"Share of the binding resource that is left over, 0 to 1."`
@@ -141,14 +154,8 @@ const mostSteps = 64
 
 // FitOn says how agents of a template go on a site.
 func (s *Site) FitOn(a template.Agent, names []string) Fit {
-	need := NeedOf(a, names)
-	f := Fit{Template: a.Name, Pool: s.Pool, NodeType: s.NodeType, CPU: need.CPU, Memory: need.Memory, Why: []string{}, Steps: []Step{}}
-	if !a.Where.Tolerated(s.Taints) {
-		f.Why = append(f.Why, "a taint it does not tolerate")
-	}
-	if !a.Where.Matches(s.Labels) {
-		f.Why = append(f.Why, "not the labels it wants")
-	}
+	need := s.Need(a, names)
+	f := Fit{Template: a.Name, Pool: s.Pool, NodeType: s.NodeType, CPU: need.CPU, Memory: need.Memory, Why: append([]string{}, s.shuts(a)...), Steps: []Step{}}
 	if short := s.Short(&need); len(short) > 0 {
 		for _, x := range short {
 			f.Why = append(f.Why, "short of "+x)
@@ -224,10 +231,18 @@ func (s *Site) BestMix(agents []template.Agent, names []string, worth []float64)
 	m := mixing{site: s, room: s.Room, now: make([]int, len(agents)), best: make([]int, len(agents))}
 	for i, a := range agents {
 		if s.Open(a) && worth[i] > 0 {
-			m.items = append(m.items, item{i, NeedOf(a, names), worth[i]})
+			m.items = append(m.items, item{at: i, need: s.Need(a, names), worth: worth[i]})
 		}
 	}
 	slices.SortStableFunc(m.items, func(a, b item) int { return cmp.Compare(m.density(b), m.density(a)) })
+	for i := range m.items {
+		for j := range m.items[:i] {
+			x, y := &agents[m.items[i].at].Near, &agents[m.items[j].at].Near
+			if x.Alone(y, s.Labels) {
+				m.items[i].apart = append(m.items[i].apart, m.items[j].at)
+			}
+		}
+	}
 	m.search(0, 0)
 	out := Mix{Pool: s.Pool, NodeType: s.NodeType, Agents: m.best, Worth: m.worth, Price: s.Price.For(units.Hour).Float(), Proven: m.tried < mostTried}
 	left := s.Room
@@ -244,6 +259,7 @@ type item struct {
 	at    int
 	need  Need
 	worth float64
+	apart []int // of the items before it, those that are never on one node with it
 }
 
 // mixing is a search by branch and bound.
@@ -295,6 +311,9 @@ func (m *mixing) search(from int, worth float64) {
 	}
 	x := m.items[from]
 	n, _, _ := m.room.Holds(&x.need)
+	if slices.ContainsFunc(x.apart, func(at int) bool { return m.now[at] > 0 }) {
+		n = 0
+	}
 	before := m.room
 	for k := n; k >= 0; k-- {
 		m.room = before

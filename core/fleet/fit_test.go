@@ -74,19 +74,37 @@ func TestBestMixAgainstAllMixes(t *testing.T) {
 		for range 1 + r.IntN(3) {
 			agents = append(agents, agent("a", units.MilliCPU(500+r.IntN(6000)), units.Bytes(1+r.IntN(20))<<30))
 			worth = append(worth, 0.05+r.Float64())
+			if near := &agents[len(agents)-1].Near; r.IntN(3) == 0 { // ports keep some apart from others, or from their like
+				near.Ports = []template.HostPort{{Address: "0.0.0.0", Protocol: "TCP", Number: int32(9000 + r.IntN(2))}}
+			}
 		}
 		got := s.BestMix(agents, nil, worth)
 		best := 0.0
 		var try func(i int, room Room, sum float64)
+		count := make([]int, len(agents))
+		allowed := func(count []int) bool {
+			for i := range agents {
+				for j := range agents[:i+1] {
+					if agents[i].Near.Clashes(&agents[j].Near) && (i != j && count[i]*count[j] > 0 || i == j && count[i] > 1) {
+						return false
+					}
+				}
+			}
+			return true
+		}
 		try = func(i int, room Room, sum float64) {
+			if !allowed(count) {
+				return
+			}
 			best = max(best, sum)
 			if i == len(agents) {
 				return
 			}
-			need := NeedOf(agents[i], nil)
-			for {
+			need := s.Need(agents[i], nil)
+			for count[i] = 0; ; count[i]++ {
 				try(i+1, room, sum)
 				if room.Lacks(&need).Short() {
+					count[i] = 0
 					return
 				}
 				room.Take(&need, 1)
@@ -96,7 +114,7 @@ func TestBestMixAgainstAllMixes(t *testing.T) {
 		try(0, s.Room, 0)
 		sum, room := 0.0, s.Room
 		for i, n := range got.Agents {
-			need := NeedOf(agents[i], nil)
+			need := s.Need(agents[i], nil)
 			for range n {
 				if room.Lacks(&need).Short() {
 					t.Fatalf("%+v does not go on %+v", got, s.Room)
@@ -104,6 +122,9 @@ func TestBestMixAgainstAllMixes(t *testing.T) {
 				room.Take(&need, 1)
 				sum += worth[i]
 			}
+		}
+		if !allowed(got.Agents) {
+			t.Fatalf("%v are together, whose ports are %+v", got.Agents, agents)
 		}
 		if math.Abs(got.Worth-best) > 1e-9 || math.Abs(sum-best) > 1e-9 || !got.Proven {
 			t.Fatalf("%+v is worth %v, the best %v", got, sum, best)

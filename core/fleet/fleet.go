@@ -81,6 +81,9 @@ func (s Shortfall) Short() bool { return s != Shortfall{} }
 type Need struct {
 	template.Request
 	Extended Extended
+	// Single: neighbours let one such pod on a node, whatever room there is. Only Holds
+	// looks at it.
+	Single bool
 }
 
 // Lacks returns what r lacks for one more pod. As in the scheduler, only what a
@@ -116,8 +119,8 @@ func (r *Room) Take(q *Need, n int) {
 }
 
 // Holds returns how many pods that need q go on a node with room r when it is
-// empty, what binds (cpu, memory, disk, pods or an extended resource's number as
-// extended0) and the share of that resource which is left over. A pod that asks
+// empty, what binds (cpu, memory, disk, pods, an extended resource's number as
+// extended0, or neighbours) and the share of that resource which is left over. A pod that asks
 // for nothing is bound by pods alone.
 func (r Room) Holds(q *Need) (n int, binds string, left float64) {
 	n, binds = max(r.Pods, 0), "pods"
@@ -134,6 +137,9 @@ func (r Room) Holds(q *Need) (n int, binds string, left float64) {
 	look("disk", int64(r.Disk), int64(q.Disk))
 	for i, x := range q.Extended {
 		look("extended"+strconv.Itoa(i), r.Extended[i], x)
+	}
+	if q.Single && n > 1 {
+		n, binds = 1, "neighbours"
 	}
 	share := func(has, need int64) float64 {
 		if has <= 0 {

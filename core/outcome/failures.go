@@ -205,6 +205,8 @@ func standing(w *sim.World, c sim.Cause, t int) string {
 		return pools(" has no node to give", " have no node to give")
 	case sim.Draining:
 		return pools(" is drained", " are drained")
+	case sim.KeptOff:
+		return "the rules of " + tm.Name + " on neighbours (host ports, pod affinity, spreading) allow it no node"
 	case sim.AgentFailed:
 		return "agents of " + tm.Name + " do not come up"
 	}

@@ -55,7 +55,7 @@ func limitsOf(t *sim.Trace) []Limit {
 				s.From, s.To = min(s.From, t.World.Plan.Span), min(s.To, t.World.Plan.Span)
 			}
 			switch s.Cause {
-			case sim.AtCeiling, sim.PoolsFull, sim.CapacityOut, sim.Draining, sim.NoAgentYet, sim.AgentFailed:
+			case sim.AtCeiling, sim.PoolsFull, sim.CapacityOut, sim.Draining, sim.KeptOff, sim.NoAgentYet, sim.AgentFailed:
 			case sim.AtAgents, sim.QuotaPods, sim.QuotaCPU, sim.QuotaMemory:
 				if k.template < 0 || !t.World.Bars(s.Cause, int(k.template)) {
 					k.template = -1

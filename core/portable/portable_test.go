@@ -41,8 +41,16 @@ func TestElementaryFunctions(t *testing.T) {
 		}
 	}
 	for _, c := range []struct{ got, want float64 }{
-		{Exp(0), 1}, {Exp(1000), math.Inf(1)}, {Exp(-1000), 0}, {Exp(math.Inf(-1)), 0}, {Exp(math.Inf(1)), math.Inf(1)},
-		{Log(1), 0}, {Log(0), math.Inf(-1)}, {Log(math.Inf(1)), math.Inf(1)}, {Expm1(0), 0}, {Log1p(1e-300), 1e-300},
+		{Exp(0), 1},
+		{Exp(1000), math.Inf(1)},
+		{Exp(-1000), 0},
+		{Exp(math.Inf(-1)), 0},
+		{Exp(math.Inf(1)), math.Inf(1)},
+		{Log(1), 0},
+		{Log(0), math.Inf(-1)},
+		{Log(math.Inf(1)), math.Inf(1)},
+		{Expm1(0), 0},
+		{Log1p(1e-300), 1e-300},
 	} {
 		if c.got != c.want {
 			t.Errorf("%v, want %v", c.got, c.want)

@@ -20,14 +20,15 @@ func StudentQuantile(n int) float64 {
 // with the regularised incomplete beta function by its continued fraction.
 // Source: Abramowitz, Stegun, Handbook of Mathematical Functions, 26.7.1 and 26.5.8.
 func studentTails(n int, t float64) float64 {
-	a, b := float64(n)/2, 0.5
+	a, b := float64(float64(n)/2), 0.5
 	tt := float64(t * t)
 	x, rest := float64(n)/(float64(n)+tt), tt/(float64(n)+tt)
 	head := Exp(lnGamma(a+b) - lnGamma(a) - lnGamma(b) + float64(a*Log(x)) + float64(b*Log(rest)))
 	if x < (a+1)/(a+b+2) {
 		return head * betaFraction(a, b, x) / a
 	}
-	return 1 - float64(head*betaFraction(b, a, rest)/b)
+	tails := float64(head * betaFraction(b, a, rest))
+	return 1 - float64(2*tails) // divided by b
 }
 
 // betaFraction is the continued fraction of the incomplete beta function, by Lentz's
@@ -38,8 +39,8 @@ func betaFraction(a, b, x float64) float64 {
 	for m := 1.0; m < 1e5; m++ {
 		m2 := 2 * m
 		for _, k := range [...]float64{
-			float64(m*(b-m)) * x / (float64((a + m2 - 1) * (a + m2))),
-			-float64((a+m)*(a+b+m)) * x / (float64((a + m2) * (a + m2 + 1))),
+			float64(m*(b-m)) * x / float64((a+m2-1)*(a+m2)),
+			-float64((a+m)*(a+b+m)) * x / float64((a+m2)*(a+m2+1)),
 		} {
 			d = 1 / notZero(1+float64(k*d))
 			c = notZero(1 + k/c)

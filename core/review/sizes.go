@@ -1,6 +1,7 @@
 package review
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strings"
@@ -176,8 +177,10 @@ func fitsNowhere(x *subject) {
 			what = fmt.Sprintf("%s is short of %s", s.NodeType, listed(short))
 		case !x.agent.Where.Tolerated(s.Taints):
 			what = "pool " + s.pool.Name + " has a taint that it does not tolerate"
-		default:
+		case !x.agent.Where.Matches(s.Labels):
 			what = "pool " + s.pool.Name + " has not the labels that it wants"
+		default:
+			what = "pool " + s.pool.Name + " has no label " + listed(x.agent.Near.Missing(s.Labels)) + ", by which its neighbours are told"
 		}
 		if !told[what] {
 			told[what] = true
@@ -206,7 +209,13 @@ func strandsNodes(x *subject) {
 	if count == 0 || least <= mostLeft {
 		return
 	}
-	says := fmt.Sprintf("At best %d %s on a node (%s), which leaves %.0f %% of its %s to nobody", count, several(count, "goes", "go"), best.NodeType, 100*least, map[string]string{"cpu": "CPU", "memory": "memory", "disk": "disk"}[binds])
+	if binds == "neighbours" {
+		x.say("template.spec", fmt.Sprintf("Only one goes on a node (%s), because of a port of the node that it takes or the pods that it keeps apart from, which leaves %.0f %% of the node to nobody.", best.NodeType, 100*least),
+			"Leave the host port or the rule out, or use nodes as small as one agent.")
+		return
+	}
+	scarce := cmp.Or(map[string]string{"cpu": "CPU", "memory": "memory", "disk": "disk"}[binds], "room")
+	says := fmt.Sprintf("At best %d %s on a node (%s), which leaves %.0f %% of its %s to nobody", count, several(count, "goes", "go"), best.NodeType, 100*least, scarce)
 	do := "Choose a request that divides a node, or node types that it divides."
 	switch binds {
 	case "cpu":

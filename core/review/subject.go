@@ -146,12 +146,11 @@ func (x *subject) sites(all bool) []site {
 		return nil
 	}
 	names := fleet.ExtendedNames(x.agent)
-	need := fleet.NeedOf(x.agent, names)
 	var out []site
 	for _, s := range fleet.Sites(x.facts, names) {
 		if all || s.Open(x.agent) {
 			i := slices.IndexFunc(x.facts.Pools, func(p document.Pool) bool { return p.Name == s.Pool })
-			out = append(out, site{s, x.facts.Pools[i], need})
+			out = append(out, site{s, x.facts.Pools[i], s.Need(x.agent, names)})
 		}
 	}
 	return out

@@ -357,6 +357,10 @@ func (a *assembly) fits() {
 				v.Affinity++
 			case short.Short():
 				v.count(&short)
+			case table[i][p].noPlace:
+				v.NoPlace++
+			case table[i][p].notNear:
+				v.Beside++
 			default:
 				ok = ok || pool.Max > 0
 			}
@@ -365,8 +369,14 @@ func (a *assembly) fits() {
 			continue
 		}
 		d := a.in.Templates[slices.IndexFunc(a.in.Templates, func(d *document.Document) bool { return d.Name == t.Name })]
-		a.fault(d, "template.spec.containers",
-			fmt.Sprintf("requests of %v CPU and %s in all", t.Request.CPU, t.Request.Memory.Short()),
+		path, found := "template.spec.containers", fmt.Sprintf("requests of %v CPU and %s in all", t.Request.CPU, t.Request.Memory.Short())
+		switch {
+		case v.NoPlace > 0:
+			path, found = "template.spec.topologySpreadConstraints", "spreading over a label that nodes have not"
+		case v.Beside > 0:
+			path, found = "template.spec.affinity.podAffinity", "pods that it must be beside, whom no template makes, or a label that nodes have not"
+		}
+		a.fault(d, path, found,
 			"fits no node of any pool of cluster "+a.in.Cluster.Name+" that may have nodes; of one empty node of each pool: "+v.Words(a.w.Extended))
 	}
 }

@@ -43,6 +43,7 @@ const (
 	PoolsFull                 // no pool that could take the pod may grow
 	CapacityOut               // the pools that could take the pod had no node to give
 	Draining                  // a pool that could take the pod is being drained
+	KeptOff                   // its rules on neighbours let it on no node, nor on a new one
 	BootFailed                // a node that did not come up
 	Booting                   // a node that was asked for
 	Making                    // images to be made
@@ -84,6 +85,7 @@ var causeInfo = [causes]struct {
 	PoolsFull:    {Placing, "pools-full", "room on nodes: no pool may grow further"},
 	CapacityOut:  {Placing, "no-capacity", "a pool that had no node to give"},
 	Draining:     {Placing, "drain", "the end of a pool's drain"},
+	KeptOff:      {Placing, "neighbours", "a node that its rules on neighbours allow"},
 	BootFailed:   {Node, "boot-failed", "a node that did not come up"},
 	Booting:      {Node, "boot", "a new node to boot"},
 	Making:       {Image, "make", "images to be made"},

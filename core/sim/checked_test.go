@@ -4,6 +4,7 @@ import (
 	"fmt"
 
 	"tachyphor/core/fleet"
+	"tachyphor/core/template"
 	"tachyphor/core/units"
 )
 
@@ -109,6 +110,7 @@ func audit(e *engine) {
 	for c := range claims {
 		must(e.claims[c].pods == claims[c], "claim %d has %d pods, %d use it", c, e.claims[c].pods, claims[c])
 	}
+	auditNeighbours(e, must)
 	stored := units.Bytes(0)
 	for _, x := range e.cache.entries {
 		if x.there {
@@ -116,4 +118,54 @@ func audit(e *engine) {
 		}
 	}
 	must(stored == e.cache.stored, "the store holds %d bytes, its entries are %d", e.cache.stored, stored)
+}
+
+// auditNeighbours holds what is counted of neighbours against the pods themselves, and
+// pods against each other: none has a port that another of its node has, none is near
+// one that it keeps apart from.
+func auditNeighbours(e *engine, must func(bool, string, ...any)) {
+	if e.near == nil {
+		return
+	}
+	here, coming := newCensus(len(e.near.tallies)), newCensus(len(e.near.tallies))
+	var pods []*agent
+	for a := range e.agents {
+		switch g := &e.agents[a]; {
+		case g.state == gone:
+		case g.node >= 0:
+			pods = append(pods, g)
+			e.near.count(&here, g.template, g.node, e.nodes[g.node].pool, 1)
+		case g.waitNode >= 0:
+			e.near.count(&coming, g.template, g.waitNode, e.nodes[g.waitNode].pool, 1)
+		}
+	}
+	for i := range e.near.tallies {
+		must(here.all[i] == e.near.here.all[i] && coming.all[i] == e.near.coming.all[i], "tally %d has %d here and %d coming, the pods are %d and %d",
+			i, e.near.here.all[i], e.near.coming.all[i], here.all[i], coming.all[i])
+		for place := range max(len(e.near.here.in[i]), len(e.near.coming.in[i])) {
+			p := int32(place)
+			must(here.at(int32(i), p) == e.near.here.at(int32(i), p) && coming.at(int32(i), p) == e.near.coming.at(int32(i), p), "tally %d is wrong in place %d", i, p)
+		}
+	}
+	for i, g := range pods {
+		x := &e.w.Templates[g.template].Near
+		for _, o := range pods[:i] {
+			y := &e.w.Templates[o.template].Near
+			must(g.node != o.node || !x.Clashes(y), "two pods on node %d have the same port", g.node)
+			for _, pair := range [][2]*template.Neighbours{{x, y}, {y, x}} {
+				for _, b := range pair[0].Apart {
+					if !b.Means(pair[1]) {
+						continue
+					}
+					v, has := e.w.Pools[e.nodes[g.node].pool].labels[b.Topology]
+					u, also := e.w.Pools[e.nodes[o.node].pool].labels[b.Topology]
+					near := has && also && u == v
+					if b.Topology == template.Hostname {
+						near = g.node == o.node
+					}
+					must(!near, "pods on nodes %d and %d should be apart by %s", g.node, o.node, b.Topology)
+				}
+			}
+		}
+	}
 }

@@ -58,17 +58,20 @@ type engine struct {
 	holders    []holder   // by template; nil when no spare room is kept
 	claims     []claimUse // by World.Claims
 	used       quotaUse
-	cpu        int64     // that jobs use now, in millionths of a core
-	freedBy    int32     // the job after which an agent went last, of any template
-	ranked     bool      // some class has a priority
-	shares     [][]int64 // by template and pool: what an agent takes of a node
-	sites      [][]site  // by template and pool
-	picky      []bool    // by template: it prefers some nodes to others
-	wanted     []bool    // by template: some job may get an agent of it, or one is kept ahead
+	cpu        int64          // that jobs use now, in millionths of a core
+	freedBy    int32          // the job after which an agent went last, of any template
+	ranked     bool           // some class has a priority
+	shares     [][]int64      // by template and pool: what an agent takes of a node
+	sites      [][]site       // by template and pool
+	near       *neighbourhood // nil without rules on neighbours
+	picky      []bool         // by template: it prefers some nodes to others
+	wanted     []bool         // by template: some job may get an agent of it, or one is kept ahead
 
 	dueNow    []int32 // scratch of rounds
 	stuck     []bool  // scratch of retry
 	scanned   []int32 // scratch of scan
+	took      []int32 // scratch of fillOne
+	refused   refusals
 	wholeNow  []int32 // scratch of pulled
 	imageList []int32 // scratch of imagesOf
 	rates     []int64 // scratch of shareCPU
@@ -116,6 +119,7 @@ func newEngine(w *World, root chance.Key, jobs *demand.Jobs) *engine {
 		e.teams[t] = team{oldest: -1, newest: -1, due: never, lastShort: -1, freedBy: -1, lastGone: -1}
 	}
 	e.sites, e.picky = sites(w)
+	e.near = newNeighbourhood(meet(w, e.sites))
 	e.trace.spans = make([]span, 0, spansPerJob*len(jobs.List))
 	for _, m := range w.Match(jobs.Wants) {
 		e.fits = append(e.fits, int32(m.Template))

@@ -12,15 +12,18 @@ import (
 )
 
 // A Verdict says why a pod fitted on no node, in the scheduler's manner: how
-// many nodes there were and how many failed for each reason. A node that is
-// barred by a taint or by the pod's own wishes is not looked at further; one
+// many nodes there were and how many failed for each reason. Reasons are looked at in
+// the scheduler's order, and a node that fails one is not looked at further; one
 // without room may lack several things. Verdicts are comparable.
 type Verdict struct {
 	Template                 int32
 	Nodes                    int32
 	Closed, Taints, Affinity int32
-	Volumes                  int32
+	Ports                    int32
 	CPU, Memory, Disk, Pods  int32
+	Volumes                  int32
+	Uneven, NoPlace          int32 // by how they are spread; without a label of it
+	Beside, Apart, Unwelcome int32
 	Extended                 [fleet.MostExtended]int32
 }
 
@@ -36,7 +39,13 @@ func (v Verdict) Words(names []string) string {
 	add(v.Closed, "node(s) were unschedulable")
 	add(v.Taints, "node(s) had untolerated taint(s)")
 	add(v.Affinity, "node(s) didn't match Pod's node affinity/selector")
+	add(v.Ports, "node(s) didn't have free ports for the requested pod ports")
 	add(v.Volumes, "node(s) had volume node affinity conflict")
+	add(v.Uneven, "node(s) didn't match pod topology spread constraints")
+	add(v.NoPlace, "node(s) didn't match pod topology spread constraints (missing required label)")
+	add(v.Beside, "node(s) didn't match pod affinity rules")
+	add(v.Apart, "node(s) didn't match pod anti-affinity rules")
+	add(v.Unwelcome, "node(s) didn't satisfy existing pods anti-affinity rules")
 	add(v.CPU, "Insufficient cpu")
 	add(v.Memory, "Insufficient memory")
 	add(v.Disk, "Insufficient ephemeral-storage")
@@ -54,6 +63,7 @@ func (v Verdict) Words(names []string) string {
 // A site is what one template makes of one pool's nodes, which are all alike.
 type site struct {
 	tainted, unwanted bool  // barred by a taint; by selector or required affinity
+	noPlace, notNear  bool  // it has not a label over which pods are spread; by which they must be beside others, or no template's pods are such
 	disliked          int64 // taints that would rather keep it off
 	liked             int64 // weights of the preferred terms that hold
 }
@@ -70,6 +80,7 @@ func sites(w *World) (table [][]site, picky []bool) {
 				tainted: !where.Tolerated(pool.taints), unwanted: !where.Matches(pool.labels),
 				disliked: where.Disliked(pool.taints), liked: where.Liked(pool.labels),
 			}
+			s.noPlace, s.notNear = w.unplaced(&w.Templates[t].Near, pool.labels)
 			table[t] = append(table[t], s)
 			picky[t] = picky[t] || s.disliked > 0 || s.liked > 0
 		}
@@ -77,7 +88,11 @@ func sites(w *World) (table [][]site, picky []bool) {
 	return table, picky
 }
 
-// admits reports whether a template's pods may go to a pool's nodes at all.
+// barred reports whether a template's pods can never go to the pool's nodes.
+func (s *site) barred() bool { return s.tainted || s.unwanted || s.noPlace || s.notNear }
+
+// admits reports whether a template's pods may go to a pool's nodes, as far as these
+// alone decide.
 func (e *engine) admits(t, pool int32) bool {
 	s := &e.sites[t][pool]
 	return !s.tainted && !s.unwanted
@@ -87,6 +102,7 @@ func (e *engine) admits(t, pool int32) bool {
 // that fitted nowhere, for each template in the order of their making.
 type placement struct {
 	ready    []int32 // nodes, ascending by pool's name and ordinal
+	able     []int32 // scratch of able
 	pending  [][]int32
 	verdicts map[Verdict]int32
 	// holding[i] counts the ready nodes that hold image i.
@@ -127,28 +143,32 @@ func (e *engine) rate(t, n int32) rating {
 	return r
 }
 
-// bestNode returns the node with room that is scored best for a pod of a template,
-// the first by name among equals, leaving one out; -1 when there is none.
-func (e *engine) bestNode(t, except int32) int32 {
-	ratings, tm := e.place.ratings[t], &e.w.Templates[t]
-	for _, n := range e.place.ready {
-		if ratings[n].points == unrated {
-			ratings[n] = e.rate(t, n)
-		}
+// bestNode returns the node that is scored best for a pod of a template of those that
+// it may go to, the first by name among equals, leaving one out; -1 when there is none.
+// A placeholder has no neighbours.
+func (e *engine) bestNode(t, except int32, placeholder bool) int32 {
+	able := e.able(t, except, placeholder)
+	if len(able) == 0 {
+		return -1
 	}
-	most := e.extremes(t)
+	ratings, tm := e.place.ratings[t], &e.w.Templates[t]
+	most := e.extremes(t, able)
+	var liking []int64
+	if !placeholder && e.heeds(t) {
+		liking = e.liking(t, able)
+	}
 	best, top := int32(-1), int64(-1)
-	for _, n := range e.place.ready {
+	for i, n := range able {
 		r := &ratings[n]
-		if r.points == unfit || n == except || len(tm.claims) > 0 && e.elsewhere(t, n) {
-			continue
-		}
 		points := int64(r.points)
 		if r.holds {
 			points += localityWeight * e.locality(&e.nodes[n], tm)
 		}
 		if e.picky[t] {
 			points += e.sites[t][e.nodes[n].pool].preference(most)
+		}
+		if liking != nil {
+			points += liking[i]
 		}
 		if points > top {
 			best, top = n, points
@@ -157,13 +177,42 @@ func (e *engine) bestNode(t, except int32) int32 {
 	return best
 }
 
+// able lists the nodes that a pod of a template may go to, by name.
+func (e *engine) able(t, except int32, placeholder bool) []int32 {
+	list, ratings, tm := e.place.able[:0], e.place.ratings[t], &e.w.Templates[t]
+	heeds := !placeholder && e.heeds(t)
+	var lowest []int64
+	if heeds {
+		lowest = e.lowest(t, false)
+	}
+	for _, n := range e.place.ready {
+		if ratings[n].points == unrated {
+			ratings[n] = e.rate(t, n)
+		}
+		switch pool := e.nodes[n].pool; {
+		case ratings[n].points == unfit || n == except:
+		case len(tm.claims) > 0 && e.elsewhere(t, n):
+		case heeds && (e.portTaken(t, n, pool, false) || e.kept(t, n, pool, lowest, false) != open):
+		default:
+			list = append(list, n)
+		}
+	}
+	e.place.able = list
+	return list
+}
+
 // refusal says why a pod of a template fits nowhere.
 func (e *engine) refusal(template int32) Verdict {
 	t := &e.w.Templates[template]
 	v := Verdict{Template: template, Nodes: int32(len(e.place.ready))}
+	heeds := e.heeds(template)
+	var lowest []int64
+	if heeds {
+		lowest = e.lowest(template, false)
+	}
 	for _, n := range e.place.ready {
 		node := &e.nodes[n]
-		s := &e.sites[template][node.pool]
+		s, short := &e.sites[template][node.pool], node.left.Lacks(&t.need)
 		switch {
 		case node.closed:
 			v.Closed++
@@ -171,20 +220,43 @@ func (e *engine) refusal(template int32) Verdict {
 			v.Taints++
 		case s.unwanted:
 			v.Affinity++
+		case heeds && e.portTaken(template, n, node.pool, false):
+			v.Ports++
+		case short.Short():
+			v.count(&short)
 		case len(t.claims) > 0 && e.elsewhere(template, n):
 			v.Volumes++
-		default:
-			short := node.left.Lacks(&t.need)
-			v.count(&short)
+		case heeds:
+			v.bar(e.kept(template, n, node.pool, lowest, false))
 		}
 	}
 	return v
+}
+
+// bar counts what neighbours keep a pod off one node for.
+func (v *Verdict) bar(b bar) {
+	switch b {
+	case noPlace:
+		v.NoPlace++
+	case uneven:
+		v.Uneven++
+	case notBeside:
+		v.Beside++
+	case notApart:
+		v.Apart++
+	case unwelcome:
+		v.Unwelcome++
+	case open:
+	}
 }
 
 // submitPod tries to place agent a's pod, behind pods of its template that wait.
 func (e *engine) submitPod(a int32) {
 	t := e.agents[a].template
 	if len(e.place.pending[t]) == 0 && e.tryPlace(a) {
+		if e.stirs(t) && e.somePending() {
+			e.retry()
+		}
 		return
 	}
 	e.place.pending[t] = append(e.place.pending[t], a)
@@ -217,6 +289,9 @@ func (e *engine) retry() {
 			continue
 		}
 		e.place.pending[best] = slices.Delete(e.place.pending[best], 0, 1)
+		if e.stirs(int32(best)) {
+			clear(stuck)
+		}
 	}
 }
 
@@ -233,7 +308,7 @@ func (e *engine) podBefore(a, b int32) bool {
 // none.
 func (e *engine) tryPlace(a int32) bool {
 	g := &e.agents[a]
-	best := e.bestNode(g.template, -1)
+	best := e.bestNode(g.template, -1, false)
 	if best < 0 && e.holders != nil {
 		best = e.giveWay(g.template)
 	}
@@ -247,20 +322,36 @@ func (e *engine) tryPlace(a int32) bool {
 	return true
 }
 
-// extremes returns the most that a node with room is liked and disliked, which
-// the scheduler measures the others by; a template that cares for nothing is not
-// asked.
-func (e *engine) extremes(t int32) (most site) {
+// extremes returns the most that one of some nodes is liked and disliked, which the
+// scheduler measures the others by; a template that cares for nothing is not asked.
+func (e *engine) extremes(t int32, nodes []int32) (most site) {
 	if !e.picky[t] {
 		return most
 	}
-	for _, n := range e.place.ready {
-		if e.place.ratings[t][n].points != unfit {
-			s := &e.sites[t][e.nodes[n].pool]
-			most.liked, most.disliked = max(most.liked, s.liked), max(most.disliked, s.disliked)
-		}
+	for _, n := range nodes {
+		s := &e.sites[t][e.nodes[n].pool]
+		most.liked, most.disliked = max(most.liked, s.liked), max(most.disliked, s.disliked)
 	}
 	return most
+}
+
+// unplaced reports what of a template's rules on neighbours can never hold on nodes with
+// some labels, whoever is there.
+func (w *World) unplaced(near *template.Neighbours, labels map[string]string) (noPlace, notNear bool) {
+	lacks := func(label string) bool {
+		_, has := labels[label]
+		return !has && label != template.Hostname
+	}
+	for _, s := range near.Spread {
+		noPlace = noPlace || s.Must && lacks(s.Topology)
+	}
+	for _, b := range near.Beside {
+		notNear = notNear || lacks(b.Topology)
+	}
+	if len(near.Beside) > 0 {
+		notNear = notNear || !slices.ContainsFunc(w.Templates, func(t Template) bool { return all(near.Beside, &t.Near) })
+	}
+	return noPlace, notNear
 }
 
 // preference is taint toleration (weight 3) and node affinity (weight 2), each
@@ -317,6 +408,7 @@ func (e *engine) bind(a, n int32) {
 	node.scored.CPU += t.Scoring.CPU
 	node.scored.Memory += t.Scoring.Memory
 	node.pods++
+	e.moved(g.template, n, 1)
 	node.version++ // calls off its going for emptiness
 	g.edition = e.edition(t)
 	e.useImages(node, g, 1)
@@ -336,6 +428,7 @@ func (e *engine) freePod(a int32) {
 	node.scored.CPU -= t.Scoring.CPU
 	node.scored.Memory -= t.Scoring.Memory
 	node.pods--
+	e.moved(g.template, g.node, -1)
 	e.useImages(node, g, -1)
 	e.useClaims(g.template, g.node, -1)
 	e.observeRequest(t, -1)

@@ -143,8 +143,9 @@ func (e *engine) nodeReady(n int32) {
 	e.place.ready = slices.Insert(e.place.ready, at, n)
 	for _, pods := range e.place.pending {
 		for _, a := range pods {
-			if e.agents[a].waitNode == n {
-				e.agents[a].waitNode = -1
+			if g := &e.agents[a]; g.waitNode == n {
+				g.waitNode = -1
+				e.promised(g.template, n, node.pool, -1)
 			}
 		}
 	}
@@ -273,8 +274,9 @@ func (e *engine) poolAsked(p int32) {
 const maxStuck = 16
 
 // ungrown says why no pool grows for a template's pods: of those that could take them
-// and have not their most nodes, one is drained, or left alone because it gave none;
-// otherwise all have their most.
+// and have not their most nodes, one is drained, or left alone because it gave none, or
+// its new node would have them no more than those that are there; otherwise all have
+// their most.
 func (e *engine) ungrown(t int32) Cause {
 	why := PoolsFull
 	for p := range e.w.Pools {
@@ -286,6 +288,8 @@ func (e *engine) ungrown(t int32) Cause {
 			return Draining
 		case e.pools[p].shut > e.now:
 			why = CapacityOut
+		case why == PoolsFull && e.heeds(t) && !e.attachedSomewhere(t):
+			why = KeptOff
 		}
 	}
 	return why
@@ -299,6 +303,7 @@ func (e *engine) bootFailed(n int32) {
 		for _, a := range pods {
 			if g := &e.agents[a]; g.waitNode == n {
 				g.waitNode, g.unbooted = -1, e.now
+				e.promised(g.template, n, e.nodes[n].pool, -1)
 			}
 		}
 	}
@@ -317,15 +322,20 @@ func (e *engine) bootFailed(n int32) {
 // others.
 func (e *engine) book(n int32, list []int32) (rest []int32) {
 	node := &e.nodes[n]
+	if e.pools[node.pool].draining {
+		return list
+	}
 	rest = list[:0]
+	e.refused.begin(len(e.w.Templates))
 	for _, a := range list {
 		g := &e.agents[a]
-		need := &e.w.Templates[g.template].need
-		if !e.admits(g.template, node.pool) || e.pools[node.pool].draining || e.attachedSomewhere(g.template) || node.planned.Lacks(need).Short() {
+		if !e.mayHave(g.template, n, node.pool, &node.planned) {
 			rest = append(rest, a)
 			continue
 		}
-		node.planned.Take(need, 1)
+		e.refused.taken++
+		node.planned.Take(&e.w.Templates[g.template].need, 1)
+		e.promised(g.template, n, node.pool, 1)
 		g.waitNode, g.bootNode = n, n
 		if g.asked < 0 {
 			g.asked = e.now
@@ -334,10 +344,37 @@ func (e *engine) book(n int32, list []int32) (rest []int32) {
 	return rest
 }
 
+// mayHave reports whether a node that will be has room for one more pod of a template.
+// Pods of a template that was refused are alike until the node takes another.
+func (e *engine) mayHave(t, n, pool int32, room *fleet.Room) bool {
+	if e.refused.at[t] == e.refused.taken {
+		return false
+	}
+	if e.admits(t, pool) && !e.attachedSomewhere(t) && !room.Lacks(&e.w.Templates[t].need).Short() && e.takes(t, n, pool) {
+		return true
+	}
+	e.refused.at[t] = e.refused.taken
+	return false
+}
+
+// refusals are the templates whose pods a node had no room for, while it is filled.
+type refusals struct {
+	at    []int // by template: how many pods the node had taken then; −1: never refused
+	taken int
+}
+
+func (r *refusals) begin(templates int) {
+	r.at, r.taken = r.at[:0], 0
+	for range templates {
+		r.at = append(r.at, -1)
+	}
+}
+
 // unbook gives up the room that was promised to agent a.
 func (e *engine) unbook(a int32) {
 	g := &e.agents[a]
 	e.nodes[g.waitNode].planned.Take(&e.w.Templates[g.template].need, -1)
+	e.promised(g.template, g.waitNode, e.nodes[g.waitNode].pool, -1)
 	g.waitNode = -1
 }
 
@@ -350,21 +387,7 @@ func (e *engine) choosePool(list []int32) int32 {
 		if e.pools[p].count >= pool.Max || e.pools[p].draining || e.pools[p].shut > e.now {
 			continue
 		}
-		helped, room := 0, pool.Room
-		for _, a := range list {
-			t := ^a // a placeholder
-			if a >= 0 {
-				t = e.agents[a].template
-			}
-			need := &e.w.Templates[t].need
-			if e.admits(t, int32(p)) && !e.attachedSomewhere(t) && !room.Lacks(need).Short() {
-				room.Take(need, 1)
-				helped++
-			}
-			if room.Pods == 0 {
-				break
-			}
-		}
+		helped, room := e.fillOne(int32(p), list)
 		if helped == 0 {
 			continue
 		}
@@ -382,6 +405,44 @@ func (e *engine) choosePool(list []int32) int32 {
 		}
 	}
 	return best
+}
+
+// fillOne says how many of the pods in list a new node of a pool would take, and what
+// room it would have left.
+func (e *engine) fillOne(p int32, list []int32) (helped int, room fleet.Room) {
+	room = e.w.Pools[p].Room
+	n := int32(len(e.nodes)) // as the new node would be numbered
+	if e.near != nil {
+		e.near.imagined = p
+	}
+	e.took = e.took[:0]
+	e.refused.begin(len(e.w.Templates))
+	for _, a := range list {
+		var t int32
+		if a < 0 {
+			if t = ^a; !e.admits(t, p) || e.attachedSomewhere(t) || room.Lacks(&e.w.Templates[t].need).Short() {
+				continue
+			}
+		} else if t = e.agents[a].template; !e.mayHave(t, n, p, &room) {
+			continue
+		} else if e.near != nil {
+			e.took = append(e.took, t)
+			e.promised(t, n, p, 1)
+		}
+		room.Take(&e.w.Templates[t].need, 1)
+		helped++
+		e.refused.taken++
+		if room.Pods == 0 {
+			break
+		}
+	}
+	for _, t := range e.took {
+		e.promised(t, n, p, -1)
+	}
+	if e.near != nil {
+		e.near.imagined = -1
+	}
+	return helped, room
 }
 
 // nodeEmpty notes that a node has no pods any more, or none yet.

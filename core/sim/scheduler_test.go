@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"os"
 	"slices"
+	"strings"
 	"testing"
 
 	"tachyphor/core/chance"
@@ -33,8 +34,11 @@ type recording struct {
 			Taints            []corev1.Taint
 			Images            []string
 		}
-		Shapes []corev1.PodSpec
-		Steps  []struct {
+		Shapes []struct {
+			Labels map[string]string
+			Spec   corev1.PodSpec
+		}
+		Steps []struct {
 			Shape   int
 			Best    []string
 			Refusal string
@@ -59,6 +63,7 @@ func TestOracleRealScheduler(t *testing.T) {
 		t.Fatal(err)
 	}
 	pods, refused, chosen := 0, 0, 0
+	said := map[string]int{}
 	for n := range rec.Clusters {
 		c := &rec.Clusters[n]
 		e, name := build(rec, n)
@@ -68,6 +73,9 @@ func TestOracleRealScheduler(t *testing.T) {
 			a := int32(len(e.agents) - 1)
 			if !e.tryPlace(a) {
 				refused++
+				for _, reason := range strings.Split(strings.TrimSuffix(strings.SplitN(step.Refusal, ": ", 2)[1], "."), ", ") {
+					said[strings.SplitN(reason, " ", 2)[1]]++
+				}
 				if got := e.trace.Verdicts[e.agents[a].verdict].Words(e.w.Extended); got != step.Refusal {
 					t.Errorf("cluster %d, pod %d: %q, the scheduler says %q", n, i, got, step.Refusal)
 				}
@@ -81,6 +89,14 @@ func TestOracleRealScheduler(t *testing.T) {
 			if len(c.Nodes) > 1 {
 				chosen++
 			}
+		}
+	}
+	if len(said) != 14 {
+		t.Errorf("reasons that occur: %v", said)
+	}
+	for reason, n := range said {
+		if n < 50 {
+			t.Errorf("only %d pods are refused because %s", n, reason)
 		}
 	}
 	t.Logf("%s: %d clusters, %d pods, %d refused", rec.Version, len(rec.Clusters), pods, refused)
@@ -107,7 +123,11 @@ func build(rec recording, n int) (*engine, map[int32]string) {
 		w.Pools = append(w.Pools, Pool{Name: node.Name, Min: 1, Max: 1, Room: room, labels: node.Labels, taints: node.Taints})
 	}
 	for s := range c.Shapes {
-		a := template.FromSpec(fmt.Sprint(s), &c.Shapes[s])
+		a := template.FromSpec(fmt.Sprint(s), &c.Shapes[s].Spec)
+		var wrong []template.WrongRule
+		if a.Near, wrong = template.NeighboursOf("slipway", c.Shapes[s].Labels, &c.Shapes[s].Spec); len(wrong) > 0 {
+			panic(fmt.Sprint(wrong))
+		}
 		t := Template{Agent: a}
 		t.Need(w.Extended)
 		for _, image := range a.Images {

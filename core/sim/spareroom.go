@@ -31,7 +31,7 @@ func (e *engine) placeHolders() {
 	for t := range e.holders {
 		h := &e.holders[t]
 		for h.want > h.placed {
-			n := e.bestNode(int32(t), -1)
+			n := e.bestNode(int32(t), -1, true)
 			if n < 0 {
 				break
 			}
@@ -60,9 +60,17 @@ func (e *engine) moveHolder(at, t int32, n int) {
 func (e *engine) giveWay(t int32) int32 {
 	need := &e.w.Templates[t].need
 	best, fewest := int32(-1), 1<<30
+	heeds := e.heeds(t)
+	var lowest []int64
+	if heeds {
+		lowest = e.lowest(t, false)
+	}
 	for _, n := range e.place.ready {
 		node := &e.nodes[n]
 		if node.holders == nil || node.closed || !e.admits(t, node.pool) || e.elsewhere(t, n) {
+			continue
+		}
+		if heeds && (e.portTaken(t, n, node.pool, false) || e.kept(t, n, node.pool, lowest, false) != open) {
 			continue
 		}
 		if gone := e.victims(node, t, nil); gone >= 0 && gone < fewest {
@@ -159,7 +167,7 @@ func (e *engine) rehouse(n int32) bool {
 	var moves []move
 	for t, k := range node.holders {
 		for range k {
-			to := e.bestNode(int32(t), n)
+			to := e.bestNode(int32(t), n, true)
 			if to < 0 {
 				for _, m := range moves {
 					e.moveHolder(m.to, m.t, -1)

@@ -60,7 +60,7 @@ func (w *World) Grown(t, n int) (grown *World, pool int) {
 	pool = -1
 	table, _ := sites(w)
 	for p := range w.Pools {
-		if s := table[t][p]; s.tainted || s.unwanted || w.Pools[p].Room.Lacks(&w.Templates[t].need).Short() {
+		if s := &table[t][p]; s.barred() || w.Pools[p].Room.Lacks(&w.Templates[t].need).Short() {
 			continue
 		}
 		if pool < 0 || cmp.Or(cmp.Compare(w.Pools[p].Price, w.Pools[pool].Price), cmp.Compare(w.Pools[p].Name, w.Pools[pool].Name)) < 0 {

@@ -39,7 +39,7 @@ func (w *World) Behind(c Cause, t int) (names []string) {
 	table, _ := sites(w)
 	for p := range w.Pools {
 		pool := &w.Pools[p]
-		if s := table[t][p]; s.tainted || s.unwanted || pool.Room.Lacks(&w.Templates[t].need).Short() {
+		if s := &table[t][p]; s.barred() || pool.Room.Lacks(&w.Templates[t].need).Short() {
 			continue
 		}
 		if c == Draining && len(pool.drains) > 0 || c == CapacityOut && pool.noCapacity > 0 && pool.Max > 0 {

@@ -107,7 +107,7 @@ func (a *arena) need(cpu units.MilliCPU, memory, disk units.Bytes) fleet.Need {
 	set(corev1.ResourceEphemeralStorage, resource.NewQuantity(int64(disk), resource.BinarySI), int64(disk))
 	agent := a.agent
 	agent.Request = template.Effective(&spec, template.Request{})
-	return fleet.NeedOf(agent, a.names)
+	return a.site.Need(agent, a.names)
 }
 
 // holds is how many agents with such requests go on a node.

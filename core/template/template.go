@@ -3,6 +3,7 @@
 package template
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strings"
@@ -43,6 +44,7 @@ type Agent struct {
 	// above 0.
 	Extended   map[string]int64
 	Where      Where
+	Near       Neighbours
 	Images     []string // of all containers, each once, in the order they are pulled
 	Containers []int    // for each init and ordinary container, its image as an index into Images
 	// Always says of each image whether a container asks the registry for it even
@@ -90,6 +92,11 @@ func Read(d *document.Document) (Agent, document.Faults) {
 		}
 	}
 	bare := FromSpec(a.Name, spec)
+	var wrong []WrongRule
+	bare.Near, wrong = NeighboursOf(cmp.Or(p.Template.Namespace, p.Namespace), p.Template.Labels, spec)
+	for _, w := range wrong {
+		faults = append(faults, d.Fault("template.spec."+w.Field, w.Value, w.Reason))
+	}
 	bare.Offers, bare.Container, bare.Tools = a.Offers, a.Container, Words(Annotated(p, ToolsAnnotation))
 	bare.limits(spec)
 	a = bare

@@ -9,6 +9,7 @@ import (
 
 	corev1 "k8s.io/api/core/v1"
 	"k8s.io/apimachinery/pkg/api/resource"
+	"sigs.k8s.io/yaml"
 )
 
 func box(cpu, memory string) corev1.Container {
@@ -92,15 +93,21 @@ func TestReadFindsTheAgent(t *testing.T) {
 	}
 }
 
-// What would change where agents go and is not simulated is refused, with its
-// place, rather than passed over.
+// What would change where agents go and is not simulated, or that Kubernetes would
+// refuse, is refused with its place rather than passed over.
 func TestUnknownWishesAreRefused(t *testing.T) {
+	required := "requiredDuringSchedulingIgnoredDuringExecution: "
 	for field, text := range map[string]string{
-		"topologySpreadConstraints": "topologySpreadConstraints: [{maxSkew: 1, topologyKey: zone, whenUnsatisfiable: DoNotSchedule}]",
-		"nodeName":                  "nodeName: core-001",
-		"affinity.podAffinity":      "affinity: {podAffinity: {}}",
-		"affinity.podAntiAffinity":  "affinity: {podAntiAffinity: {}}",
-		"affinity.nodeAffinity":     "affinity: {nodeAffinity: {requiredDuringSchedulingIgnoredDuringExecution: {nodeSelectorTerms: [{matchFields: [{key: metadata.name, operator: In, values: [a]}]}]}}}",
+		"nodeName":              "nodeName: core-001",
+		"affinity.nodeAffinity": "affinity: {nodeAffinity: {" + required + "{nodeSelectorTerms: [{matchFields: [{key: metadata.name, operator: In, values: [a]}]}]}}}",
+		"affinity.podAffinity." + strings.TrimSuffix(required, ": ") + "[0].namespaceSelector: found team=a": "affinity: {podAffinity: {" + required + "[{topologyKey: zone, namespaceSelector: {matchLabels: {team: a}}}]}}",
+		"[0].topologyKey: must name":                                                      "affinity: {podAntiAffinity: {" + required + "[{topologyKey: \"\", labelSelector: {}}]}}",
+		"[0].labelSelector: \"resembles\" is not":                                         "affinity: {podAntiAffinity: {" + required + "[{topologyKey: zone, labelSelector: {matchExpressions: [{key: a, operator: resembles, values: [b]}]}}]}}",
+		"[0].weight: found 0":                                                             "affinity: {podAffinity: {preferredDuringSchedulingIgnoredDuringExecution: [{weight: 0, podAffinityTerm: {topologyKey: zone}}]}}",
+		"topologySpreadConstraints[0].maxSkew: found 0":                                   "topologySpreadConstraints: [{maxSkew: 0, topologyKey: zone, whenUnsatisfiable: DoNotSchedule}]",
+		"topologySpreadConstraints[0].whenUnsatisfiable: found Perhaps":                   "topologySpreadConstraints: [{maxSkew: 1, topologyKey: zone, whenUnsatisfiable: Perhaps}]",
+		"topologySpreadConstraints[0].minDomains: found 2; must be at least 1, with when": "topologySpreadConstraints: [{maxSkew: 1, topologyKey: zone, minDomains: 2, whenUnsatisfiable: ScheduleAnyway}]",
+		"hostPort: found 70000":                                                           "initContainers: [{name: i, image: a, restartPolicy: Always, ports: [{containerPort: 80, hostPort: 70000}]}]",
 	} {
 		docs, faults := document.Parse("t.yaml", []byte(strings.Replace(strings.Replace(manifest, "ANN", ", tachyphor/agent-container: side", 1), "    containers:", "    "+text+"\n    containers:", 1)))
 		if len(faults) > 0 {
@@ -164,5 +171,58 @@ template:
 	}
 	if !slices.Equal(a.Tools, []string{"jq", "cmake"}) || !slices.Equal(a.Claims, []string{"shared"}) || a.Class != "high" {
 		t.Errorf("tools %v, claims %v, class %s", a.Tools, a.Claims, a.Class)
+	}
+}
+
+// Pods are near one another as Kubernetes says; ports clash by address and protocol.
+func TestNeighbours(t *testing.T) {
+	read := func(labels map[string]string, spec string) Neighbours {
+		t.Helper()
+		var p corev1.PodSpec
+		if err := yaml.Unmarshal([]byte(spec), &p); err != nil {
+			t.Fatal(err)
+		}
+		n, wrong := NeighboursOf("slipway", labels, &p)
+		if len(wrong) > 0 {
+			t.Fatal(wrong)
+		}
+		return n
+	}
+	port := func(text string) Neighbours {
+		return read(nil, "containers: [{name: a, ports: [{containerPort: 80, "+text+"}]}]")
+	}
+	for _, c := range []struct {
+		a, b    string
+		clashes bool
+	}{
+		{"hostPort: 9000", "hostPort: 9000", true},
+		{"hostPort: 9000", "hostPort: 9001", false},
+		{"hostPort: 9000", "hostPort: 9000, protocol: UDP", false},
+		{"hostPort: 9000, hostIP: 10.0.0.1", "hostPort: 9000, hostIP: 10.0.0.2", false},
+		{"hostPort: 9000, hostIP: 10.0.0.1", "hostPort: 9000", true},
+		{"name: http", "name: http", false},
+	} {
+		x, y := port(c.a), port(c.b)
+		if x.Clashes(&y) != c.clashes || y.Clashes(&x) != c.clashes {
+			t.Errorf("%s and %s: clashes is %v", c.a, c.b, x.Clashes(&y))
+		}
+	}
+	own := read(nil, "{hostNetwork: true, containers: [{name: a, ports: [{containerPort: 80}]}]}")
+	if !own.Single(nil) {
+		t.Error("two pods listen on port 80 of one node's own network")
+	}
+	if init := read(nil, "{initContainers: [{name: i, ports: [{containerPort: 80, hostPort: 80}]}], containers: [{name: a}]}"); init.Single(nil) {
+		t.Error("a port is taken by a container that has ended")
+	}
+	apart := read(map[string]string{"app": "t", "tide": "ebb"}, "{affinity: {podAntiAffinity: {requiredDuringSchedulingIgnoredDuringExecution: [{topologyKey: zone, labelSelector: {matchLabels: {app: t}}, mismatchLabelKeys: [tide]}]}}}")
+	flood := Neighbours{Namespace: "slipway", Labels: map[string]string{"app": "t", "tide": "flood"}}
+	away := Neighbours{Namespace: "elsewhere", Labels: flood.Labels}
+	zone := map[string]string{"zone": "a"}
+	if apart.Single(zone) || !apart.Alone(&flood, zone) || !flood.Alone(&apart, zone) || apart.Alone(&flood, nil) || apart.Alone(&away, zone) {
+		t.Error("a pod keeps apart from those of its app and another tide, in its namespace, where nodes have a zone")
+	}
+	near := read(nil, "{affinity: {podAffinity: {requiredDuringSchedulingIgnoredDuringExecution: [{topologyKey: zone}]}}, topologySpreadConstraints: [{maxSkew: 1, topologyKey: rack, whenUnsatisfiable: DoNotSchedule}, {maxSkew: 1, topologyKey: row, whenUnsatisfiable: ScheduleAnyway}, {maxSkew: 1, topologyKey: kubernetes.io/hostname, whenUnsatisfiable: DoNotSchedule}]}")
+	if got := near.Missing(zone); !slices.Equal(got, []string{"rack"}) {
+		t.Errorf("missing: %v", got)
 	}
 }

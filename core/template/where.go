@@ -25,21 +25,12 @@ func whereOf(spec *corev1.PodSpec) Where {
 	return w
 }
 
-// notPlaced lists the fields of a pod that decide where it goes and that Where
-// does not know.
+// notPlaced lists the fields of a pod that decide where it goes and that neither Where
+// nor Neighbours knows.
 func notPlaced(spec *corev1.PodSpec) []string {
 	var out []string
-	if len(spec.TopologySpreadConstraints) > 0 {
-		out = append(out, "topologySpreadConstraints")
-	}
 	if spec.NodeName != "" {
 		out = append(out, "nodeName")
-	}
-	if spec.Affinity != nil && spec.Affinity.PodAffinity != nil {
-		out = append(out, "affinity.podAffinity")
-	}
-	if spec.Affinity != nil && spec.Affinity.PodAntiAffinity != nil {
-		out = append(out, "affinity.podAntiAffinity")
 	}
 	w := whereOf(spec)
 	terms := []corev1.NodeSelectorTerm{}

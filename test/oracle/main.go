@@ -50,8 +50,14 @@ type Recording struct {
 type Cluster struct {
 	Images map[string]int64 // sizes
 	Nodes  []Node
-	Shapes []v1.PodSpec
+	Shapes []Shape
 	Steps  []Step
+}
+
+// Shape is what pods are made of.
+type Shape struct {
+	Labels map[string]string `json:",omitempty"`
+	Spec   v1.PodSpec
 }
 
 // Node is a generated node.
@@ -108,11 +114,14 @@ func newFramework(ctx context.Context, see *lister) framework.Framework {
 		Plugins: &config.Plugins{
 			QueueSort: set(config.Plugin{Name: names.PrioritySort}),
 			Bind:      set(config.Plugin{Name: names.DefaultBinder}),
-			PreFilter: set(config.Plugin{Name: names.NodeAffinity}, config.Plugin{Name: names.NodeResourcesFit}),
-			Filter:    set(config.Plugin{Name: names.NodeUnschedulable}, config.Plugin{Name: names.TaintToleration}, config.Plugin{Name: names.NodeAffinity}, config.Plugin{Name: names.NodeResourcesFit}),
-			PreScore:  set(config.Plugin{Name: names.TaintToleration}, config.Plugin{Name: names.NodeAffinity}, config.Plugin{Name: names.NodeResourcesFit}, config.Plugin{Name: names.NodeResourcesBalancedAllocation}),
+			PreFilter: set(config.Plugin{Name: names.NodeAffinity}, config.Plugin{Name: names.NodePorts}, config.Plugin{Name: names.NodeResourcesFit}, config.Plugin{Name: names.PodTopologySpread}, config.Plugin{Name: names.InterPodAffinity}),
+			Filter: set(config.Plugin{Name: names.NodeUnschedulable}, config.Plugin{Name: names.TaintToleration}, config.Plugin{Name: names.NodeAffinity}, config.Plugin{Name: names.NodePorts},
+				config.Plugin{Name: names.NodeResourcesFit}, config.Plugin{Name: names.PodTopologySpread}, config.Plugin{Name: names.InterPodAffinity}),
+			PreScore: set(config.Plugin{Name: names.TaintToleration}, config.Plugin{Name: names.NodeAffinity}, config.Plugin{Name: names.NodeResourcesFit}, config.Plugin{Name: names.NodeResourcesBalancedAllocation},
+				config.Plugin{Name: names.PodTopologySpread}, config.Plugin{Name: names.InterPodAffinity}),
 			Score: set(config.Plugin{Name: names.TaintToleration, Weight: 3}, config.Plugin{Name: names.NodeAffinity, Weight: 2}, config.Plugin{Name: names.NodeResourcesFit, Weight: 1},
-				config.Plugin{Name: names.NodeResourcesBalancedAllocation, Weight: 1}, config.Plugin{Name: names.ImageLocality, Weight: 1}),
+				config.Plugin{Name: names.NodeResourcesBalancedAllocation, Weight: 1}, config.Plugin{Name: names.ImageLocality, Weight: 1},
+				config.Plugin{Name: names.PodTopologySpread, Weight: 2}, config.Plugin{Name: names.InterPodAffinity, Weight: 2}),
 		},
 		PluginConfig: defaults.PluginConfigsV1,
 	}
@@ -128,6 +137,7 @@ func newFramework(ctx context.Context, see *lister) framework.Framework {
 // draw makes a cluster and the shapes of its pods.
 func draw(r *rand.Rand) Cluster {
 	c := Cluster{Images: map[string]int64{}}
+	open := r.IntN(2) == 0 // nothing but room and neighbours keeps pods off nodes
 	var images []string
 	for i := range 1 + r.IntN(5) {
 		name := fmt.Sprintf("image-%d:1", i)
@@ -141,11 +151,15 @@ func draw(r *rand.Rand) Cluster {
 		}
 		n.Disk = int64(10+r.IntN(90)) << 30
 		n.Labels = map[string]string{"kubernetes.io/os": "linux", "kubernetes.io/arch": pick(r, "amd64", "amd64", "arm64"), "tier": pick(r, "core", "burst", "spot"), "gen": fmt.Sprint(1 + r.IntN(4))}
+		n.Labels[v1.LabelHostname] = n.Name
+		if r.IntN(8) > 0 {
+			n.Labels[v1.LabelTopologyZone] = pick(r, "north", "south", "quay")
+		}
 		if r.IntN(4) == 0 {
 			n.Extended = map[string]int64{pick(r, cards...): int64(1 + r.IntN(4))}
 		}
 		for range r.IntN(3) {
-			if r.IntN(2) == 0 {
+			if r.IntN(2) == 0 && !open {
 				n.Taints = append(n.Taints, v1.Taint{Key: pick(r, "spot", "dedicated"), Value: pick(r, "", "builds", "charts"), Effect: v1.TaintEffect(pick(r, "NoSchedule", "NoExecute", "PreferNoSchedule", "PreferNoSchedule"))})
 			}
 		}
@@ -157,7 +171,15 @@ func draw(r *rand.Rand) Cluster {
 		c.Nodes = append(c.Nodes, n)
 	}
 	for range 1 + r.IntN(6) {
-		c.Shapes = append(c.Shapes, shape(r, images))
+		c.Shapes = append(c.Shapes, Shape{Spec: shape(r, images)})
+		if s := &c.Shapes[len(c.Shapes)-1].Spec; open {
+			s.Affinity = nil
+		}
+	}
+	if r.IntN(3) > 0 {
+		for i := range c.Shapes {
+			meet(r, &c.Shapes[i])
+		}
 	}
 	for range podsEach {
 		c.Steps = append(c.Steps, Step{Shape: r.IntN(len(c.Shapes))})
@@ -214,6 +236,87 @@ func where(r *rand.Rand, s *v1.PodSpec) {
 		a.PreferredDuringSchedulingIgnoredDuringExecution = append(a.PreferredDuringSchedulingIgnoredDuringExecution, v1.PreferredSchedulingTerm{Weight: int32(1 + r.IntN(100)), Preference: term()})
 	}
 	s.Affinity = &v1.Affinity{NodeAffinity: a}
+}
+
+// meet draws what a pod says of its neighbours: labels, ports of the node, affinity and
+// spreading. Most terms hold to nodes or zones, some to a label that few nodes have.
+func meet(r *rand.Rand, s *Shape) {
+	s.Labels = map[string]string{"job": pick(r, "build", "test", "chart"), "tide": pick(r, "ebb", "flood")}
+	selector := func() *metav1.LabelSelector {
+		switch r.IntN(8) {
+		case 0:
+			return nil
+		case 1:
+			return &metav1.LabelSelector{}
+		case 2:
+			return &metav1.LabelSelector{MatchExpressions: []metav1.LabelSelectorRequirement{{Key: "job", Operator: metav1.LabelSelectorOpNotIn, Values: []string{"chart"}}}}
+		case 3:
+			return &metav1.LabelSelector{MatchLabels: map[string]string{"tide": pick(r, "ebb", "flood")}}
+		default:
+			return &metav1.LabelSelector{MatchLabels: map[string]string{"job": pick(r, "build", "test", "chart")}}
+		}
+	}
+	key := func() string {
+		return pick(r, v1.LabelHostname, v1.LabelHostname, v1.LabelTopologyZone, v1.LabelTopologyZone, "gen", "rack")
+	}
+	term := func() v1.PodAffinityTerm {
+		t := v1.PodAffinityTerm{LabelSelector: selector(), TopologyKey: key()}
+		switch r.IntN(8) {
+		case 0:
+			t.Namespaces = []string{"elsewhere"}
+		case 1:
+			t.NamespaceSelector = &metav1.LabelSelector{}
+		}
+		return t
+	}
+	terms := func() (required []v1.PodAffinityTerm, preferred []v1.WeightedPodAffinityTerm) {
+		if r.IntN(3) == 0 {
+			for range 1 + r.IntN(2) {
+				required = append(required, term())
+			}
+		}
+		for range r.IntN(3) {
+			preferred = append(preferred, v1.WeightedPodAffinityTerm{Weight: int32(1 + r.IntN(100)), PodAffinityTerm: term()})
+		}
+		return required, preferred
+	}
+	spec := &s.Spec
+	if r.IntN(3) == 0 {
+		port := v1.ContainerPort{ContainerPort: 8080, HostPort: int32(9000 + r.IntN(2)), Protocol: v1.Protocol(pick(r, "TCP", "TCP", "UDP")), HostIP: pick(r, "", "", "10.0.0.1", "10.0.0.2")}
+		spec.Containers[0].Ports = append(spec.Containers[0].Ports, port)
+	}
+	if spec.Affinity == nil {
+		spec.Affinity = &v1.Affinity{}
+	}
+	if r.IntN(3) == 0 {
+		a := &v1.PodAffinity{}
+		a.RequiredDuringSchedulingIgnoredDuringExecution, a.PreferredDuringSchedulingIgnoredDuringExecution = terms()
+		spec.Affinity.PodAffinity = a
+	}
+	if r.IntN(3) == 0 {
+		a := &v1.PodAntiAffinity{}
+		a.RequiredDuringSchedulingIgnoredDuringExecution, a.PreferredDuringSchedulingIgnoredDuringExecution = terms()
+		spec.Affinity.PodAntiAffinity = a
+	}
+	for range r.IntN(3) {
+		c := v1.TopologySpreadConstraint{MaxSkew: int32(1 + r.IntN(3)), TopologyKey: key(), WhenUnsatisfiable: v1.UnsatisfiableConstraintAction(pick(r, "DoNotSchedule", "ScheduleAnyway")), LabelSelector: selector()}
+		if c.WhenUnsatisfiable == v1.DoNotSchedule && r.IntN(3) == 0 {
+			least := int32(1 + r.IntN(4))
+			c.MinDomains = &least
+		}
+		policy := func() *v1.NodeInclusionPolicy {
+			p := v1.NodeInclusionPolicy(pick(r, "Honor", "Ignore", ""))
+			if p == "" {
+				return nil
+			}
+			return &p
+		}
+		c.NodeAffinityPolicy, c.NodeTaintsPolicy = policy(), policy()
+		if c.LabelSelector != nil && r.IntN(4) == 0 {
+			c.MatchLabelKeys = []string{pick(r, "tide", "absent")}
+		}
+		spec.TopologySpreadConstraints = append(spec.TopologySpreadConstraints, c)
+	}
 }
 
 // shape draws a pod: containers, init containers, sidecars, some that ask for
@@ -273,7 +376,7 @@ func play(ctx context.Context, f framework.Framework, see *lister, c *Cluster) {
 	var pods []*v1.Pod
 	for i := range c.Steps {
 		step := &c.Steps[i]
-		pod := &v1.Pod{ObjectMeta: metav1.ObjectMeta{Name: fmt.Sprint("pod-", i), Namespace: "slipway"}, Spec: *c.Shapes[step.Shape].DeepCopy()}
+		pod := &v1.Pod{ObjectMeta: metav1.ObjectMeta{Name: fmt.Sprint("pod-", i), Namespace: "slipway", Labels: c.Shapes[step.Shape].Labels}, Spec: *c.Shapes[step.Shape].Spec.DeepCopy()}
 		see.SharedLister = cache.NewSnapshot(pods, nodes)
 		step.Best, step.Refusal = judge(ctx, f, see, pod)
 		if len(step.Best) > 0 {

@@ -10,7 +10,8 @@ import (
 
 // Wild returns a world drawn from a seed in which every mechanism may be on, each
 // with numbers that make it matter: caches, shared CPU, kills, chains, retries,
-// spot nodes, failing boots, drains, quotas, spare room, claims, boot tools.
+// spot nodes, failing boots, drains, quotas, spare room, claims, boot tools, rules on
+// neighbours.
 func Wild(seed uint64) (*sim.World, error) { return Parse(WildText(seed), "") }
 
 // WildText returns the documents of a Wild world.
@@ -28,7 +29,40 @@ func WildText(seed uint64) string {
 	} else {
 		b.WriteString(wildTemplate("three", "y, z", d, ""))
 	}
-	return b.String()
+	return neighbourly(b.String(), dice{rand.New(rand.NewPCG(seed, 12))})
+}
+
+// neighbourly gives the templates of some worlds rules on one another.
+func neighbourly(text string, d dice) string {
+	if d.IntN(3) > 0 {
+		return text
+	}
+	text = strings.Replace(text, "{name: base, nodeType: l,", "{name: base, labels: {shore: north}, nodeType: l,", 1)
+	text = strings.Replace(text, "{name: grow, nodeType: m,", "{name: grow, labels: {shore: "+d.pick("north", "south")+"}, nodeType: m,", 1)
+	parts := strings.Split(text, "template:\n  spec:\n")
+	for i := range parts[1:] {
+		key := func() string { return d.pick("kubernetes.io/hostname", "shore") }
+		term := func() string {
+			return fmt.Sprintf("{topologyKey: %s, labelSelector: {matchLabels: {role: %s}}}", key(), d.pick("a", "b"))
+		}
+		rules := ""
+		if more := d.pick("", "podAntiAffinity: {requiredDuringSchedulingIgnoredDuringExecution: ["+term()+"]}",
+			"podAntiAffinity: {preferredDuringSchedulingIgnoredDuringExecution: [{weight: 40, podAffinityTerm: "+term()+"}]}",
+			"podAffinity: {requiredDuringSchedulingIgnoredDuringExecution: ["+term()+"]}",
+			"podAffinity: {preferredDuringSchedulingIgnoredDuringExecution: [{weight: 70, podAffinityTerm: "+term()+"}]}"); more != "" {
+			rules += "    affinity: {" + more + "}\n"
+		}
+		if d.IntN(2) == 0 {
+			rules += fmt.Sprintf("    topologySpreadConstraints: [{maxSkew: %d, topologyKey: %s, whenUnsatisfiable: %s, labelSelector: {matchLabels: {role: %s}}}]\n",
+				1+d.IntN(2), key(), d.pick("DoNotSchedule", "ScheduleAnyway"), d.pick("a", "b"))
+		}
+		parts[i+1] = rules + parts[i+1]
+		if d.IntN(3) == 0 {
+			parts[i+1] = strings.Replace(parts[i+1], "{name: agent,", "{name: agent, ports: [{containerPort: 80, hostPort: 9000}],", 1)
+		}
+		parts[i] += "template:\n  metadata: {labels: {role: " + d.pick("a", "b") + "}}\n  spec:\n"
+	}
+	return strings.Join(parts, "")
 }
 
 type dice struct{ *rand.Rand }

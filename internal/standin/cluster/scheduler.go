@@ -35,11 +35,12 @@ func (k *kubelet) run() {
 // place finds a node with room, says why there is none, or asks a pool for one.
 func (k *kubelet) place(p *corev1.Pod, all []object) {
 	where := template.FromSpec(p.Name, &p.Spec)
+	near, _ := template.NeighboursOf(p.Namespace, p.Labels, &p.Spec)
 	list, _ := k.c.objects.list(nodes, "")
 	reasons := map[string]int{}
 	for _, o := range list {
 		n := into[corev1.Node](o)
-		free := corev1.ResourceList{}
+		free, taken := corev1.ResourceList{}, false
 		for r, q := range n.Status.Allocatable {
 			free[r] = q.DeepCopy()
 		}
@@ -53,6 +54,8 @@ func (k *kubelet) place(p *corev1.Pod, all []object) {
 				f.Sub(q)
 				free[r] = f
 			}
+			beside, _ := template.NeighboursOf(x.Namespace, x.Labels, &x.Spec)
+			taken = taken || near.Clashes(&beside)
 		}
 		short := ""
 		for _, r := range []corev1.ResourceName{corev1.ResourceCPU, corev1.ResourceMemory, corev1.ResourceEphemeralStorage, corev1.ResourcePods} {
@@ -66,6 +69,8 @@ func (k *kubelet) place(p *corev1.Pod, all []object) {
 			short = "node(s) didn't match Pod's node affinity/selector"
 		case !where.Where.Tolerated(n.Spec.Taints):
 			short = "node(s) had untolerated taint(s)"
+		case taken:
+			short = "node(s) didn't have free ports for the requested pod ports"
 		}
 		if short != "" {
 			reasons[short]++
@@ -113,11 +118,10 @@ func (k *kubelet) grow(p *corev1.Pod) {
 	}
 	a := template.FromSpec(p.Name, &p.Spec)
 	names := fleet.ExtendedNames(a)
-	need := fleet.NeedOf(a, names)
 	for _, site := range fleet.Sites(k.c.options.Facts, names) {
 		pool := k.c.options.Facts.Pools[slices.IndexFunc(k.c.options.Facts.Pools, func(x document.Pool) bool { return x.Name == site.Pool })]
 		list, _ := k.c.objects.list(nodes, "")
-		have := 0
+		have, need := 0, site.Need(a, names)
 		for _, o := range list {
 			if strings.HasPrefix(text(o, "metadata", "name"), pool.Name+"-") {
 				have++

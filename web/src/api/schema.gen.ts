@@ -1633,7 +1633,7 @@ export interface components {
              * @description Agents that go on one empty node; 0: none.
              */
             agents: number;
-            /** @description What keeps more from it: cpu, memory, disk, pods, an extended resource; empty when none fits. */
+            /** @description What keeps more from it: cpu, memory, disk, pods, an extended resource; neighbours, where a host port or its rules on other pods let only one on a node; empty when none fits. */
             binds: string;
             /** @description What one of its pods asks of CPU. */
             cpu: string;
