@@ -50,7 +50,8 @@ func Simulate(w *sim.World, workers int, progress Progress) (*Outcome, *sim.Trac
 		}
 	}
 	var mu sync.Mutex // guards sum
-	err := sim.Each(workers, repeats, func(r int) error {
+	err := sim.Each(workers, repeats, func(r int) (err error) {
+		defer sim.Catch(&err, w.Plan.Seed, r)
 		trace, err := sim.Run(w, w.Plan.Seed, r, watch(r))
 		if err != nil {
 			return err

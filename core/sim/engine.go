@@ -88,13 +88,15 @@ func Run(w *World, seed uint64, repeat int, watch Watcher) (*Trace, error) {
 }
 
 // RunJobs is Run with the world's jobs of that seed and repeat at hand.
-func RunJobs(w *World, jobs *demand.Jobs, seed uint64, repeat int, watch Watcher) (*Trace, error) {
+// A panic on the way is its error, a *Defect.
+func RunJobs(w *World, jobs *demand.Jobs, seed uint64, repeat int, watch Watcher) (_ *Trace, err error) {
+	defer Catch(&err, seed, repeat)
 	e := newEngine(w, chance.Root(seed, repeat), jobs)
 	e.firstNodes()
 	for t := range e.teams {
 		e.wake(int32(t), 0)
 	}
-	if err := e.loop(watch); err != nil {
+	if err = e.loop(watch); err != nil {
 		return nil, err
 	}
 	e.finish()

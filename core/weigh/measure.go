@@ -13,7 +13,7 @@ import (
 type reading struct {
 	sample  outcome.Sample
 	classes []sim.ClassCache
-	carried []float32 // by job: time in restoring, cold work and saving, ns; below 0 for one that did not end; nil where there are too many jobs
+	carried []float32 // by job: time in restoring, cold work and saving, ns; below 0 for one that did not end; nil where its builds are not followed
 	held    [3]heldBy // of node time, by class: restoring, cold work, saving
 	stored  []float64 // GB in the store over time
 	// peak is the mean time that the workspace takes of a build of the busiest hour, and
@@ -25,9 +25,15 @@ type reading struct {
 // heldBy is money for node time by class.
 type heldBy []float64
 
-// mostFollowed bounds the jobs of a repeat whose builds are followed in every repeat;
-// with more, only those of the first are.
-const mostFollowed = 200_000
+// mostFollowed bounds the jobs, of all plans and repeats together, whose builds are
+// followed one by one: four bytes each. The first repeat's always are.
+const mostFollowed = 50_000_000
+
+// followed is in how many repeats builds are followed, with so many jobs in each, under
+// so many plans.
+func followed(repeats, jobs, plans int) int {
+	return min(repeats, max(1, mostFollowed/max(1, jobs*plans)))
+}
 
 // hour sums up what the workspace took of the builds of the busiest hour.
 type hour struct {
@@ -72,10 +78,13 @@ func readAlone(t *sim.Trace, h hour) *reading {
 	return r
 }
 
-// read takes a trace's reading.
-func read(t *sim.Trace, repeat int, h hour) *reading {
+// read takes a trace's reading; follow says whether its builds are followed.
+func read(t *sim.Trace, repeat int, h hour, follow bool) *reading {
 	w := t.World
-	r := &reading{sample: outcome.Measure(t, repeat), classes: t.Cache.Classes, carried: make([]float32, len(t.Records))}
+	r := &reading{sample: outcome.Measure(t, repeat), classes: t.Cache.Classes}
+	if follow {
+		r.carried = make([]float32, len(t.Records))
+	}
 	for i := range r.held {
 		r.held[i] = make(heldBy, len(w.Classes))
 	}
@@ -83,7 +92,9 @@ func read(t *sim.Trace, repeat int, h hour) *reading {
 	var leads []int64
 	for j := range t.Records {
 		job, rec := &t.Jobs.List[j], &t.Records[j]
-		r.carried[j] = -1
+		if follow {
+			r.carried[j] = -1
+		}
 		if rec.Ended < 0 || rec.Started < 0 {
 			continue
 		}
@@ -94,7 +105,9 @@ func read(t *sim.Trace, repeat int, h hour) *reading {
 			causes[s.Cause] += s.To - s.From
 		})
 		parts := [3]units.Duration{phases[sim.Restore], causes[sim.ColdWork], phases[sim.Save]}
-		r.carried[j] = float32(parts[0] + parts[1] + parts[2])
+		if follow {
+			r.carried[j] = float32(parts[0] + parts[1] + parts[2])
+		}
 		h.add(t, j)
 		if job.Submitted < w.Plan.Warmup || job.Submitted >= w.Plan.Span {
 			continue
@@ -114,9 +127,6 @@ func read(t *sim.Trace, repeat int, h hour) *reading {
 	}
 	s := stats.Summarize(leads)
 	r.leads = [3]float64{float64(s.P50), float64(s.P90), float64(s.P95)}
-	if repeat > 0 && len(t.Records) > mostFollowed {
-		r.carried = nil
-	}
 	r.peak, r.peakAlone = h.means()
 	for b, area := range t.Lines.Stored.Area {
 		in := min(units.Duration(b+1)*t.Lines.Width, w.Plan.Span) - units.Duration(b)*t.Lines.Width

@@ -172,7 +172,7 @@ type weighing struct {
 	classes []int          // with a workspace and jobs
 	from    units.Duration // of the busiest hour
 	peakN   int            // jobs in it
-	// jobClasses are the classes of every repeat's jobs.
+	// jobClasses are the classes of the jobs of every repeat that is followed.
 	jobClasses [][]int32
 	first      *demand.Jobs         // of the first repeat
 	all        map[string][]reading // by plan and repeat
@@ -217,7 +217,7 @@ func Weigh(q Question, workers int, progress outcome.Progress) (*Weighing, error
 		plans = slices.DeleteFunc(slices.Clone(plans), func(p Plan) bool { return p.Key == byClass })
 	}
 	sharing := slices.DeleteFunc(slices.Clone(plans), func(p Plan) bool { return !p.archives() }) // the store's link
-	for r := range x.w.Plan.Repeats {
+	for r := range followed(x.w.Plan.Repeats, len(jobs.List), len(x.plans)+1) {
 		if r > 0 {
 			if jobs, err = x.w.Jobs(x.w.Plan.Seed, r); err != nil {
 				return nil, err
@@ -303,7 +303,7 @@ func (x *weighing) run(plans []Plan, repeats, workers int, free bool) error {
 		if free {
 			results[p][r] = *readAlone(t, hour{from: x.from, to: x.from + units.Hour})
 		} else {
-			results[p][r] = *read(t, r, hour{from: x.from, to: x.from + units.Hour})
+			results[p][r] = *read(t, r, hour{from: x.from, to: x.from + units.Hour}, r < len(x.jobClasses))
 		}
 		if !x.step(1) {
 			return sim.ErrStopped

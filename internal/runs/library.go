@@ -105,7 +105,7 @@ func (l *Library) World(ctx context.Context, in store.Inputs) (*sim.World, docum
 	for _, r := range in.Documents {
 		h, err := l.store.Get(ctx, r.Kind, r.Name, r.Revision)
 		if err != nil {
-			return nil, nil, fmt.Errorf("%s/%s revision %d: %w", r.Kind, r.Name, r.Revision, err)
+			return nil, nil, fmt.Errorf("%s/%s revision %d: %w", r.Kind, r.Name, r.Revision, troubled(err))
 		}
 		text, err := changed(h, in.Changes)
 		if err != nil {
@@ -199,7 +199,7 @@ func (l *Library) Recording(ctx context.Context, jobs *document.Recorded) (*dema
 	}
 	stored, err := l.store.GetRecording(ctx, digest)
 	if err != nil {
-		return nil, err
+		return nil, troubled(err)
 	}
 	data, err := unpack(stored.Data)
 	if err != nil {

@@ -19,6 +19,7 @@ import (
 	"tachyphor/core/outcome"
 	"tachyphor/core/sim"
 	"tachyphor/core/units"
+	"tachyphor/internal/memory"
 	"tachyphor/internal/store"
 )
 
@@ -35,6 +36,7 @@ type Queue struct {
 	log     *slog.Logger
 	holder  string
 	workers int
+	memory  units.Bytes // that work may take; 0: as much as it likes
 
 	ring chan struct{} // something may be waiting
 	done chan struct{} // closed when the worker has ended
@@ -71,7 +73,7 @@ func Start(s *store.Store, l *Library, log *slog.Logger) *Queue {
 	_, _ = rand.Read(b)
 	ctx, stop := context.WithCancel(context.Background())
 	q := &Queue{
-		Library: l, store: s, log: log, holder: hex.EncodeToString(b), workers: runtime.NumCPU(),
+		Library: l, store: s, log: log, holder: hex.EncodeToString(b), workers: runtime.NumCPU(), memory: memory.Work(memory.Limit()),
 		ring: make(chan struct{}, 1), done: make(chan struct{}), stop: stop, running: map[uint64]*job{},
 	}
 	go q.work(ctx)
@@ -105,8 +107,12 @@ func (q *Queue) Ask(ctx context.Context, scenario, by string, seed *uint64, repe
 			return store.Outcome{}, nil, fmt.Errorf("%w: the scenario %s does not use %s %s", ErrChanges, scenario, c.Kind, c.Name)
 		}
 	}
-	if _, faults, err = q.Library.World(ctx, in); err != nil || len(faults) > 0 {
+	w, faults, err := q.Library.World(ctx, in)
+	if err != nil || len(faults) > 0 {
 		return store.Outcome{}, faults, err
+	}
+	if _, err := q.room(func(workers int) units.Bytes { return outcome.Need(w, workers) }); err != nil {
+		return store.Outcome{}, nil, err
 	}
 	o, err := q.store.Ask(ctx, scenario, by, in)
 	if err == nil {
@@ -172,6 +178,33 @@ func (q *Queue) work(ctx context.Context) {
 	}
 }
 
+// A trouble is an error of the database while inputs are looked up: no fault of the
+// question.
+type trouble struct{ error }
+
+// Unwrap returns the database's error.
+func (t trouble) Unwrap() error { return t.error }
+
+// troubled marks an error of the database as such; that something is not there is none.
+func troubled(err error) error {
+	if err == nil || errors.Is(err, store.ErrNotFound) {
+		return err
+	}
+	return trouble{err}
+}
+
+// giveBack puts what this process works on back into the queue, and pauses.
+func (q *Queue) giveBack(ctx context.Context, o store.Outcome, why error) {
+	q.log.Warn("cannot get at what is to be computed; it goes back into the queue", "work", o.Work.String(), "id", o.ID, "error", why)
+	if err := patiently(ctx, func() error { return q.store.Release(ctx, q.holder) }); err != nil {
+		q.log.Warn("cannot give it back; it goes on when its lease ends", "id", o.ID, "error", err)
+	}
+	select {
+	case <-ctx.Done():
+	case <-time.After(beat):
+	}
+}
+
 // run simulates one outcome and stores its end.
 func (q *Queue) run(ctx context.Context, o store.Outcome) {
 	j := &job{}
@@ -182,9 +215,8 @@ func (q *Queue) run(ctx context.Context, o store.Outcome) {
 	beating, quiet := context.WithCancel(ctx)
 	var wait sync.WaitGroup
 	wait.Go(func() { q.heart(beating, o.ID, j) })
-	end, data, trace := q.compute(ctx, o, j)
-	var err error
-	if trace != nil && !j.stopped.Load() && ctx.Err() == nil {
+	end, data, trace, err := q.compute(ctx, o, j)
+	if err == nil && trace != nil && !j.stopped.Load() && ctx.Err() == nil {
 		err = q.keepJobs(ctx, o.ID, trace)
 	}
 	quiet()
@@ -196,6 +228,10 @@ func (q *Queue) run(ctx context.Context, o store.Outcome) {
 	}()
 	if j.stopped.Load() || ctx.Err() != nil {
 		q.log.Info(o.Work.String()+" stopped", "id", o.ID, "scenario", o.Scenario)
+		return
+	}
+	if t := (trouble{}); errors.As(err, &t) {
+		q.giveBack(ctx, o, err)
 		return
 	}
 	if err == nil {
@@ -289,18 +325,25 @@ func summarize(o *outcome.Outcome) Gist {
 }
 
 // compute simulates. A defect of the engine is the outcome's failure, not the
-// service's.
-func (q *Queue) compute(ctx context.Context, o store.Outcome, j *job) (end store.Outcome, data []byte, trace *sim.Trace) {
-	defer func() {
+// service's. An error is the database's, a trouble.
+func (q *Queue) compute(ctx context.Context, o store.Outcome, j *job) (end store.Outcome, data []byte, trace *sim.Trace, err error) {
+	fail := func(err error) (store.Outcome, []byte, *sim.Trace, error) {
+		end := store.Outcome{State: store.Failed, Error: err.Error()}
+		if d := (*sim.Defect)(nil); errors.As(err, &d) {
+			end.Stack = fmt.Sprintf("seed %d, repeat %d: %v\n%s", d.Seed, d.Repeat, d.What, d.Stack)
+			q.log.Error("defect in a "+o.Work.String(), "id", o.ID, "scenario", o.Scenario, "defect", end.Stack)
+		}
+		return end, nil, nil, nil
+	}
+	defer func() { // of what is not a run: putting worlds together, summing up
 		if p := recover(); p != nil {
-			q.log.Error("defect in a simulation", "work", o.Work.String(), "id", o.ID, "panic", p, "stack", string(debug.Stack()))
-			end = store.Outcome{State: store.Failed, Error: fmt.Sprintf("a defect of the engine: %v; please report it with the scenario and its seed", p)}
+			end, data, trace, err = fail(&sim.Defect{What: p, Repeat: -1, Stack: string(debug.Stack())})
 		}
 	}()
-	fail := func(err error) (store.Outcome, []byte, *sim.Trace) {
-		return store.Outcome{State: store.Failed, Error: err.Error()}, nil, nil
-	}
 	world, err := q.world(ctx, o)
+	if t := (trouble{}); errors.As(err, &t) {
+		return store.Outcome{}, nil, nil, err
+	}
 	if err != nil {
 		return fail(err)
 	}
@@ -313,9 +356,13 @@ func (q *Queue) compute(ctx context.Context, o store.Outcome, j *job) (end store
 		if err != nil {
 			return fail(err)
 		}
-		return end, data, nil
+		return end, data, nil, nil
 	}
-	result, trace, err := outcome.Simulate(world, q.workers, progress)
+	workers, err := q.room(func(workers int) units.Bytes { return outcome.Need(world, workers) })
+	if err != nil {
+		return fail(err)
+	}
+	result, trace, err := outcome.Simulate(world, workers, progress)
 	if err != nil {
 		return fail(err)
 	}
@@ -327,7 +374,7 @@ func (q *Queue) compute(ctx context.Context, o store.Outcome, j *job) (end store
 	if err != nil {
 		return fail(err)
 	}
-	return store.Outcome{State: store.Done, Summary: string(summary), Digest: Digest(raw)}, pack(raw), trace
+	return store.Outcome{State: store.Done, Summary: string(summary), Digest: Digest(raw)}, pack(raw), trace, nil
 }
 
 // world puts an outcome's inputs together again.

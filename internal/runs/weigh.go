@@ -22,7 +22,11 @@ func (q *Queue) AskWeighing(ctx context.Context, scenario, by string, ask weigh.
 	if err != nil || len(faults) > 0 {
 		return store.Outcome{}, faults, err
 	}
-	if _, err := ask.Question(w); err != nil {
+	question, err := ask.Question(w)
+	if err != nil {
+		return store.Outcome{}, nil, err
+	}
+	if _, err := q.room(question.Need); err != nil {
 		return store.Outcome{}, nil, err
 	}
 	in.Weigh = &ask
@@ -49,7 +53,11 @@ func (q *Queue) weigh(o store.Outcome, w *sim.World, progress outcome.Progress) 
 	if err != nil {
 		return store.Outcome{}, nil, err
 	}
-	result, err := weigh.Weigh(question, q.workers, progress)
+	workers, err := q.room(question.Need)
+	if err != nil {
+		return store.Outcome{}, nil, err
+	}
+	result, err := weigh.Weigh(question, workers, progress)
 	if err != nil {
 		return store.Outcome{}, nil, err
 	}

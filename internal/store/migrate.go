@@ -88,6 +88,10 @@ type Outcome struct {
 	Summary  string     `gorm:"type:text"` // JSON of what lists show
 	Digest   string     `gorm:"size:64"`   // sha256 of the result before compression
 	Varied   bool       // changes were made in its documents first
+	// Attempts is how often it was begun, less how often it was given back in order: what
+	// is left when a process died over it.
+	Attempts int    `gorm:"not null;default:0"`
+	Stack    string `gorm:"type:mediumtext"` // of a defect, with its seed
 }
 
 // A Result is an outcome's result, apart from its row so that lists stay light.
@@ -187,6 +191,8 @@ func steps() []*gormigrate.Migration {
 		add("2026-11-26-usage", &Run{}, &Intake{}),
 		column("2026-11-26-varied", &Outcome{}, "Varied"),
 		column("2026-11-27-work", &Outcome{}, "Work"),
+		column("2026-11-28-attempts", &Outcome{}, "Attempts"),
+		column("2026-11-28-stack", &Outcome{}, "Stack"),
 	}
 }
 

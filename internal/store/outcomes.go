@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"encoding/json"
+	"fmt"
 	"time"
 
 	"tachyphor/core/document"
@@ -67,22 +68,38 @@ func (s *Store) Ask(ctx context.Context, scenario, by string, in Inputs) (Outcom
 	})
 }
 
+// maxAttempts is how often work is begun over which a process dies.
+const maxAttempts = 3
+
+// broken is what work fails with that took so many processes with it.
+var broken = fmt.Sprintf("given up: the service ended %d times while it worked on this, as it does when memory runs out; "+
+	"ask for less at a time (a shorter span, fewer jobs), or give the service more memory", maxAttempts)
+
 // Claim takes the oldest outcome that is queued, or whose holder has gone
-// silent, for holder until the lease ends. ErrNotFound: there is none.
+// silent, for holder until the lease ends. ErrNotFound: there is none. One that was
+// begun often enough, and never given back, fails instead.
 func (s *Store) Claim(ctx context.Context, holder string, lease time.Duration) (Outcome, error) {
 	var o Outcome
 	return o, s.write(ctx, func(tx *gorm.DB) error {
-		o = Outcome{}
-		err := tx.Clauses(clause.Locking{Strength: "UPDATE", Options: "SKIP LOCKED"}).
-			Where("state = ? OR (state = ? AND lease < ?)", Queued, Running, s.now()).
-			Order("id").First(&o).Error
-		if err != nil {
-			return err
+		for {
+			o = Outcome{}
+			err := tx.Clauses(clause.Locking{Strength: "UPDATE", Options: "SKIP LOCKED"}).
+				Where("state = ? OR (state = ? AND lease < ?)", Queued, Running, s.now()).
+				Order("id").First(&o).Error
+			if err != nil {
+				return err
+			}
+			now := s.now()
+			if o.Attempts < maxAttempts {
+				until := now.Add(lease)
+				o.State, o.Holder, o.Lease, o.Started, o.Attempts = Running, holder, &until, &now, o.Attempts+1
+				return tx.Save(&o).Error
+			}
+			o.State, o.Lease, o.Ended, o.Error = Failed, nil, &now, broken
+			if err := tx.Save(&o).Error; err != nil {
+				return err
+			}
 		}
-		now := s.now()
-		until := now.Add(lease)
-		o.State, o.Holder, o.Lease, o.Started = Running, holder, &until, &now
-		return tx.Save(&o).Error
 	})
 }
 
@@ -105,7 +122,7 @@ func (s *Store) Finish(ctx context.Context, id uint64, holder string, end Outcom
 		res := tx.Model(&Outcome{}).Where("id = ? AND state = ? AND holder = ?", id, Running, holder).
 			Updates(map[string]any{
 				"state": end.State, "error": end.Error, "ended": s.now(), "progress": 1.0, "lease": nil,
-				"summary": end.Summary, "digest": end.Digest,
+				"summary": end.Summary, "digest": end.Digest, "stack": end.Stack,
 			})
 		if res.Error != nil {
 			return res.Error
@@ -120,11 +137,12 @@ func (s *Store) Finish(ctx context.Context, id uint64, holder string, end Outcom
 	})
 }
 
-// Release puts a holder's outcomes back into the queue, at the end of the
-// process that held them.
+// Release puts a holder's outcomes back into the queue, in order: at the end of the
+// process that held them, or because the database failed them. It does not count as an
+// attempt.
 func (s *Store) Release(ctx context.Context, holder string) error {
 	return s.db.WithContext(ctx).Model(&Outcome{}).Where("state = ? AND holder = ?", Running, holder).
-		Updates(map[string]any{"state": Queued, "lease": nil}).Error
+		Updates(map[string]any{"state": Queued, "lease": nil, "attempts": gorm.Expr("GREATEST(attempts - 1, 0)")}).Error
 }
 
 // ReleaseAll puts every running outcome back into the queue. Only for a database

@@ -7,6 +7,7 @@ import (
 	"io"
 	"log/slog"
 	"os"
+	"strings"
 	"sync"
 	"testing"
 	"time"
@@ -266,5 +267,45 @@ func TestTokens(t *testing.T) {
 	}
 	if has, err := s.HasBearer(ctx); err != nil || !has {
 		t.Errorf("%v, %v", has, err)
+	}
+}
+
+// Work over which processes die is given up, and what waits behind it is reached; being
+// given back in order does not count.
+func TestWorkThatBreaksItsProcessIsGivenUp(t *testing.T) {
+	ctx, s := context.Background(), open(t)
+	heavy, err := s.Ask(ctx, "heavy", "me", store.Inputs{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	light, err := s.Ask(ctx, "light", "me", store.Inputs{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	for range 5 {
+		if o, err := s.Claim(ctx, "a", time.Minute); err != nil || o.ID != heavy.ID {
+			t.Fatalf("%+v, %v", o, err)
+		}
+		if err := s.Release(ctx, "a"); err != nil {
+			t.Fatal(err)
+		}
+	}
+	for i := range 3 {
+		if o, err := s.Claim(ctx, fmt.Sprint("dies", i), time.Minute); err != nil || o.ID != heavy.ID {
+			t.Fatalf("attempt %d: %+v, %v", i, o, err)
+		}
+		if err := s.ReleaseAll(ctx); err != nil { // as the next process does
+			t.Fatal(err)
+		}
+	}
+	if o, err := s.Claim(ctx, "b", time.Minute); err != nil || o.ID != light.ID {
+		t.Fatalf("%+v, %v", o, err)
+	}
+	o, err := s.GetOutcome(ctx, store.Simulating, heavy.ID)
+	if err != nil || o.State != store.Failed || !strings.Contains(o.Error, "3 times") || o.Ended == nil {
+		t.Errorf("%+v, %v", o, err)
+	}
+	if _, err := s.Claim(ctx, "b", time.Minute); !errors.Is(err, store.ErrNotFound) {
+		t.Errorf("there is more: %v", err)
 	}
 }

@@ -30,7 +30,7 @@ func TestCaching(t *testing.T) {
 	q.see("#glance")
 	q.reads("#headline", "Have an archive saved when changed, by the trunk", "sooner")
 	q.reads("#glance", "What two runs say", "saves 26 %", "What is true", "costs 3 % more", "no cache", "What to do", "saves 13 %")
-	q.reads("main", "never", "45 min", "held by saving", "5. From 8 repeats", "--hour 45/h")
+	q.reads("main", "never", "47 min", "held by saving", "5. From 8 repeats", "--hour 45/h")
 	q.must(q.p.Until(`document.querySelectorAll("main canvas").length === 3`))
 	// Every part of the answer can be asked of one class; that is a part of the address.
 	q.must(q.p.Choose("#class", "hull-firmware"))

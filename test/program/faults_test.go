@@ -168,6 +168,75 @@ func TestDatabaseKilledInTheMiddleOfWrites(t *testing.T) {
 	}
 }
 
+// Its database killed as accepted work begins, nothing of it fails.
+func TestDatabaseKilledAsWorkBegins(t *testing.T) {
+	ctx, state := context.Background(), t.TempDir()
+	p, c := running.Serve(t, state, nil)
+	putDemo(t, c, state)
+	var asked []uint64
+	for round := range 6 {
+		for range 3 {
+			o, err := c.Simulate(ctx, "on-demand", client.Run{})
+			if err != nil {
+				t.Fatal(err)
+			}
+			asked = append(asked, o.ID)
+		}
+		time.Sleep(time.Duration(round) * 7 * time.Millisecond)
+		old := running.Database(state)
+		if err := syscall.Kill(old, syscall.SIGKILL); err != nil {
+			t.Fatal(err)
+		}
+		eventually(t, "another database that answers", func() bool {
+			if pid := running.Database(state); pid == 0 || pid == old {
+				return false
+			}
+			_, err := c.List(ctx, "")
+			return err == nil
+		})
+	}
+	for _, id := range asked {
+		if end, err := c.Watch(ctx, id, func(client.OutcomeBrief) {}); err != nil || end.State != "done" {
+			t.Errorf("outcome %+v, %v", end, err)
+		}
+	}
+	if t.Failed() {
+		t.Log(p.Log())
+	}
+}
+
+// Work over which the service is killed again and again is given up, and what waits
+// behind it is done.
+func TestKilledAgainAndAgain(t *testing.T) {
+	ctx, state := context.Background(), t.TempDir()
+	p, c := running.Serve(t, state, nil)
+	putDemo(t, c, state)
+	many := 900
+	heavy, err := c.Simulate(ctx, "weekday-lean", client.Run{Repeats: &many})
+	if err != nil {
+		t.Fatal(err)
+	}
+	light, err := c.Simulate(ctx, "on-demand", client.Run{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	for range 3 {
+		eventually(t, "work", func() bool {
+			o, err := c.Outcome(ctx, heavy.ID, false)
+			return err == nil && o.State == "running"
+		})
+		p.Kill()
+		p, c = running.Serve(t, state, nil)
+	}
+	if end, err := c.Watch(ctx, light.ID, func(client.OutcomeBrief) {}); err != nil || end.State != "done" {
+		t.Errorf("what waits behind: %+v, %v", end, err)
+	}
+	o, err := c.Outcome(ctx, heavy.ID, false)
+	if err != nil || o.State != "failed" || !strings.Contains(o.Error, "ended 3 times while it worked on this") {
+		t.Errorf("%+v, %v", o, err)
+	}
+}
+
 // One service at a time uses a state folder; the data is there the next time; a
 // given database is used instead of a private one.
 func TestStateFolderAndGivenDatabase(t *testing.T) {
