@@ -58,7 +58,7 @@ func (s *server) trialOf(t store.Trial) (Trial, int) {
 		out.Checks = []kube.Check{}
 	}
 	if t.Ended != nil {
-		out.Seconds = t.Ended.Sub(t.Asked).Seconds()
+		out.Seconds = seconds(t.Asked, *t.Ended)
 	}
 	return out, seen
 }
@@ -113,11 +113,13 @@ func (s *server) trialOperations(api huma.API) {
 	huma.Register(api, huma.Operation{
 		OperationID: "cancel-trial", Method: http.MethodPost, Path: "/api/v1/trials/{id}/cancel", Summary: "End a trial; what it made is taken away", Tags: tags, DefaultStatus: http.StatusAccepted,
 	}, func(ctx context.Context, in *TrialPath) (*struct{ Body Trial }, error) {
+		if err := s.Trials.Cancel(ctx, in.ID); err != nil {
+			return nil, s.answer(err, in.what())
+		}
 		t, err := s.Store.GetTrial(ctx, in.ID)
 		if err != nil {
 			return nil, s.answer(err, in.what())
 		}
-		s.Trials.Cancel(in.ID)
 		out, _ := s.trialOf(t)
 		return &struct{ Body Trial }{out}, nil
 	})

@@ -45,12 +45,16 @@ func workOf(o store.Outcome, progress float64) (WorkBrief, store.Inputs) {
 		Asked: o.Asked.Format("2006-01-02T15:04:05.000Z"), By: o.By,
 	}
 	if o.Started != nil && o.Ended != nil {
-		b.Seconds = o.Ended.Sub(*o.Started).Seconds()
+		b.Seconds = seconds(*o.Started, *o.Ended)
 	}
 	var in store.Inputs
 	_ = json.Unmarshal([]byte(o.Inputs), &in) // ours; empty if it cannot be read
 	return b, in
 }
+
+// seconds is how long something took by the clock on the wall, which may have been set
+// back in between: never less than nothing.
+func seconds(from, to time.Time) float64 { return max(0, to.Sub(from).Seconds()) }
 
 // WorkPath names an outcome or a weighing in an address.
 type WorkPath struct {

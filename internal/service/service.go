@@ -20,6 +20,7 @@ import (
 	"tachyphor/internal/api"
 	"tachyphor/internal/kube"
 	"tachyphor/internal/mariadb"
+	"tachyphor/internal/memory"
 	"tachyphor/internal/runs"
 	"tachyphor/internal/store"
 	"tachyphor/internal/trials"
@@ -75,6 +76,7 @@ func Start(ctx context.Context, c Config) (_ *Service, err error) {
 			_ = s.Close()
 		}
 	}()
+	memory.Heed(memory.Limit())
 	if err := os.MkdirAll(c.State, 0o700); err != nil {
 		return nil, fmt.Errorf("cannot use the state folder: %w", err)
 	}
@@ -97,7 +99,7 @@ func Start(ctx context.Context, c Config) (_ *Service, err error) {
 		if err := s.store.ReleaseAll(ctx); err != nil {
 			return nil, err
 		}
-		if err := s.store.BreakOffTrials(ctx, "the service stopped in the middle of it; what it made ends by itself"); err != nil {
+		if err := s.store.BreakOffTrials(ctx, trials.BrokenOff, true); err != nil {
 			return nil, err
 		}
 	}

@@ -193,6 +193,8 @@ func steps() []*gormigrate.Migration {
 		column("2026-11-27-work", &Outcome{}, "Work"),
 		column("2026-11-28-attempts", &Outcome{}, "Attempts"),
 		column("2026-11-28-stack", &Outcome{}, "Stack"),
+		column("2026-11-28-trial-holder", &Trial{}, "Holder"),
+		column("2026-11-28-trial-lease", &Trial{}, "Lease"),
 	}
 }
 

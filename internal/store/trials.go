@@ -20,6 +20,8 @@ type Trial struct {
 	By       string     `gorm:"size:63"`
 	Asked    time.Time  `gorm:"type:datetime(6)"`
 	Ended    *time.Time `gorm:"type:datetime(6)"`
+	Holder   string     `gorm:"size:32;not null;default:''"` // process that works on it
+	Lease    *time.Time `gorm:"type:datetime(6)"`            // until then it does
 }
 
 // PutTrial stores a trial, new when its id is 0.
@@ -51,10 +53,36 @@ func (s *Store) ListTrials(ctx context.Context, template string, limit int) ([]T
 	return list, q.Find(&list).Error
 }
 
-// BreakOffTrials ends trials that nobody works on any more.
-func (s *Store) BreakOffTrials(ctx context.Context, why string) error {
+// Until is when a lease of some length ends that begins now.
+func (s *Store) Until(lease time.Duration) *time.Time {
+	at := s.now().Add(lease)
+	return &at
+}
+
+// RenewTrials keeps the trials that a holder works on, and returns which of them still
+// run: others were cancelled elsewhere.
+func (s *Store) RenewTrials(ctx context.Context, holder string, lease time.Duration) (running []uint64, err error) {
+	q := s.db.WithContext(ctx).Model(&Trial{}).Where("holder = ? AND state = ?", holder, Running)
+	if err := q.Update("lease", s.Until(lease)).Error; err != nil {
+		return nil, err
+	}
+	return running, s.db.WithContext(ctx).Model(&Trial{}).Where("holder = ? AND state = ?", holder, Running).Pluck("id", &running).Error
+}
+
+// CancelTrial ends a trial that is not over, whoever works on it.
+func (s *Store) CancelTrial(ctx context.Context, id uint64) error {
+	return s.db.WithContext(ctx).Model(&Trial{}).Where("id = ? AND state IN ?", id, []State{Queued, Running}).
+		Updates(map[string]any{"state": Cancelled, "ended": s.now(), "lease": nil}).Error
+}
+
+// BreakOffTrials ends trials that nobody works on any more: those whose lease is over,
+// or all where nobody else can be working on this database.
+func (s *Store) BreakOffTrials(ctx context.Context, why string, all bool) error {
 	return s.write(ctx, func(tx *gorm.DB) error {
-		return tx.Model(&Trial{}).Where("state IN ?", []State{Queued, Running}).
-			Updates(map[string]any{"state": Failed, "error": why, "ended": s.now()}).Error
+		q := tx.Model(&Trial{}).Where("state IN ?", []State{Queued, Running})
+		if !all {
+			q = q.Where("lease IS NULL OR lease < ?", s.now())
+		}
+		return q.Updates(map[string]any{"state": Failed, "error": why, "ended": s.now()}).Error
 	})
 }

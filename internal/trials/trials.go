@@ -5,10 +5,14 @@ package trials
 
 import (
 	"context"
+	"crypto/rand"
+	"encoding/hex"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"log/slog"
+	"maps"
+	"slices"
 	"sync"
 	"time"
 
@@ -30,6 +34,16 @@ const (
 	longest = 15 * time.Minute
 )
 
+// lease is how long a trial stays a process's without a sign of life, and beat how often
+// it gives one.
+const (
+	lease = 12 * time.Second
+	beat  = 2 * time.Second
+)
+
+// BrokenOff is the error of a trial whose process went.
+const BrokenOff = "the service stopped in the middle of it; what it made ends by itself"
+
 // A Report is what came of a trial, or has so far.
 type Report struct {
 	Checks    []kube.Check    `json:"checks,omitempty" doc:"Of a preflight: its checks, in order."`
@@ -43,8 +57,13 @@ type Runner struct {
 	log     *slog.Logger
 	options kube.Options
 
+	holder  string
+	quit    chan struct{} // closed by Close
+	beating sync.WaitGroup
+
 	mu      sync.Mutex
 	running map[uint64]*trial
+	coming  int // that have a place and are not running yet
 	work    sync.WaitGroup
 	closed  bool
 }
@@ -59,7 +78,75 @@ type trial struct {
 
 // Start returns a runner. options say which kubeconfig the service uses.
 func Start(s *store.Store, l *runs.Library, log *slog.Logger, options kube.Options) *Runner {
-	return &Runner{store: s, library: l, log: log, options: options, running: map[uint64]*trial{}}
+	b := make([]byte, 8)
+	_, _ = rand.Read(b)
+	r := &Runner{
+		store: s, library: l, log: log, options: options, running: map[uint64]*trial{},
+		holder: hex.EncodeToString(b), quit: make(chan struct{}),
+	}
+	r.beating.Go(r.heart)
+	return r
+}
+
+// heart says that this process works on its trials, ends those that were cancelled
+// elsewhere, and breaks off those of processes that are no more.
+func (r *Runner) heart() {
+	tick := time.NewTicker(beat)
+	defer tick.Stop()
+	for {
+		if err := r.look(); err != nil {
+			r.log.Warn("cannot look after trials; trying again", "error", err)
+		}
+		select {
+		case <-r.quit:
+			return
+		case <-tick.C:
+		}
+	}
+}
+
+func (r *Runner) look() error {
+	ctx, done := context.WithTimeout(context.Background(), 5*time.Second)
+	defer done()
+	if err := r.store.BreakOffTrials(ctx, BrokenOff, false); err != nil {
+		return err
+	}
+	r.mu.Lock()
+	mine := slices.Collect(maps.Keys(r.running))
+	r.mu.Unlock()
+	if len(mine) == 0 {
+		return nil
+	}
+	still, err := r.store.RenewTrials(ctx, r.holder, lease)
+	if err != nil {
+		return err
+	}
+	for _, id := range mine {
+		if !slices.Contains(still, id) {
+			r.stop(id)
+		}
+	}
+	return nil
+}
+
+// enter takes a place for a trial to come, if there is one.
+func (r *Runner) enter() bool {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if r.closed || len(r.running)+r.coming >= most {
+		return false
+	}
+	r.coming++
+	r.work.Add(1)
+	return true
+}
+
+// leave gives the place back of a trial that did not come to run.
+func (r *Runner) leave() {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	r.coming--
+	r.work.Done()
 }
 
 // Contexts lists the clusters that trials can be made on, the usual one first.
@@ -88,13 +175,12 @@ func (r *Runner) Ask(ctx context.Context, kind, template, scenario, cluster, by 
 		return t, refusal{err}
 	}
 	t.Context = conn.Context
-	r.mu.Lock()
-	full := len(r.running) >= most || r.closed
-	r.mu.Unlock()
-	if full {
+	if !r.enter() {
 		return t, store.ErrBusy
 	}
+	t.Holder, t.Lease = r.holder, r.store.Until(lease)
 	if err := r.store.PutTrial(ctx, &t); err != nil {
+		r.leave()
 		return t, err
 	}
 	tools := shelf.Tools(d)
@@ -129,13 +215,16 @@ func (x *trial) change(f func(*Report)) {
 	x.seen++
 }
 
-// run works on a trial in the background.
+// run works on a trial, which has a place, in the background.
 func (r *Runner) run(t store.Trial, do func(context.Context, *trial) error) {
 	ctx, stop := context.WithTimeout(context.Background(), longest)
 	x := &trial{stop: stop}
 	r.mu.Lock()
 	r.running[t.ID] = x
-	r.work.Add(1)
+	r.coming--
+	if r.closed {
+		stop()
+	}
 	r.mu.Unlock()
 	go func() {
 		defer r.work.Done()
@@ -152,15 +241,34 @@ func (r *Runner) run(t store.Trial, do func(context.Context, *trial) error) {
 		case errors.Is(ctx.Err(), context.Canceled):
 			t.State = store.Cancelled
 		}
-		keep, done := context.WithTimeout(context.Background(), 30*time.Second)
-		defer done()
-		if err := r.store.PutTrial(keep, &t); err != nil {
-			r.log.Error("cannot keep a trial", "trial", t.ID, "error", err)
-		}
+		t.Lease = nil
+		r.keep(&t)
 		r.mu.Lock()
 		delete(r.running, t.ID)
 		r.mu.Unlock()
 	}()
+}
+
+// keep stores a trial's end, however long the database is away; once the service closes
+// it tries for a few seconds more, and the next one breaks the trial off.
+func (r *Runner) keep(t *store.Trial) {
+	for closing := 0; ; {
+		ctx, done := context.WithTimeout(context.Background(), 5*time.Second)
+		err := r.store.PutTrial(ctx, t)
+		done()
+		if err == nil {
+			return
+		}
+		r.log.Warn("cannot keep a trial; trying again", "trial", t.ID, "error", err)
+		select {
+		case <-r.quit:
+			if closing++; closing > 5 {
+				return
+			}
+		default:
+		}
+		time.Sleep(time.Second)
+	}
 }
 
 func safely(f func() error) (err error) {
@@ -195,22 +303,37 @@ func (r *Runner) Report(t store.Trial) (Report, int) {
 	return said, x.seen
 }
 
-// Cancel ends a trial; what it made is taken away.
-func (r *Runner) Cancel(id uint64) {
+// Cancel ends a trial that is not over; what it made is taken away. One that another
+// process works on is ended by that, within seconds.
+func (r *Runner) Cancel(ctx context.Context, id uint64) error {
+	if r.stop(id) {
+		return nil
+	}
+	return r.store.CancelTrial(ctx, id)
+}
+
+// stop ends a trial of this process, and reports whether it was one.
+func (r *Runner) stop(id uint64) bool {
 	r.mu.Lock()
 	defer r.mu.Unlock()
-	if x := r.running[id]; x != nil {
+	x := r.running[id]
+	if x != nil {
 		x.stop()
 	}
+	return x != nil
 }
 
 // Close ends all trials and waits until what they made is taken away.
 func (r *Runner) Close() {
 	r.mu.Lock()
+	if !r.closed {
+		close(r.quit)
+	}
 	r.closed = true
 	for _, x := range r.running {
 		x.stop()
 	}
 	r.mu.Unlock()
 	r.work.Wait()
+	r.beating.Wait()
 }

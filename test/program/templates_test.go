@@ -309,3 +309,42 @@ func TestKilledInARehearsal(t *testing.T) {
 		t.Errorf("%+v, %v", now, err)
 	}
 }
+
+// Of services that share a database, one can cancel the trial of another, and breaks off
+// what another left when it was killed.
+func TestTrialsOfServicesThatShareADatabase(t *testing.T) {
+	ctx, state := context.Background(), t.TempDir()
+	config := filepath.Join(t.TempDir(), "cluster.yaml")
+	running.Cluster(t, config, 1)
+	_, c := running.Serve(t, state, nil)
+	putDemo(t, c, state)
+	other, d := running.Serve(t, t.TempDir(), nil, "--kubeconfig", config, "--database", databaseOf(t, state)+"tachyphor")
+	begin := func() uint64 {
+		asked, err := d.Try(ctx, "rehearsal", "compile-wide", "", "")
+		if err != nil {
+			t.Fatal(err)
+		}
+		return asked.ID
+	}
+	is := func(id uint64, state, why string) func() bool {
+		return func() bool {
+			now, err := c.Trial(ctx, id)
+			return err == nil && now.State == state && strings.Contains(now.Error, why) && now.Seconds > 0
+		}
+	}
+	first := begin()
+	if err := c.CancelTrial(ctx, first); err != nil {
+		t.Fatal(err)
+	}
+	eventually(t, "the first to be cancelled", is(first, "cancelled", ""))
+	eventually(t, "its service to have seen that", func() bool {
+		now, err := d.Trial(ctx, first)
+		return err == nil && now.State == "cancelled" && now.Agent != nil
+	})
+	second := begin()
+	other.Kill()
+	eventually(t, "the second to be broken off", is(second, "failed", "stopped in the middle"))
+	if err := c.CancelTrial(ctx, second); err != nil || !is(second, "failed", "stopped in the middle")() {
+		t.Errorf("cancelling what is over: %v", err)
+	}
+}
