@@ -129,7 +129,7 @@ func (s *server) authorized(g *gin.Context) {
 		problem(g, http.StatusUnauthorized, "the token is not known here or has expired")
 	case err != nil:
 		s.Log.Warn("cannot look a token up", "error", err)
-		problem(g, http.StatusServiceUnavailable, "the database does not answer; try again")
+		problem(g, http.StatusServiceUnavailable, silent)
 	default:
 		g.Request = g.Request.WithContext(context.WithValue(g.Request.Context(), whoKey{}, t.Name))
 	}

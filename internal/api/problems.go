@@ -54,6 +54,9 @@ func counted(n int, what string) string {
 	return strconv.Itoa(n) + " " + what + "s"
 }
 
+// silent is told while the database does not answer.
+const silent = "the database does not answer; the service tries it again all the time, so try again later; its log says more"
+
 // answer turns errors of the inner layers into problems. What is no one's fault
 // but ours is logged and not told.
 func (s *server) answer(err error, what string) error {
@@ -73,5 +76,8 @@ func (s *server) answer(err error, what string) error {
 		return badRows(bad.Recording)
 	}
 	s.Log.Error("cannot answer", "what", what, "error", err)
+	if errors.Is(err, store.ErrSilent) {
+		return huma.NewError(http.StatusServiceUnavailable, silent)
+	}
 	return huma.NewError(http.StatusServiceUnavailable, "the service could not do this now; its log says why; try again")
 }

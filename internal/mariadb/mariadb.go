@@ -43,6 +43,7 @@ type Server struct {
 
 	mu      sync.Mutex
 	cmd     *exec.Cmd // the running child, or nil between two
+	ends    int       // of the child, since the start
 	closing bool
 	done    chan struct{} // closed when the supervisor has ended
 }
@@ -51,6 +52,14 @@ const user = "tachyphor"
 
 // wait bounds how long a start may take: installing, recovering, accepting.
 const wait = 60 * time.Second
+
+// patience is how long a server is given to stop in order before it is killed, after
+// which it recovers at its next start.
+const patience = 10 * time.Second
+
+// endsAtStart is how often the server may end before it has ever answered; what ends it
+// then does not pass by itself.
+const endsAtStart = 3
 
 // Start installs the data folder if there is none, starts the server and waits
 // until it answers.
@@ -96,9 +105,14 @@ func find(name string) (string, error) {
 	return exec.LookPath("/usr/sbin/" + name)
 }
 
-// install makes the data folder, under another name until it is whole.
+// install makes the data folder, under another name until it is whole: a fresh one each
+// time, for an installer that was cut short may still be busy in its own.
 func (s *Server) install(ctx context.Context) error {
 	data := filepath.Join(s.o.Dir, "data")
+	old, _ := filepath.Glob(filepath.Join(s.o.Dir, "data.new*")) // fails only for a bad pattern
+	for _, path := range old {
+		_ = os.RemoveAll(path) // what cannot go yet goes at the next start
+	}
 	if _, err := os.Stat(data); err == nil {
 		return nil
 	}
@@ -106,8 +120,11 @@ func (s *Server) install(ctx context.Context) error {
 	if err != nil {
 		return ErrMissing
 	}
-	fresh := filepath.Join(s.o.Dir, "data.new")
-	if err := os.RemoveAll(fresh); err != nil {
+	if err := s.roomToInstall(); err != nil {
+		return err
+	}
+	fresh, err := os.MkdirTemp(s.o.Dir, "data.new")
+	if err != nil {
 		return err
 	}
 	args := []string{
@@ -115,6 +132,11 @@ func (s *Server) install(ctx context.Context) error {
 		"--auth-root-authentication-method=normal", "--skip-test-db", "--skip-name-resolve", "--innodb-log-file-size=8M",
 	}
 	cmd := exec.CommandContext(ctx, tool, append(args, s.asRoot()...)...)
+	// A script and what it starts: they end together, with this process at the latest.
+	cmd.SysProcAttr = &syscall.SysProcAttr{Pdeathsig: syscall.SIGKILL, Setpgid: true}
+	cmd.Cancel = func() error { return syscall.Kill(-cmd.Process.Pid, syscall.SIGKILL) }
+	runtime.LockOSThread() // whose end the signal of the parent's death is tied to
+	defer runtime.UnlockOSThread()
 	if out, err := cmd.CombinedOutput(); err != nil {
 		return fmt.Errorf("cannot make the database's data folder: %w\n%s", err, out)
 	}
@@ -193,8 +215,8 @@ func (s *Server) socket() string {
 }
 
 // supervise starts the server again whenever it ends, until Close. The child is
-// told to stop when this process dies; that signal is tied to the thread that
-// started it, so the thread is kept.
+// killed when this process dies, for one that is told to stop while it starts may hang for
+// ever; that signal is tied to the thread that started it, so the thread is kept.
 func (s *Server) supervise(daemon string) {
 	runtime.LockOSThread()
 	defer close(s.done)
@@ -209,6 +231,7 @@ func (s *Server) supervise(daemon string) {
 		}
 		s.mu.Lock()
 		s.cmd = nil
+		s.ends++
 		closing := s.closing
 		s.mu.Unlock()
 		if closing {
@@ -237,7 +260,7 @@ func (s *Server) launch(daemon string) (*exec.Cmd, error) {
 	cmd := exec.Command(daemon, s.arguments()...)
 	cmd.Stdout, cmd.Stderr = out, out
 	// A group of its own keeps a terminal's Ctrl-C from it: it is stopped last.
-	cmd.SysProcAttr = &syscall.SysProcAttr{Pdeathsig: syscall.SIGTERM, Setpgid: true}
+	cmd.SysProcAttr = &syscall.SysProcAttr{Pdeathsig: syscall.SIGKILL, Setpgid: true}
 	if err := cmd.Start(); err != nil {
 		return nil, err
 	}
@@ -245,10 +268,9 @@ func (s *Server) launch(daemon string) (*exec.Cmd, error) {
 	return cmd, nil
 }
 
-// endLeftover stops a server that an earlier process left on this folder: it was
-// told to stop when that process died, but may not be done yet.
+// endLeftover stops a server that an earlier process left on this folder.
 func (s *Server) endLeftover() {
-	for deadline := time.Now().Add(wait); time.Now().Before(deadline); {
+	for began := time.Now(); time.Since(began) < wait; {
 		b, err := os.ReadFile(s.path("run", "db.pid"))
 		pid, err2 := strconv.Atoi(strings.TrimSpace(string(b)))
 		if err != nil || err2 != nil {
@@ -259,7 +281,11 @@ func (s *Server) endLeftover() {
 			_ = os.Remove(s.path("run", "db.pid"))
 			return
 		}
-		_ = syscall.Kill(pid, syscall.SIGTERM)
+		signal := syscall.SIGTERM
+		if time.Since(began) > patience {
+			signal = syscall.SIGKILL
+		}
+		_ = syscall.Kill(pid, signal)
 		time.Sleep(50 * time.Millisecond)
 	}
 }
@@ -277,9 +303,15 @@ func (s *Server) answer(ctx context.Context) error {
 		if err = db.PingContext(ctx); err == nil {
 			return nil
 		}
+		s.mu.Lock()
+		ends := s.ends
+		s.mu.Unlock()
+		if ends >= endsAtStart {
+			return s.wrong(fmt.Errorf("the database ends as soon as it is started"))
+		}
 		select {
 		case <-ctx.Done():
-			return fmt.Errorf("the database does not answer: %w; its log is %s", err, s.path("server.log"))
+			return s.wrong(fmt.Errorf("the database does not answer: %w", err))
 		case <-time.After(30 * time.Millisecond):
 		}
 	}
@@ -303,12 +335,14 @@ func (s *Server) Close() error {
 	select {
 	case <-s.done:
 		return nil
-	case <-time.After(wait):
-		s.mu.Lock()
-		defer s.mu.Unlock()
-		if s.cmd != nil {
-			_ = s.cmd.Process.Kill()
-		}
-		return errors.New("the database did not stop in time and was killed")
+	case <-time.After(patience):
 	}
+	s.mu.Lock()
+	if s.cmd != nil {
+		_ = s.cmd.Process.Kill()
+	}
+	s.mu.Unlock()
+	<-s.done
+	s.o.Log.Warn("the database did not stop in time and was killed; it recovers at its next start")
+	return nil
 }

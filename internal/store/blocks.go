@@ -9,6 +9,7 @@ import (
 // PutBlock stores a block of an outcome's jobs, in place of an earlier one of the
 // same number.
 func (s *Store) PutBlock(ctx context.Context, b Block) error {
+	ctx = large(ctx)
 	return s.db.WithContext(ctx).Clauses(clause.OnConflict{UpdateAll: true}).Create(&b).Error
 }
 
@@ -20,6 +21,7 @@ func (s *Store) GetBlock(ctx context.Context, outcome uint64, number int) (Block
 
 // CountBlocks returns how many blocks an outcome has, and how many jobs in all.
 func (s *Store) CountBlocks(ctx context.Context, outcome uint64) (blocks, jobs int, err error) {
+	ctx = large(ctx)
 	var row struct{ Blocks, Jobs int }
 	err = s.db.WithContext(ctx).Model(&Block{}).Select("COUNT(*) AS blocks, COALESCE(SUM(jobs), 0) AS jobs").Where("outcome_id = ?", outcome).Scan(&row).Error
 	return row.Blocks, row.Jobs, err

@@ -158,6 +158,7 @@ func (s *Store) Drop(ctx context.Context, kind, name string, ifRevision int) err
 
 // PutRecording stores a recording; one that is there already is left.
 func (s *Store) PutRecording(ctx context.Context, r Recording) error {
+	ctx = large(ctx)
 	r.At = s.now()
 	return s.write(ctx, func(tx *gorm.DB) error {
 		return tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&r).Error
@@ -166,6 +167,7 @@ func (s *Store) PutRecording(ctx context.Context, r Recording) error {
 
 // GetRecording returns the recording with a digest.
 func (s *Store) GetRecording(ctx context.Context, digest string) (Recording, error) {
+	ctx = large(ctx)
 	var r Recording
 	return r, known(s.db.WithContext(ctx).Where("digest = ?", digest).Take(&r).Error)
 }

@@ -118,6 +118,7 @@ func (s *Store) Renew(ctx context.Context, id uint64, holder string, lease time.
 
 // Finish stores a claimed outcome's end: its result, or its error.
 func (s *Store) Finish(ctx context.Context, id uint64, holder string, end Outcome, data []byte) error {
+	ctx = large(ctx)
 	return s.write(ctx, func(tx *gorm.DB) error {
 		res := tx.Model(&Outcome{}).Where("id = ? AND state = ? AND holder = ?", id, Running, holder).
 			Updates(map[string]any{
@@ -148,6 +149,7 @@ func (s *Store) Release(ctx context.Context, holder string) error {
 // ReleaseAll puts every running outcome back into the queue. Only for a database
 // that no other service uses.
 func (s *Store) ReleaseAll(ctx context.Context) error {
+	ctx = large(ctx)
 	return s.db.WithContext(ctx).Model(&Outcome{}).Where("state = ?", Running).
 		Updates(map[string]any{"state": Queued, "lease": nil}).Error
 }
@@ -171,6 +173,7 @@ func (s *Store) GetOutcome(ctx context.Context, work Work, id uint64) (Outcome, 
 
 // GetResult returns an outcome's compressed result.
 func (s *Store) GetResult(ctx context.Context, id uint64) ([]byte, error) {
+	ctx = large(ctx)
 	var r Result
 	return r.Data, known(s.db.WithContext(ctx).Where("outcome_id = ?", id).Take(&r).Error)
 }
@@ -206,6 +209,7 @@ func (s *Store) LastDone(ctx context.Context) (map[string]Outcome, error) {
 // DropOutcome takes an outcome of one kind of work that is over away, with its result
 // and its jobs. One that waits or runs is ErrConflict.
 func (s *Store) DropOutcome(ctx context.Context, work Work, id uint64) error {
+	ctx = large(ctx)
 	return s.write(ctx, func(tx *gorm.DB) error {
 		res := tx.Where("id = ? AND work = ? AND state NOT IN ?", id, work, []State{Queued, Running}).Delete(&Outcome{})
 		if res.Error != nil {

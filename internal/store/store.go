@@ -44,7 +44,7 @@ func Open(ctx context.Context, dsn string, log *slog.Logger) (*Store, error) {
 	}
 	c.ParseTime, c.Loc, c.MaxAllowedPacket, c.Collation = true, time.UTC, maxPacket, "utf8mb4_bin"
 	c.Params = map[string]string{"tx_isolation": "'READ-COMMITTED'", "time_zone": "'+00:00'"}
-	c.Timeout, c.ReadTimeout, c.WriteTimeout = 10*time.Second, 60*time.Second, 60*time.Second
+	c.Timeout, c.ReadTimeout, c.WriteTimeout = 10*time.Second, answersLarge, answersLarge
 	if err := create(ctx, *c); err != nil {
 		return nil, err
 	}
@@ -67,7 +67,7 @@ func Open(ctx context.Context, dsn string, log *slog.Logger) (*Store, error) {
 	if err := s.migrate(ctx); err != nil {
 		return nil, fmt.Errorf("cannot bring the tables up to date: %w", err)
 	}
-	return s, nil
+	return s, bounded(db)
 }
 
 // create makes the database itself; a server that forbids it may have it already.
@@ -116,7 +116,7 @@ const attempts = 5
 func (s *Store) write(ctx context.Context, f func(tx *gorm.DB) error) error {
 	var err error
 	for i := range attempts {
-		err = s.db.WithContext(ctx).Transaction(f)
+		err = s.transaction(ctx, f)
 		var e *driver.MySQLError
 		if !errors.As(err, &e) || e.Number != 1213 && e.Number != 1205 {
 			break

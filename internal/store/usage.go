@@ -34,6 +34,7 @@ func (r *Run) sighting() sizing.Sighting {
 // container takes its place when it tells more, and is left out otherwise. ErrNotFound:
 // there is no such template.
 func (s *Store) PutRuns(ctx context.Context, in Intake, runs []Run) (kept Kept, err error) {
+	ctx = large(ctx)
 	err = s.write(ctx, func(tx *gorm.DB) error {
 		kept = Kept{}
 		// one at a time for a template, so that nothing is stored twice
@@ -115,6 +116,7 @@ func (s *Store) PutIntake(ctx context.Context, in Intake) error {
 
 // Runs returns what is known of a template's runs, from the oldest on.
 func (s *Store) Runs(ctx context.Context, template string) ([]Run, error) {
+	ctx = large(ctx)
 	var list []Run
 	return list, s.db.WithContext(ctx).Where("template = ?", template).Order("began, pod").Find(&list).Error
 }
@@ -159,6 +161,7 @@ func (s *Store) Intakes(ctx context.Context, template string, limit int) ([]Inta
 
 // DropRuns forgets what a template's runs used; ErrNotFound when nothing is known.
 func (s *Store) DropRuns(ctx context.Context, template string) error {
+	ctx = large(ctx)
 	return s.write(ctx, func(tx *gorm.DB) error {
 		res := tx.Where("template = ?", template).Delete(&Run{})
 		if res.Error == nil && res.RowsAffected == 0 {

@@ -237,6 +237,22 @@ func TestKilledAgainAndAgain(t *testing.T) {
 	}
 }
 
+// Killed while it starts, at whatever moment of that, the service starts the next time.
+func TestKilledWhileItStarts(t *testing.T) {
+	state := t.TempDir()
+	for round := range 14 {
+		p := running.Begin(t, state, nil)
+		time.Sleep(time.Duration(40+round*round*6) * time.Millisecond)
+		p.Kill()
+	}
+	began := time.Now()
+	_, c := running.Serve(t, state, nil)
+	if _, err := c.List(context.Background(), ""); err != nil {
+		t.Error(err)
+	}
+	t.Logf("started after %s", time.Since(began))
+}
+
 // One service at a time uses a state folder; the data is there the next time; a
 // given database is used instead of a private one.
 func TestStateFolderAndGivenDatabase(t *testing.T) {

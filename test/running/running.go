@@ -133,6 +133,18 @@ func (l *lines) String() string {
 // As may be nil, or say as whom to run.
 func Serve(t testing.TB, state string, as *syscall.Credential, args ...string) (*Process, *client.Client) {
 	t.Helper()
+	p := Begin(t, state, as, args...)
+	p.until(t, "ready", func() bool { return strings.Contains(p.log.String(), "\nSign in:") })
+	access, err := service.ReadAccess(state)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return p, &client.Client{Address: access.Address, Token: access.Token}
+}
+
+// Begin is Serve that does not wait.
+func Begin(t testing.TB, state string, as *syscall.Credential, args ...string) *Process {
+	t.Helper()
 	p := &Process{State: state, ended: make(chan struct{}), log: &lines{}}
 	p.cmd = exec.Command(Program(t), append([]string{"serve", "--state", state, "--listen", "127.0.0.1:0"}, args...)...)
 	p.cmd.Stderr = p.log
@@ -146,12 +158,7 @@ func Serve(t testing.TB, state string, as *syscall.Credential, args ...string) (
 		close(p.ended)
 	}()
 	t.Cleanup(func() { p.Kill() })
-	p.until(t, "ready", func() bool { return strings.Contains(p.log.String(), "\nSign in:") })
-	access, err := service.ReadAccess(state)
-	if err != nil {
-		t.Fatal(err)
-	}
-	return p, &client.Client{Address: access.Address, Token: access.Token}
+	return p
 }
 
 // until waits for something, or fails with the log.
