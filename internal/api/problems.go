@@ -70,6 +70,9 @@ func (s *server) answer(err error, what string) error {
 		return huma.NewError(http.StatusPreconditionFailed, what+" was changed by someone else in the meantime; read it again and repeat the change")
 	case errors.Is(err, store.ErrBusy):
 		return huma.NewError(http.StatusTooManyRequests, "too many simulations are waiting; cancel some or try again later")
+	case errors.Is(err, store.ErrFull):
+		s.Log.Error("cannot store", "what", what, "error", err)
+		return huma.NewError(http.StatusInsufficientStorage, "the disk of the database is full: free some space; what is stored can be read")
 	case errors.Is(err, runs.ErrTooLarge):
 		return huma.Error422UnprocessableEntity(err.Error())
 	case errors.As(err, &bad):

@@ -8,6 +8,7 @@ import (
 	"io/fs"
 	"log/slog"
 	"net/http"
+	"slices"
 	"strings"
 	"time"
 
@@ -25,6 +26,7 @@ type Config struct {
 	Store   *store.Store
 	Queue   *runs.Queue
 	Trials  *trials.Runner
+	Full    func() error // says why nothing can be stored now
 	Log     *slog.Logger
 	Version string
 	// Hosts are the host names, without port, that requests may be addressed to.
@@ -57,7 +59,7 @@ func New(c Config) http.Handler {
 	r.GET("/readyz", s.ready)
 	r.GET("/metrics", s.authorized, gin.WrapH(s.metrics.handler()))
 	r.GET("/sign-in", s.signInByLink)
-	r.Use(s.authorized, newGate(largeAtOnce, largePatience).pass)
+	r.Use(s.authorized, s.roomy, newGate(largeAtOnce, largePatience).pass)
 	Operations(humagin.New(r, Describe(c.Version)), s)
 	return breaksOff(r)
 }
@@ -127,6 +129,23 @@ func (s *server) logged(g *gin.Context) {
 	}
 	s.Log.Log(g, level, "answered", "method", g.Request.Method, "path", g.Request.URL.Path,
 		"status", g.Writer.Status(), "ms", float64(took.Microseconds())/1000)
+}
+
+// roomy turns away what would be stored while the disk is full. What frees space, ends
+// work or lets someone in goes on.
+func (s *server) roomy(g *gin.Context) {
+	path := g.Request.URL.Path
+	switch g.Request.Method {
+	case http.MethodGet, http.MethodHead, http.MethodDelete, http.MethodOptions:
+		return
+	}
+	if strings.HasSuffix(path, "/cancel") || strings.HasPrefix(path, "/api/v1/session") || g.Query("dryRun") == "true" ||
+		slices.Contains([]string{"/api/v1/check", "/api/v1/mend", "/api/v1/drafts"}, path) {
+		return
+	}
+	if err := s.Full(); err != nil {
+		problem(g, http.StatusInsufficientStorage, err.Error())
+	}
 }
 
 func (s *server) ready(g *gin.Context) {

@@ -37,6 +37,7 @@ type Queue struct {
 	holder  string
 	workers int
 	memory  units.Bytes // that work may take; 0: as much as it likes
+	full    func() error
 
 	ring chan struct{} // something may be waiting
 	done chan struct{} // closed when the worker has ended
@@ -67,13 +68,14 @@ const (
 	jobsKept   = 2_500_000
 )
 
-// Start begins to work off the queue.
-func Start(s *store.Store, l *Library, log *slog.Logger) *Queue {
+// Start begins to work off the queue. While full is an error nothing is begun, for its
+// result could not be stored.
+func Start(s *store.Store, l *Library, log *slog.Logger, full func() error) *Queue {
 	b := make([]byte, 8)
 	_, _ = rand.Read(b)
 	ctx, stop := context.WithCancel(context.Background())
 	q := &Queue{
-		Library: l, store: s, log: log, holder: hex.EncodeToString(b), workers: runtime.NumCPU(), memory: memory.Work(memory.Limit()),
+		Library: l, store: s, log: log, holder: hex.EncodeToString(b), workers: runtime.NumCPU(), memory: memory.Work(memory.Limit()), full: full,
 		ring: make(chan struct{}, 1), done: make(chan struct{}), stop: stop, running: map[uint64]*job{},
 	}
 	go q.work(ctx)
@@ -156,7 +158,11 @@ func (q *Queue) work(ctx context.Context) {
 	look := time.NewTicker(beat) // for what other processes left, and after faults
 	defer look.Stop()
 	for ctx.Err() == nil {
-		o, err := q.store.Claim(ctx, q.holder, lease)
+		var o store.Outcome
+		err := q.full()
+		if err == nil {
+			o, err = q.store.Claim(ctx, q.holder, lease)
+		}
 		switch {
 		case err == nil:
 			q.run(ctx, o)

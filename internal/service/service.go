@@ -17,6 +17,7 @@ import (
 	"syscall"
 	"time"
 
+	"tachyphor/core/units"
 	"tachyphor/internal/api"
 	"tachyphor/internal/kube"
 	"tachyphor/internal/mariadb"
@@ -40,6 +41,8 @@ type Config struct {
 	Log      *slog.Logger
 	Cluster  kube.Options // the live cluster for preflights and rehearsals
 	Unsafe   bool         // a private database without durability, for tests
+	// Free tells the free space of the private database's disk; nil: as it is. For tests.
+	Free func(path string) (units.Bytes, error)
 }
 
 // Access is how a client reaches the service. It is kept in a file that only
@@ -58,6 +61,7 @@ type Service struct {
 	config   Config
 	lock     *os.File
 	database *mariadb.Server // nil when one was given
+	disk     *disk           // of that; nil likewise
 	store    *store.Store
 	queue    *runs.Queue
 	trials   *trials.Runner
@@ -91,6 +95,10 @@ func Start(ctx context.Context, c Config) (_ *Service, err error) {
 			return nil, err
 		}
 		dsn = s.database.DSN("tachyphor")
+		s.disk = watched(c.State, c.Log)
+		if c.Free != nil {
+			s.disk.free = c.Free
+		}
 	}
 	if s.store, err = store.Open(ctx, dsn, c.Log); err != nil {
 		return nil, err
@@ -106,7 +114,7 @@ func Start(ctx context.Context, c Config) (_ *Service, err error) {
 	if err := s.store.DropExpired(ctx); err != nil {
 		return nil, err
 	}
-	s.queue = runs.Start(s.store, runs.NewLibrary(s.store), c.Log)
+	s.queue = runs.Start(s.store, runs.NewLibrary(s.store), c.Log, s.disk.Full)
 	s.trials = trials.Start(s.store, s.queue.Library, c.Log, c.Cluster)
 	listener, err := listen(c.Address)
 	if err != nil {
@@ -201,7 +209,7 @@ func (s *Service) serve(l net.Listener) {
 	port := l.Addr().(*net.TCPAddr).Port
 	s.server = &http.Server{
 		Handler: api.New(api.Config{
-			Store: s.store, Queue: s.queue, Trials: s.trials, Log: s.config.Log, Version: s.config.Version, Console: s.config.Console,
+			Store: s.store, Queue: s.queue, Trials: s.trials, Full: s.disk.Full, Log: s.config.Log, Version: s.config.Version, Console: s.config.Console,
 			Hosts:  append([]string{"127.0.0.1", "localhost", "::1"}, s.config.Hosts...),
 			Cookie: "tachyphor_" + strconv.Itoa(port),
 		}),

@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"strings"
 	"time"
 
 	driver "github.com/go-sql-driver/mysql"
@@ -21,6 +22,7 @@ var (
 	ErrNotFound = errors.New("not found")
 	ErrConflict = errors.New("changed by someone else in the meantime")
 	ErrBusy     = errors.New("too much is waiting")
+	ErrFull     = errors.New("the disk of the database is full")
 )
 
 // A Store is a connection to the records. It is safe for use by many goroutines.
@@ -134,6 +136,10 @@ func (s *Store) write(ctx context.Context, f func(tx *gorm.DB) error) error {
 func known(err error) error {
 	if errors.Is(err, gorm.ErrRecordNotFound) {
 		return ErrNotFound
+	}
+	var e *driver.MySQLError
+	if errors.As(err, &e) && (e.Number == 1021 || e.Number == 1114 || strings.Contains(e.Message, "No space left")) {
+		return fmt.Errorf("%w: %w", ErrFull, err)
 	}
 	return err
 }

@@ -1,0 +1,103 @@
+package service_test
+
+import (
+	"context"
+	"io"
+	"log/slog"
+	"os"
+	"strings"
+	"sync/atomic"
+	"testing"
+	"time"
+
+	"tachyphor/client"
+	"tachyphor/core/document"
+	"tachyphor/core/units"
+	"tachyphor/internal/kube"
+	"tachyphor/internal/service"
+	"tachyphor/test/worlds"
+)
+
+var world = `
+apiVersion: tachyphor/v1
+kind: Cluster
+metadata: {name: c}
+spec:
+  nodeTypes: [{name: n, cpu: 16, memory: 64Gi, pods: 110, price: 0.7/h}]
+  pools: [{name: p, nodeType: n, min: 1, max: 20}]
+  images: [{name: "i:1", size: 100MB}]
+  links: {registry: {down: 1GB/s}}
+---
+apiVersion: tachyphor/v1
+kind: Workload
+metadata: {name: w}
+spec:
+  start: 2026-09-01T00:00:00Z
+  classes: [{name: k, wants: [x], work: {median: 150s, p95: 300s}, arrivals: {hours: [{when: "Mon-Sun 00:00-24:00", perHour: 200}]}}]
+---
+apiVersion: tachyphor/v1
+kind: Scenario
+metadata: {name: s}
+spec: {cluster: c, workload: w, templates: [{template: t}], run: {span: 7d, repeats: 2}}
+` + worlds.Template("t", "x", "1", "4Gi", "i:1") + `
+` + worlds.Template("unused", "y", "1", "4Gi", "i:1") + "\n"
+
+// With a full disk nothing is taken in and nothing is begun, what is stored can be read
+// and dropped, and once there is room again everything goes on.
+func TestFullDisk(t *testing.T) {
+	ctx := context.Background()
+	var free atomic.Int64
+	free.Store(1 << 30)
+	s, err := service.Start(ctx, service.Config{
+		State: t.TempDir(), Address: "127.0.0.1:0", Version: "test", Unsafe: true, Cluster: kube.Options{Kubeconfig: os.DevNull},
+		Log:  slog.New(slog.NewTextHandler(io.Discard, nil)),
+		Free: func(string) (units.Bytes, error) { return units.Bytes(free.Load()), nil },
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer func() { _ = s.Close() }()
+	c := &client.Client{Address: s.Access.Address, Token: s.Access.Token}
+	if _, err := c.Put(ctx, "", []byte(world), false); err != nil {
+		t.Fatal(err)
+	}
+	many := 1000
+	long, err := c.Simulate(ctx, "s", client.Run{Repeats: &many})
+	if err != nil {
+		t.Fatal(err)
+	}
+	waiting, err := c.Simulate(ctx, "s", client.Run{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	free.Store(20 << 20)
+	time.Sleep(1100 * time.Millisecond) // it is looked at once a second
+	text := []byte("apiVersion: tachyphor/v1\nkind: Scenario\nmetadata: {name: another}\nspec: {cluster: c, workload: w, templates: [{template: t}]}\n")
+	if _, err := c.Put(ctx, "", text, false); !client.IsStatus(err, 507) || !strings.Contains(err.Error(), "20 MiB free") {
+		t.Errorf("stored on a full disk: %v", err)
+	}
+	if _, err := c.Put(ctx, "", text, true); err != nil {
+		t.Errorf("checking only: %v", err)
+	}
+	if list, err := c.List(ctx, ""); err != nil || len(list) == 0 {
+		t.Errorf("reading: %v, %v", list, err)
+	}
+	if err := c.Drop(ctx, document.KindPodTemplate, "unused"); err != nil {
+		t.Errorf("dropping: %v", err)
+	}
+	if _, err := c.Cancel(ctx, long.ID); err != nil {
+		t.Errorf("cancelling: %v", err)
+	}
+	time.Sleep(1500 * time.Millisecond)
+	if o, err := c.Outcome(ctx, waiting.ID, false); err != nil || o.State != "queued" {
+		t.Errorf("begun on a full disk: %+v, %v", o, err)
+	}
+	free.Store(1 << 30)
+	time.Sleep(1100 * time.Millisecond)
+	if _, err := c.Put(ctx, "", text, false); err != nil {
+		t.Errorf("with room again: %v", err)
+	}
+	if o, err := c.Watch(ctx, waiting.ID, func(client.OutcomeBrief) {}); err != nil || o.State != "done" {
+		t.Errorf("with room again: %+v, %v", o, err)
+	}
+}
