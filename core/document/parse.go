@@ -79,6 +79,12 @@ type Reading struct {
 // any fault the documents that had none are still returned. file is named in
 // the faults. A stream in which nothing is a document is a fault.
 func Parse(file string, data []byte) ([]*Document, Faults) {
+	r := ReadDocuments(file, data)
+	return r.Documents, r.Faults
+}
+
+// ReadDocuments is Read for which a stream without a document is a fault.
+func ReadDocuments(file string, data []byte) Reading {
 	r := Read(file, data)
 	if len(r.Documents) == 0 && len(r.Faults) == 0 {
 		found := "nothing"
@@ -88,7 +94,7 @@ func Parse(file string, data []byte) ([]*Document, Faults) {
 		r.Faults = Faults{{File: file, Found: found, Expected: "expected a document: one of " + strings.Join(Kinds(), ", ") +
 			", or a pod template within one of " + strings.Join(Carriers()[1:], ", ")}}
 	}
-	return r.Documents, r.Faults
+	return r
 }
 
 // Read is Parse that keeps Kubernetes' other objects too.

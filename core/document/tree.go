@@ -35,7 +35,25 @@ type node struct {
 	scalar    string // as written, for scalars
 	quoted    bool
 	fields    []field
+	index     map[string]int // of fields by key, where there are many
 	items     []*node
+}
+
+// many is from how many fields on an object has an index.
+const many = 16
+
+// put adds a field, which the node does not have yet.
+func (n *node) put(f field) {
+	n.fields = append(n.fields, f)
+	switch {
+	case n.index != nil:
+		n.index[f.key] = len(n.fields) - 1
+	case len(n.fields) >= many:
+		n.index = make(map[string]int, 2*many)
+		for i, f := range n.fields {
+			n.index[f.key] = i
+		}
+	}
 }
 
 type kind uint8
@@ -75,6 +93,12 @@ func clip(s string) string {
 
 // get returns the value of key, or nil.
 func (n *node) get(key string) *node {
+	if n.index != nil {
+		if i, ok := n.index[key]; ok {
+			return n.fields[i].value
+		}
+		return nil
+	}
 	for _, f := range n.fields {
 		if f.key == key {
 			return f.value
@@ -122,7 +146,7 @@ func (r *reader) convert(y *yaml.Node, depth int) *node {
 			case n.get(k.Value) != nil:
 				r.fault(k.Line, k.Column, k.Value, "the same field twice", "keep one of them")
 			default:
-				n.fields = append(n.fields, field{k.Value, k.Line, k.Column, r.convert(y.Content[i+1], depth+1)})
+				n.put(field{k.Value, k.Line, k.Column, r.convert(y.Content[i+1], depth+1)})
 			}
 		}
 	case yaml.SequenceNode:

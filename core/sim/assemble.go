@@ -382,6 +382,10 @@ func (a *assembly) fits() {
 }
 
 func (a *assembly) record() {
+	if a.in.Jobless {
+		a.w.recorded = &demand.Jobs{}
+		return
+	}
 	if a.in.Recording == nil {
 		a.fault(a.in.Workload, "spec.jobs", "", "its recorded jobs are missing; put the workload again with their file beside it")
 		return

@@ -26,6 +26,7 @@ type Input struct {
 	Scenario, Cluster, Workload *document.Document
 	Templates                   []*document.Document
 	Recording                   *demand.Recording
+	Jobless                     bool // recorded jobs are left out: the world tells of agents and nodes, and is not to be run
 }
 
 // A World is a scenario with everything looked up and counted out, ready to

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
+	"os"
 	"strconv"
 	"strings"
 	"time"
@@ -177,7 +178,8 @@ func (s *server) putDocuments(ctx context.Context, in *struct {
 	RawBody []byte `contentType:"application/yaml"`
 },
 ) (*struct{ Body StoredList }, error) {
-	docs, faults := document.Parse(in.File, in.RawBody)
+	read := document.ReadDocuments(in.File, in.RawBody)
+	docs, faults := read.Documents, read.Faults
 	more, err := s.recordingsThere(ctx, docs)
 	if err != nil {
 		return nil, s.answer(err, "recording")
@@ -190,7 +192,7 @@ func (s *server) putDocuments(ctx context.Context, in *struct {
 		drafts[i] = store.Draft{Kind: d.Kind, Name: d.Name, Digest: d.Digest, Text: d.Text}
 	}
 	out := &struct{ Body StoredList }{StoredList{Items: []Stored{}}}
-	for _, o := range document.Read(in.File, in.RawBody).Others {
+	for _, o := range read.Others {
 		out.Body.Passed = append(out.Body.Passed, o.String())
 	}
 	if in.DryRun {
@@ -390,11 +392,11 @@ func (s *server) recordingOperations(api huma.API) {
 	huma.Register(api, huma.Operation{
 		OperationID: "put-recording", Method: http.MethodPost, Path: "/api/v1/recordings", Summary: "Store recorded jobs",
 		Description: "The body is CSV, a header that names columns and then one job a row, JSON Lines, one object a line, or Parquet.", Tags: []string{"documents"},
-		MaxBodyBytes: maxRecording, BodyReadTimeout: 5 * time.Minute,
+		RequestBody: &huma.RequestBody{Required: true, Content: map[string]*huma.MediaType{"text/csv": {Schema: &huma.Schema{Type: "string", Format: "binary"}}}},
 	}, func(ctx context.Context, in *struct {
 		Columns []string `query:"columns" maxItems:"20" doc:"The file's own names of columns, as ours=theirs."`
 		SkipBad bool     `query:"skipBad" doc:"Take the good rows and leave the bad ones out."`
-		RawBody []byte   `contentType:"text/csv"`
+		sent
 	},
 	) (*struct{ Body Recording }, error) {
 		columns := map[string]string{}
@@ -405,9 +407,13 @@ func (s *server) recordingOperations(api huma.API) {
 			}
 			columns[ours] = theirs
 		}
-		digest, r, err := s.Queue.Library.Keep(ctx, in.RawBody, columns, in.SkipBad)
-		var bad runs.BadRows
-		if err != nil && r == nil && !errors.As(err, &bad) {
+		digest, r, err := s.Queue.Library.Keep(ctx, in.body, columns, in.SkipBad)
+		switch bad := (runs.BadRecording{}); {
+		case errors.Is(err, errTooLong):
+			return nil, huma.NewError(http.StatusRequestEntityTooLarge, err.Error())
+		case errors.Is(err, os.ErrDeadlineExceeded):
+			return nil, huma.NewError(http.StatusRequestTimeout, "the file did not come within "+sendTime.String()+"; try again")
+		case errors.As(err, &bad):
 			return nil, huma.Error422UnprocessableEntity(err.Error())
 		}
 		if err != nil {

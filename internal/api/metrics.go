@@ -2,6 +2,7 @@ package api
 
 import (
 	"net/http"
+	"slices"
 	"strconv"
 	"time"
 
@@ -42,6 +43,14 @@ func (m *metrics) handler() http.Handler {
 	return promhttp.HandlerFor(m.registry, promhttp.HandlerOpts{})
 }
 
+// methods are those that are told apart; a request can name any other.
+var methods = []string{
+	http.MethodGet, http.MethodHead, http.MethodPost, http.MethodPut, http.MethodPatch, http.MethodDelete, http.MethodOptions,
+}
+
 func (m *metrics) observe(route, method string, status int, took time.Duration) {
+	if !slices.Contains(methods, method) {
+		method = "other"
+	}
 	m.seconds.WithLabelValues(route, method, strconv.Itoa(status)).Observe(took.Seconds())
 }

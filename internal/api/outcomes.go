@@ -190,25 +190,19 @@ func (s *server) designOf(ctx context.Context, in store.Inputs) (design []byte, 
 	var jobs []string
 	requests := map[string]template.Request{}
 	var scenario any
-	for _, r := range in.Documents {
-		switch r.Kind {
+	docs, err := s.Queue.Library.Pinned(ctx, in)
+	if err != nil {
+		return nil, "", err
+	}
+	for _, d := range docs {
+		switch d.Kind {
 		case document.KindWorkload:
-			h, err := s.Store.Get(ctx, r.Kind, r.Name, r.Revision)
-			if err != nil {
-				return nil, "", err
-			}
-			jobs = append(jobs, h.Digest)
-		case document.KindScenario, document.KindPodTemplate:
-			d, err := s.Queue.Library.Changed(ctx, r, in)
-			if err != nil {
-				return nil, "", err
-			}
-			if r.Kind == document.KindScenario {
-				scenario = d.Value // with defaults filled in
-				continue
-			}
+			jobs = append(jobs, d.Digest)
+		case document.KindScenario:
+			scenario = d.Value // with defaults filled in
+		case document.KindPodTemplate:
 			agent, _ := template.Read(d)
-			requests[r.Name] = agent.Request
+			requests[d.Name] = agent.Request
 		}
 	}
 	if design, err = json.Marshal(scenario); err != nil {

@@ -87,35 +87,34 @@ func (s *server) listScenarios(ctx context.Context, in *struct {
 		return nil, s.answer(err, "list")
 	}
 	page := ScenarioPage{Items: []ScenarioBrief{}}
+	if len(list) > pageSize {
+		list = list[:pageSize]
+		page.Next = list[pageSize-1].Name
+	}
+	pinned, err := s.Queue.Library.PinAll(ctx, list)
+	if err != nil {
+		return nil, s.answer(err, "list")
+	}
 	for i, h := range list {
-		if i == pageSize {
-			page.Next = list[i-1].Name
-			break
-		}
-		b, _ := s.brief(ctx, h, last)
-		page.Items = append(page.Items, b)
+		page.Items = append(page.Items, briefly(h, &pinned[i], last))
 	}
 	return &struct{ Body ScenarioPage }{page}, nil
 }
 
-// brief describes a scenario; d is nil when its text cannot be read any more.
-func (s *server) brief(ctx context.Context, h store.Head, last map[string]store.Outcome) (ScenarioBrief, *document.Document) {
+// briefly describes a scenario.
+func briefly(h store.Head, p *runs.Pinned, last map[string]store.Outcome) ScenarioBrief {
 	b := ScenarioBrief{Name: h.Name, Revision: h.Number}
-	docs, faults := document.Parse("Scenario/"+h.Name, []byte(h.Text))
-	if len(faults) > 0 {
-		return b, nil
+	if p.Scenario == nil { // not readable any more
+		return b
 	}
-	spec := docs[0].Value.(*document.Scenario).Spec
-	b.Cluster, b.Workload, b.Note = spec.Cluster, spec.Workload, docs[0].Note()
+	spec := &p.Scenario.Value.(*document.Scenario).Spec
+	b.Cluster, b.Workload, b.Note = spec.Cluster, spec.Workload, p.Scenario.Note()
 	if o, ok := last[h.Name]; ok {
 		brief := briefOf(o, 1)
 		b.Last = &brief
-		var was store.Inputs
-		if now, faults, err := s.Queue.Library.Pin(ctx, h.Name); err == nil && len(faults) == 0 && json.Unmarshal([]byte(o.Inputs), &was) == nil {
-			b.Current = same(now, was)
-		}
+		b.Current = len(p.Faults) == 0 && same(p.Inputs, brief.Inputs)
 	}
-	return b, docs[0]
+	return b
 }
 
 // same reports whether two outcomes' inputs are the same but for run settings.
@@ -147,18 +146,19 @@ func (s *server) getScenario(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, s.answer(err, what)
 	}
-	b, d := s.brief(ctx, h, last)
-	out := Scenario{ScenarioBrief: b, Faults: []document.Fault{}, Templates: []TemplateBrief{}, Pools: []PoolBrief{}}
-	if d == nil {
-		return nil, huma.Error409Conflict("the stored document can no longer be read; put it again")
-	}
-	out.Spec = d.Value.(*document.Scenario).Spec
-	pinned, faults, err := s.Queue.Library.Pin(ctx, in.Name)
+	all, err := s.Queue.Library.PinAll(ctx, []store.Head{h})
 	if err != nil {
 		return nil, s.answer(err, what)
 	}
+	pinned := &all[0]
+	if pinned.Scenario == nil {
+		return nil, huma.Error409Conflict("the stored document can no longer be read; put it again")
+	}
+	out := Scenario{ScenarioBrief: briefly(h, pinned, last), Faults: []document.Fault{}, Templates: []TemplateBrief{}, Pools: []PoolBrief{}}
+	out.Spec = pinned.Scenario.Value.(*document.Scenario).Spec
+	faults := pinned.Faults
 	if len(faults) == 0 {
-		faults, err = s.describe(ctx, pinned, &out)
+		faults, err = s.describe(ctx, pinned.Inputs, &out)
 		if err != nil && !errors.Is(err, store.ErrNotFound) {
 			return nil, s.answer(err, what)
 		}
@@ -172,7 +172,7 @@ func (s *server) getScenario(ctx context.Context, in *struct {
 
 // describe adds what a scenario's inputs come to.
 func (s *server) describe(ctx context.Context, in store.Inputs, out *Scenario) (document.Faults, error) {
-	w, faults, err := s.Queue.Library.World(ctx, in)
+	w, faults, err := s.Queue.Library.Design(ctx, in)
 	if err != nil || len(faults) > 0 {
 		return faults, err
 	}

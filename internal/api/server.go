@@ -41,16 +41,18 @@ type Config struct {
 type server struct {
 	Config
 	metrics *metrics
+	works   *watched[store.Outcome]
+	trials  *watched[store.Trial]
 }
 
 // New returns the handler of the whole interface.
 func New(c Config) http.Handler {
-	s := &server{Config: c}
+	s := &server{Config: c, works: newWatched(c.Store.GetOutcomes), trials: newWatched(c.Store.GetTrials)}
 	s.metrics = newMetrics(c.Queue)
 	gin.SetMode(gin.ReleaseMode)
 	r := gin.New()
 	r.HandleMethodNotAllowed = true
-	r.Use(gin.CustomRecoveryWithWriter(nil, s.recovered), s.logged, s.guarded)
+	r.Use(gin.CustomRecoveryWithWriter(nil, s.recovered), s.logged, s.guarded, timely)
 	r.NoRoute(s.noRoute)
 	r.NoMethod(func(g *gin.Context) {
 		problem(g, http.StatusMethodNotAllowed, "this address does not take "+g.Request.Method)
@@ -59,7 +61,7 @@ func New(c Config) http.Handler {
 	r.GET("/readyz", s.ready)
 	r.GET("/metrics", s.authorized, gin.WrapH(s.metrics.handler()))
 	r.GET("/sign-in", s.signInByLink)
-	r.Use(s.authorized, s.roomy, newGate(largeAtOnce, largePatience).pass)
+	r.Use(newBusy(mostAtOnce).pass, s.authorized, s.roomy, newGate(largeAtOnce, largePatience).pass)
 	Operations(humagin.New(r, Describe(c.Version)), s)
 	return breaksOff(r)
 }

@@ -153,14 +153,10 @@ func (s *server) try(ctx context.Context, in *struct {
 
 func (s *server) watchTrial(ctx context.Context, in *TrialPath, send sse.Sender) {
 	last, first := 0, true
-	poll(ctx, func() bool {
-		t, err := s.Store.GetTrial(ctx, in.ID)
-		if errors.Is(err, store.ErrNotFound) {
+	s.trials.follow(ctx, in.ID, func(t store.Trial, there bool) bool {
+		if !there {
 			_ = send.Data(Trial{ID: in.ID, State: string(store.Failed), Error: "there is no " + in.what(), Checks: []kube.Check{}})
 			return true
-		}
-		if err != nil {
-			return false
 		}
 		out, seen := s.trialOf(t)
 		if (first || seen != last) && (seen >= 0 || t.State.Over()) {

@@ -140,33 +140,13 @@ func (l longWork[B]) operations(s *server, api huma.API) {
 		func(ctx context.Context, in *WorkPath, send sse.Sender) { l.watch(ctx, s, in.ID, send) })
 }
 
-// watchEvery is how often progress is looked at for those who watch.
-const watchEvery = 150 * time.Millisecond
-
-// poll looks every now and then until there is nothing more to see.
-func poll(ctx context.Context, look func() (over bool)) {
-	tick := time.NewTicker(watchEvery)
-	defer tick.Stop()
-	for !look() {
-		select {
-		case <-ctx.Done():
-			return
-		case <-tick.C:
-		}
-	}
-}
-
 // watch sends what changes of work until it is over.
 func (l longWork[B]) watch(ctx context.Context, s *server, id uint64, send sse.Sender) {
 	last, state := -1.0, store.State("")
-	poll(ctx, func() bool {
-		o, err := s.Store.GetOutcome(ctx, l.work, id)
-		if errors.Is(err, store.ErrNotFound) {
+	s.works.follow(ctx, id, func(o store.Outcome, there bool) bool {
+		if !there || o.Work != l.work {
 			_ = send.Data(l.brief(store.Outcome{ID: id, State: store.Failed, Error: "there is no " + l.what(id)}, 0))
 			return true
-		}
-		if err != nil {
-			return false // the database does not answer; it is asked again
 		}
 		if done := s.Queue.Progress(o); done != last || o.State != state {
 			if send.Data(l.brief(o, done)) != nil {

@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"slices"
 	"sync"
 	"sync/atomic"
 
@@ -82,8 +81,6 @@ func (q *Queue) Drop(ctx context.Context, work store.Work, id uint64) error {
 	if err := q.store.DropOutcome(ctx, work, id); err != nil {
 		return err
 	}
-	q.mu.Lock()
-	defer q.mu.Unlock()
-	q.traces = slices.DeleteFunc(q.traces, func(k kept) bool { return k.id == id })
+	q.traces.drop(traceKey(id))
 	return nil
 }

@@ -4,134 +4,268 @@
 package runs
 
 import (
-	"bytes"
 	"context"
-	"crypto/sha256"
-	"encoding/hex"
 	"errors"
 	"fmt"
-	"io"
-	"sync"
+	"slices"
 
 	"tachyphor/core/demand"
 	"tachyphor/core/document"
 	"tachyphor/core/sim"
 	"tachyphor/internal/store"
-
-	"github.com/klauspost/compress/zstd"
 )
 
-// A Library looks up documents and recordings and puts worlds together.
+// A Library looks up documents and recordings and puts worlds together. What does not
+// change, a revision's document and a recording's jobs, is read once and kept.
 type Library struct {
-	store *store.Store
-
-	mu     sync.Mutex
-	recent []recording // most recently used last
-	read   map[string]*document.Document
+	store      *store.Store
+	folder     string // for files on their way; empty: the system's
+	documents  *held[*document.Document]
+	recordings *held[*demand.Recording]
+	weeks      *held[map[string]float64] // jobs a week by class, of workloads
 }
 
-type recording struct {
-	digest string
-	names  string // the file's own names of columns
-	parsed *demand.Recording
+// documentBytes bounds the texts of documents that are kept read.
+const documentBytes = 64 << 20
+
+// NewLibrary returns a library over a store, which puts files on their way into a folder;
+// empty: the system's.
+func NewLibrary(s *store.Store, folder string) *Library {
+	return &Library{
+		store: s, folder: folder,
+		documents:  newHeld(documentBytes, 4, func(d *document.Document) int { return 1000 + len(d.Text) }),
+		recordings: newHeld(recordedJobs, 2, (*demand.Recording).Len),
+		weeks:      newHeld(mostShelved, 2, func(map[string]float64) int { return 1 }),
+	}
 }
 
-// recordingsKept bounds how many parsed recordings stay in memory.
-const recordingsKept = 3
+// keyOf names the text of a revision.
+func keyOf(h *store.Head) string {
+	edited := int64(0)
+	if h.Edited != nil {
+		edited = h.Edited.UnixMicro()
+	}
+	return fmt.Sprintf("%s/%s/%d/%s/%d", h.Kind, h.Name, h.Number, h.Digest, edited)
+}
 
-// NewLibrary returns a library over a store.
-func NewLibrary(s *store.Store) *Library { return &Library{store: s} }
+// read returns the documents of heads, nil where one was stored by an earlier version and
+// is not readable any more; faults are of those. Texts are asked for where they are not
+// kept, all at once.
+func (l *Library) read(ctx context.Context, heads []store.Head) ([]*document.Document, document.Faults, error) {
+	out := make([]*document.Document, len(heads))
+	var missing []*store.Head
+	var at []int
+	for i := range heads {
+		if d, ok := l.documents.find(keyOf(&heads[i])); ok {
+			out[i] = d
+			continue
+		}
+		missing, at = append(missing, &heads[i]), append(at, i)
+	}
+	var without []*store.Head
+	for _, h := range missing {
+		if h.Text == "" {
+			without = append(without, h)
+		}
+	}
+	if err := l.store.Read(ctx, without); err != nil {
+		return nil, nil, troubled(err)
+	}
+	var all document.Faults
+	for i, h := range missing {
+		docs, faults := document.Parse(h.Kind+"/"+h.Name, []byte(h.Text))
+		if len(faults) > 0 || len(docs) != 1 {
+			all = append(all, faults...)
+			continue
+		}
+		out[at[i]] = docs[0]
+		l.documents.put(keyOf(h), docs[0])
+	}
+	return out, all, nil
+}
+
+// Read returns the documents of heads, nil where one is not readable any more.
+func (l *Library) Read(ctx context.Context, heads []store.Head) ([]*document.Document, error) {
+	docs, _, err := l.read(ctx, heads)
+	return docs, err
+}
+
+// A Pinned is a scenario with the revisions of everything that it needs, or what is
+// missing.
+type Pinned struct {
+	Scenario *document.Document // nil when it is not readable any more
+	Inputs   store.Inputs
+	Faults   document.Faults
+}
 
 // Pin names the newest revisions of everything a scenario needs. Faults say what
 // is missing.
 func (l *Library) Pin(ctx context.Context, scenario string) (store.Inputs, document.Faults, error) {
-	var in store.Inputs
 	head, err := l.store.Get(ctx, document.KindScenario, scenario, 0)
 	if err != nil {
-		return in, nil, err
+		return store.Inputs{}, nil, err
 	}
-	docs, faults := document.Parse("Scenario/"+scenario, []byte(head.Text))
-	if len(faults) > 0 {
-		return in, faults, nil
+	all, err := l.PinAll(ctx, []store.Head{head})
+	if err != nil {
+		return store.Inputs{}, nil, err
 	}
-	d := docs[0]
-	spec := &d.Value.(*document.Scenario).Spec
-	in.Documents = []store.Ref{{Kind: head.Kind, Name: head.Name, Revision: head.Number}}
-	need := func(kind, name, path string) error {
-		h, err := l.store.Get(ctx, kind, name, 0)
-		if errors.Is(err, store.ErrNotFound) {
-			faults = append(faults, d.Fault(path, name, fmt.Sprintf("there is no %s of that name; put it first", kind)))
-			return nil
-		}
-		in.Documents = append(in.Documents, store.Ref{Kind: kind, Name: name, Revision: h.Number})
-		if w, ok := recordedIn(h); ok {
-			in.Recording = w
-		}
-		return err
-	}
-	if err := need(document.KindCluster, spec.Cluster, "spec.cluster"); err != nil {
-		return in, nil, err
-	}
-	if err := need(document.KindWorkload, spec.Workload, "spec.workload"); err != nil {
-		return in, nil, err
-	}
-	for i, t := range spec.Templates {
-		if err := need(document.KindPodTemplate, t.Template, fmt.Sprintf("spec.templates[%d].template", i)); err != nil {
-			return in, nil, err
-		}
-	}
-	return in, faults, nil
+	return all[0].Inputs, all[0].Faults, nil
 }
 
-// recordedIn returns the digest of the recording that a workload names.
-func recordedIn(h store.Head) (digest string, ok bool) {
-	if h.Kind != document.KindWorkload {
-		return "", false
+// PinAll is Pin for many scenarios at once, with as many queries as for one.
+func (l *Library) PinAll(ctx context.Context, scenarios []store.Head) ([]Pinned, error) {
+	out := make([]Pinned, len(scenarios))
+	docs, err := l.Read(ctx, scenarios)
+	if err != nil {
+		return nil, err
 	}
-	docs, faults := document.Parse(h.Name, []byte(h.Text))
-	if len(faults) > 0 {
-		return "", false
+	seen := map[store.Name]bool{}
+	var names []store.Name
+	for i, d := range docs {
+		if out[i].Scenario = d; d == nil {
+			continue
+		}
+		for _, n := range needs(d) {
+			if !seen[n.Name] {
+				seen[n.Name], names = true, append(names, n.Name)
+			}
+		}
 	}
-	jobs := docs[0].Value.(*document.Workload).Spec.Jobs
-	if jobs == nil {
-		return "", false
+	found, err := l.store.Newest(ctx, names)
+	if err != nil {
+		return nil, err
 	}
-	return jobs.Digest, true
+	heads := make(map[store.Name]store.Head, len(found))
+	var workloads []store.Head
+	for _, h := range found {
+		heads[store.Name{Kind: h.Kind, Name: h.Name}] = h
+		if h.Kind == document.KindWorkload {
+			workloads = append(workloads, h)
+		}
+	}
+	read, err := l.Read(ctx, workloads)
+	if err != nil {
+		return nil, err
+	}
+	recorded := make(map[string]string, len(workloads)) // digest by workload
+	for i, d := range read {
+		if d == nil {
+			continue
+		}
+		if jobs := d.Value.(*document.Workload).Spec.Jobs; jobs != nil {
+			recorded[workloads[i].Name] = jobs.Digest
+		}
+	}
+	for i, h := range scenarios {
+		p := &out[i]
+		if p.Scenario == nil {
+			p.Faults = document.Faults{{File: "Scenario/" + h.Name, Expected: "the stored document can no longer be read; put it again"}}
+			continue
+		}
+		p.Inputs.Documents = []store.Ref{{Kind: h.Kind, Name: h.Name, Revision: h.Number}}
+		for _, n := range needs(p.Scenario) {
+			there, ok := heads[n.Name]
+			if !ok {
+				p.Faults = append(p.Faults, p.Scenario.Fault(n.path, n.Name.Name, fmt.Sprintf("there is no %s of that name; put it first", n.Kind)))
+				continue
+			}
+			p.Inputs.Documents = append(p.Inputs.Documents, store.Ref{Kind: n.Kind, Name: n.Name.Name, Revision: there.Number})
+			if n.Kind == document.KindWorkload {
+				p.Inputs.Recording = recorded[n.Name.Name]
+			}
+		}
+	}
+	return out, nil
+}
+
+// A need is a document that a scenario names, and where.
+type need struct {
+	store.Name
+	path string
+}
+
+// needs lists what a scenario names.
+func needs(d *document.Document) []need {
+	spec := &d.Value.(*document.Scenario).Spec
+	out := []need{
+		{store.Name{Kind: document.KindCluster, Name: spec.Cluster}, "spec.cluster"},
+		{store.Name{Kind: document.KindWorkload, Name: spec.Workload}, "spec.workload"},
+	}
+	for i, t := range spec.Templates {
+		out = append(out, need{store.Name{Kind: document.KindPodTemplate, Name: t.Template}, fmt.Sprintf("spec.templates[%d].template", i)})
+	}
+	return out
+}
+
+// pinned returns the pinned documents with the changes that are made first, in order.
+func (l *Library) pinned(ctx context.Context, in store.Inputs) ([]*document.Document, document.Faults, error) {
+	found, err := l.store.Revisions(ctx, in.Documents)
+	if err != nil {
+		return nil, nil, troubled(err)
+	}
+	heads := make([]store.Head, len(in.Documents))
+	for i, r := range in.Documents {
+		j := slices.IndexFunc(found, func(h store.Head) bool { return h.Kind == r.Kind && h.Name == r.Name && h.Number == r.Revision })
+		if j < 0 {
+			return nil, nil, fmt.Errorf("%s/%s revision %d: %w", r.Kind, r.Name, r.Revision, store.ErrNotFound)
+		}
+		heads[i] = found[j]
+	}
+	docs, faults, err := l.read(ctx, heads)
+	if err != nil || len(faults) > 0 {
+		return nil, faults, err
+	}
+	for i, d := range docs {
+		text, err := changed(d, in.Changes)
+		if err != nil {
+			return nil, nil, err
+		}
+		if text == d.Text {
+			continue
+		}
+		again, faults := document.Parse(d.Kind+"/"+d.Name, []byte(text))
+		if len(faults) > 0 {
+			return nil, faults, nil
+		}
+		docs[i] = again[0]
+	}
+	return docs, nil, nil
 }
 
 // World puts the pinned inputs together.
 func (l *Library) World(ctx context.Context, in store.Inputs) (*sim.World, document.Faults, error) {
-	var input sim.Input
-	for _, r := range in.Documents {
-		h, err := l.store.Get(ctx, r.Kind, r.Name, r.Revision)
-		if err != nil {
-			return nil, nil, fmt.Errorf("%s/%s revision %d: %w", r.Kind, r.Name, r.Revision, troubled(err))
-		}
-		text, err := changed(h, in.Changes)
-		if err != nil {
-			return nil, nil, err
-		}
-		docs, faults := document.Parse(r.Kind+"/"+r.Name, []byte(text))
-		if len(faults) > 0 {
-			return nil, faults, nil
-		}
-		switch r.Kind {
+	return l.world(ctx, in, true)
+}
+
+// Design is World without its jobs: what agents and nodes there are. It cannot be run.
+func (l *Library) Design(ctx context.Context, in store.Inputs) (*sim.World, document.Faults, error) {
+	return l.world(ctx, in, false)
+}
+
+func (l *Library) world(ctx context.Context, in store.Inputs, jobs bool) (*sim.World, document.Faults, error) {
+	docs, faults, err := l.pinned(ctx, in)
+	if err != nil || len(faults) > 0 {
+		return nil, faults, err
+	}
+	input := sim.Input{Jobless: !jobs}
+	for _, d := range docs {
+		switch d.Kind {
 		case document.KindScenario:
-			input.Scenario = docs[0]
+			input.Scenario = d
 		case document.KindCluster:
-			input.Cluster = docs[0]
+			input.Cluster = d
 		case document.KindWorkload:
-			input.Workload = docs[0]
+			input.Workload = d
 		default:
-			input.Templates = append(input.Templates, docs[0])
+			input.Templates = append(input.Templates, d)
 		}
 	}
-	if in.Recording != "" {
-		jobs := document.Recorded{Digest: in.Recording}
+	if in.Recording != "" && jobs {
+		recorded := document.Recorded{Digest: in.Recording}
 		if w := input.Workload.Value.(*document.Workload); w.Spec.Jobs != nil {
-			jobs.Columns = w.Spec.Jobs.Columns
+			recorded.Columns = w.Spec.Jobs.Columns
 		}
-		rec, err := l.Recording(ctx, &jobs)
+		rec, err := l.Recording(ctx, &recorded)
 		if err != nil {
 			return nil, nil, fmt.Errorf("recorded jobs %.12s: %w", in.Recording, err)
 		}
@@ -151,10 +285,10 @@ func (l *Library) World(ctx context.Context, in store.Inputs) (*sim.World, docum
 }
 
 // changed returns a document's text with the changes that are meant for it.
-func changed(h store.Head, changes []store.Changes) (string, error) {
-	text := h.Text
+func changed(d *document.Document, changes []store.Changes) (string, error) {
+	text := d.Text
 	for _, c := range changes {
-		if c.Kind != h.Kind || c.Name != h.Name {
+		if c.Kind != d.Kind || c.Name != d.Name {
 			continue
 		}
 		var err error
@@ -168,102 +302,11 @@ func changed(h store.Head, changes []store.Changes) (string, error) {
 // ErrChanges says that changes cannot be made.
 var ErrChanges = errors.New("changes cannot be made")
 
-// Changed returns a pinned document as it was simulated.
-func (l *Library) Changed(ctx context.Context, r store.Ref, in store.Inputs) (*document.Document, error) {
-	h, err := l.store.Get(ctx, r.Kind, r.Name, r.Revision)
-	if err != nil {
-		return nil, err
+// Pinned returns the pinned documents as they are simulated, in order.
+func (l *Library) Pinned(ctx context.Context, in store.Inputs) ([]*document.Document, error) {
+	docs, faults, err := l.pinned(ctx, in)
+	if err == nil {
+		err = faults.Err()
 	}
-	text, err := changed(h, in.Changes)
-	if err != nil {
-		return nil, err
-	}
-	docs, faults := document.Parse(r.Name, []byte(text))
-	if len(faults) > 0 {
-		return nil, faults
-	}
-	return docs[0], nil
-}
-
-// Recording returns a stored recording, parsed, with the names of columns that
-// its workload gives.
-func (l *Library) Recording(ctx context.Context, jobs *document.Recorded) (*demand.Recording, error) {
-	digest, names := jobs.Digest, fmt.Sprint(jobs.Columns)
-	l.mu.Lock()
-	defer l.mu.Unlock()
-	for i, r := range l.recent {
-		if r.digest == digest && r.names == names {
-			l.recent = append(append(l.recent[:i:i], l.recent[i+1:]...), r)
-			return r.parsed, nil
-		}
-	}
-	stored, err := l.store.GetRecording(ctx, digest)
-	if err != nil {
-		return nil, troubled(err)
-	}
-	data, err := unpack(stored.Data)
-	if err != nil {
-		return nil, err
-	}
-	parsed, err := demand.Parse(data, jobs.Columns)
-	if err != nil {
-		return nil, err
-	}
-	if l.recent = append(l.recent, recording{digest, names, parsed}); len(l.recent) > recordingsKept {
-		l.recent = l.recent[1:]
-	}
-	return parsed, nil
-}
-
-// BadRows is the error of a recording with rows that were refused.
-type BadRows struct{ Recording *demand.Recording }
-
-// Error counts the rows.
-func (b BadRows) Error() string {
-	return fmt.Sprintf("%d rows were refused", b.Recording.Bads)
-}
-
-// Keep stores a recording under its digest. columns are the file's own names of
-// columns, nil for ours. With skipBad the good rows are
-// taken and the bad ones left out; otherwise bad rows are an error.
-func (l *Library) Keep(ctx context.Context, data []byte, columns map[string]string, skipBad bool) (digest string, r *demand.Recording, err error) {
-	if r, err = demand.Parse(data, columns); err != nil {
-		return "", nil, err
-	}
-	if r.Bads > 0 && !skipBad {
-		return "", nil, BadRows{r}
-	}
-	if r.Len() == 0 {
-		return "", nil, errors.New("no jobs; after the header each line is one job")
-	}
-	digest = Digest(data)
-	return digest, r, l.store.PutRecording(ctx, store.Recording{Digest: digest, Jobs: r.Len(), Data: pack(data)})
-}
-
-// Digest names content by its sha256.
-func Digest(data []byte) string {
-	sum := sha256.Sum256(data)
-	return hex.EncodeToString(sum[:])
-}
-
-// pack compresses a record.
-func pack(data []byte) []byte {
-	w, err := zstd.NewWriter(nil, zstd.WithEncoderConcurrency(1))
-	if err != nil {
-		panic("runs: " + err.Error()) // only for impossible options
-	}
-	return w.EncodeAll(data, nil)
-}
-
-// maxUnpacked bounds a record after decompression.
-const maxUnpacked = 1 << 30
-
-// unpack decompresses a record.
-func unpack(data []byte) ([]byte, error) {
-	r, err := zstd.NewReader(bytes.NewReader(data), zstd.WithDecoderConcurrency(1), zstd.WithDecoderMaxMemory(maxUnpacked))
-	if err != nil {
-		return nil, err
-	}
-	defer r.Close()
-	return io.ReadAll(r)
+	return docs, err
 }

@@ -11,6 +11,7 @@ import (
 	"runtime"
 	"runtime/debug"
 	"slices"
+	"strconv"
 	"sync"
 	"sync/atomic"
 	"time"
@@ -45,7 +46,7 @@ type Queue struct {
 
 	mu      sync.Mutex
 	running map[uint64]*job // what this process works on
-	traces  []kept          // most recently used last
+	traces  *held[*sim.Trace]
 
 	finished, failed atomic.Int64
 }
@@ -56,17 +57,9 @@ type job struct {
 	stopped  atomic.Bool
 }
 
-type kept struct {
-	id    uint64
-	trace *sim.Trace
-}
-
-// tracesKept bounds how many outcomes' traces stay in memory for explanations,
-// and jobsKept how many jobs all of them may have together.
-const (
-	tracesKept = 4
-	jobsKept   = 2_500_000
-)
+// jobsKept bounds how many jobs the traces may have together that stay in memory for
+// explanations; each counts for a tenth of that at least.
+const jobsKept = 2_500_000
 
 // Start begins to work off the queue. While full is an error nothing is begun, for its
 // result could not be stored.
@@ -77,6 +70,7 @@ func Start(s *store.Store, l *Library, log *slog.Logger, full func() error) *Que
 	q := &Queue{
 		Library: l, store: s, log: log, holder: hex.EncodeToString(b), workers: runtime.NumCPU(), memory: memory.Work(memory.Limit()), full: full,
 		ring: make(chan struct{}, 1), done: make(chan struct{}), stop: stop, running: map[uint64]*job{},
+		traces: newHeld(jobsKept, 1, func(t *sim.Trace) int { return max(len(t.Records), jobsKept/10) }),
 	}
 	go q.work(ctx)
 	return q
@@ -159,11 +153,13 @@ func (q *Queue) work(ctx context.Context) {
 	defer look.Stop()
 	for ctx.Err() == nil {
 		var o store.Outcome
-		err := q.full()
-		if err == nil {
+		full := q.full()
+		err := full
+		if full == nil {
 			o, err = q.store.Claim(ctx, q.holder, lease)
 		}
 		switch {
+		case full != nil: // the disk says so itself
 		case err == nil:
 			q.run(ctx, o)
 			continue
@@ -250,7 +246,7 @@ func (q *Queue) run(ctx context.Context, o store.Outcome) {
 	if end.State == store.Done {
 		q.finished.Add(1)
 		if trace != nil {
-			q.keep(o.ID, trace)
+			q.traces.put(traceKey(o.ID), trace)
 		}
 	} else {
 		q.failed.Add(1)
@@ -408,38 +404,13 @@ func (q *Queue) Result(ctx context.Context, id uint64) ([]byte, error) {
 // Trace returns the trace of an outcome's first repeat: from memory, or by
 // running that repeat again, which gives the same.
 func (q *Queue) Trace(ctx context.Context, o store.Outcome) (*sim.Trace, error) {
-	q.mu.Lock()
-	for i, k := range q.traces {
-		if k.id == o.ID {
-			q.traces = append(append(q.traces[:i:i], q.traces[i+1:]...), k)
-			q.mu.Unlock()
-			return k.trace, nil
+	return q.traces.get(ctx, traceKey(o.ID), func(ctx context.Context) (*sim.Trace, error) {
+		w, err := q.world(ctx, o)
+		if err != nil {
+			return nil, err
 		}
-	}
-	q.mu.Unlock()
-	w, err := q.world(ctx, o)
-	if err != nil {
-		return nil, err
-	}
-	t, err := sim.Run(w, w.Plan.Seed, 0, func(units.Duration) bool { return ctx.Err() == nil })
-	if err != nil {
-		return nil, err
-	}
-	q.keep(o.ID, t)
-	return t, nil
+		return sim.Run(w, w.Plan.Seed, 0, nil)
+	})
 }
 
-// keep holds a trace in memory, within bounds.
-func (q *Queue) keep(id uint64, t *sim.Trace) {
-	q.mu.Lock()
-	defer q.mu.Unlock()
-	q.traces = append(q.traces, kept{id, t})
-	jobs := 0
-	for _, k := range q.traces {
-		jobs += len(k.trace.Records)
-	}
-	for len(q.traces) > tracesKept || len(q.traces) > 1 && jobs > jobsKept {
-		jobs -= len(q.traces[0].trace.Records)
-		q.traces = q.traces[1:]
-	}
-}
+func traceKey(id uint64) string { return strconv.FormatUint(id, 10) }

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"time"
 
 	"tachyphor/core/demand"
@@ -11,9 +12,6 @@ import (
 	"tachyphor/core/review"
 	"tachyphor/internal/store"
 )
-
-// shelfPage is how many documents are read from the store at a time.
-const shelfPage = 200
 
 // mostShelved bounds how many documents a shelf holds.
 const mostShelved = 20_000
@@ -30,30 +28,28 @@ func (l *Library) Shelf(ctx context.Context, extra document.Reading) (*review.Sh
 		shelf.Documents = append(shelf.Documents, d)
 		seen[d.Kind+"/"+d.Name] = true
 	}
-	for kind, name := "", ""; ; {
-		page, err := l.store.List(ctx, "", kind, name, shelfPage)
-		if err != nil {
-			return nil, err
+	heads, err := l.store.List(ctx, "", "", "", mostShelved+1)
+	if err != nil {
+		return nil, err
+	}
+	heads = slices.DeleteFunc(heads, func(h store.Head) bool { return seen[h.Kind+"/"+h.Name] })
+	if len(heads)+len(extra.Documents) > mostShelved {
+		return nil, fmt.Errorf("more than %d documents", mostShelved)
+	}
+	docs, err := l.Read(ctx, heads)
+	if err != nil {
+		return nil, err
+	}
+	revisions := map[*document.Document]string{} // what is known of stored ones is known by their revisions
+	for i, d := range docs {
+		if d == nil { // stored by an earlier version, and not readable any more
+			continue
 		}
-		for _, h := range page {
-			kind, name = h.Kind, h.Name
-			if seen[h.Kind+"/"+h.Name] {
-				continue
-			}
-			d, err := l.parsed(h)
-			if err != nil {
-				continue // stored by an earlier version, and not readable any more
-			}
-			shelf.Documents = append(shelf.Documents, d)
-			if h.Kind == document.KindPodTemplate && h.Number > 1 {
-				shelf.Changes[h.Name] = review.Change{Revision: h.Number, At: h.At}
-			}
-			if len(shelf.Documents) > mostShelved {
-				return nil, fmt.Errorf("more than %d documents", mostShelved)
-			}
-		}
-		if len(page) < shelfPage {
-			break
+		h := &heads[i]
+		shelf.Documents = append(shelf.Documents, d)
+		revisions[d] = keyOf(h)
+		if h.Kind == document.KindPodTemplate && h.Number > 1 {
+			shelf.Changes[h.Name] = review.Change{Revision: h.Number, At: h.At}
 		}
 	}
 	for _, d := range shelf.Documents {
@@ -61,40 +57,29 @@ func (l *Library) Shelf(ctx context.Context, extra document.Reading) (*review.Sh
 		if !ok {
 			continue
 		}
-		var r *demand.Recording
-		if w.Spec.Jobs != nil {
-			var err error
-			r, err = l.Recording(ctx, w.Spec.Jobs)
-			if errors.Is(err, store.ErrNotFound) { // sent to be checked, its log not stored
-				continue
+		week := func(ctx context.Context) (map[string]float64, error) {
+			var r *demand.Recording
+			if w.Spec.Jobs != nil {
+				var err error
+				if r, err = l.Recording(ctx, w.Spec.Jobs); err != nil {
+					return nil, err
+				}
 			}
-			if err != nil {
-				return nil, err
-			}
+			return demand.PerWeek(&w.Spec, r), nil
 		}
-		shelf.PerWeek[d.Name] = demand.PerWeek(&w.Spec, r)
+		var perWeek map[string]float64
+		if key, ok := revisions[d]; ok {
+			perWeek, err = l.weeks.get(ctx, key, week)
+		} else {
+			perWeek, err = week(ctx)
+		}
+		if errors.Is(err, store.ErrNotFound) { // sent to be checked, its log not stored
+			continue
+		}
+		if err != nil {
+			return nil, err
+		}
+		shelf.PerWeek[d.Name] = perWeek
 	}
 	return shelf, nil
-}
-
-// parsed reads a stored document, once for each revision.
-func (l *Library) parsed(h store.Head) (*document.Document, error) {
-	key := fmt.Sprintf("%s/%s/%d/%s", h.Kind, h.Name, h.Number, h.Digest)
-	l.mu.Lock()
-	d, ok := l.read[key]
-	l.mu.Unlock()
-	if ok && d.Text == h.Text {
-		return d, nil
-	}
-	docs, faults := document.Parse(h.Kind+"/"+h.Name, []byte(h.Text))
-	if len(faults) > 0 || len(docs) != 1 {
-		return nil, faults
-	}
-	l.mu.Lock()
-	defer l.mu.Unlock()
-	if len(l.read) >= mostShelved || l.read == nil {
-		l.read = map[string]*document.Document{}
-	}
-	l.read[key] = docs[0]
-	return docs[0], nil
 }

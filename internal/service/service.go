@@ -114,7 +114,11 @@ func Start(ctx context.Context, c Config) (_ *Service, err error) {
 	if err := s.store.DropExpired(ctx); err != nil {
 		return nil, err
 	}
-	s.queue = runs.Start(s.store, runs.NewLibrary(s.store), c.Log, s.disk.Full)
+	folder, err := s.passage()
+	if err != nil {
+		return nil, err
+	}
+	s.queue = runs.Start(s.store, runs.NewLibrary(s.store, folder), c.Log, s.disk.Full)
 	s.trials = trials.Start(s.store, s.queue.Library, c.Log, c.Cluster)
 	listener, err := listen(c.Address)
 	if err != nil {
@@ -144,6 +148,16 @@ func (s *Service) takeState() error {
 		return ErrTaken
 	}
 	return nil
+}
+
+// passage is the folder for files on their way, which what an earlier process left there
+// is taken out of.
+func (s *Service) passage() (string, error) {
+	folder := filepath.Join(s.config.State, "passing")
+	if err := os.RemoveAll(folder); err != nil {
+		return "", err
+	}
+	return folder, os.MkdirAll(folder, 0o700)
 }
 
 // listen opens the address; with none given it goes to a free port when the

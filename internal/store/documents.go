@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"errors"
+	"slices"
 	"time"
 
 	"gorm.io/gorm"
@@ -14,10 +15,17 @@ type Head struct {
 	Kind, Name string
 	Number     int
 	Digest     string
-	Text       string
+	Text       string // empty in lists
 	By         string
 	At         time.Time
+	// Edited is when its text was written last, where that was after the revision was
+	// made; with the number it tells texts apart.
+	Edited *time.Time
+	ID     uint64 // of the document
 }
+
+// A Name names a document.
+type Name struct{ Kind, Name string }
 
 // Change says what storing a document did.
 type Change string
@@ -75,7 +83,10 @@ func (s *Store) put(tx *gorm.DB, by string, d Draft) (int, Change, error) {
 			return 0, "", err
 		}
 		if last.Digest == d.Digest { // comments and layout may still differ
-			return doc.Revision, Same, tx.Model(&last).Update("text", d.Text).Error
+			if last.Text == d.Text {
+				return doc.Revision, Same, nil
+			}
+			return doc.Revision, Same, tx.Model(&last).Updates(map[string]any{"text": d.Text, "edited": s.now()}).Error
 		}
 	}
 	doc.Revision, doc.Dropped, doc.At = doc.Revision+1, false, s.now()
@@ -87,29 +98,103 @@ func (s *Store) put(tx *gorm.DB, by string, d Draft) (int, Change, error) {
 	}).Error
 }
 
-// heads is the query for documents' newest revisions.
-func (s *Store) heads(ctx context.Context) *gorm.DB {
-	return s.db.WithContext(ctx).Table("documents").
-		Select("documents.kind, documents.name, revisions.number, revisions.digest, revisions.text, revisions.`by`, revisions.at").
+// heads is the query for documents' revisions, without their texts.
+func (s *Store) heads(ctx context.Context, more ...string) *gorm.DB {
+	columns := append([]string{
+		"documents.id", "documents.kind", "documents.name", "revisions.number", "revisions.digest",
+		"revisions.`by`", "revisions.at", "revisions.edited",
+	}, more...)
+	return s.db.WithContext(ctx).Table("documents").Select(columns).
 		Joins("JOIN revisions ON revisions.document_id = documents.id")
 }
 
+// newest are the revisions that hold.
+const newest = "revisions.number = documents.revision AND NOT documents.dropped"
+
 // Get returns a document's revision, the newest for number 0.
 func (s *Store) Get(ctx context.Context, kind, name string, number int) (Head, error) {
-	q := s.heads(ctx).Where("documents.kind = ? AND documents.name = ?", kind, name)
+	q := s.heads(ctx, "revisions.text").Where("documents.kind = ? AND documents.name = ?", kind, name)
 	if number > 0 {
 		q = q.Where("revisions.number = ?", number)
 	} else {
-		q = q.Where("revisions.number = documents.revision AND NOT documents.dropped")
+		q = q.Where(newest)
 	}
 	var h Head
 	return h, known(q.Take(&h).Error)
 }
 
+// Newest returns the newest revisions of those of the names that there are, without their
+// texts, in no order.
+func (s *Store) Newest(ctx context.Context, names []Name) ([]Head, error) {
+	var out []Head
+	for part := range slices.Chunk(names, atATime) {
+		in := make([][]any, len(part))
+		for i, n := range part {
+			in[i] = []any{n.Kind, n.Name}
+		}
+		var list []Head
+		if err := s.heads(ctx).Where(newest).Where("(documents.kind, documents.name) IN ?", in).Find(&list).Error; err != nil {
+			return nil, err
+		}
+		out = append(out, list...)
+	}
+	return out, nil
+}
+
+// Revisions returns those of the revisions that there are, without their texts, in no
+// order.
+func (s *Store) Revisions(ctx context.Context, refs []Ref) ([]Head, error) {
+	var out []Head
+	for part := range slices.Chunk(refs, atATime) {
+		in := make([][]any, len(part))
+		for i, r := range part {
+			in[i] = []any{r.Kind, r.Name, r.Revision}
+		}
+		var list []Head
+		if err := s.heads(ctx).Where("(documents.kind, documents.name, revisions.number) IN ?", in).Find(&list).Error; err != nil {
+			return nil, err
+		}
+		out = append(out, list...)
+	}
+	return out, nil
+}
+
+// atATime is how many documents one query names at most.
+const atATime = 200
+
+// Read fills in the texts of heads, and when each was written last: they may have been
+// written again in the meantime.
+func (s *Store) Read(ctx context.Context, heads []*Head) error {
+	type key struct {
+		id     uint64
+		number int
+	}
+	for part := range slices.Chunk(heads, atATime) {
+		at := make(map[key][]*Head, len(part))
+		in := make([][]any, len(part))
+		for i, h := range part {
+			k := key{h.ID, h.Number}
+			at[k] = append(at[k], h)
+			in[i] = []any{h.ID, h.Number}
+		}
+		var list []Revision
+		if err := s.db.WithContext(ctx).Select("document_id", "number", "text", "edited").
+			Where("(document_id, number) IN ?", in).Find(&list).Error; err != nil {
+			return err
+		}
+		for _, r := range list {
+			for _, h := range at[key{r.DocumentID, r.Number}] {
+				h.Text, h.Edited = r.Text, r.Edited
+			}
+		}
+	}
+	return nil
+}
+
 // List returns up to limit documents of a kind (all kinds when empty), ordered
-// by kind and name, after the given ones.
+// by kind and name, after the given ones, without their texts.
 func (s *Store) List(ctx context.Context, kind, afterKind, afterName string, limit int) ([]Head, error) {
-	q := s.heads(ctx).Where("revisions.number = documents.revision AND NOT documents.dropped").
+	q := s.heads(ctx).Where(newest).
 		Order("documents.kind, documents.name").Limit(limit)
 	if kind != "" {
 		q = q.Where("documents.kind = ?", kind)
@@ -122,7 +207,7 @@ func (s *Store) List(ctx context.Context, kind, afterKind, afterName string, lim
 }
 
 // History returns a document's revisions, newest first, up to limit below a
-// number (0: from the newest).
+// number (0: from the newest), without their texts.
 func (s *Store) History(ctx context.Context, kind, name string, below, limit int) ([]Head, error) {
 	q := s.heads(ctx).Where("documents.kind = ? AND documents.name = ?", kind, name).
 		Order("revisions.number DESC").Limit(limit)
@@ -156,13 +241,26 @@ func (s *Store) Drop(ctx context.Context, kind, name string, ifRevision int) err
 	})
 }
 
-// PutRecording stores a recording; one that is there already is left.
+// PutRecording stores a recording whose pieces have been stored; one that is there already
+// is left.
 func (s *Store) PutRecording(ctx context.Context, r Recording) error {
-	ctx = large(ctx)
 	r.At = s.now()
 	return s.write(ctx, func(tx *gorm.DB) error {
 		return tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&r).Error
 	})
+}
+
+// PutPiece stores a piece of a recording's file; one that is there already is left.
+func (s *Store) PutPiece(ctx context.Context, p Piece) error {
+	return s.write(large(ctx), func(tx *gorm.DB) error {
+		return tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&p).Error
+	})
+}
+
+// GetPiece returns a piece of a recording's file.
+func (s *Store) GetPiece(ctx context.Context, digest string, number int) (Piece, error) {
+	var p Piece
+	return p, known(s.db.WithContext(large(ctx)).Where("digest = ? AND number = ?", digest, number).Take(&p).Error)
 }
 
 // GetRecording returns the recording with a digest.

@@ -27,14 +27,24 @@ type Revision struct {
 	Text       string    `gorm:"type:mediumtext"`
 	By         string    `gorm:"size:63"`
 	At         time.Time `gorm:"type:datetime(6)"`
+	// Edited is when the text was written again, saying the same.
+	Edited *time.Time `gorm:"type:datetime(6)"`
 }
 
 // A Recording is a file of recorded jobs, by the digest of its content.
 type Recording struct {
 	Digest string    `gorm:"primaryKey;size:64"`
 	Jobs   int       // good rows
-	Data   []byte    `gorm:"type:longblob"` // compressed
+	Data   []byte    `gorm:"type:longblob"` // compressed; empty when its pieces hold it
 	At     time.Time `gorm:"type:datetime(6)"`
+	Pieces int       `gorm:"not null;default:0"`
+}
+
+// A Piece is a part of a recording's file, compressed by itself.
+type Piece struct {
+	Digest string `gorm:"primaryKey;size:64"`
+	Number int    `gorm:"primaryKey;autoIncrement:false"` // from 0
+	Data   []byte `gorm:"type:longblob"`
 }
 
 // State is how far an outcome has come.
@@ -72,10 +82,10 @@ func (w Work) String() string {
 // An Outcome is long work that was asked for, a simulation as a rule, and its result
 // once it is done.
 type Outcome struct {
-	ID       uint64     `gorm:"primaryKey"`
-	Work     Work       `gorm:"size:16;not null;default:''"`
-	Scenario string     `gorm:"size:63;index"`
-	State    State      `gorm:"size:16;index"`
+	ID       uint64     `gorm:"primaryKey;index:by_scenario,priority:3;index:last_done,priority:5"`
+	Work     Work       `gorm:"size:16;not null;default:'';index:by_scenario,priority:1;index:last_done,priority:1"`
+	Scenario string     `gorm:"size:63;index;index:by_scenario,priority:2;index:last_done,priority:4"`
+	State    State      `gorm:"size:16;index;index:last_done,priority:2"`
 	Inputs   string     `gorm:"type:mediumtext"` // JSON of Inputs
 	Error    string     `gorm:"type:text"`
 	Progress float64    // 0 to 1, as last heard
@@ -85,9 +95,9 @@ type Outcome struct {
 	Started  *time.Time `gorm:"type:datetime(6)"`
 	Ended    *time.Time `gorm:"type:datetime(6)"`
 	By       string     `gorm:"size:63"`
-	Summary  string     `gorm:"type:text"` // JSON of what lists show
-	Digest   string     `gorm:"size:64"`   // sha256 of the result before compression
-	Varied   bool       // changes were made in its documents first
+	Summary  string     `gorm:"type:text"`                  // JSON of what lists show
+	Digest   string     `gorm:"size:64"`                    // sha256 of the result before compression
+	Varied   bool       `gorm:"index:last_done,priority:3"` // changes were made in its documents first
 	// Attempts is how often it was begun, less how often it was given back in order: what
 	// is left when a process died over it.
 	Attempts int    `gorm:"not null;default:0"`
@@ -181,6 +191,14 @@ func steps() []*gormigrate.Migration {
 			return tx.Migrator().AddColumn(table, field)
 		}}
 	}
+	index := func(id string, table any, name string) *gormigrate.Migration {
+		return &gormigrate.Migration{ID: id, Migrate: func(tx *gorm.DB) error {
+			if tx.Migrator().HasIndex(table, name) {
+				return nil
+			}
+			return tx.Migrator().CreateIndex(table, name)
+		}}
+	}
 	return []*gormigrate.Migration{
 		add("2026-11-23-documents", &Document{}, &Revision{}),
 		add("2026-11-23-recordings", &Recording{}),
@@ -195,6 +213,11 @@ func steps() []*gormigrate.Migration {
 		column("2026-11-28-stack", &Outcome{}, "Stack"),
 		column("2026-11-28-trial-holder", &Trial{}, "Holder"),
 		column("2026-11-28-trial-lease", &Trial{}, "Lease"),
+		column("2026-11-28-edited", &Revision{}, "Edited"),
+		column("2026-11-28-recording-pieces", &Recording{}, "Pieces"),
+		add("2026-11-28-pieces", &Piece{}),
+		index("2026-11-28-outcomes-by-scenario", &Outcome{}, "by_scenario"),
+		index("2026-11-28-outcomes-by-state", &Outcome{}, "last_done"),
 	}
 }
 

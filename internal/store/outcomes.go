@@ -171,6 +171,18 @@ func (s *Store) GetOutcome(ctx context.Context, work Work, id uint64) (Outcome, 
 	return o, known(s.db.WithContext(ctx).Where("id = ? AND work = ?", id, work).Take(&o).Error)
 }
 
+// GetOutcomes returns those of the outcomes that there are, of any kind of work, by
+// number.
+func (s *Store) GetOutcomes(ctx context.Context, ids []uint64) (map[uint64]Outcome, error) {
+	var list []Outcome
+	err := s.db.WithContext(ctx).Omit("stack").Where("id IN ?", ids).Find(&list).Error
+	out := make(map[uint64]Outcome, len(list))
+	for _, o := range list {
+		out[o.ID] = o
+	}
+	return out, err
+}
+
 // GetResult returns an outcome's compressed result.
 func (s *Store) GetResult(ctx context.Context, id uint64) ([]byte, error) {
 	ctx = large(ctx)
@@ -181,7 +193,7 @@ func (s *Store) GetResult(ctx context.Context, id uint64) ([]byte, error) {
 // ListOutcomes returns up to limit outcomes of one kind of work, newest first, of a
 // scenario (all when empty) and below an id (0: from the newest).
 func (s *Store) ListOutcomes(ctx context.Context, work Work, scenario string, below uint64, limit int) ([]Outcome, error) {
-	q := s.db.WithContext(ctx).Where("work = ?", work).Order("id DESC").Limit(limit)
+	q := s.db.WithContext(ctx).Omit("stack").Where("work = ?", work).Order("id DESC").Limit(limit)
 	if scenario != "" {
 		q = q.Where("scenario = ?", scenario)
 	}
@@ -196,8 +208,8 @@ func (s *Store) ListOutcomes(ctx context.Context, work Work, scenario string, be
 // name.
 func (s *Store) LastDone(ctx context.Context) (map[string]Outcome, error) {
 	var list []Outcome
-	err := s.db.WithContext(ctx).
-		Where("id IN (?)", s.db.Model(&Outcome{}).Select("MAX(id)").Where("state = ? AND NOT varied AND work = ?", Done, Simulating).Group("scenario")).
+	err := s.db.WithContext(ctx).Omit("stack").
+		Where("id IN (?)", s.db.Model(&Outcome{}).Select("MAX(id)").Where("state = ? AND varied = ? AND work = ?", Done, false, Simulating).Group("scenario")).
 		Find(&list).Error
 	out := map[string]Outcome{}
 	for _, o := range list {

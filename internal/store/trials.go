@@ -42,6 +42,17 @@ func (s *Store) GetTrial(ctx context.Context, id uint64) (Trial, error) {
 	return t, known(s.db.WithContext(ctx).Where("id = ?", id).Take(&t).Error)
 }
 
+// GetTrials returns those of the trials that there are, by number.
+func (s *Store) GetTrials(ctx context.Context, ids []uint64) (map[uint64]Trial, error) {
+	var list []Trial
+	err := s.db.WithContext(ctx).Where("id IN ?", ids).Find(&list).Error
+	out := make(map[uint64]Trial, len(list))
+	for _, t := range list {
+		out[t.ID] = t
+	}
+	return out, err
+}
+
 // ListTrials returns the newest trials of a template, of all when empty, without
 // their reports.
 func (s *Store) ListTrials(ctx context.Context, template string, limit int) ([]Trial, error) {

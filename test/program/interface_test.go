@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"net"
 	"net/http"
 	"net/http/cookiejar"
 	"net/url"
@@ -13,6 +14,7 @@ import (
 	"reflect"
 	"strings"
 	"testing"
+	"time"
 
 	"tachyphor/client"
 	"tachyphor/core/document"
@@ -341,5 +343,51 @@ func TestDescriptionIsCurrent(t *testing.T) {
 	}
 	if !reflect.DeepEqual(a, b) {
 		t.Error("docs/openapi.json is out of date")
+	}
+}
+
+// Who has no token cannot make the service grow or hold up those who have one.
+func TestStrangersHoldNothingUp(t *testing.T) {
+	ctx := context.Background()
+	s, c := running.Start(t)
+	address := strings.TrimPrefix(s.Access.Address, "http://")
+	for i := range 2000 {
+		req, err := http.NewRequest(fmt.Sprintf("X%d", i), s.Access.Address+"/api/v1/documents", nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		resp, err := http.DefaultClient.Do(req)
+		if err != nil {
+			t.Fatal(err)
+		}
+		_ = resp.Body.Close()
+	}
+	req, _ := http.NewRequest(http.MethodGet, s.Access.Address+"/metrics", nil)
+	req.Header.Set("Authorization", "Bearer "+s.Access.Token)
+	resp, err := http.DefaultClient.Do(req)
+	if err != nil {
+		t.Fatal(err)
+	}
+	b, _ := io.ReadAll(resp.Body)
+	_ = resp.Body.Close()
+	if n := strings.Count(string(b), "tachyphor_request_duration_seconds_count"); n == 0 || n > 20 || !strings.Contains(string(b), `method="other"`) {
+		t.Errorf("%d series of requests", n)
+	}
+	for range 80 { // sign-ins that never come to their end
+		conn, err := net.Dial("tcp", address)
+		if err != nil {
+			t.Fatal(err)
+		}
+		defer func() { _ = conn.Close() }()
+		if _, err := fmt.Fprintf(conn, "POST /api/v1/session HTTP/1.1\r\nHost: %s\r\nContent-Type: application/json\r\nTransfer-Encoding: chunked\r\n\r\n1\r\n{\r\n", address); err != nil {
+			t.Fatal(err)
+		}
+	}
+	began := time.Now()
+	if _, err := c.PutRecording(ctx, strings.NewReader("id,class,submitted,work\na,k,2026-09-14T08:00:00Z,60s\n"), nil, false); err != nil {
+		t.Error(err)
+	}
+	if took := time.Since(began); took > 4*time.Second {
+		t.Errorf("a file of one row took %s beside them", took)
 	}
 }
