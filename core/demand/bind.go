@@ -8,7 +8,6 @@ import (
 
 	"tachyphor/core/chance"
 	"tachyphor/core/document"
-	"tachyphor/core/units"
 )
 
 // Bind makes the jobs of a workload from a recording: rows get their class's
@@ -21,7 +20,7 @@ func (r *Recording) Bind(spec *document.WorkloadSpec) (*Jobs, []BadRow) {
 		classes[k.Name] = int32(i)
 		names = append(names, k.Name)
 	}
-	jobs := &Jobs{classes: spec.Classes, ids: make([]string, 0, len(r.rows)), List: make([]Job, 0, len(r.rows))}
+	jobs := &Jobs{classes: spec.Classes, ids: make([]string, 0, r.Len()), List: make([]Job, 0, r.Len())}
 	var table wantsTable
 	var bad []BadRow
 	refuse := func(b BadRow) {
@@ -31,48 +30,46 @@ func (r *Recording) Bind(spec *document.WorkloadSpec) (*Jobs, []BadRow) {
 	}
 	var rows []int // by job: its row
 	chained, measured := false, false
-	for i := range r.rows {
-		w := &r.rows[i]
+	for i := range r.Len() {
+		w := r.rows.at(i)
 		class, ok := classes[w.class]
 		if !ok {
 			hint := ""
 			if near, ok := document.Nearest(w.class, names); ok {
 				hint = fmt.Sprintf("; did you mean %q?", near)
 			}
-			refuse(BadRow{w.line, "class", w.class, "the workload has no such class" + hint})
+			refuse(BadRow{int(w.line), "class", w.class, "the workload has no such class" + hint})
 			continue
 		}
 		k := &spec.Classes[class]
-		at := w.offset
-		if !w.at.IsZero() {
-			at = units.Duration(w.at.Sub(spec.Start.Time))
-		}
+		at := w.since(spec.Start.Time)
+		when := spec.Start.Add(time.Duration(at)).UTC()
 		switch {
 		case at < 0:
-			refuse(BadRow{w.line, "submitted", w.at.Format(time.RFC3339), "before the workload's start"})
+			refuse(BadRow{int(w.line), "submitted", when.Format(time.RFC3339), "before the workload's start"})
 			continue
 		case at > maxOffset:
-			refuse(BadRow{w.line, "submitted", w.at.Format(time.RFC3339), "more than 400 days after the workload's start"})
+			refuse(BadRow{int(w.line), "submitted", when.Format(time.RFC3339), "more than 400 days after the workload's start"})
 			continue
 		case w.work < 0 && k.Work.IsZero():
-			refuse(BadRow{w.line, "work", "", "unknown, and the class has no work time to draw from"})
+			refuse(BadRow{int(w.line), "work", "", "unknown, and the class has no work time to draw from"})
 			continue
 		}
-		wants := w.wants
+		wants := w.wants()
 		if wants == nil {
 			wants = k.Wants
 		}
 		jobs.List = append(jobs.List, Job{Submitted: at, Key: chance.Name(w.id), Work: w.work, Class: class, Wants: table.number(wants), Cores: w.cores, Change: w.change, Found: w.found})
 		jobs.ids = append(jobs.ids, w.id)
 		rows = append(rows, i)
-		chained, measured = chained || w.after != nil, measured || w.memory >= 0 || w.disk >= 0
+		chained, measured = chained || w.after() != nil, measured || w.memory >= 0 || w.disk >= 0
 	}
 	if chained && len(bad) == 0 {
 		r.chain(jobs, rows, refuse)
 	}
 	if measured {
 		for _, i := range rows {
-			jobs.Memory, jobs.Disk = append(jobs.Memory, r.rows[i].memory), append(jobs.Disk, r.rows[i].disk)
+			jobs.Memory, jobs.Disk = append(jobs.Memory, r.rows.at(i).memory), append(jobs.Disk, r.rows.at(i).disk)
 		}
 	}
 	if len(bad) > 0 {
@@ -91,11 +88,11 @@ func (r *Recording) chain(jobs *Jobs, rows []int, refuse func(BadRow)) {
 	}
 	jobs.after = map[int32][]int32{}
 	for i := range jobs.ids {
-		w := &r.rows[rows[i]]
-		for _, id := range w.after {
+		w := r.rows.at(rows[i])
+		for _, id := range w.after() {
 			before, ok := at[id]
 			if !ok {
-				refuse(BadRow{w.line, "after", id, "no job of that id in the file"})
+				refuse(BadRow{int(w.line), "after", id, "no job of that id in the file"})
 				continue
 			}
 			if !slices.Contains(jobs.after[int32(i)], before) {
@@ -104,8 +101,8 @@ func (r *Recording) chain(jobs *Jobs, rows []int, refuse func(BadRow)) {
 		}
 	}
 	for _, i := range jobs.circles() {
-		w := &r.rows[rows[i]]
-		refuse(BadRow{w.line, "after", strings.Join(w.after, " "), "the job would come after itself, in a circle"})
+		w := r.rows.at(rows[i])
+		refuse(BadRow{int(w.line), "after", strings.Join(w.after(), " "), "the job would come after itself, in a circle"})
 	}
 }
 

@@ -44,21 +44,17 @@ func PerWeek(spec *document.WorkloadSpec, r *Recording) map[string]float64 {
 
 // perWeek counts recorded jobs; a log of less than a day says nothing of a week.
 func (r *Recording) perWeek(spec *document.WorkloadSpec) map[string]float64 {
-	if r == nil || len(r.rows) == 0 {
+	if r == nil || r.Len() == 0 {
 		return nil
 	}
-	at := func(w *row) units.Duration {
-		if w.at.IsZero() {
-			return w.offset
-		}
-		return units.Duration(w.at.Sub(spec.Start.Time))
-	}
-	first, last := at(&r.rows[0]), at(&r.rows[0])
+	start := spec.Start.Time
+	first, last := r.rows.at(0).since(start), r.rows.at(0).since(start)
 	out := map[string]float64{}
-	for i := range r.rows {
-		out[r.rows[i].class]++
-		first, last = min(first, at(&r.rows[i])), max(last, at(&r.rows[i]))
-	}
+	r.rows.each(func(w *row) {
+		out[w.class]++
+		at := w.since(start)
+		first, last = min(first, at), max(last, at)
+	})
 	span := last - min(first, 0)
 	if first > 0 {
 		span = last // the workload's start is when watching began

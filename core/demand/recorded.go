@@ -42,34 +42,92 @@ func (b BadRow) String() string {
 // A Recording is a job log as it was read, before it is bound to the classes of
 // a workload.
 type Recording struct {
-	rows []row
+	rows rows
 	Bad  []BadRow // the first maxBad of them
 	Bads int      // how many rows were refused
-	ids  map[string]bool
+	ids  map[string]struct{}
+	// words are the texts that many rows share, once each, and lists what they hold.
+	words map[string]string
+	lists map[string][]string
 	// theirs are the file's own names of our columns, and mapped the other way
 	// round; with some, columns that are neither are left out.
 	theirs, mapped map[string]string
 }
 
 // Len returns the number of good rows.
-func (r *Recording) Len() int { return len(r.rows) }
+func (r *Recording) Len() int { return r.rows.n }
 
 const maxBad = 100
 
+// A row is one job, small: there are millions of them.
 type row struct {
-	line      int
 	id, class string
-	at        time.Time // zero when offset counts
-	offset    units.Duration
+	at        int64          // when it was submitted, ns: since 1970 when dated, else since the workload's start
 	work      units.Duration // < 0 when unknown
-	wants     []string       // nil when the class says
-	after     []string       // ids
+	memory    units.Bytes    // peak; < 0 when unknown, as the next
+	disk      units.Bytes    // peak
+	named     *named         // nil when it names no wants and no jobs
+	ran       *ran           // nil when the log does not name the pod
+	cores     float32        // < 0 when unknown
+	line      int32
+	dated     bool
 	change    bool
 	found     Found
-	cores     float32     // < 0 when unknown, as the next two
-	memory    units.Bytes // peak
-	disk      units.Bytes // peak
-	ran       *ran        // nil when the log does not name the pod
+}
+
+// named is what few rows name.
+type named struct {
+	wants []string // nil when the class says
+	after []string // ids
+}
+
+func (w *row) wants() []string {
+	if w.named == nil {
+		return nil
+	}
+	return w.named.wants
+}
+
+func (w *row) after() []string {
+	if w.named == nil {
+		return nil
+	}
+	return w.named.after
+}
+
+// since is when the job was submitted, since a moment that the workload starts at.
+func (w *row) since(start time.Time) units.Duration {
+	if !w.dated {
+		return units.Duration(w.at)
+	}
+	return units.Duration(time.Unix(0, w.at).Sub(start))
+}
+
+// rows are kept in blocks, so that they need not be copied to make room.
+type rows struct {
+	blocks [][]row
+	n      int
+}
+
+const rowsInBlock = 4096
+
+func (r *rows) add(w row) {
+	if r.n%rowsInBlock == 0 {
+		r.blocks = append(r.blocks, make([]row, 0, rowsInBlock))
+	}
+	b := &r.blocks[len(r.blocks)-1]
+	*b = append(*b, w)
+	r.n++
+}
+
+func (r *rows) at(i int) *row { return &r.blocks[i/rowsInBlock][i%rowsInBlock] }
+
+func (r *rows) each(f func(*row)) {
+	for _, b := range r.blocks {
+		for i := range b {
+			f(&b[i])
+		}
+	}
 }
 
 // ran is where and when a job ran.
@@ -87,11 +145,11 @@ type Ran struct {
 // Ran lists the jobs whose pods the log names.
 func (r *Recording) Ran() []Ran {
 	var out []Ran
-	for _, j := range r.rows {
+	r.rows.each(func(j *row) {
 		if j.ran != nil {
 			out = append(out, Ran{j.ran.pod, j.id, j.class, j.ran.from, j.ran.to})
 		}
-	}
+	})
 	return out
 }
 
@@ -105,14 +163,17 @@ var columns = document.RecordedColumns()
 // cannot be read as a recording at all.
 func Read(src io.Reader, theirs map[string]string) (*Recording, error) {
 	in := bufio.NewReaderSize(src, 64<<10)
-	r := &Recording{ids: map[string]bool{}, theirs: theirs, mapped: make(map[string]string, len(theirs))}
+	r := &Recording{
+		ids: map[string]struct{}{}, words: map[string]string{}, lists: map[string][]string{},
+		theirs: theirs, mapped: make(map[string]string, len(theirs)),
+	}
 	for ours, their := range theirs {
 		if twice, ok := r.mapped[their]; ok {
 			return r, fmt.Errorf("column %q of the file is to be both %s and %s; map it once", their, min(ours, twice), max(ours, twice))
 		}
 		r.mapped[their] = ours
 	}
-	defer func() { r.ids = nil }() // only needed while reading
+	defer func() { r.ids, r.words, r.lists = nil, nil, nil }() // only needed while reading
 	if magic, err := in.Peek(4); err == nil && string(magic) == table.ParquetMagic {
 		return r, r.readParquet(in)
 	}
@@ -152,8 +213,8 @@ func (r *Recording) ours(name string) (string, error) {
 
 // take reads one row through a way to get its columns.
 func (r *Recording) take(get func(name string) string, line int) error {
-	got, bad := readRow(get, line)
-	if bad == nil && got.id != "" && r.ids[got.id] {
+	got, bad := r.readRow(get, line)
+	if _, twice := r.ids[got.id]; twice && bad == nil {
 		bad = &BadRow{Line: line, Column: "id", Found: got.id, Reason: "an earlier row has the same id"}
 	}
 	if bad != nil {
@@ -163,8 +224,8 @@ func (r *Recording) take(get func(name string) string, line int) error {
 	if got.id == "" {
 		got.id = "row-" + strconv.Itoa(line)
 	}
-	r.ids[got.id] = true
-	if r.rows = append(r.rows, got); len(r.rows) > MaxJobs {
+	r.ids[got.id] = struct{}{}
+	if r.rows.add(got); r.rows.n > MaxJobs {
 		return errTooMany
 	}
 	return nil
@@ -194,26 +255,63 @@ func clip(s string) string {
 	return s
 }
 
+// mostShared bounds the texts that are looked for in earlier rows.
+const mostShared = 10_000
+
+// shared returns a text that does not hold on to what it was read from, the same for many
+// rows.
+func (r *Recording) shared(s string) string {
+	if known, ok := r.words[s]; ok {
+		return known
+	}
+	s = strings.Clone(s)
+	if len(r.words) < mostShared {
+		r.words[s] = s
+	}
+	return s
+}
+
+// list splits a list, the same for many rows.
+func (r *Recording) list(s string) []string {
+	if s == "" {
+		return nil
+	}
+	if known, ok := r.lists[s]; ok {
+		return known
+	}
+	list := words(s)
+	if len(r.lists) < mostShared {
+		r.lists[strings.Clone(s)] = list
+	}
+	return list
+}
+
 // readRow reads one job.
-func readRow(get func(name string) string, line int) (row, *BadRow) {
+func (r *Recording) readRow(get func(name string) string, line int) (row, *BadRow) {
 	bad := func(name, reason string) *BadRow {
 		return &BadRow{Line: line, Column: name, Found: get(name), Reason: reason}
 	}
-	got := row{line: line, id: strings.Clone(get("id")), class: strings.Clone(get("class")), work: -1}
+	got := row{line: int32(min(line, math.MaxInt32)), id: strings.Clone(get("id")), class: r.shared(get("class")), work: -1}
 	if got.class == "" {
 		return got, bad("class", "empty; every job has a class")
 	}
 	if len(got.id) > 120 || len(got.class) > 120 {
 		return got, bad("id", "id or class longer than 120 characters")
 	}
-	var ok bool
-	if got.at, got.offset, ok = readMoment(get("submitted")); !ok {
+	at, offset, ok := readMoment(get("submitted"))
+	if got.at, got.dated = int64(offset), !at.IsZero(); got.dated {
+		got.at = at.UnixNano()
+	}
+	if !ok {
 		return got, bad("submitted", "expected a time such as 2026-09-14T06:00:00Z, or seconds since the workload's start")
 	}
-	if got.after = words(get("after")); len(got.after) > maxAfter {
+	n := named{wants: r.list(get("wants")), after: words(get("after"))}
+	if len(n.after) > maxAfter {
 		return got, bad("after", fmt.Sprintf("more than %d jobs", maxAfter))
 	}
-	got.wants = words(get("wants"))
+	if n.wants != nil || n.after != nil {
+		got.named = &n
+	}
 	b := get("branch")
 	if b != "" && b != "trunk" && b != "change" {
 		return got, bad("branch", "expected trunk or change")
