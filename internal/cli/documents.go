@@ -3,7 +3,6 @@ package cli
 import (
 	"context"
 	"fmt"
-	"os"
 	"strconv"
 	"strings"
 	"time"
@@ -112,9 +111,9 @@ func (p *program) withRecording(ctx context.Context, c *client.Client, d *docume
 	if path == "" {
 		return d.Text, nil
 	}
-	f, err := os.Open(path)
+	f, err := openRecorded(d)
 	if err != nil {
-		return "", document.Faults{d.Fault("spec.jobs.file", path, unwrapped(err).Error())}
+		return "", document.Faults{d.Fault("spec.jobs.file", path, err.Error())}
 	}
 	defer func() { _ = f.Close() }()
 	r, err := c.PutRecording(ctx, f, d.Value.(*document.Workload).Spec.Jobs.Columns, skipBad)

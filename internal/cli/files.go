@@ -61,9 +61,9 @@ func unwrapped(err error) error {
 func (p *program) read(path string) ([]byte, error) {
 	src := p.in
 	if path != "-" {
-		f, err := os.Open(path)
+		f, err := p.open(path)
 		if err != nil {
-			return nil, fmt.Errorf("%s: %w", path, unwrapped(err))
+			return nil, err
 		}
 		defer func() { _ = f.Close() }()
 		src = f
@@ -180,7 +180,7 @@ func recordedFile(d *document.Document) string {
 	if !ok || w.Spec.Jobs == nil {
 		return ""
 	}
-	if filepath.IsAbs(w.Spec.Jobs.File) {
+	if filepath.IsAbs(w.Spec.Jobs.File) { // not to be opened
 		return w.Spec.Jobs.File
 	}
 	return filepath.Join(filepath.Dir(d.File), w.Spec.Jobs.File)
@@ -192,9 +192,9 @@ func recordingOf(d *document.Document, skipBad bool) (*demand.Recording, error) 
 	if path == "" {
 		return nil, nil
 	}
-	f, err := os.Open(path)
+	f, err := openRecorded(d)
 	if err != nil {
-		return nil, document.Faults{d.Fault("spec.jobs.file", path, unwrapped(err).Error())}
+		return nil, document.Faults{d.Fault("spec.jobs.file", path, err.Error())}
 	}
 	defer func() { _ = f.Close() }()
 	r, err := demand.Read(f, d.Value.(*document.Workload).Spec.Jobs.Columns)

@@ -83,7 +83,7 @@ func (p *program) keep(ctx context.Context, folder string, f keepFlags) error {
 		if info, serr := os.Stat(f.before); serr == nil && info.IsDir() {
 			before, err = take(f.before, "reading the build before")
 		} else {
-			before, err = readSnapshot(f.before)
+			before, err = p.readSnapshot(f.before)
 		}
 		if err != nil {
 			return err
@@ -132,8 +132,8 @@ func (p *program) keep(ctx context.Context, folder string, f keepFlags) error {
 	return p.kept(k, before != nil)
 }
 
-func readSnapshot(file string) (*probe.Snapshot, error) {
-	in, err := os.Open(file)
+func (p *program) readSnapshot(file string) (*probe.Snapshot, error) {
+	in, err := p.open(file)
 	if err != nil {
 		return nil, err
 	}

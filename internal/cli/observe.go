@@ -113,9 +113,9 @@ const maxSamples = 256 << 20
 func (p *program) readAll(path string) ([]byte, error) {
 	src := p.in
 	if path != "-" {
-		file, err := os.Open(path)
+		file, err := p.open(path)
 		if err != nil {
-			return nil, fmt.Errorf("%s: %w", path, unwrapped(err))
+			return nil, err
 		}
 		defer func() { _ = file.Close() }()
 		src = file

@@ -57,11 +57,12 @@ type program struct {
 	server, token, state string
 	chosen               bool // the state folder was named by the person
 	format               string
+	stopped              context.Context // ends when the command is to end
 }
 
 // Execute runs one command line and returns its exit status.
 func Execute(ctx context.Context, args []string, in io.Reader, out, errw io.Writer) int {
-	p := &program{in: in, out: out, err: errw, term: terminalOf(out)}
+	p := &program{in: in, out: out, err: errw, term: terminalOf(out), stopped: ctx}
 	root := p.root()
 	root.SetArgs(args)
 	root.SetIn(in)

@@ -147,3 +147,52 @@ func TestSnapshotsThatAreNone(t *testing.T) {
 		}
 	}
 }
+
+// A workspace of many folders takes no more memory than one of few: only the folders that
+// are being walked have a packer.
+func TestManyFoldersTakeNoMemory(t *testing.T) {
+	root := t.TempDir()
+	for i := range 1200 {
+		dir := filepath.Join(root, fmt.Sprint("d", i%40), fmt.Sprint("e", i))
+		if err := os.MkdirAll(dir, 0o700); err != nil {
+			t.Fatal(err)
+		}
+		if err := os.WriteFile(filepath.Join(dir, "f"), bytes.Repeat([]byte("ab"), 500), 0o600); err != nil {
+			t.Fatal(err)
+		}
+	}
+	before := resident(t)
+	s, err := Take(t.Context(), root, func(float64) {})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if s.Tree.Files != 1200 || len(s.parts) != 1240 {
+		t.Errorf("%d files in %d folders", s.Tree.Files, len(s.parts))
+	}
+	for name, p := range s.parts {
+		if p.sample.z != nil || p.sample.in == 0 {
+			t.Fatalf("%s: %d bytes sampled, still open: %t", name, p.sample.in, p.sample.z != nil)
+		}
+	}
+	if grown := resident(t) - before; grown > 200<<20 {
+		t.Errorf("grew by %d MiB", grown>>20)
+	}
+}
+
+// resident is the most memory that this process has had.
+func resident(t *testing.T) int64 {
+	t.Helper()
+	b, err := os.ReadFile("/proc/self/status")
+	if err != nil {
+		t.Fatal(err)
+	}
+	var kib int64
+	for line := range strings.Lines(string(b)) {
+		if rest, ok := strings.CutPrefix(line, "VmHWM:"); ok {
+			if _, err := fmt.Sscan(rest, &kib); err != nil {
+				t.Fatal(err)
+			}
+		}
+	}
+	return kib << 10
+}

@@ -50,7 +50,15 @@ const (
 type ratio struct {
 	in  int64
 	out counter
-	z   io.WriteCloser
+	z   io.WriteCloser // nil when it is closed
+}
+
+// close ends the sample; what comes later is not looked at.
+func (r *ratio) close() {
+	if r.z != nil {
+		_ = r.z.Close()
+		r.z = nil
+	}
 }
 
 func newRatio() *ratio {
@@ -71,11 +79,12 @@ func Take(ctx context.Context, folder string, tell func(done float64)) (*Snapsho
 	s := &Snapshot{files: make(map[string]stamp, look.Files), parts: map[string]*part{}}
 	read := int64(0)
 	buf := make([]byte, copyBuffer)
-	err = walk(ctx, folder, &s.Tree, func(e *entry, open func() (int, error)) error {
+	var open []*part // whose samples are, from the top down: folders are walked one within the other
+	err = walk(ctx, folder, &s.Tree, func(e *entry, file func() (int, error)) error {
 		if !e.regular() {
 			return nil
 		}
-		fd, err := open()
+		fd, err := file()
 		if err != nil {
 			s.Tree.Unreadable++
 			return nil
@@ -84,6 +93,12 @@ func Take(ctx context.Context, folder string, tell func(done float64)) (*Snapsho
 		f := descriptor(fd)
 		st := stamp{size: e.stat.Size, at: e.stat.Ctim.Nano()}
 		parts := s.partsOf(e.name)
+		for i := len(open) - 1; i >= 0; i-- {
+			if i >= len(parts) || parts[i] != open[i] { // left, not to be come back to
+				open[i].sample.close()
+			}
+		}
+		open = parts
 		h := xxhash.New()
 		for first := true; ; first = false {
 			if err := ctx.Err(); err != nil {
@@ -110,8 +125,8 @@ func Take(ctx context.Context, folder string, tell func(done float64)) (*Snapsho
 		tell(min(float64(read)/float64(max(look.Bytes, 1)), 1))
 		return nil
 	})
-	for _, p := range s.parts {
-		_ = p.sample.z.Close()
+	for _, p := range open {
+		p.sample.close()
 	}
 	return s, err
 }
@@ -119,10 +134,12 @@ func Take(ctx context.Context, folder string, tell func(done float64)) (*Snapsho
 // sampled adds the beginning of a file to the samples of its folders.
 func sampled(parts []*part, b []byte) {
 	for _, p := range parts {
-		if p.sample.in < sampleBytes {
+		if p.sample.z != nil && p.sample.in < sampleBytes {
 			b := b[:min(int64(len(b)), sampleBytes-p.sample.in)]
 			_, _ = p.sample.z.Write(b)
-			p.sample.in += int64(len(b))
+			if p.sample.in += int64(len(b)); p.sample.in == sampleBytes {
+				p.sample.close()
+			}
 		}
 	}
 }

@@ -87,6 +87,15 @@ func Start(ctx context.Context, c Config) (_ *Service, err error) {
 	if err := s.takeState(); err != nil {
 		return nil, err
 	}
+	listener, err := listen(c.Address) // before anything is made
+	if err != nil {
+		return nil, err
+	}
+	defer func() {
+		if err != nil {
+			_ = listener.Close()
+		}
+	}()
 	dsn := c.Database
 	if dsn == "" {
 		c.Log.Info("starting the private database", "folder", filepath.Join(c.State, "mariadb"))
@@ -120,16 +129,11 @@ func Start(ctx context.Context, c Config) (_ *Service, err error) {
 	}
 	s.queue = runs.Start(s.store, runs.NewLibrary(s.store, folder), c.Log, s.disk.Full)
 	s.trials = trials.Start(s.store, s.queue.Library, c.Log, c.Cluster)
-	listener, err := listen(c.Address)
-	if err != nil {
-		return nil, err
-	}
 	s.Access.Address = "http://" + listener.Addr().String()
 	if !listener.Addr().(*net.TCPAddr).IP.IsLoopback() {
 		c.Log.Warn("listening beyond this machine without encryption: tokens can be read on the way; put a proxy with TLS before it", "address", s.Access.Address)
 	}
 	if err := s.credentials(ctx); err != nil {
-		_ = listener.Close()
 		return nil, err
 	}
 	s.serve(listener)

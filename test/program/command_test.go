@@ -10,6 +10,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"strings"
+	"syscall"
 	"testing"
 	"time"
 
@@ -331,4 +332,51 @@ func TestBadRowsOnTheCommandLine(t *testing.T) {
 	if command(t, state, "get", "workload", "w").status != 0 {
 		t.Error("the workload is gone")
 	}
+}
+
+// What is named on the command line or in a document and is no file is refused at once: a
+// pipe that nobody writes into, a device, what lies outside the document's folder.
+func TestFilesThatAreNone(t *testing.T) {
+	dir, state := t.TempDir(), t.TempDir()
+	if err := syscall.Mkfifo(filepath.Join(dir, "pipe.yaml"), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	if err := syscall.Mkfifo(filepath.Join(dir, "pipe.csv"), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	if err := os.Symlink("/etc/passwd", filepath.Join(dir, "link.csv")); err != nil {
+		t.Fatal(err)
+	}
+	for path, want := range map[string]string{
+		filepath.Join(dir, "pipe.yaml"): "no templates", "/dev/zero": "a device, where a file was expected", dir + "/nothing": "no such file",
+	} {
+		if r := command(t, state, "check", path); r.status != 2 && r.status != 1 || !strings.Contains(r.err, want) {
+			t.Errorf("%s: %+v", path, r)
+		}
+	}
+	world := read(t, "cluster.yaml") + "---\n" + read(t, "templates/compile-wide.yaml") + "---\n" + read(t, "templates/small-steady.yaml") + "---\n" + read(t, "templates/image-maker.yaml") + "---\n" + read(t, "templates/suite-night.yaml") +
+		"---\n" + read(t, "scenarios/on-demand.yaml") + "---\n"
+	workload := read(t, "workload.yaml")
+	for file, want := range map[string]string{
+		"/dev/zero": "at or below the folder", "../../etc/shadow": "at or below the folder", "pipe.csv": "not a regular file",
+		"link.csv": "escapes", ".": "not a regular file", "nothing.csv": "no such file",
+	} {
+		path := filepath.Join(dir, "world.yaml")
+		if err := os.WriteFile(path, []byte(world+strings.Replace(workload, "file: week-38.csv", "file: "+file, 1)), 0o600); err != nil {
+			t.Fatal(err)
+		}
+		if r := command(t, state, "simulate", path, "--here"); r.status == 0 || !strings.Contains(r.err, want) || strings.Contains(r.err, "root:") {
+			t.Errorf("%s: %+v", file, r)
+		}
+	}
+}
+
+// read returns a file of the demo world.
+func read(t *testing.T, name string) string {
+	t.Helper()
+	b, err := demo.World.ReadFile(name)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return string(b)
 }
