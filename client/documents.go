@@ -93,11 +93,20 @@ func (c *Client) Drop(ctx context.Context, kind, name string) error {
 	return err
 }
 
-// History returns a document's newest revisions.
+// History returns all revisions of a document, newest first.
 func (c *Client) History(ctx context.Context, kind, name string) ([]Document, error) {
-	var page api.RevisionPage
-	_, err := c.call(ctx, request{method: "GET", path: documentAt(kind, name) + "/revisions"}, &page)
-	return page.Items, err
+	var all []Document
+	for cursor := 0; ; {
+		var page api.RevisionPage
+		q := url.Values{"cursor": {strconv.Itoa(cursor)}}
+		if _, err := c.call(ctx, request{method: "GET", path: documentAt(kind, name) + "/revisions", query: q}, &page); err != nil {
+			return nil, err
+		}
+		all = append(all, page.Items...)
+		if cursor = page.Next; cursor == 0 {
+			return all, nil
+		}
+	}
 }
 
 // Diff returns the difference of two revisions as a unified diff.

@@ -9,6 +9,10 @@ import (
 	"time"
 )
 
+// ErrBrokenOff says that following broke off again and again, while what was followed may
+// go on.
+var ErrBrokenOff = errors.New("the connection breaks off again and again; what was asked for may go on, look at it later")
+
 // follow reads server-sent events of something long until its state is over.
 func follow[T any](ctx context.Context, c *Client, path string, state func(T) string, tell func(T)) (T, error) {
 	var last T
@@ -21,8 +25,11 @@ func follow[T any](ctx context.Context, c *Client, path string, state func(T) st
 			return last, ctx.Err()
 		}
 		var p *Problem
-		if errors.As(err, &p) && p.Status < 500 || tries > 40 {
+		if errors.As(err, &p) && p.Status < 500 {
 			return last, err
+		}
+		if tries > 40 {
+			return last, errors.Join(ErrBrokenOff, err)
 		}
 		select {
 		case <-ctx.Done():

@@ -43,9 +43,16 @@ func (c *Client) Outcome(ctx context.Context, id uint64, samples bool) (Outcome,
 	return o, err
 }
 
-// Outcomes returns the newest outcomes of a scenario, of all when empty.
+// Outcomes returns the newest outcomes of a scenario, of all when empty: Newest of them at
+// most.
 func (c *Client) Outcomes(ctx context.Context, scenario string) ([]OutcomeBrief, error) {
 	return listed[OutcomeBrief](ctx, c, "/outcomes", scenario)
+}
+
+// EachOutcome goes through the outcomes of a scenario, of all when empty, newest first,
+// until take returns false.
+func (c *Client) EachOutcome(ctx context.Context, scenario string, take func(OutcomeBrief) bool) error {
+	return each(ctx, c, "/outcomes", scenario, take)
 }
 
 // Cancel ends a simulation.

@@ -11,6 +11,7 @@ import (
 	"strconv"
 	"strings"
 	"time"
+	"unicode"
 
 	"tachyphor/core/document"
 	"tachyphor/core/table"
@@ -294,6 +295,9 @@ func (r *Recording) readRow(get func(name string) string, line int) (row, *BadRo
 	got := row{line: int32(min(line, math.MaxInt32)), id: strings.Clone(get("id")), class: r.shared(get("class")), work: -1}
 	if got.class == "" {
 		return got, bad("class", "empty; every job has a class")
+	}
+	if strings.ContainsFunc(got.id, unicode.IsControl) || strings.ContainsFunc(got.class, unicode.IsControl) {
+		return got, bad("id", "id or class with control characters in it")
 	}
 	if len(got.id) > 120 || len(got.class) > 120 {
 		return got, bad("id", "id or class longer than 120 characters")

@@ -2,6 +2,7 @@ package document
 
 import (
 	"fmt"
+	"math"
 	"strconv"
 	"strings"
 
@@ -59,10 +60,34 @@ func apply(root *yaml.Node, e Edit) error {
 		return fmt.Errorf("op %q: expected add, replace or remove", e.Op)
 	}
 	var value yaml.Node
-	if err := safely(func() error { return value.Encode(e.Value) }); err != nil {
+	if err := safely(func() error { return value.Encode(whole(e.Value)) }); err != nil {
 		return err
 	}
 	return set(at, last, &value, e)
+}
+
+// whole returns a value out of JSON in which whole numbers are such, and not in powers of
+// ten.
+func whole(v any) any {
+	switch x := v.(type) {
+	case float64:
+		if x == math.Trunc(x) && math.Abs(x) < 1<<53 {
+			return int64(x)
+		}
+	case []any:
+		out := make([]any, len(x))
+		for i := range x {
+			out[i] = whole(x[i])
+		}
+		return out
+	case map[string]any:
+		out := make(map[string]any, len(x))
+		for k := range x {
+			out[k] = whole(x[k])
+		}
+		return out
+	}
+	return v
 }
 
 func set(at *yaml.Node, key string, value *yaml.Node, e Edit) error {

@@ -12,6 +12,8 @@ import (
 	"strings"
 	"time"
 
+	"tachyphor/core/table"
+
 	"github.com/parquet-go/parquet-go"
 )
 
@@ -146,7 +148,7 @@ func cell(v reflect.Value) string {
 	case time.Time:
 		return x.Format(time.RFC3339Nano)
 	case string:
-		return x
+		return table.Cell(x)
 	case bool:
 		return strconv.FormatBool(x)
 	case float64:

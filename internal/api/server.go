@@ -52,6 +52,7 @@ func New(c Config) http.Handler {
 	gin.SetMode(gin.ReleaseMode)
 	r := gin.New()
 	r.HandleMethodNotAllowed = true
+	r.UseRawPath, r.UnescapePathValues = true, true // what is named may have a slash in it
 	r.Use(gin.CustomRecoveryWithWriter(nil, s.recovered), s.logged, s.guarded, timely)
 	r.NoRoute(s.noRoute)
 	r.NoMethod(func(g *gin.Context) {
@@ -62,7 +63,9 @@ func New(c Config) http.Handler {
 	r.GET("/metrics", s.authorized, gin.WrapH(s.metrics.handler()))
 	r.GET("/sign-in", s.signInByLink)
 	r.Use(newBusy(mostAtOnce).pass, s.authorized, s.roomy, newGate(largeAtOnce, largePatience).pass)
-	Operations(humagin.New(r, Describe(c.Version)), s)
+	api := humagin.New(r, Describe(c.Version))
+	api.UseMiddleware(asked(api))
+	Operations(api, s)
 	return breaksOff(r)
 }
 

@@ -176,7 +176,7 @@ func (p *program) print(d client.Document) error {
 		}
 		return p.value(v)
 	default:
-		_, err := fmt.Fprint(p.out, d.Text)
+		_, err := fmt.Fprint(p.raw, d.Text)
 		return err
 	}
 }
@@ -200,6 +200,9 @@ func (p *program) getOutcomes(ctx context.Context, c *client.Client, args []stri
 	list, err := c.Outcomes(ctx, "")
 	if err != nil {
 		return err
+	}
+	if len(list) == client.Newest {
+		fmt.Fprintf(p.err, "The newest %d; name a scenario's, or an older one by its number.\n", client.Newest)
 	}
 	l := listing{columns: []column{{"outcome", true}, {"scenario", false}, {"state", false}, {"p95 start delay", true}, {"cost a month", true}, {"asked", false}}, value: list}
 	for _, o := range list {

@@ -43,7 +43,7 @@ scenario for the newest finished one. The file's ending says the format.`,
 			}
 			write := func(out io.Writer) error { return cl.Export(c.Context(), id, what, form, out) }
 			if file == "" || file == "-" {
-				return write(p.out)
+				return write(p.raw)
 			}
 			return whole(file, write)
 		},

@@ -11,7 +11,8 @@ import (
 )
 
 func plain(width int) *program {
-	return &program{out: &bytes.Buffer{}, err: &bytes.Buffer{}, term: terminal{width: width}, format: "table"}
+	out := &bytes.Buffer{}
+	return &program{out: out, raw: out, err: &bytes.Buffer{}, term: terminal{width: width}, format: "table"}
 }
 
 // A bar is as long as its part of the whole, shows every phase that is there,

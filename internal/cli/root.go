@@ -52,7 +52,8 @@ func no(err error) error {
 type program struct {
 	in       io.Reader
 	out, err io.Writer
-	term     terminal // of out
+	raw      io.Writer // out for what is not laid out for people: files, JSON
+	term     terminal  // of out
 
 	server, token, state string
 	chosen               bool // the state folder was named by the person
@@ -62,7 +63,8 @@ type program struct {
 
 // Execute runs one command line and returns its exit status.
 func Execute(ctx context.Context, args []string, in io.Reader, out, errw io.Writer) int {
-	p := &program{in: in, out: out, err: errw, term: terminalOf(out), stopped: ctx}
+	p := &program{in: in, raw: out, err: errw, term: terminalOf(out), stopped: ctx}
+	p.out = &cleaner{out, p.term.colour}
 	root := p.root()
 	root.SetArgs(args)
 	root.SetIn(in)
@@ -73,7 +75,7 @@ func Execute(ctx context.Context, args []string, in io.Reader, out, errw io.Writ
 		return exitDone
 	}
 	if !errors.Is(err, context.Canceled) && !errors.Is(err, errSilent) {
-		fmt.Fprintln(errw, "tachyphor: "+strings.TrimSpace(err.Error()))
+		fmt.Fprintln(&cleaner{out: errw}, "tachyphor: "+strings.TrimSpace(err.Error()))
 	}
 	return statusOf(err)
 }

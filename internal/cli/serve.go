@@ -130,7 +130,7 @@ func (p *program) loadDemo(ctx context.Context, c *client.Client) error {
 	if err := copyOut(demo.World, folder); err != nil {
 		return err
 	}
-	quiet := &program{in: p.in, out: io.Discard, err: io.Discard, format: "json"}
+	quiet := &program{in: p.in, out: io.Discard, raw: io.Discard, err: io.Discard, format: "json"}
 	have, err := c.List(ctx, "")
 	if err != nil {
 		return err

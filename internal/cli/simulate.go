@@ -289,14 +289,15 @@ func (p *program) resolve(ctx context.Context, c *client.Client, word string) (u
 	if id, err := strconv.ParseUint(word, 10, 64); err == nil {
 		return id, nil
 	}
-	list, err := c.Outcomes(ctx, word)
-	if err != nil {
-		return 0, err
-	}
-	for _, o := range list {
+	var id uint64
+	err := c.EachOutcome(ctx, word, func(o client.OutcomeBrief) bool {
 		if o.State == "done" && len(o.Inputs.Changes) == 0 {
-			return o.ID, nil
+			id = o.ID
 		}
+		return id == 0
+	})
+	if err != nil || id > 0 {
+		return id, err
 	}
 	if _, err := c.Get(ctx, document.KindScenario, word, 0); err != nil {
 		return 0, err

@@ -90,11 +90,11 @@ func (p *program) value(v any) error {
 	if p.format == "yaml" {
 		b, err := yaml.Marshal(v)
 		if err == nil {
-			_, err = p.out.Write(b)
+			_, err = p.raw.Write(b)
 		}
 		return err
 	}
-	enc := json.NewEncoder(p.out)
+	enc := json.NewEncoder(p.raw)
 	enc.SetIndent("", "  ")
 	enc.SetEscapeHTML(false)
 	return enc.Encode(v)

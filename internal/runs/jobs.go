@@ -31,7 +31,7 @@ func (q *Queue) keepJobs(ctx context.Context, id uint64, t *sim.Trace) error {
 				data, err := rows.Block(from, to)
 				if err == nil {
 					err = patiently(ctx, func() error {
-						return q.store.PutBlock(ctx, store.Block{OutcomeID: id, Number: n, Jobs: to - from, Data: data})
+						return q.store.PutBlock(ctx, q.holder, store.Block{OutcomeID: id, Number: n, Jobs: to - from, Data: data})
 					})
 				}
 				if err != nil {

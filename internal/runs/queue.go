@@ -230,6 +230,9 @@ func (q *Queue) run(ctx context.Context, o store.Outcome) {
 	}()
 	if j.stopped.Load() || ctx.Err() != nil {
 		q.log.Info(o.Work.String()+" stopped", "id", o.ID, "scenario", o.Scenario)
+		if err := q.store.DropBlocks(ctx, o.ID); err != nil && ctx.Err() == nil {
+			q.log.Warn("cannot clear what a stopped outcome had stored; it goes with the outcome", "id", o.ID, "error", err)
+		}
 		return
 	}
 	if t := (trouble{}); errors.As(err, &t) {

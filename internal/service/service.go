@@ -120,6 +120,9 @@ func Start(ctx context.Context, c Config) (_ *Service, err error) {
 			return nil, err
 		}
 	}
+	if err := s.store.DropBlocks(ctx, 0); err != nil {
+		return nil, err
+	}
 	if err := s.store.DropExpired(ctx); err != nil {
 		return nil, err
 	}

@@ -2,15 +2,37 @@ package store
 
 import (
 	"context"
+	"errors"
 
+	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
 )
 
-// PutBlock stores a block of an outcome's jobs, in place of an earlier one of the
-// same number.
-func (s *Store) PutBlock(ctx context.Context, b Block) error {
-	ctx = large(ctx)
-	return s.db.WithContext(ctx).Clauses(clause.OnConflict{UpdateAll: true}).Create(&b).Error
+// PutBlock stores a block of a running outcome's jobs, in place of an earlier one of the
+// same number. ErrConflict: it is the holder's no more, and the block would be nobody's.
+func (s *Store) PutBlock(ctx context.Context, holder string, b Block) error {
+	return s.write(large(ctx), func(tx *gorm.DB) error {
+		var o Outcome
+		err := tx.Clauses(clause.Locking{Strength: "SHARE"}).Select("id").
+			Where("id = ? AND state = ? AND holder = ?", b.OutcomeID, Running, holder).Take(&o).Error
+		if errors.Is(err, gorm.ErrRecordNotFound) {
+			return ErrConflict
+		}
+		if err != nil {
+			return err
+		}
+		return tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&b).Error
+	})
+}
+
+// DropBlocks takes the blocks away of outcomes that came to nothing or are no more: of one,
+// or of all for 0.
+func (s *Store) DropBlocks(ctx context.Context, outcome uint64) error {
+	q := s.db.WithContext(large(ctx)).Where("outcome_id NOT IN (?)", s.db.Model(&Outcome{}).Select("id").Where("state IN ?", []State{Queued, Running, Done}))
+	if outcome > 0 {
+		q = q.Where("outcome_id = ?", outcome)
+	}
+	return q.Delete(&Block{}).Error
 }
 
 // GetBlock returns one block of an outcome's jobs.

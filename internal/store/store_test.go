@@ -309,3 +309,41 @@ func TestWorkThatBreaksItsProcessIsGivenUp(t *testing.T) {
 		t.Errorf("there is more: %v", err)
 	}
 }
+
+// Blocks are stored for who works on the outcome alone, so that one that was cancelled and
+// dropped in the middle leaves none behind.
+func TestBlocksGoWithTheirOutcome(t *testing.T) {
+	ctx, s := context.Background(), open(t)
+	o, err := s.Ask(ctx, "x", "me", store.Inputs{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := s.Claim(ctx, "a", time.Minute); err != nil {
+		t.Fatal(err)
+	}
+	block := func(n int) store.Block { return store.Block{OutcomeID: o.ID, Number: n, Jobs: 5, Data: []byte("x")} }
+	if err := s.PutBlock(ctx, "a", block(0)); err != nil {
+		t.Fatal(err)
+	}
+	if err := s.PutBlock(ctx, "b", block(1)); !errors.Is(err, store.ErrConflict) {
+		t.Errorf("of another: %v", err)
+	}
+	if _, err := s.Cancel(ctx, store.Simulating, o.ID); err != nil {
+		t.Fatal(err)
+	}
+	if err := s.PutBlock(ctx, "a", block(1)); !errors.Is(err, store.ErrConflict) {
+		t.Errorf("of a cancelled one: %v", err)
+	}
+	if err := s.DropBlocks(ctx, 0); err != nil {
+		t.Fatal(err)
+	}
+	if n, _, err := s.CountBlocks(ctx, o.ID); n != 0 || err != nil {
+		t.Errorf("%d blocks are left, %v", n, err)
+	}
+	if err := s.DropOutcome(ctx, store.Simulating, o.ID); err != nil {
+		t.Error(err)
+	}
+	if err := s.PutBlock(ctx, "a", block(1)); !errors.Is(err, store.ErrConflict) {
+		t.Errorf("of a dropped one: %v", err)
+	}
+}

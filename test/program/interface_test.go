@@ -20,7 +20,9 @@ import (
 	"tachyphor/core/document"
 	"tachyphor/internal/api"
 	"tachyphor/internal/service"
+	"tachyphor/internal/store"
 	"tachyphor/test/running"
+	"tachyphor/test/worlds"
 )
 
 // exchange is one plain HTTP request and its answer.
@@ -389,5 +391,113 @@ func TestStrangersHoldNothingUp(t *testing.T) {
 	}
 	if took := time.Since(began); took > 4*time.Second {
 		t.Errorf("a file of one row took %s beside them", took)
+	}
+}
+
+// A job's name may have anything in it: what is asked for by it is found.
+func TestJobsByOddNames(t *testing.T) {
+	ctx := context.Background()
+	_, c := running.Start(t)
+	names := []string{"group/project-17", "a b", "ä/ö?x=1&y#z", "..", "100%", "%2F", `"quoted"`}
+	var file strings.Builder
+	file.WriteString("id,class,submitted,work\n")
+	for i, name := range names {
+		fmt.Fprintf(&file, "%q,k,%d,60s\n", strings.ReplaceAll(name, `"`, `""`), i)
+	}
+	text := strings.ReplaceAll(file.String(), `\"\"`, `""`)
+	r, err := c.PutRecording(ctx, strings.NewReader(text), nil, false)
+	if err != nil {
+		t.Fatal(err)
+	}
+	world := `
+apiVersion: tachyphor/v1
+kind: Cluster
+metadata: {name: c}
+spec:
+  nodeTypes: [{name: n, cpu: 16, memory: 64Gi, pods: 110, price: 0.7/h}]
+  pools: [{name: p, nodeType: n, min: 1, max: 20}]
+  images: [{name: "i:1", size: 100MB}]
+  links: {registry: {down: 1GB/s}}
+---
+apiVersion: tachyphor/v1
+kind: Workload
+metadata: {name: w}
+spec:
+  start: 2026-09-01T00:00:00Z
+  jobs: {file: x.csv, digest: ` + r.Digest + `}
+  classes: [{name: k, wants: [x], work: {median: 150s, p95: 300s}}]
+---
+apiVersion: tachyphor/v1
+kind: Scenario
+metadata: {name: s}
+spec: {cluster: c, workload: w, templates: [{template: t}], run: {span: 1h, repeats: 1}}
+` + worlds.Template("t", "x", "1", "4Gi", "i:1")
+	if _, err := c.Put(ctx, "", []byte(world), false); err != nil {
+		t.Fatal(err)
+	}
+	first, err := c.Simulate(ctx, "s", client.Run{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if end, err := c.Watch(ctx, first.ID, func(client.OutcomeBrief) {}); err != nil || end.State != "done" {
+		t.Fatalf("%+v, %v", end, err)
+	}
+	for _, name := range names {
+		if e, err := c.Explain(ctx, first.ID, name); err != nil || e.ID != name {
+			t.Errorf("%s: %+v, %v", name, e.ID, err)
+		}
+	}
+	// However many tries with changes came later, the outcome of the scenario as it is
+	// stored is found by its name.
+	seed := []store.Changes{{Kind: document.KindScenario, Name: "s", Edits: []document.Edit{{Op: "add", Path: "/spec/run/seed", Value: 7}}}}
+	var last uint64
+	for range 120 {
+		o, err := c.Simulate(ctx, "s", client.Run{Changes: seed})
+		if err != nil {
+			t.Fatal(err)
+		}
+		last = o.ID
+	}
+	if _, err := c.Watch(ctx, last, func(client.OutcomeBrief) {}); err != nil {
+		t.Fatal(err)
+	}
+	n := 0
+	if err := c.EachOutcome(ctx, "s", func(client.OutcomeBrief) bool { n++; return true }); err != nil || n != 121 {
+		t.Errorf("%d outcomes, %v", n, err)
+	}
+	state := t.TempDir()
+	if r := command(t, state, "explain", "s", names[0], "--server", c.Address, "--token", c.Token); r.status != 0 || !strings.Contains(r.out, names[0]) {
+		t.Errorf("%+v", r)
+	}
+}
+
+// Query parameters that an operation does not have are refused, and so are numbers that
+// are none; whole numbers in changes stay whole, however large.
+func TestParametersAndNumbers(t *testing.T) {
+	ctx := context.Background()
+	s, c := running.Start(t)
+	loadDemo(t, s)
+	for query, want := range map[string]string{
+		"/api/v1/size/compile-wide?share=NaN":   "share: NaN is not a number",
+		"/api/v1/size/compile-wide?sure=nan":    "sure: nan is not a number",
+		"/api/v1/size/compile-wide?stretch=Inf": "stretch: Inf is not a number",
+		"/api/v1/size/compile-wide?strech=2":    `did you mean \"stretch\"?`,
+		"/api/v1/documents?knd=Cluster":               `unknown query parameter \"knd\"`,
+		"/api/v1/session?x=1":                         "this address takes none",
+	} {
+		resp, body := exchange{"GET", query, "", nil}.do(t, c)
+		if resp.StatusCode != 422 || !strings.Contains(body, want) {
+			t.Errorf("%s: %d %s", query, resp.StatusCode, body)
+		}
+	}
+	for _, seed := range []any{1_000_007, 4_000_000_000, 1 << 52} {
+		edits := []document.Edit{{Op: "add", Path: "/spec/run/seed", Value: seed}}
+		if _, err := c.Edit(ctx, document.KindScenario, "on-demand", 0, edits); err != nil {
+			t.Errorf("%v: %v", seed, err)
+		}
+		sc, err := c.Scenario(ctx, "on-demand")
+		if err != nil || fmt.Sprint(sc.Spec.Run.Seed) != fmt.Sprint(seed) {
+			t.Errorf("%v is stored as %d, %v", seed, sc.Spec.Run.Seed, err)
+		}
 	}
 }

@@ -10,7 +10,15 @@ export const session = queryOptions({
 
 export const scenarios = queryOptions({
   queryKey: ["scenarios"],
-  queryFn: async () => take(await api.GET("/api/v1/scenarios")),
+  queryFn: async () => {
+    const items = [];
+    for (let cursor: string | undefined; ; ) {
+      const page = take(await api.GET("/api/v1/scenarios", { params: { query: { cursor } } }));
+      items.push(...page.items);
+      cursor = page.next;
+      if (!cursor) return { items };
+    }
+  },
 });
 
 export const scenario = (name: string) =>

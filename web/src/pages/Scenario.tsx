@@ -61,15 +61,16 @@ export function Scenario() {
     }
   }, [edits, found.data?.revision, go, name, queries]);
 
+  const cannot = busy || !found.data || found.data.faults.length > 0;
   useEffect(() => {
     const pressed = (e: KeyboardEvent) => {
       const at = e.target as HTMLElement;
-      if (e.key === "s" && !e.ctrlKey && !e.metaKey && !at.closest("input, select, textarea"))
+      if (!cannot && e.key === "s" && !e.ctrlKey && !e.metaKey && !at.closest("input, select, textarea"))
         void simulate();
     };
     document.addEventListener("keydown", pressed);
     return () => document.removeEventListener("keydown", pressed);
-  }, [simulate]);
+  }, [simulate, cannot]);
 
   if (found.error) return <Trouble error={found.error} />;
   if (!found.data) return <Waiting what={`scenario ${name}`} />;
@@ -101,7 +102,7 @@ export function Scenario() {
             id="simulate"
             className="btn btn-primary"
             onClick={simulate}
-            disabled={busy || s.faults.length > 0}
+            disabled={cannot}
           >
             {busy ? "Asking …" : changed > 0 ? "Save and simulate" : "Simulate"}
           </button>
