@@ -43,7 +43,9 @@ func TestEveryFieldComesThrough(t *testing.T) {
 			if err != nil {
 				t.Fatal(err)
 			}
-			source := strings.ReplaceAll(string(data), "nameValue", "name-value") // a name that Kubernetes itself takes
+			source := strings.NewReplacer( // names that Kubernetes itself takes
+				"nameValue", "name-value", "namespaceValue", "namespace-value", "serviceAccountNameValue", "account-value", "secretNameValue", "secret-value",
+			).Replace(string(data))
 			docs, faults := document.Parse(name+ending, []byte(source))
 			if len(faults) > 0 || len(docs) != 1 {
 				t.Fatalf("%s%s: %v", name, ending, faults)

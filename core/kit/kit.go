@@ -4,18 +4,18 @@
 package kit
 
 import (
-	"bytes"
-	"embed"
+	"crypto/sha256"
+	"encoding/hex"
 	"fmt"
 	"maps"
 	"net/url"
 	"slices"
-	"strconv"
 	"strings"
-	"text/template"
 
 	"tachyphor/core/document"
 	"tachyphor/core/review"
+
+	"k8s.io/apimachinery/pkg/util/validation"
 )
 
 // Account is the service account of whoever makes agents.
@@ -44,7 +44,7 @@ type Manifest struct {
 
 // Input is what a kit is made for.
 type Input struct {
-	Templates []*document.Document // PodTemplates of one namespace
+	Templates []*document.Document // PodTemplates of one namespace; of the scenario, all that it uses there
 	Scenario  *document.Document   // gives ceilings; may be nil
 	Cluster   *document.Document   // gives the controller and the ways out; may be nil
 	Workload  *document.Document   // gives the projects that have a workspace; may be nil
@@ -57,14 +57,37 @@ type wayOut struct {
 
 // facts are what the parts are written from.
 type facts struct {
-	Namespace, Account string
-	Bounds             *bounds
-	Labels             map[string]string // that all templates' pods share; nil: none
-	Controller         *controller
-	Ways               []wayOut
-	Secrets            []review.SecretUse
-	Cache              *cache // nil: the scenario has none
-	CacheSecret        string
+	Namespace  string
+	Scope      string   // what the kit covers: a scenario, or a template
+	Scenario   string   // "" for none
+	Templates  []string // that it covers
+	Bounds     *bounds
+	Labels     map[string]string // that all templates' pods share; nil: none
+	Controller *controller
+	Shared     bool // the controller lives in the namespace too
+	Ways       []wayOut
+	Secrets    []review.SecretUse
+	Cache      *cache // nil: the scenario has none
+}
+
+// named is the name of a network rule: of what the kit covers, so that kits for other
+// agents of the namespace stand beside it and take nothing away.
+func (f *facts) named(what string) string {
+	name := "agents-" + f.Scope + "-" + what
+	if len(name) > 63 {
+		sum := sha256.Sum256([]byte(f.Scope))
+		name = "agents-" + hex.EncodeToString(sum[:8]) + "-" + what
+	}
+	return name
+}
+
+// covers says whom the kit is for.
+func (f *facts) covers() string {
+	who := "the agents of " + strings.Join(f.Templates, ", ")
+	if f.Scenario != "" {
+		who += ", all that scenario " + f.Scenario + " uses here"
+	}
+	return who
 }
 
 type controller struct {
@@ -73,54 +96,32 @@ type controller struct {
 	Inside             bool // it is a service of the cluster
 }
 
-//go:embed parts
-var parts embed.FS
-
-// part is one file of the kit.
-type part struct {
-	name, says string
-	when       func(facts) bool
-}
-
-var list = []part{
-	{"namespace", "a place of their own for agents", nil},
-	{"rights", "what whoever makes agents may do, and nothing more", nil},
-	{"quota", "the most that all agents together may request", func(f facts) bool { return f.Bounds != nil }},
-	{"limits", "bounds of a single container, and what it gets when it says nothing", func(f facts) bool { return f.Bounds != nil }},
-	{"network", "nothing in, and out only where agents must go", nil},
-	{"cache", "what the scenario's workspace caches need", func(f facts) bool { return f.Cache != nil }},
-	{"secrets", "the Secrets that templates name, to be filled by hand", func(f facts) bool { return len(f.Secrets) > 0 }},
-}
-
 // Kit writes the access kit. The error says what it cannot be written without.
 func Kit(in Input) ([]Manifest, error) {
 	f, err := gather(in)
 	if err != nil {
 		return nil, err
 	}
-	t, err := template.New("").Funcs(template.FuncMap{
-		"quote":  strconv.Quote,
-		"sorted": func(m map[string]string) []string { return slices.Sorted(maps.Keys(m)) },
-	}).ParseFS(parts, "parts/*.yaml")
-	if err != nil {
-		return nil, err
-	}
 	var out []Manifest
 	for _, p := range list {
-		if p.when != nil && !p.when(f) {
+		objects := p.write(&f)
+		if len(objects) == 0 {
 			continue
 		}
-		var b bytes.Buffer
-		if err := t.ExecuteTemplate(&b, p.name+".yaml", f); err != nil {
+		text, err := written(objects)
+		if err != nil {
 			return nil, err
 		}
-		out = append(out, Manifest{p.name + ".yaml", "kit", p.says, b.String()})
+		out = append(out, Manifest{p.name + ".yaml", PartKit, p.says, text})
 	}
 	return out, nil
 }
 
 func gather(in Input) (facts, error) {
-	f := facts{Account: Account, Cache: cacheOf(in), CacheSecret: CacheSecret}
+	f := facts{Cache: cacheOf(in)}
+	if in.Scenario != nil {
+		f.Scenario, f.Scope = in.Scenario.Name, named(in.Scenario.Name)
+	}
 	for i, d := range in.Templates {
 		p := d.Value.(*document.PodTemplate)
 		if p.Namespace == "" || p.Namespace == "default" {
@@ -129,9 +130,21 @@ func gather(in Input) (facts, error) {
 		if f.Namespace != "" && p.Namespace != f.Namespace {
 			return f, fmt.Errorf("templates %s and %s live in two namespaces, %s and %s; render a kit for each", in.Templates[0].Name, d.Name, f.Namespace, p.Namespace)
 		}
+		if err := label("the namespace", p.Namespace); err != nil {
+			return f, fmt.Errorf("template %s: %w", d.Name, err)
+		}
 		f.Namespace = p.Namespace
+		f.Templates = append(f.Templates, d.Name)
 		f.Labels = shared(f.Labels, p.Template.Labels, i == 0)
 		for _, s := range review.Secrets(&p.Template.Spec) {
+			if err := subdomain("the Secret", s.Name); err != nil {
+				return f, fmt.Errorf("template %s: %w", d.Name, err)
+			}
+			for _, k := range s.Keys {
+				if len(validation.IsConfigMapKey(k)) > 0 {
+					return f, fmt.Errorf("template %s: %q is no key of a Secret: letters, digits, dashes, dots and underlines", d.Name, k)
+				}
+			}
 			f.addSecret(s)
 		}
 	}
@@ -142,13 +155,31 @@ func gather(in Input) (facts, error) {
 			f.Ways = append(f.Ways, wayOut(w))
 		}
 	}
-	same := f.Controller != nil && f.Controller.Namespace == f.Namespace
-	if same && len(f.Labels) == 0 {
+	if f.Scope == "" {
+		f.Scope = scopeOf(f.Templates)
+	}
+	if c := f.Controller; c != nil && c.Inside {
+		if err := label("the controller's namespace", c.Namespace); err != nil {
+			return f, err
+		}
+	}
+	f.Shared = f.Controller != nil && f.Controller.Namespace == f.Namespace
+	if f.Shared && len(f.Labels) == 0 {
 		return f, fmt.Errorf("the controller lives in namespace %s too, and the templates' pods share no label by which network rules could tell agents from it; give every template the same label, as in app: build-agent", f.Namespace)
 	}
 	var err error
-	f.Bounds, err = boundsOf(in, same)
+	f.Bounds, err = boundsOf(in, f.Shared)
 	return f, err
+}
+
+// scopeOf names a few templates without a scenario.
+func scopeOf(templates []string) string {
+	sorted := slices.Sorted(slices.Values(templates))
+	if len(sorted) == 1 {
+		return named(sorted[0])
+	}
+	sum := sha256.Sum256([]byte(strings.Join(sorted, " ")))
+	return hex.EncodeToString(sum[:4])
 }
 
 // shared keeps the labels that are the same in both.

@@ -1,6 +1,9 @@
 package kit_test
 
 import (
+	"encoding/json"
+	"errors"
+	"io"
 	"io/fs"
 	"slices"
 	"strings"
@@ -8,11 +11,13 @@ import (
 
 	"tachyphor/core/document"
 	"tachyphor/core/kit"
+	"tachyphor/core/review"
 	"tachyphor/demo"
 
 	corev1 "k8s.io/api/core/v1"
 	networkingv1 "k8s.io/api/networking/v1"
 	rbacv1 "k8s.io/api/rbac/v1"
+	utilyaml "k8s.io/apimachinery/pkg/util/yaml"
 	"sigs.k8s.io/yaml"
 )
 
@@ -138,7 +143,7 @@ func TestKitAsksForWhatItNeeds(t *testing.T) {
 	in := demoInput(t)
 	in.Scenario, in.Cluster = nil, nil
 	list, err := kit.Kit(in)
-	if err != nil || len(into[corev1.ResourceQuota](t, list, "ResourceQuota")) != 0 || !strings.Contains(kit.Stream(list), "Where the controller is, nobody said") {
+	if err != nil || len(into[corev1.ResourceQuota](t, list, "ResourceQuota")) != 0 || !strings.Contains(kit.Stream(list), "where the controller is, nobody said") {
 		t.Errorf("%v\n%s", err, kit.Stream(list))
 	}
 }
@@ -189,7 +194,7 @@ func TestKitOfCaches(t *testing.T) {
 	}
 	toCache := func(list []kit.Manifest) *networkingv1.NetworkPolicy {
 		for _, p := range into[networkingv1.NetworkPolicy](t, list, "NetworkPolicy") {
-			if p.Name == "agents-to-cache" {
+			if strings.HasPrefix(p.Name, "agents-") && strings.HasSuffix(p.Name, "-to-cache") {
 				return &p
 			}
 		}
@@ -220,4 +225,117 @@ func TestKitOfCaches(t *testing.T) {
 	if list := with("[]", "http://10.41.8.4:9000/workspaces"); slices.ContainsFunc(list, func(m kit.Manifest) bool { return m.File == "cache.yaml" }) {
 		t.Error("a scenario without caches needs nothing for them")
 	}
+}
+
+// Under a scenario a kit is for all its templates of a namespace, whichever was named, so
+// that applying one never takes from another; without one the rules of two templates stand
+// beside each other.
+func TestKitsDoNotTakeFromEachOther(t *testing.T) {
+	shelf := &review.Shelf{}
+	for _, path := range []string{
+		"templates/compile-wide.yaml", "templates/small-steady.yaml", "templates/image-maker.yaml", "scenarios/weekday-lean.yaml", "cluster.yaml", "workload.yaml",
+	} {
+		shelf.Documents = append(shelf.Documents, read(t, path))
+	}
+	render := func(scenario string, docs ...*document.Document) kit.Rendered {
+		out, err := kit.Render(shelf, docs, scenario, []string{kit.PartKit})
+		if err != nil {
+			t.Fatal(err)
+		}
+		return out
+	}
+	all := render("weekday-lean", shelf.Documents[:3]...)
+	for _, d := range shelf.Documents[:3] {
+		if one := render("weekday-lean", d); one.Stream != all.Stream {
+			t.Errorf("the kit for %s is not that for all:\n%s", d.Name, one.Stream)
+		}
+	}
+	if !strings.Contains(all.Stream, "compile-wide, small-steady, image-maker, all that scenario weekday-lean uses here") {
+		t.Error("it does not say whom it is for")
+	}
+	seen := map[string]string{}
+	for _, d := range shelf.Documents[:3] {
+		one := render("", d)
+		for _, p := range into[networkingv1.NetworkPolicy](t, one.Items, "NetworkPolicy") {
+			if other, ok := seen[p.Name]; ok {
+				t.Errorf("the rule %s of %s is that of %s too", p.Name, d.Name, other)
+			}
+			seen[p.Name] = d.Name
+		}
+	}
+	// Where the controller lives beside agents, its containers are not bounded.
+	item := into[corev1.LimitRange](t, all.Items, "LimitRange")[0].Spec.Limits[0]
+	if len(item.Default)+len(item.Max) != 0 || item.DefaultRequest.Memory().Value() != 256<<20 {
+		t.Errorf("%+v", item)
+	}
+	in := demoInput(t)
+	docs, faults := document.Parse("", []byte(strings.Replace(in.Cluster.Text, "dispatch.slipway.svc", "dispatch.harbour.svc", 1)))
+	if len(faults) > 0 {
+		t.Fatal(faults)
+	}
+	in.Cluster = docs[0]
+	list, err := kit.Kit(in)
+	if err != nil {
+		t.Fatal(err)
+	}
+	item = into[corev1.LimitRange](t, list, "LimitRange")[0].Spec.Limits[0]
+	if item.Max.Memory().IsZero() || item.Default.Memory().IsZero() {
+		t.Errorf("%+v", item)
+	}
+}
+
+// Whatever a document has in its names, what is rendered holds the objects that were asked
+// for, in their namespace, and nothing more.
+func FuzzKit(f *testing.F) {
+	evil := "slipway\n---\napiVersion: rbac.authorization.k8s.io/v1\nkind: ClusterRoleBinding\nmetadata: {name: x}\nroleRef: {apiGroup: rbac.authorization.k8s.io, kind: ClusterRole, name: cluster-admin}\nsubjects: []\n---\nx: y"
+	f.Add(evil, "s", "k", "v", "http://a.b.svc:80", "store")
+	f.Add("slipway", evil, "k", "v", "http://a.b.svc:80", "store")
+	f.Add("slipway", "s", evil, evil, "http://a."+evil, evil)
+	f.Add("slipway", "s", "app", "x", "http://dispatch.slipway.svc:8080", "source\u2028kind: Pod")
+	f.Fuzz(func(t *testing.T, namespace, secret, label, value, address, way string) {
+		q := func(s string) string { b, _ := json.Marshal(s); return string(b) }
+		text := "apiVersion: v1\nkind: PodTemplate\nmetadata: {name: t, namespace: " + q(namespace) + "}\ntemplate:\n  metadata: {labels: {" + q(label) + ": " + q(value) + "}}\n" +
+			"  spec:\n    containers:\n    - {name: agent, image: i, env: [{name: E, valueFrom: {secretKeyRef: {name: " + q(secret) + ", key: k}}}]}\n"
+		docs, faults := document.Parse("t", []byte(text))
+		if len(faults) > 0 {
+			return
+		}
+		in := kit.Input{Templates: docs}
+		cluster := "apiVersion: tachyphor/v1\nkind: Cluster\nmetadata: {name: c}\nspec:\n  nodeTypes: [{name: n, cpu: 4, memory: 8Gi, price: 1/h}]\n  pools: [{name: p, nodeType: n, min: 0, max: 3}]\n" +
+			"  controller: {inside: " + q(address) + "}\n  waysOut: [{for: " + q(way) + ", cidr: 10.0.0.0/8}]\n"
+		if docs, faults := document.Parse("c", []byte(cluster)); len(faults) == 0 {
+			in.Cluster = docs[0]
+		}
+		list, err := kit.Kit(in)
+		if err != nil {
+			return
+		}
+		want := map[string]int{"Namespace": 1, "ServiceAccount": 1, "Role": 1, "RoleBinding": 1, "NetworkPolicy": 2, "Secret": 1}
+		dec := utilyaml.NewYAMLOrJSONDecoder(strings.NewReader(kit.Stream(list)), 4096)
+		for {
+			var o struct {
+				Kind     string
+				Metadata struct{ Name, Namespace string }
+			}
+			err := dec.Decode(&o)
+			if errors.Is(err, io.EOF) {
+				break
+			}
+			if err != nil {
+				t.Fatalf("%v in\n%s", err, kit.Stream(list))
+			}
+			if o.Kind == "" {
+				continue
+			}
+			want[o.Kind]--
+			if o.Kind != "Namespace" && o.Metadata.Namespace != namespace || o.Kind == "Namespace" && o.Metadata.Name != namespace || o.Kind == "Secret" && o.Metadata.Name != secret {
+				t.Errorf("%+v in\n%s", o, kit.Stream(list))
+			}
+		}
+		for kind, n := range want {
+			if n != 0 {
+				t.Errorf("%d of kind %s are missing in\n%s", n, kind, kit.Stream(list))
+			}
+		}
+	})
 }

@@ -1,6 +1,7 @@
 package kit
 
 import (
+	"cmp"
 	"slices"
 	"strings"
 
@@ -52,7 +53,7 @@ func Kustomization(list []Manifest) string {
 	var b strings.Builder
 	b.WriteString("# kubectl apply -k .\napiVersion: kustomize.config.k8s.io/v1beta1\nkind: Kustomization\nresources:\n")
 	for _, m := range list {
-		if m.Part != PartPod {
+		if m.Part != PartPod && strings.Contains("\n"+m.Text, "\nkind: ") { // of words alone kubectl makes nothing
 			b.WriteString("  - " + m.File + " # " + m.For + "\n")
 		}
 	}
@@ -64,6 +65,28 @@ type Rendered struct {
 	Items         []Manifest `json:"items" doc:"Manifests, in the order in which they are applied."`
 	Stream        string     `json:"stream" doc:"All of them as one stream."`
 	Kustomization string     `json:"kustomization" doc:"A kustomization.yaml that names their files."`
+}
+
+// together adds to templates those others that a scenario uses in their namespace: their
+// bounds and rules hold for all of them, so that one kit covers them all.
+func together(shelf *review.Shelf, docs []*document.Document, spec *document.ScenarioSpec) []*document.Document {
+	out := slices.Clone(docs)
+	namespaces := map[string]bool{}
+	for _, d := range docs {
+		namespaces[d.Value.(*document.PodTemplate).Namespace] = true
+	}
+	for _, use := range spec.Templates {
+		d := shelf.Find(document.KindPodTemplate, use.Template)
+		if d != nil && namespaces[d.Value.(*document.PodTemplate).Namespace] && !slices.ContainsFunc(out, func(o *document.Document) bool { return o.Name == d.Name }) {
+			out = append(out, d)
+		}
+	}
+	// In the scenario's own order, whichever of them was named.
+	at := func(d *document.Document) int {
+		return slices.IndexFunc(spec.Templates, func(u document.TemplateUse) bool { return u.Template == d.Name })
+	}
+	slices.SortStableFunc(out, func(a, b *document.Document) int { return cmp.Compare(at(a), at(b)) })
+	return out
 }
 
 // Render writes the parts that are wanted of templates on a shelf: the kit first,
@@ -78,6 +101,7 @@ func Render(shelf *review.Shelf, docs []*document.Document, scenario string, par
 		in := Input{Templates: docs, Scenario: shelf.Find(document.KindScenario, scenario), Cluster: shelf.Lone(document.KindCluster)}
 		if in.Scenario != nil {
 			spec := in.Scenario.Value.(*document.Scenario).Spec
+			in.Templates = together(shelf, docs, &spec)
 			in.Cluster, in.Workload = shelf.Find(document.KindCluster, spec.Cluster), shelf.Find(document.KindWorkload, spec.Workload)
 		}
 		list, err := Kit(in)

@@ -154,7 +154,7 @@ func TestReviewOfTheAPIsOwnManifests(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		r := document.Read(f, []byte(strings.ReplaceAll(string(b), "nameValue", "name-value")))
+		r := document.Read(f, []byte(strings.NewReplacer("nameValue", "name-value", "namespaceValue", "namespace-value", "serviceAccountNameValue", "account-value", "secretNameValue", "secret-value").Replace(string(b))))
 		for _, d := range r.Documents {
 			shelf := &review.Shelf{Documents: append([]*document.Document{d}, world.Documents...), Others: r.Others}
 			if len(shelf.Check(d)) == 0 {

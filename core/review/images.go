@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"tachyphor/core/chance"
 	"tachyphor/core/document"
 	"tachyphor/core/template"
 	"tachyphor/core/units"
@@ -215,14 +216,18 @@ func (x *subject) bootTime() string {
 	if x.facts == nil {
 		return ""
 	}
-	half, most := 0.0, 0.0
+	var installs []chance.Dist
 	for _, name := range x.agent.Tools {
 		i := slices.IndexFunc(x.facts.Agents.Tools, func(t document.Tool) bool { return t.Name == name })
 		if i < 0 {
 			return ""
 		}
-		d := x.facts.Agents.Tools[i].Install.Dist()
-		half, most = half+d.Quantile(0.5), most+d.Quantile(0.95)
+		installs = append(installs, x.facts.Agents.Tools[i].Install.Dist())
+	}
+	takes := chance.SumQuantiles(installs, 0.5, 0.95)
+	half, most := takes[0], takes[1]
+	if half == most {
+		return fmt.Sprintf(", which takes %v", units.Duration(half).Short())
 	}
 	return fmt.Sprintf(", which takes %v as a rule and over %v once in twenty times", units.Duration(half).Short(), units.Duration(most).Short())
 }

@@ -362,13 +362,16 @@ func (r *rehearsal) stretch() {
 		if until.IsZero() {
 			until = r.asked // it got no further
 		}
+		if until.Before(at) { // what was seen later than what came after it, or was done before
+			until = at
+		}
 		r.out.Stretches = append(r.out.Stretches, Stretch{Phase: m.phase, From: int64(at.Sub(r.began)), Ns: int64(until.Sub(at)), Says: r.reason(m.phase)})
 		at = until
 		if m.until.IsZero() {
 			break
 		}
 	}
-	r.out.Stretches = append(r.out.Stretches, Stretch{Phase: "wipe", From: int64(at.Sub(r.began)), Ns: int64(r.gone.Sub(at)), Says: r.out.Cleaned})
+	r.out.Stretches = append(r.out.Stretches, Stretch{Phase: "wipe", From: int64(at.Sub(r.began)), Ns: max(0, int64(r.gone.Sub(at))), Says: r.out.Cleaned})
 }
 
 // reason finds what the cluster said about a phase.

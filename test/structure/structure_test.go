@@ -50,7 +50,7 @@ func TestCoreImports(t *testing.T) {
 	forbidden := []string{"os", "net", "net/http", "database/sql", "log", "log/slog", "math/rand", "math/rand/v2", "crypto/rand", "os/exec", "syscall"}
 	// Mathematics, formats and how they are packed, work at once.
 	plain := []string{
-		"gonum.org/", "go.yaml.in/yaml/v3", "golang.org/x/sync/",
+		"gonum.org/", "go.yaml.in/yaml/v3", "sigs.k8s.io/yaml", "golang.org/x/sync/",
 		"github.com/parquet-go/", "github.com/klauspost/compress/", "github.com/andybalholm/brotli", "github.com/pierrec/lz4/",
 	}
 	for path, list := range imports(t, "core") {
