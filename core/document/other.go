@@ -17,7 +17,12 @@ type Other struct {
 }
 
 // String names it as Kubernetes' own tools do.
-func (o Other) String() string { return o.Kind + "/" + o.Name }
+func (o Other) String() string {
+	if o.Name == "" {
+		return o.Kind
+	}
+	return o.Kind + "/" + o.Name
+}
 
 // Decode fills into, a pointer to the object's Go type. What does not fit is
 // passed over: the API server is the judge of these objects.
@@ -40,19 +45,43 @@ func otherOf(file string, r *reader, y *yaml.Node) (Other, bool) {
 	if o.APIVersion == "" || o.Kind == "" || strings.HasPrefix(o.APIVersion, "tachyphor/") {
 		return o, false
 	}
-	for _, known := range append(Kinds(), Carriers()...) {
-		if d := editDistance(strings.ToLower(o.Kind), strings.ToLower(known)); d <= 2 && len(o.Kind) < 64 {
-			return o, false
-		}
+	if len(o.Kind) > 64 || misspelt(o.APIVersion, o.Kind) {
+		return o, false
 	}
 	if meta := valueOf(top, "metadata"); meta != nil {
 		o.Name, o.Namespace = scalarAt(meta, "name"), scalarAt(meta, "namespace")
 	}
-	if o.Name == "" || len(o.Kind) > 64 {
-		return o, false
-	}
 	o.root = r.convert(top, 0)
 	return o, true
+}
+
+// misspelt reports whether an object is meant to be one that is read here: its kind is
+// almost one of those, and neither another of Kubernetes' own nor in somebody else's API
+// group.
+func misspelt(version, kind string) bool {
+	if slices.Contains(coreKinds, kind) {
+		return false
+	}
+	group, _, _ := strings.Cut(version, "/")
+	if strings.Contains(group, ".") && !strings.HasSuffix(group, ".k8s.io") || strings.HasSuffix(group, ".x-k8s.io") {
+		return false // somebody else's, whatever they call it
+	}
+	for _, known := range append(Kinds(), Carriers()...) {
+		far := 2
+		if len(known) < 5 {
+			far = 1
+		}
+		if editDistance(strings.ToLower(kind), strings.ToLower(known)) <= far {
+			return true
+		}
+	}
+	return false
+}
+
+// coreKinds are the kinds of Kubernetes' core API that hold no pod template.
+var coreKinds = []string{
+	"Binding", "ComponentStatus", "ConfigMap", "Endpoints", "Event", "LimitRange", "Namespace", "Node", "PersistentVolume",
+	"PersistentVolumeClaim", "ResourceQuota", "Secret", "Service", "ServiceAccount",
 }
 
 // hasAlias reports whether anything in the tree stands for something else.

@@ -277,6 +277,9 @@ func imageHeavy(x *subject) {
 	var best *document.Image
 	for i := range x.facts.Images {
 		o := &x.facts.Images[i]
+		if len(mine.Platforms) > 0 && len(o.Platforms) > 0 && !slices.ContainsFunc(mine.Platforms, func(p string) bool { return slices.Contains(o.Platforms, p) }) {
+			continue // it would not run where this one does
+		}
 		if n := sizeOf(o); n > 0 && n <= sizeOf(mine)/2 && len(lacking(need, o.Tools)) == 0 && (best == nil || n < sizeOf(best)) {
 			best = o
 		}

@@ -216,3 +216,8 @@ func rootNeedless(x *subject) {
 	x.say(at, fmt.Sprintf("The agent runs as root; its image is made to run as user %d.", *image.User), "Leave runAsUser out and set runAsNonRoot: true.",
 		remove(steps), document.Edit{Op: "add", Path: document.Pointer(append(slices.Clone(steps[:len(steps)-1]), "runAsNonRoot")...), Value: true})
 }
+
+// Regarded reports whether rules look at other objects of a kind beside templates.
+func Regarded(kind string) bool {
+	return slices.Contains([]string{"Secret", "NetworkPolicy", "Role", "RoleBinding", "ClusterRole", "ClusterRoleBinding", "ServiceAccount", "Namespace", "ResourceQuota", "LimitRange"}, kind)
+}

@@ -3,6 +3,7 @@ package review
 import (
 	"encoding/base64"
 	"fmt"
+	"maps"
 	"regexp"
 	"slices"
 	"strings"
@@ -48,6 +49,25 @@ stringData: {token: made-up-7f3a9c2e81d04b56}
 		find: tokenWhiteSpace,
 	},
 	{
+		ID: "secret-keys", Severity: WillNotWork, Title: "A Secret without the key that is taken from it",
+		Why: "A container waits until the Secret that it names is there, and is not started when a key is missing; a value under data that is not base64 is refused with the whole Secret. Both show long after the file was written, on another machine.",
+		Bad: `template: {spec: {containers: [{name: agent, env: [{name: JOIN_TOKEN, valueFrom: {secretKeyRef: {name: slipway-join, key: token}}}]}]}}
+---
+kind: Secret
+apiVersion: v1
+metadata: {name: slipway-join, namespace: slipway}
+stringData: {tokn: made-up-7f3a9c2e81d04b56}
+`,
+		Good: `template: {spec: {containers: [{name: agent, env: [{name: JOIN_TOKEN, valueFrom: {secretKeyRef: {name: slipway-join, key: token}}}]}]}}
+---
+kind: Secret
+apiVersion: v1
+metadata: {name: slipway-join, namespace: slipway}
+stringData: {token: made-up-7f3a9c2e81d04b56}
+`,
+		find: secretKeys,
+	},
+	{
 		ID: "token-mounted", Severity: Risky, Title: "Every job can speak to the cluster",
 		Why: "Unless told otherwise, Kubernetes puts the service account's token into every container. A build runs code that others wrote; it should not carry a key to the cluster that it never needs.",
 		Bad: `template: {spec: {automountServiceAccountToken: null}}
@@ -58,11 +78,54 @@ stringData: {token: made-up-7f3a9c2e81d04b56}
 	},
 }
 
+// secretKeys finds keys that a template names and that the Secret beside it has not, and
+// those in whose place no base64 stands.
+func secretKeys(x *subject) {
+	for _, o := range x.shelf.Others {
+		if o.Kind != "Secret" || o.APIVersion != "v1" || o.Namespace != "" && x.p.Namespace != "" && o.Namespace != x.p.Namespace || !x.names(o.Name) {
+			continue
+		}
+		var s struct {
+			Data       map[string]string `json:"data"`
+			StringData map[string]string `json:"stringData"`
+		}
+		o.Decode(&s)
+		for _, key := range slices.Sorted(maps.Keys(s.Data)) {
+			if _, err := base64.StdEncoding.DecodeString(strings.Join(strings.Fields(s.Data[key]), "")); err != nil {
+				x.say("template.spec", "The key "+key+" of Secret "+o.Name+" stands under data and is not base64; the API server refuses the Secret.",
+					"Write it in base64, or move it to stringData as it is.")
+				x.elsewhere(o)
+			}
+		}
+		if len(s.Data)+len(s.StringData) == 0 {
+			continue // made empty, to be filled by hand
+		}
+		for _, use := range Secrets(x.spec) {
+			if use.Name != o.Name || use.Optional {
+				continue
+			}
+			for _, key := range use.Keys {
+				_, a := s.Data[key]
+				_, b := s.StringData[key]
+				if !a && !b {
+					there := append(slices.Collect(maps.Keys(s.Data)), slices.Collect(maps.Keys(s.StringData))...)
+					slices.Sort(there)
+					x.say("template.spec", "The template takes the key "+key+" of Secret "+o.Name+", which has "+listed(slices.Compact(there))+" and not that; its container does not start.",
+						"Add the key to the Secret, or name one that it has.")
+					x.elsewhere(o)
+				}
+			}
+		}
+	}
+}
+
 var (
 	// secretName knows names that end with what the value is: JOIN_TOKEN is one, and
 	// TOKEN_FILE, GIT_AUTHOR_EMAIL and PASSWORD_LENGTH are not.
 	secretName = regexp.MustCompile(`(?i)(token|secret|passw(or)?d|passphrase|credentials?|api[-_]?key|private[-_]?key|access[-_]?key|(^|_)auth)([-_](value|text|b64|base64|[0-9]+))?$`)
 	flagSecret = regexp.MustCompile(`(?i)^--?([a-z0-9]+-)*(token|secret|passw(or)?d|api-?key)(=(.*))?$`)
+	// inAddress knows a password in a URL.
+	inAddress  = regexp.MustCompile(`[a-z][a-z0-9+.-]*://[^/\s:@$]*:[^/\s@$]+@[A-Za-z0-9\[]`)
 	looksLike  = regexp.MustCompile(`^eyJ[A-Za-z0-9_-]+\.|-----BEGIN [A-Z ]*PRIVATE KEY|^[a-z]{2,8}_[A-Za-z0-9]{24,}$|^AKIA[A-Z0-9]{16}$`)
 )
 
@@ -81,7 +144,7 @@ func (x *subject) plainSecrets() []plainValue {
 			if e.Value == "" || e.ValueFrom != nil || strings.HasPrefix(e.Value, "$(") {
 				continue
 			}
-			if secretName.MatchString(e.Name) && !plainWord(e.Value) || looksLike.MatchString(strings.TrimSpace(e.Value)) {
+			if secretName.MatchString(e.Name) && !plainWord(e.Value) || inAddress.MatchString(e.Value) || looksLike.MatchString(strings.TrimSpace(e.Value)) {
 				out = append(out, plainValue{c.Name, e.Name, e.Value, index(path+".env", i) + ".value", slices.Concat(ptr, []any{"env", i, "value"})})
 			}
 		}
@@ -95,8 +158,11 @@ func (x *subject) plainSecrets() []plainValue {
 					if value = m[5]; m[4] == "" && i+1 < len(list.words) && !strings.HasPrefix(list.words[i+1], "-") {
 						value = list.words[i+1]
 					}
-				} else if looksLike.MatchString(w) {
+				} else if looksLike.MatchString(w) || inAddress.MatchString(w) {
 					value = w
+				}
+				if plainWord(value) {
+					continue
 				}
 				if value != "" && !strings.HasPrefix(value, "$") && !strings.HasPrefix(value, "/") {
 					name, _, _ := strings.Cut(w, "=")
@@ -114,7 +180,7 @@ func (x *subject) plainSecrets() []plainValue {
 // plainWord reports whether a value is one of those that switch things on and
 // off, or a path, or a number: no secret, whatever it is called.
 func plainWord(v string) bool {
-	return slices.Contains([]string{"true", "false", "none", "basic", "bearer", "oidc", "jwt", "0", "1"}, strings.ToLower(v)) || strings.HasPrefix(v, "/") || strings.Trim(v, "0123456789") == ""
+	return slices.Contains([]string{"true", "false", "none", "basic", "bearer", "oidc", "jwt", "0", "1"}, strings.ToLower(v)) || strings.HasPrefix(v, "/") || strings.HasPrefix(v, "-") || strings.Trim(v, "0123456789") == ""
 }
 
 // decoded reports whether a value is base64 of readable text.

@@ -212,6 +212,11 @@ func startsAgain(x *subject) {
 	if p == "" {
 		how = "no restart policy is given, which means Always"
 	}
+	if from := x.d.Lift.From; slices.Contains([]string{"Deployment", "StatefulSet", "ReplicaSet"}, from) {
+		x.say("template.spec.restartPolicy", "A "+from+" keeps its pods running, and the API server takes no other restart policy there: an agent that has done its job is started again in the same pod.",
+			"Keep agents in a PodTemplate, or let a Job or the controller make them: `tachyphor put` takes the template out of here, and there restartPolicy: Never can stand.")
+		return
+	}
 	x.say("template.spec.restartPolicy", "An agent that has done its job is started again in the same pod, since "+how+".",
 		"Set restartPolicy: Never.", set(string(corev1.RestartPolicyNever), []any{"template", "spec", "restartPolicy"}))
 }

@@ -20,6 +20,7 @@ import (
 type Reviewed struct {
 	Name     string           `json:"name" doc:"Name of the template."`
 	Revision int              `json:"revision,omitempty" doc:"Newest revision; absent for one that is not stored."`
+	File     string           `json:"file,omitempty" doc:"File that it stands in; findings of another are about what stands there."`
 	From     string           `json:"from" doc:"Kind of the object that it was taken out of."`
 	Left     []string         `json:"left" doc:"Fields that were left behind, for a PodTemplate has no place for them."`
 	Text     string           `json:"text,omitempty" doc:"The manifest; absent in lists."`
@@ -64,7 +65,7 @@ func (s *server) templateOperations(api huma.API) {
 
 // reviewed says what can be said of one template on a shelf.
 func reviewed(shelf *review.Shelf, d *document.Document, text bool) Reviewed {
-	r := Reviewed{Name: d.Name, From: d.Lift.From, Left: d.Lift.Left, Portrait: shelf.Portray(d), Findings: shelf.Check(d), Uses: []string{}}
+	r := Reviewed{Name: d.Name, File: d.File, From: d.Lift.From, Left: d.Lift.Left, Portrait: shelf.Portray(d), Findings: shelf.Check(d), Uses: []string{}}
 	if r.Left == nil {
 		r.Left = []string{}
 	}

@@ -88,7 +88,7 @@ const rounds = 4
 func (s *stack) review() []client.Reviewed {
 	list := []client.Reviewed{}
 	for _, d := range s.asked {
-		list = append(list, client.Reviewed{Name: d.Name, From: d.Lift.From, Left: d.Lift.Left, Portrait: s.shelf.Portray(d), Findings: s.shelf.Check(d)})
+		list = append(list, client.Reviewed{Name: d.Name, File: d.File, From: d.Lift.From, Left: d.Lift.Left, Portrait: s.shelf.Portray(d), Findings: s.shelf.Check(d)})
 	}
 	return list
 }
@@ -200,9 +200,10 @@ func (p *program) findings(list []client.Reviewed) error {
 	if p.format != "table" {
 		return p.show(l)
 	}
+	told := map[string]string{} // what was said of other objects, and under which template
 	for _, r := range list {
 		if len(r.Findings) > 0 {
-			p.reviewed(r)
+			p.reviewed(r, told)
 		}
 	}
 	if total == 0 {
@@ -227,9 +228,9 @@ func (p *program) findings(list []client.Reviewed) error {
 }
 
 // reviewed writes the findings of one template.
-func (p *program) reviewed(r client.Reviewed) {
+func (p *program) reviewed(r client.Reviewed, told map[string]string) {
 	head := p.strong(r.Name)
-	if f := r.Findings[0].File; f != "" && !strings.HasPrefix(f, document.KindPodTemplate+"/") {
+	if f := r.File; f != "" && !strings.HasPrefix(f, document.KindPodTemplate+"/") {
 		head += p.faint("  " + f)
 	}
 	if r.From != "" && r.From != document.KindPodTemplate {
@@ -246,6 +247,15 @@ func (p *program) reviewed(r client.Reviewed) {
 			severity = p.warn(severity)
 		}
 		where := fmt.Sprintf("%d:%d", f.Line, f.Column)
+		if f.File != r.File { // it is about another object
+			where = f.File + ":" + where
+			key := strings.Join([]string{f.ID, where, f.Path, f.Says}, "\x00")
+			if first, ok := told[key]; ok {
+				fmt.Fprintf(p.out, "  %s  %-7s %s  %s\n", severity, where, p.strong(f.ID), p.faint(f.Path+"; as under "+first))
+				continue
+			}
+			told[key] = r.Name
+		}
 		fmt.Fprintf(p.out, "  %s  %-7s %s  %s\n", severity, where, p.strong(f.ID), p.faint(f.Path))
 		says := f.Says
 		if f.Scenario != "" {

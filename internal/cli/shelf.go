@@ -72,6 +72,15 @@ func (p *program) stackOf(paths, with []string) (*stack, error) {
 	if len(faults) > 0 {
 		return nil, faults
 	}
+	var passed []string
+	for _, o := range s.shelf.Others {
+		if !review.Regarded(o.Kind) {
+			passed = append(passed, o.String())
+		}
+	}
+	if len(passed) > 0 {
+		fmt.Fprintf(p.err, "Passed over, for they hold no pod template and say nothing of one: %s.\n", strings.Join(passed, ", "))
+	}
 	if len(s.asked) == 0 {
 		return nil, no(fmt.Errorf("no templates in %s; expected a PodTemplate, or one within %s", strings.Join(paths, ", "), strings.Join(document.Carriers()[1:], ", ")))
 	}

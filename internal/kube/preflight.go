@@ -149,6 +149,8 @@ var gvrs = map[string]schema.GroupVersionResource{
 	"ResourceQuota":  {Version: "v1", Resource: "resourcequotas"},
 	"LimitRange":     {Version: "v1", Resource: "limitranges"},
 	"PodTemplate":    {Version: "v1", Resource: "podtemplates"},
+
+	"PersistentVolumeClaim": {Version: "v1", Resource: "persistentvolumeclaims"},
 	"Role":           {Group: "rbac.authorization.k8s.io", Version: "v1", Resource: "roles"},
 	"RoleBinding":    {Group: "rbac.authorization.k8s.io", Version: "v1", Resource: "rolebindings"},
 	"NetworkPolicy":  {Group: "networking.k8s.io", Version: "v1", Resource: "networkpolicies"},
