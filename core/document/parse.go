@@ -100,6 +100,11 @@ func ReadDocuments(file string, data []byte) Reading {
 // Read is Parse that keeps Kubernetes' other objects too.
 func Read(file string, data []byte) Reading {
 	var out Reading
+	data, err := plain(data)
+	if err != nil {
+		out.Faults = Faults{{File: file, Expected: err.Error()}}
+		return out
+	}
 	trees, faults := split(file, data)
 	out.Faults = faults
 	json, lines := looksLikeJSON(data), splitLines(string(data))

@@ -192,7 +192,7 @@ func split(file string, data []byte) ([]*yaml.Node, Faults) {
 			return docs, nil
 		}
 		if err != nil {
-			f := Fault{File: file, Expected: "not readable as YAML or JSON: " + yamlLine.ReplaceAllString(err.Error(), "")}
+			f := Fault{File: file, Expected: "not readable as YAML or JSON: " + yamlLine.ReplaceAllString(err.Error(), "") + looksLike(data)}
 			if m := yamlLine.FindStringSubmatch(err.Error()); m != nil && m[1] != "" {
 				f.Line, _ = strconv.Atoi(m[1])
 				f.Column = 1

@@ -340,3 +340,28 @@ func TestNoFalseAlarms(t *testing.T) {
 		}
 	}
 }
+
+// Of what keeps its pods running nothing is mended that the API server would refuse there.
+func TestFixesSuitTheirKind(t *testing.T) {
+	const pod = "{metadata: {labels: {app: a}, annotations: {tachyphor/offers: x}}, spec: {containers: [{name: agent, image: i}]}}"
+	for kind, version := range map[string]string{"Deployment": "apps/v1", "StatefulSet": "apps/v1", "ReplicaSet": "apps/v1", "Job": "batch/v1"} {
+		docs, faults := document.Parse("f", []byte("apiVersion: "+version+"\nkind: "+kind+"\nmetadata: {name: t}\nspec: {selector: {matchLabels: {app: a}}, template: "+pod+"}\n"))
+		if len(faults) > 0 {
+			t.Fatal(faults)
+		}
+		shelf := &review.Shelf{Documents: docs}
+		said := false
+		for _, f := range shelf.Check(docs[0]) {
+			if f.ID != "starts-again" && !strings.Contains(f.Path, "restartPolicy") {
+				continue
+			}
+			said = true
+			if fixed := len(f.Fix) > 0; fixed != (kind == "Job") {
+				t.Errorf("%s: %+v", kind, f)
+			}
+		}
+		if !said {
+			t.Errorf("%s: nothing is said of restarts", kind)
+		}
+	}
+}

@@ -125,8 +125,8 @@ var (
 	secretName = regexp.MustCompile(`(?i)(token|secret|passw(or)?d|passphrase|credentials?|api[-_]?key|private[-_]?key|access[-_]?key|(^|_)auth)([-_](value|text|b64|base64|[0-9]+))?$`)
 	flagSecret = regexp.MustCompile(`(?i)^--?([a-z0-9]+-)*(token|secret|passw(or)?d|api-?key)(=(.*))?$`)
 	// inAddress knows a password in a URL.
-	inAddress  = regexp.MustCompile(`[a-z][a-z0-9+.-]*://[^/\s:@$]*:[^/\s@$]+@[A-Za-z0-9\[]`)
-	looksLike  = regexp.MustCompile(`^eyJ[A-Za-z0-9_-]+\.|-----BEGIN [A-Z ]*PRIVATE KEY|^[a-z]{2,8}_[A-Za-z0-9]{24,}$|^AKIA[A-Z0-9]{16}$`)
+	inAddress = regexp.MustCompile(`[a-z][a-z0-9+.-]*://[^/\s:@$]*:[^/\s@$]+@[A-Za-z0-9\[]`)
+	looksLike = regexp.MustCompile(`^eyJ[A-Za-z0-9_-]+\.|-----BEGIN [A-Z ]*PRIVATE KEY|^[a-z]{2,8}_[A-Za-z0-9]{24,}$|^AKIA[A-Z0-9]{16}$`)
 )
 
 // A plainValue is text in a template that is a secret by its name or its looks.

@@ -85,15 +85,48 @@ func (p *program) preflight(ctx context.Context, arg string, f liveFlags) ([]kub
 	if err != nil {
 		return nil, err
 	}
-	plan, err := kube.PlanFor(shelf, docs, f.scenario)
-	if err != nil {
-		return nil, no(err)
-	}
 	conn, err := kube.Connect(f.options)
 	if err != nil {
 		return nil, no(err)
 	}
-	return conn.Preflight(ctx, plan, tell), nil
+	var all []kube.Check
+	for i, group := range byNamespace(docs) {
+		plan, err := kube.PlanFor(shelf, group, f.scenario)
+		if err != nil {
+			return all, no(err)
+		}
+		if len(docs) > len(group) && p.lines() {
+			if i > 0 {
+				fmt.Fprintln(p.out)
+			}
+			fmt.Fprintln(p.out, p.strong("namespace "+group[0].Value.(*document.PodTemplate).Namespace)+p.faint(": "+strings.Join(namesOf(group), ", ")))
+		}
+		all = append(all, conn.Preflight(ctx, plan, tell)...)
+	}
+	return all, nil
+}
+
+// byNamespace groups templates by the namespace that they live in, in order.
+func byNamespace(docs []*document.Document) [][]*document.Document {
+	var out [][]*document.Document
+	for _, d := range docs {
+		in := d.Value.(*document.PodTemplate).Namespace
+		i := slices.IndexFunc(out, func(g []*document.Document) bool { return g[0].Value.(*document.PodTemplate).Namespace == in })
+		if i < 0 {
+			out = append(out, nil)
+			i = len(out) - 1
+		}
+		out[i] = append(out[i], d)
+	}
+	return out
+}
+
+func namesOf(docs []*document.Document) []string {
+	out := make([]string, len(docs))
+	for i, d := range docs {
+		out[i] = d.Name
+	}
+	return out
 }
 
 // forLive puts a template on a shelf with what stands around it: from files, or
@@ -104,7 +137,7 @@ func (p *program) forLive(ctx context.Context, arg string, f liveFlags) (*review
 		if err != nil {
 			return nil, nil, err
 		}
-		return &s.shelf, s.asked[:1], nil
+		return &s.shelf, s.asked, nil
 	}
 	c := p.client()
 	list, err := c.List(ctx, "")
@@ -242,6 +275,9 @@ func (p *program) rehearse(ctx context.Context, arg string, f liveFlags, patienc
 	conn, err := kube.Connect(f.options)
 	if err != nil {
 		return nil, no(err)
+	}
+	if len(docs) > 1 {
+		fmt.Fprintf(p.err, "One agent at a time: this is %s; there are %s too.\n", docs[0].Name, strings.Join(namesOf(docs[1:]), ", "))
 	}
 	r := conn.Rehearse(ctx, docs[0], shelf.Tools(docs[0]), patience, tell)
 	return &r, ctx.Err()

@@ -151,9 +151,9 @@ var gvrs = map[string]schema.GroupVersionResource{
 	"PodTemplate":    {Version: "v1", Resource: "podtemplates"},
 
 	"PersistentVolumeClaim": {Version: "v1", Resource: "persistentvolumeclaims"},
-	"Role":           {Group: "rbac.authorization.k8s.io", Version: "v1", Resource: "roles"},
-	"RoleBinding":    {Group: "rbac.authorization.k8s.io", Version: "v1", Resource: "rolebindings"},
-	"NetworkPolicy":  {Group: "networking.k8s.io", Version: "v1", Resource: "networkpolicies"},
+	"Role":                  {Group: "rbac.authorization.k8s.io", Version: "v1", Resource: "roles"},
+	"RoleBinding":           {Group: "rbac.authorization.k8s.io", Version: "v1", Resource: "rolebindings"},
+	"NetworkPolicy":         {Group: "networking.k8s.io", Version: "v1", Resource: "networkpolicies"},
 }
 
 // Objects reads the objects of manifests.
@@ -235,7 +235,7 @@ func (f *flight) dryPods(ctx context.Context) {
 		switch {
 		case err == nil:
 			f.add(Passed, name, "the server would take it", "")
-			f.changed(d.Name, p, got)
+			f.changed(ctx, d.Name, p, got)
 		case apierrors.IsNotFound(err) && !f.there:
 			f.add(Unclear, name, "the namespace is not there yet", applyKit)
 		case apierrors.IsForbidden(err) && strings.Contains(words(err), "exceeded quota"):
@@ -249,7 +249,7 @@ func (f *flight) dryPods(ctx context.Context) {
 }
 
 // changed says what the server would add to a pod: a limit range's defaults.
-func (f *flight) changed(template string, sent, got *corev1.Pod) {
+func (f *flight) changed(ctx context.Context, template string, sent, got *corev1.Pod) {
 	var parts []string
 	compare := func(a, b []corev1.Container) {
 		for i := range min(len(a), len(b)) {
@@ -277,7 +277,15 @@ func (f *flight) changed(template string, sent, got *corev1.Pod) {
 		f.add(Passed, name, "it changes nothing", "")
 		return
 	}
-	f.add(Passed, name, strings.Join(parts, "; "), "Say it in the template yourself, so that it does not depend on the namespace.")
+	by := ""
+	if list, err := f.client.CoreV1().LimitRanges(f.namespace).List(ctx, metav1.ListOptions{}); err == nil && len(list.Items) > 0 {
+		var names []string
+		for _, l := range list.Items {
+			names = append(names, l.Name)
+		}
+		by = ", by LimitRange " + strings.Join(names, " or ")
+	}
+	f.add(Passed, name, strings.Join(parts, "; ")+by, "Say it in the template yourself, so that it does not depend on the namespace.")
 }
 
 func (f *flight) secrets(ctx context.Context) {

@@ -452,3 +452,38 @@ func (p *place) nothingElse(t *testing.T) {
 		}
 	}
 }
+
+// A scenario whose workspaces lie on volumes has claims in its kit, which a preflight tries
+// as it tries the rest.
+func TestPreflightWithVolumes(t *testing.T) {
+	everywhere(t, func(t *testing.T, p *place) {
+		in := kit.Input{Cluster: p.facts, Scenario: demoDocument(t, "scenarios/weekday-lean.yaml"), Workload: demoDocument(t, "workload.yaml")}
+		docs, faults := document.Parse("", []byte(in.Scenario.Text+"\n  caching: [{plan: volume, size: 20Gi}]\n"))
+		if len(faults) > 0 {
+			t.Fatal(faults)
+		}
+		in.Scenario = docs[0]
+		for _, u := range docs[0].Value.(*document.Scenario).Spec.Templates {
+			in.Templates = append(in.Templates, demoDocument(t, "templates/"+u.Template+".yaml"))
+		}
+		list, err := kit.Kit(in)
+		if err != nil {
+			t.Fatal(err)
+		}
+		plan := kube.Plan{Templates: in.Templates, Kit: list}
+		p.apply(t, list)
+		p.settle(t)
+		claims := 0
+		for _, c := range p.conn.Preflight(context.Background(), plan, func(kube.Check) {}) {
+			if strings.HasPrefix(c.Name, "kit: PersistentVolumeClaim ") {
+				claims++
+				if c.State != kube.Passed {
+					t.Errorf("%+v", c)
+				}
+			}
+		}
+		if claims < 5 {
+			t.Errorf("%d claims were tried", claims)
+		}
+	})
+}

@@ -41,6 +41,7 @@ var resources = []apiResource{
 	namespaces, nodes, pods, events, secrets, quotas, ranges, services, slicesOf, roles, bindings, wideRoles, wideBinds,
 	{"/api/v1", "serviceaccounts", "ServiceAccount", true},
 	{"/api/v1", "podtemplates", "PodTemplate", true},
+	{"/api/v1", "persistentvolumeclaims", "PersistentVolumeClaim", true},
 	{"/apis/networking.k8s.io/v1", "networkpolicies", "NetworkPolicy", true},
 }
 
