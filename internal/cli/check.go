@@ -181,7 +181,7 @@ var errSilent = errors.New("")
 
 // findings writes what check has to say.
 func (p *program) findings(list []client.Reviewed) error {
-	l := listing{columns: []column{{"template", false}, {"severity", false}, {"id", false}, {"file", false}, {"line", true}, {"column", true}, {"path", false}, {"says", false}, {"do", false}}, value: list}
+	l := listing{columns: []column{{"template", false}, {"severity", false}, {"id", false}, {"file", false}, {"line", true}, {"column", true}, {"path", false}, {"says", false}, {"do", false}}, value: list, main: "findings"}
 	total, fixes, sound := 0, 0, 0
 	counts := map[review.Severity]int{}
 	for _, r := range list {

@@ -199,7 +199,7 @@ const smallest = 1 << 20
 
 // kept writes what to keep.
 func (p *program) kept(k *keeping, before bool) error {
-	l := listing{columns: []column{{"folder", false}, {"files", true}, {"size", true}, {"packed", true}, {"new", true}, {"got again in", true}, {"carried in", true}, {"", false}}, value: k}
+	l := listing{columns: []column{{"folder", false}, {"files", true}, {"size", true}, {"packed", true}, {"new", true}, {"got again in", true}, {"carried in", true}, {"", false}}, value: k, main: "parts"}
 	source, sourceBytes, small := 0, int64(0), 0
 	for _, v := range k.Parts {
 		if p.format == "table" && v.Do == caching.FromStart {

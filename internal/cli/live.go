@@ -285,7 +285,7 @@ func (p *program) rehearse(ctx context.Context, arg string, f liveFlags, patienc
 
 // rehearsed writes an agent's life.
 func (p *program) rehearsed(r *kube.Rehearsal) error {
-	l := listing{columns: []column{{"from", true}, {"for", true}, {"phase", false}, {"what the cluster said", false}}, value: r}
+	l := listing{columns: []column{{"from", true}, {"for", true}, {"phase", false}, {"what the cluster said", false}}, value: r, main: "stretches"}
 	phases := make([]float64, sim.Phases)
 	whole := 0.0
 	for _, s := range r.Stretches {

@@ -190,7 +190,7 @@ const driftTold = 1.5
 
 // probed writes what was measured.
 func (p *program) probed(r *probe.Report, chosen probe.Packing, f probeFlags) error {
-	l := listing{columns: []column{{"codec", false}, {"cores", true}, {"packing", true}, {"of files", true}, {"of archive", true}, {"archive", true}, {"share", true}, {"unpacking", true}, {"of archive", true}}, value: r}
+	l := listing{columns: []column{{"codec", false}, {"cores", true}, {"packing", true}, {"of files", true}, {"of archive", true}, {"archive", true}, {"share", true}, {"unpacking", true}, {"of archive", true}}, value: r, main: "packings"}
 	for _, x := range r.Packings {
 		row := []string{
 			x.Codec, fmt.Sprint(x.Cores), brief(x.Seconds * 1e9), rate(float64(x.Read) / x.Seconds), rate(x.Rate()),

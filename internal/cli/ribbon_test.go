@@ -98,8 +98,40 @@ b                                 –`
 	if got := p.table(wide); got != want {
 		t.Errorf("table\n%s\nwant\n%s", got, want)
 	}
-	p.format = "csv"
-	if err := p.show(l); err != nil || !strings.HasPrefix(p.out.(*bytes.Buffer).String(), "name,number\na,1\nlonger name,\"12,345\"\n") {
-		t.Errorf("csv %q, %v", p.out, err)
+}
+
+// CSV holds numbers with their units in the header, every list of an answer as a table, and
+// lists within lists with the names of what they are in.
+func TestSheets(t *testing.T) {
+	type figure struct {
+		Mean float64 `json:"mean"`
+		Runs int     `json:"runs"`
+	}
+	type group struct {
+		Name   string   `json:"name"`
+		LeadNs figure   `json:"leadNs"`
+		Parts  []figure `json:"partsNs"`
+		Words  []string `json:"words"`
+	}
+	v := struct {
+		Currency string  `json:"currency"`
+		PerMonth float64 `json:"costPerMonth"`
+		Groups   []group `json:"groups"`
+	}{"EUR", 12.5, []group{{"=a", figure{1.5e9, 8}, []figure{{2e9, 8}, {5e8, 8}}, []string{"x", "y"}}, {"b", figure{3e8, 8}, nil, nil}}}
+	for name, want := range map[string]string{
+		"":             "name,lead.mean [s],lead.runs,words\n'=a,1.5,8,x;y\nb,0.3,8,\n",
+		"summary":      "currency,costPerMonth [EUR/month]\nEUR,12.5\n",
+		"groups.parts": "groups.name,nr,mean [s],runs\n'=a,0,2,8\n'=a,1,0.5,8\n",
+	} {
+		p := plain(80)
+		p.format, p.sheet = "csv", name
+		if err := p.show(listing{value: v, main: "groups"}); err != nil || p.out.(*bytes.Buffer).String() != want {
+			t.Errorf("%s: %q, %v; want %q", name, p.out, err, want)
+		}
+	}
+	p := plain(80)
+	p.format, p.sheet = "csv", "nothing"
+	if err := p.show(listing{value: v}); err == nil || !strings.Contains(err.Error(), "there are summary, groups, groups.parts") {
+		t.Error(err)
 	}
 }

@@ -14,6 +14,7 @@ import (
 
 	"tachyphor/client"
 	"tachyphor/core/document"
+	"tachyphor/core/outcome"
 	"tachyphor/internal/api"
 	"tachyphor/internal/service"
 
@@ -58,6 +59,8 @@ type program struct {
 	server, token, state string
 	chosen               bool // the state folder was named by the person
 	format               string
+	sheet                string // table of an answer that CSV is to hold; empty: the main one
+	tables               bool   // name the tables only
 	stopped              context.Context // ends when the command is to end
 }
 
@@ -120,8 +123,13 @@ jobs wait to start and why, and what the nodes cost.
 	f.StringVar(&p.token, "token", "", "token for the service (better: TACHYPHOR_TOKEN); absent: the owner's on this machine")
 	f.StringVar(&p.state, "state", defaultState(), "folder of the service's records and access (or TACHYPHOR_STATE)")
 	f.StringVarP(&p.format, "output", "o", "table", "table, json, yaml or csv")
+	f.StringVar(&p.sheet, "table", "", "with -o csv: this table of the answer (--tables names them)")
+	f.BoolVar(&p.tables, "tables", false, "with -o csv: name the tables of the answer")
 	root.PersistentPreRunE = func(*cobra.Command, []string) error {
 		p.chosen = f.Changed("state") || os.Getenv("TACHYPHOR_STATE") != ""
+		if (p.sheet != "" || p.tables) && p.format != "csv" {
+			return errors.New("--table and --tables go with -o csv")
+		}
 		return checkFormat(p.format)
 	}
 	root.AddCommand(
@@ -177,6 +185,12 @@ func (p *program) client() *client.Client {
 
 func (p *program) versionCommand() *cobra.Command {
 	return &cobra.Command{Use: "version", Short: "Print the version", Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error {
+		if v := (struct {
+			Version string `json:"version"`
+			Engine  int    `json:"engine"`
+		}{Version, outcome.Engine}); p.format != "table" {
+			return p.show(listing{value: v})
+		}
 		_, err := fmt.Fprintln(p.out, "tachyphor "+Version)
 		return err
 	}}

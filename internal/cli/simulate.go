@@ -175,7 +175,7 @@ func (p *program) outcome(o *outcome.Outcome) error {
 		p.report(o)
 		return nil
 	case "csv":
-		return p.show(delays(o))
+		return p.sheets(o, "groups")
 	default:
 		return p.value(o)
 	}

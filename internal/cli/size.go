@@ -302,7 +302,7 @@ func day(seconds float64) string {
 
 // curve lists what each request of CPU comes to.
 func (p *program) curve(a *sizing.Advice) listing {
-	l := listing{columns: []column{{"", false}, {"CPU", true}, {"agents", true}, {"full node", true}, {"slowest class", true}, {"request alone", true}, {"slowest in 20", true}, {a.Currency + "/1,000 runs", true}}, value: a}
+	l := listing{columns: []column{{"", false}, {"CPU", true}, {"agents", true}, {"full node", true}, {"slowest class", true}, {"request alone", true}, {"slowest in 20", true}, {a.Currency + "/1,000 runs", true}}, value: a, main: "curve"}
 	row := func(mark string, x sizing.Point) {
 		r := []string{mark, x.CPU.String(), "none fit", "", "", alone(x.Guaranteed), alone(x.Worst), ""}
 		if x.Agents > 0 {

@@ -15,7 +15,7 @@ import (
 
 // explanation writes one job's time, cause by cause.
 func (p *program) explanation(e outcome.Explanation) error {
-	l := listing{columns: []column{{"from", true}, {"for", true}, {"phase", false}, {"waiting for", false}}, value: e}
+	l := listing{columns: []column{{"from", true}, {"for", true}, {"phase", false}, {"waiting for", false}}, value: e, main: "stays"}
 	phases := make([]float64, sim.Phases)
 	for _, s := range e.Stays {
 		l.rows = append(l.rows, []string{units.Duration(s.FromNs).Short(), units.Duration(s.ToNs - s.FromNs).Short(), s.Phase, s.Text})
@@ -45,7 +45,7 @@ func (p *program) comparison(c client.Comparison) error {
 			currency = o.Summary.Currency
 		}
 	}
-	values := listing{columns: []column{{"", false}}, value: c}
+	values := listing{columns: []column{{"", false}}, value: c, main: "metrics.values"}
 	against := listing{columns: []column{{"difference from " + c.Scenarios[0], false}}}
 	for i, s := range c.Scenarios {
 		values.columns = append(values.columns, column{fmt.Sprintf("%s (%d)", s, c.Outcomes[i].ID), true})

@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"encoding/csv"
 	"encoding/json"
 	"fmt"
 	"io"
@@ -62,7 +61,8 @@ type column struct {
 type listing struct {
 	columns []column
 	rows    [][]string
-	value   any // what JSON and YAML hold
+	value   any // what JSON and YAML hold, and CSV in tables
+	main    string // of those tables the first to be asked for; empty: the first
 }
 
 // show writes a listing in the format that was asked for.
@@ -71,14 +71,7 @@ func (p *program) show(l listing) error {
 	case "json", "yaml":
 		return p.value(l.value)
 	case "csv":
-		w := csv.NewWriter(p.out)
-		head := make([]string, len(l.columns))
-		for i, c := range l.columns {
-			head[i] = c.title
-		}
-		_ = w.Write(head)
-		_ = w.WriteAll(l.rows)
-		return w.Error()
+		return p.sheets(l.value, l.main)
 	default:
 		_, err := fmt.Fprintln(p.out, p.table(l))
 		return err

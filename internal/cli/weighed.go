@@ -121,7 +121,7 @@ func plansOf(o *weigh.Weighing) listing {
 		{"pays after", true},
 		{o.Currency + " a month", true},
 		{"", false},
-	}, value: o}
+	}, value: o, main: "plans"}
 	for i := range o.Plans {
 		q := &o.Plans[i]
 		f := &q.Groups[0]

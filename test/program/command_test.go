@@ -193,7 +193,7 @@ func TestCommandLineAgainstTheService(t *testing.T) {
 	}
 	do(0, "95 % of the 9,5", "simulate", "fixed-six")
 	do(0, "job-hours", "simulate", "weekday-lean", "--repeats", "8")
-	csv := do(0, "start delay,jobs", "simulate", "on-demand", "-o", "csv", "--repeats", "2")
+	csv := do(0, "by,name,jobs.mean,", "simulate", "on-demand", "-o", "csv", "--repeats", "2")
 	if n := strings.Count(csv, "\n"); n != 12 {
 		t.Errorf("%d lines of CSV:\n%s", n, csv)
 	}

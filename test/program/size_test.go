@@ -214,7 +214,7 @@ func TestSizeAFile(t *testing.T) {
 	if err != nil || bytes.Equal(after, text) || !bytes.Contains(after, []byte("# Container images, built without privileges.")) || !bytes.Contains(after, []byte("tachyphor/sized")) {
 		t.Errorf("%v %s", err, after)
 	}
-	if r := command(t, dir, append(base, "-o", "csv")...); r.status != 0 || !strings.Contains(r.out, "slowest class") {
+	if r := command(t, dir, append(base, "-o", "csv")...); r.status != 0 || !strings.Contains(r.out, "slowClass") {
 		t.Errorf("%+v", r)
 	}
 	picture := filepath.Join(dir, "fit.svg")

@@ -83,7 +83,7 @@ func TestWeighTheDemo(t *testing.T) {
 	if err != nil || d.Revision != 2 || !strings.Contains(d.Text, "save: when-changed") || !strings.Contains(d.Text, "# The lean design with archives") {
 		t.Errorf("%v %s", err, d.Text)
 	}
-	if r := command(t, state, "weigh", "cached-naive", "--apply", "best", "-o", "csv"); r.status != 0 || !strings.Contains(r.err, "has that plan already") || !strings.HasPrefix(r.out, "plan,lead time,") {
+	if r := command(t, state, "weigh", "cached-naive", "--apply", "best", "-o", "csv"); r.status != 0 || !strings.Contains(r.err, "has that plan already") || !strings.HasPrefix(r.out, "key,label,costPerMonth.mean [EUR/month],") {
 		t.Errorf("%+v", r)
 	}
 }
