@@ -33,6 +33,7 @@ const maxDuration = 3652 * Day
 // stand first). The result is between 0 and ten years.
 func ParseDuration(s string) (Duration, error) {
 	bad := fmt.Errorf("%q is not a duration; write it like 90s, 10m, 1h30m or 7d", s)
+	far := fmt.Errorf("%q is out of range; a duration is between 0s and ten years (%s)", s, maxDuration)
 	rest, total := s, Duration(0)
 	for _, big := range []struct {
 		suffix string
@@ -43,8 +44,11 @@ func ParseDuration(s string) (Duration, error) {
 			continue
 		}
 		n, err := strconv.ParseFloat(head, 64)
-		if err != nil || !(n >= 0 && n <= float64(maxDuration/big.unit)) {
+		switch {
+		case err != nil || math.IsNaN(n):
 			return 0, bad
+		case n < 0 || n > float64(maxDuration/big.unit):
+			return 0, far
 		}
 		total += Duration(math.Round(n * float64(big.unit)))
 		rest = tail
@@ -62,7 +66,7 @@ func ParseDuration(s string) (Duration, error) {
 		return 0, bad
 	}
 	if !(total >= 0 && total <= maxDuration) {
-		return 0, fmt.Errorf("%q is out of range; a duration is between 0s and ten years", s)
+		return 0, far
 	}
 	return total, nil
 }

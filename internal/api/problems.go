@@ -43,7 +43,7 @@ func badRows(r *demand.Recording) error {
 	for i, b := range r.Bad {
 		errs[i] = detailed{Message: b.String(), Location: "body", Value: b}
 	}
-	return huma.NewError(http.StatusUnprocessableEntity, fmt.Sprintf("%s of %s cannot be read; mend them, or take the rest with skipBad=true",
+	return huma.NewError(http.StatusUnprocessableEntity, fmt.Sprintf("%s of %s cannot be read; mend them, or leave them out (skipBad; --skip-bad at the command line)",
 		counted(r.Bads, "row"), strconv.Itoa(r.Bads+r.Len())), errs...)
 }
 

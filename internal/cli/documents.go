@@ -93,7 +93,28 @@ func (p *program) put(ctx context.Context, c *client.Client, paths []string, ski
 		}
 		stream.WriteString("---\n" + strings.TrimRight(text, "\n") + "\n")
 	}
-	return c.Put(ctx, "", []byte(stream.String()), dryRun)
+	stored, err := c.Put(ctx, "", []byte(stream.String()), dryRun)
+	if err == nil && !dryRun {
+		p.lacking(ctx, c, stored)
+	}
+	return stored, err
+}
+
+// lacking says what stored scenarios name that is not stored: they can be simulated when
+// it is.
+func (p *program) lacking(ctx context.Context, c *client.Client, stored []client.Stored) {
+	for _, s := range stored {
+		if s.Kind != document.KindScenario {
+			continue
+		}
+		full, err := c.Scenario(ctx, s.Name)
+		if err != nil {
+			continue // it is stored; what it lacks is told when it is simulated
+		}
+		for _, f := range full.Faults {
+			fmt.Fprintf(p.err, "%s cannot be simulated yet: %s\n", s.Name, f)
+		}
+	}
 }
 
 // left says what of an object had to be left behind.

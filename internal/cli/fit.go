@@ -64,7 +64,7 @@ func (p *program) fit(ctx context.Context, args, with []string, cluster string) 
 
 // fits writes how agents go on nodes.
 func (p *program) fits(f review.Fits) error {
-	l := listing{columns: []column{{"template", false}, {"pool and node", false}, {"agents", true}, {"binds", false}, {"CPU, memory left", true}, {f.Currency + "/h", true}, {"1,000 runs", true}, {"one more", false}}, value: f, main: "fits"}
+	l := listing{columns: []column{{"template", false}, {"pool and node", false}, {"agents", true}, {"binds", false}, {"CPU, memory left", true}, {f.Currency + "/h", true}, {"1,000 runs", true}, {"one more", false}}, value: f, main: "fits", keys: 2}
 	last := ""
 	for _, x := range f.Fits {
 		name := x.Template

@@ -121,6 +121,9 @@ func (p *program) readAll(path string) ([]byte, error) {
 		src = file
 	}
 	data, err := io.ReadAll(io.LimitReader(src, maxSamples+1))
+	if err == nil && len(data) == 0 {
+		return nil, no(fmt.Errorf("%s is empty", path))
+	}
 	if err == nil && len(data) > maxSamples {
 		return nil, no(fmt.Errorf("%s is larger than %d MiB; cut it into several files", path, maxSamples>>20))
 	}
@@ -201,6 +204,9 @@ func (p *program) taken(name, source string, t client.Taken) error {
 		for _, b := range t.BadRows[:min(len(t.BadRows), mostBadShown)] {
 			fmt.Fprintln(p.out, "  "+b.String())
 		}
+	}
+	if t.Runs == 0 {
+		return no(errors.New("nothing was taken in: a run needs two samples at least of one container of the agent, and none has; see what the file holds"))
 	}
 	_, err := fmt.Fprintln(p.out, p.faint(fmt.Sprintf("Next: `tachyphor size %s`.", name)))
 	return err

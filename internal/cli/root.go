@@ -8,8 +8,10 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"net/url"
 	"os"
 	"path/filepath"
+	"regexp"
 	"strings"
 
 	"tachyphor/client"
@@ -59,8 +61,8 @@ type program struct {
 	server, token, state string
 	chosen               bool // the state folder was named by the person
 	format               string
-	sheet                string // table of an answer that CSV is to hold; empty: the main one
-	tables               bool   // name the tables only
+	sheet                string          // table of an answer that CSV is to hold; empty: the main one
+	tables               bool            // name the tables only
 	stopped              context.Context // ends when the command is to end
 }
 
@@ -125,10 +127,14 @@ jobs wait to start and why, and what the nodes cost.
 	f.StringVarP(&p.format, "output", "o", "table", "table, json, yaml or csv")
 	f.StringVar(&p.sheet, "table", "", "with -o csv: this table of the answer (--tables names them)")
 	f.BoolVar(&p.tables, "tables", false, "with -o csv: name the tables of the answer")
+	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return errors.New(plainWords(err.Error())) })
 	root.PersistentPreRunE = func(*cobra.Command, []string) error {
 		p.chosen = f.Changed("state") || os.Getenv("TACHYPHOR_STATE") != ""
 		if (p.sheet != "" || p.tables) && p.format != "csv" {
 			return errors.New("--table and --tables go with -o csv")
+		}
+		if u, err := url.Parse(p.server); p.server != "" && (err != nil || u.Scheme != "http" && u.Scheme != "https" || u.Host == "") {
+			return fmt.Errorf("--server %q: expected an address such as http://127.0.0.1:7420", p.server)
 		}
 		return checkFormat(p.format)
 	}
@@ -137,7 +143,26 @@ jobs wait to start and why, and what the nodes cost.
 		p.checkCommand(), p.matchCommand(), p.renderCommand(), p.fitCommand(), p.observeCommand(), p.sizeCommand(), p.preflightCommand(), p.rehearseCommand(),
 		p.simulateCommand(), p.explainCommand(), p.compareCommand(), p.weighCommand(), p.probeCommand(), p.keepCommand(), p.pretendCommand(), p.exportCommand(), p.schemaCommand(), p.tokenCommand(), p.versionCommand(),
 	)
+	p.completing(root)
 	return root
+}
+
+// goWords are how Go's own packages say that a flag's value is none of its kind.
+var goWords = []struct{ from, to string }{
+	{`strconv\.ParseUint: parsing "[^"]*": (invalid syntax|value out of range)`, "expected a whole number from 0"},
+	{`strconv\.Parse(Int|Atoi): parsing "[^"]*": (invalid syntax|value out of range)`, "expected a whole number"},
+	{`strconv\.Atoi: parsing "[^"]*": (invalid syntax|value out of range)`, "expected a whole number"},
+	{`strconv\.ParseFloat: parsing "[^"]*": (invalid syntax|value out of range)`, "expected a number"},
+	{`strconv\.ParseBool: parsing "[^"]*": invalid syntax`, "expected true or false"},
+	{`time: (invalid duration|unknown unit|missing unit).*`, "expected a time, as in 90s"},
+}
+
+// plainWords puts what Go says of a value into words for people.
+func plainWords(s string) string {
+	for _, w := range goWords {
+		s = regexp.MustCompile(w.from).ReplaceAllString(s, w.to)
+	}
+	return s
 }
 
 // defaultState is where a service keeps its records unless told otherwise.

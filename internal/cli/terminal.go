@@ -7,6 +7,7 @@ import (
 	"os"
 	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 
 	"github.com/jedib0t/go-pretty/v6/table"
@@ -32,7 +33,11 @@ const (
 func terminalOf(w io.Writer) terminal {
 	f, ok := w.(*os.File)
 	if !ok || !term.IsTerminal(int(f.Fd())) {
-		return terminal{width: plainWidth}
+		t := terminal{width: plainWidth}
+		if n, err := strconv.Atoi(os.Getenv("COLUMNS")); err == nil && n > 0 { // as a person asked
+			t.width = max(n, leastWidth)
+		}
+		return t
 	}
 	t := terminal{colour: os.Getenv("NO_COLOR") == "" && os.Getenv("TERM") != "dumb", width: plainWidth}
 	if n, _, err := term.GetSize(int(f.Fd())); err == nil && n > 0 {
@@ -62,6 +67,7 @@ type listing struct {
 	columns []column
 	rows    [][]string
 	value   any // what JSON and YAML hold, and CSV in tables
+	keys    int    // columns that say which row it is, and stand in every part; 0: the first
 	main    string // of those tables the first to be asked for; empty: the first
 }
 
@@ -109,16 +115,22 @@ const columnGap = 2
 // parts splits a listing by its columns, so that each part has room; all have the first
 // column.
 func (l listing) parts(room int) []listing {
-	groups := [][]int{{0}}
-	left := room - l.width(0) - columnGap
-	for i := 1; i < len(l.columns); i++ {
+	var keys []int
+	taken := 0
+	for i := range max(1, l.keys) {
+		keys = append(keys, i)
+		taken += l.width(i) + columnGap
+	}
+	groups := [][]int{slices.Clone(keys)}
+	left := room - taken
+	for i := len(keys); i < len(l.columns); i++ {
 		w := l.width(i)
 		if i == len(l.columns)-1 && !l.columns[i].right {
 			w = min(w, leastColumn) // words can be wrapped
 		}
-		if n := len(groups) - 1; w+columnGap > left && len(groups[n]) > 1 {
-			groups = append(groups, []int{0})
-			left = room - l.width(0) - columnGap
+		if n := len(groups) - 1; w+columnGap > left && len(groups[n]) > len(keys) {
+			groups = append(groups, slices.Clone(keys))
+			left = room - taken
 		}
 		n := len(groups) - 1
 		groups[n] = append(groups[n], i)

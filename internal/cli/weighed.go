@@ -171,11 +171,9 @@ func pays(x *weigh.PaysOff) string {
 	case x.Paid == 0:
 		return "never"
 	case x.Paid < x.Repeats:
-		return fmt.Sprintf("%s builds (%d of %d)", units.Count(int64(x.Builds)), x.Paid, x.Repeats)
-	case x.Builds == 1:
-		return "1 build"
+		return fmt.Sprintf("%s (%d of %d)", counted(int(x.Builds), "build"), x.Paid, x.Repeats)
 	default:
-		return units.Count(int64(x.Builds)) + " builds"
+		return counted(int(x.Builds), "build")
 	}
 }
 

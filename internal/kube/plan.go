@@ -36,7 +36,7 @@ func PlanFor(shelf *review.Shelf, docs []*document.Document, scenario string) (P
 	if err != nil {
 		return p, err
 	}
-	p.Kit = r.Items
+	p.Kit, p.Scenario = r.Items, scenario
 	cluster := shelf.Lone(document.KindCluster)
 	if s := shelf.Find(document.KindScenario, scenario); s != nil {
 		cluster = shelf.Find(document.KindCluster, s.Value.(*document.Scenario).Spec.Cluster)

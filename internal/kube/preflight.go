@@ -42,6 +42,7 @@ type Check struct {
 type Plan struct {
 	Templates  []*document.Document
 	Kit        []kit.Manifest
+	Scenario   string // that the kit is under; empty: none
 	Controller string // address inside the cluster; empty: not known
 }
 
@@ -51,6 +52,7 @@ type flight struct {
 	plan      Plan
 	namespace string
 	there     bool // the namespace is
+	kitTold   bool // that the kit is to be applied
 	tell      func(Check)
 	list      []Check
 }
@@ -120,19 +122,34 @@ func (f *flight) reachable(ctx context.Context) bool {
 const oldest = 29
 
 // applyKit is what to do when a part of the kit is not there.
-const applyKit = "Apply the access kit: tachyphor render TEMPLATE --scenario SCENARIO | kubectl apply -f -"
+func applyKit(template, scenario string) string {
+	of := ""
+	if scenario != "" {
+		of = " --scenario " + scenario
+	}
+	return "Apply the access kit: tachyphor render " + template + " --parts kit" + of + " | kubectl apply -f -"
+}
+
+// kitFirst is applyKit for this preflight, told once.
+func (f *flight) kitFirst() string {
+	if f.kitTold {
+		return ""
+	}
+	f.kitTold = true
+	return applyKit(f.plan.Templates[0].Name, f.plan.Scenario)
+}
 
 func (f *flight) space(ctx context.Context) {
 	n, err := f.client.CoreV1().Namespaces().Get(ctx, f.namespace, metav1.GetOptions{})
 	name := "namespace " + f.namespace
 	switch {
 	case apierrors.IsNotFound(err):
-		f.add(Failed, name, "there is none", applyKit)
+		f.add(Failed, name, "there is none", f.kitFirst())
 	case apierrors.IsForbidden(err): // it may well be there
 		f.there = true
 		f.trouble(name, err, "")
 	case err != nil:
-		f.trouble(name, err, applyKit)
+		f.trouble(name, err, f.kitFirst())
 	case n.Status.Phase == corev1.NamespaceTerminating:
 		f.add(Failed, name, "it is being deleted; nothing can be made in it", "Wait until it is gone, or see what holds it: kubectl get ns "+f.namespace+" -o yaml")
 	default:
@@ -210,7 +227,7 @@ func (f *flight) dryKit(ctx context.Context) {
 		case err == nil:
 			f.add(Passed, name, "the server would take it", "")
 		case apierrors.IsNotFound(err) && !f.there:
-			f.add(Unclear, name, "the namespace is not there yet", applyKit)
+			f.add(Unclear, name, "the namespace is not there yet", f.kitFirst())
 		default:
 			f.trouble(name, err, "Mend what the server names, in the template or the scenario that the kit is made from.")
 		}
@@ -237,7 +254,7 @@ func (f *flight) dryPods(ctx context.Context) {
 			f.add(Passed, name, "the server would take it", "")
 			f.changed(ctx, d.Name, p, got)
 		case apierrors.IsNotFound(err) && !f.there:
-			f.add(Unclear, name, "the namespace is not there yet", applyKit)
+			f.add(Unclear, name, "the namespace is not there yet", f.kitFirst())
 		case apierrors.IsForbidden(err) && strings.Contains(words(err), "exceeded quota"):
 			f.add(Failed, name, words(err), "Raise the quota, lower the ceiling, or wait until agents are gone.")
 		case apierrors.IsForbidden(err) && !strings.Contains(words(err), "cannot create resource"):

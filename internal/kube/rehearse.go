@@ -225,7 +225,7 @@ func (r *rehearsal) refused(err error) {
 	case apierrors.IsForbidden(err):
 		r.out.Says, r.out.Do = "The cluster does not admit the pod: "+said+".", "Mend what it names."
 	case apierrors.IsNotFound(err):
-		r.out.Says, r.out.Do = "There is no namespace "+r.namespace+".", applyKit
+		r.out.Says, r.out.Do = "There is no namespace "+r.namespace+".", applyKit(r.out.Template, "")
 	default:
 		r.out.Says, r.out.Do = "The server did not take the pod: "+said+".", "Mend what it names: tachyphor check "+r.out.Template
 	}
@@ -244,7 +244,7 @@ func (r *rehearsal) follow(ctx context.Context) {
 		select {
 		case <-ctx.Done():
 			if errors.Is(ctx.Err(), context.DeadlineExceeded) {
-				r.stuck(fmt.Sprintf("It was not done after %v.", r.patience.Whole), "Look at the events below for what it was waiting for.")
+				r.stuck(fmt.Sprintf("It was not done after %v%s.", r.patience.Whole, r.lastWord()), "Mend what it was waiting for; the events below are in order.")
 			}
 			return
 		case e := <-pods:
@@ -262,6 +262,16 @@ func (r *rehearsal) follow(ctx context.Context) {
 			r.wait()
 		}
 	}
+}
+
+// lastWord is what the cluster said last that was no good news; empty when there was none.
+func (r *rehearsal) lastWord() string {
+	for _, e := range slices.Backward(r.out.Events) {
+		if e.Warning {
+			return "; the cluster's last word was: " + strings.TrimRight(e.Message, ".")
+		}
+	}
+	return ""
 }
 
 // stream keeps a watch going, and opens it again when it ends.

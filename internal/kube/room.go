@@ -25,7 +25,7 @@ import (
 // quota says how many more agents the namespace's quotas leave room for.
 func (f *flight) quota(ctx context.Context) {
 	if !f.there {
-		f.add(Unclear, "quota", "the namespace is not there yet", applyKit)
+		f.add(Unclear, "quota", "the namespace is not there yet", f.kitFirst())
 		return
 	}
 	list, err := f.client.CoreV1().ResourceQuotas(f.namespace).List(ctx, metav1.ListOptions{})

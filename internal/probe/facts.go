@@ -32,7 +32,15 @@ func (r *Report) Chosen(codec string, cores int) (Packing, error) {
 		}
 	}
 	if best == nil {
-		return Packing{}, fmt.Errorf("%s on %d cores was not measured", codec, cores)
+		var there []string
+		for _, p := range r.Packings {
+			there = append(there, fmt.Sprintf("%s on %d", p.Codec, p.Cores))
+		}
+		what := codec
+		if what == "" {
+			what = "any packing"
+		}
+		return Packing{}, fmt.Errorf("%s on %d of the machine's cores was not measured; there are %s", what, cores, strings.Join(there, ", "))
 	}
 	return *best, nil
 }
