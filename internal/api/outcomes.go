@@ -72,13 +72,7 @@ func (s *server) load(ctx context.Context, id uint64) (store.Outcome, *outcome.O
 	if err != nil || o.State != store.Done {
 		return o, nil, err
 	}
-	raw, err := s.Queue.Result(ctx, id)
-	if err != nil {
-		return o, nil, err
-	}
-	result := new(outcome.Outcome)
-	err = json.Unmarshal(raw, result)
-	result.Fill()
+	result, err := s.Queue.Outcome(ctx, id)
 	return o, result, err
 }
 

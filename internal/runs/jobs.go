@@ -82,5 +82,6 @@ func (q *Queue) Drop(ctx context.Context, work store.Work, id uint64) error {
 		return err
 	}
 	q.traces.drop(traceKey(id))
+	q.results.drop(traceKey(id))
 	return nil
 }

@@ -47,6 +47,7 @@ type Queue struct {
 	mu      sync.Mutex
 	running map[uint64]*job // what this process works on
 	traces  *held[*sim.Trace]
+	results *held[result]
 
 	finished, failed atomic.Int64
 }
@@ -56,6 +57,9 @@ type job struct {
 	progress atomic.Uint64 // in millionths
 	stopped  atomic.Bool
 }
+
+// resultBytes bounds the results that stay in memory, as JSON.
+const resultBytes = 64 << 20
 
 // jobsKept bounds how many jobs the traces may have together that stay in memory for
 // explanations; each counts for a tenth of that at least.
@@ -70,8 +74,10 @@ func Start(s *store.Store, l *Library, log *slog.Logger, full func() error) *Que
 	q := &Queue{
 		Library: l, store: s, log: log, holder: hex.EncodeToString(b), workers: runtime.NumCPU(), memory: memory.Work(memory.Limit()), full: full,
 		ring: make(chan struct{}, 1), done: make(chan struct{}), stop: stop, running: map[uint64]*job{},
+		results: newHeld(resultBytes, 2, func(r result) int { return r.bytes }),
 		traces: newHeld(jobsKept, 1, func(t *sim.Trace) int { return max(len(t.Records), jobsKept/10) }),
 	}
+	makeRoom()
 	go q.work(ctx)
 	return q
 }
@@ -353,6 +359,7 @@ func (q *Queue) compute(ctx context.Context, o store.Outcome, j *job) (end store
 		return fail(err)
 	}
 	progress := func(done float64) bool {
+		stepBack() // each goroutine of the work comes by here, early and often
 		j.progress.Store(uint64(done * 1e6))
 		return !j.stopped.Load()
 	}
@@ -393,6 +400,34 @@ func (q *Queue) world(ctx context.Context, o store.Outcome) (*sim.World, error) 
 		err = faults.Err()
 	}
 	return w, err
+}
+
+// result is one as it is kept.
+type result struct {
+	o     *outcome.Outcome
+	bytes int // as JSON
+}
+
+// Outcome returns a finished outcome's result. What it holds is shared: only its own fields
+// may be set.
+func (q *Queue) Outcome(ctx context.Context, id uint64) (*outcome.Outcome, error) {
+	r, err := q.results.get(ctx, traceKey(id), func(ctx context.Context) (result, error) {
+		raw, err := q.Result(ctx, id)
+		if err != nil {
+			return result{}, err
+		}
+		o := new(outcome.Outcome)
+		if err := json.Unmarshal(raw, o); err != nil {
+			return result{}, err
+		}
+		o.Fill()
+		return result{o, len(raw)}, nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	own := *r.o
+	return &own, nil
 }
 
 // Result returns a finished outcome as JSON.
