@@ -66,7 +66,7 @@ type column struct {
 type listing struct {
 	columns []column
 	rows    [][]string
-	value   any // what JSON and YAML hold, and CSV in tables
+	value   any    // what JSON and YAML hold, and CSV in tables
 	keys    int    // columns that say which row it is, and stand in every part; 0: the first
 	main    string // of those tables the first to be asked for; empty: the first
 }

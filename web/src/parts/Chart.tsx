@@ -45,6 +45,12 @@ export function look() {
 export const font = '"Inter Variable", sans-serif';
 
 /** A chart in our theme; `build` is asked again when the theme changes. */
+/** A line's key in a legend, dashed where the line is. */
+export const lineKey = (name: string, dashed = false) => ({
+  name,
+  icon: dashed ? "path://M0 3h5v2h-5zM8 3h6v2h-6zM17 3h5v2h-5z" : "path://M0 3h22v2h-22z",
+});
+
 export default function Chart({
   build,
   height,

@@ -1,6 +1,6 @@
 import { useCallback } from "react";
 import type { Schemas } from "../../../api/client";
-import Chart, { css, look, type Option } from "../../../parts/Chart";
+import Chart, { css, lineKey, look, type Option } from "../../../parts/Chart";
 import { amount } from "../../../words";
 
 /** CPU in use over the time of a run: of all of them, and of a usual one. */
@@ -40,10 +40,10 @@ export function OverTime({ of }: { of: Schemas["Advice"] }) {
         itemHeight: 8,
         data: [
           { name: "8 runs in 10", icon: "rect", itemStyle: { opacity: 0.4 } },
-          "half of the runs",
-          "one usual run",
-          `request, ${best} cores`,
-          ...(today > 0 && today !== best ? [`request today, ${today} cores`] : []),
+          lineKey("half of the runs"),
+          lineKey("one usual run"),
+          lineKey(`request, ${best} cores`),
+          ...(today > 0 && today !== best ? [lineKey(`request today, ${today} cores`, true)] : []),
         ],
       },
       tooltip: {
@@ -95,9 +95,11 @@ export function OverTime({ of }: { of: Schemas["Advice"] }) {
           silent: true,
         },
         curve("half of the runs", p50, css("--phase-work"), 2.4),
-        curve("one usual run", usual, ink, 1.2),
+        curve("one usual run", usual, ink, 1),
         level(`request, ${best} cores`, best, css("--color-warning"), false),
-        ...(today > 0 && today !== best ? [level(`request today, ${today} cores`, today, ink, true)] : []),
+        ...(today > 0 && today !== best
+          ? [level(`request today, ${today} cores`, today, css("--phase-wipe"), true)]
+          : []),
       ],
     };
   }, [of]);
