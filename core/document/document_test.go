@@ -68,7 +68,7 @@ func TestBrokenDocuments(t *testing.T) {
 			{"linger: 10m\n        every", "linger: ten\n        every", "not a duration"},
 			{"linger: 10m\n        every", "linger: -10m\n        every", "not a duration"},
 			{"linger: 10m\n        every", "linger: 10\n        every", "not a duration"},
-			{"linger: 10m\n        every", "linger: 99999d\n        every", "not a duration"},
+			{"linger: 10m\n        every", "linger: 99999d\n        every", "out of range"},
 			{"reuse: while-idle\n        ceiling: 24", "reuse: sometimes\n        ceiling: 24", "expected one of never, while-idle"},
 			{"reuse: while-idle\n        ceiling: 24", "reuse: while-idel\n        ceiling: 24", `did you mean "while-idle"?`},
 			{"ceiling: 24", "ceiling: 24.5", "expected a whole number"},

@@ -51,7 +51,7 @@ func (s *Sum) Outcome() (*Outcome, *sim.Trace) {
 	o := &Outcome{
 		Scenario: w.Scenario, Engine: Engine, Seed: w.Plan.Seed, Repeats: w.Plan.Repeats,
 		Start: w.Start, Zone: w.Zone.String(), WarmupNs: int64(w.Plan.Warmup), SpanNs: int64(w.Plan.Span),
-		Phases: sim.PhaseNames[:], Samples: s.samples, Notes: append([]string{}, w.Notes...),
+		Phases: sim.PhaseNames[:], Samples: s.samples, Notes: append([]string{}, w.Notes...), Means: means(w),
 	}
 	for i, name := range groupsOf(w) {
 		o.Groups = append(o.Groups, s.group(i, name))

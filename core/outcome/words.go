@@ -210,3 +210,15 @@ func Signed(m units.Sum[units.Money], currency string) string {
 	}
 	return "+" + units.AmountOf(m).Short(currency)
 }
+
+// means says what the intervals of a world's figures mean.
+func means(w *sim.World) string {
+	switch n := w.Plan.Repeats; {
+	case n == 1:
+		return "One repeat: there are no intervals. Several say how sure the figures are."
+	case w.Recorded():
+		return fmt.Sprintf("± is the 95 %% interval of the mean over %d repeats of the same recorded jobs: boots, nodes and all that is drawn vary, when jobs come and how long they work as recorded does not. Another week would differ by more.", n)
+	default:
+		return fmt.Sprintf("± is the 95 %% interval of the mean over %d repeats, in each of which jobs, boots, nodes and all else are drawn anew.", n)
+	}
+}

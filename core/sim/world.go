@@ -171,6 +171,9 @@ func (w *World) Jobs(seed uint64, repeat int) (*demand.Jobs, error) {
 	return demand.Make(w.workload, w.Plan.Span, chance.Root(seed, repeat))
 }
 
+// Recorded reports whether the jobs are recorded: the same in every repeat.
+func (w *World) Recorded() bool { return w.recorded != nil }
+
 // Match says which template each of the given sets of wants gets.
 func (w *World) Match(wants [][]string) []demand.Match {
 	offers := make([][]string, len(w.Templates))

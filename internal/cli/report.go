@@ -45,8 +45,12 @@ func (p *program) report(o *outcome.Outcome) {
 		fmt.Fprintln(p.out)
 	}
 	fmt.Fprintln(p.out, p.table(bill(o)))
+	says := o.Means
 	if o.Repeats == 1 {
-		fmt.Fprintln(p.out, p.faint("One repeat: no intervals. Use --repeats 8 to see how sure the figures are."))
+		says = "One repeat: no intervals. Use --repeats 8 to see how sure the figures are."
+	}
+	if says != "" { // not in outcomes of before
+		fmt.Fprintln(p.out, p.faint(p.wrap(says)))
 	}
 }
 

@@ -2335,6 +2335,8 @@ export interface components {
             limits: components["schemas"]["Limit"][];
             /** @description Quantities over time, means over the repeats. */
             lines: components["schemas"]["Lines"];
+            /** @description What the intervals mean: what varies from repeat to repeat, and what does not. */
+            means: string;
             /** @description What was settled where the documents leave it open or do not go together. */
             notes: string[];
             /** @description Names of the phases of every ribbon, in order. */
@@ -2897,6 +2899,8 @@ export interface components {
             stream: string;
         };
         Reviewed: {
+            /** @description File that it stands in; findings of another are about what stands there. */
+            file?: string;
             /** @description What check has to say, the gravest first. Places are those of the text that was sent, or of the stored one. */
             findings: components["schemas"]["Finding"][];
             /** @description Kind of the object that it was taken out of. */

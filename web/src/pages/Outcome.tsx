@@ -101,6 +101,7 @@ function Story({ id, o }: { id: number; o: Result }) {
           <Key list={parts} />
           <p className="text-sm opacity-80">the mean job, {duration(whole)} from submission to end</p>
         </div>
+        {o.means && <p className="mt-2 max-w-3xl text-sm opacity-80">{o.means}</p>}
       </div>
       <Failures id={id} o={o} />
       <Groups o={o} />
