@@ -38,7 +38,7 @@ func (r *Recording) Bind(spec *document.WorkloadSpec) (*Jobs, []BadRow) {
 			if near, ok := document.Nearest(w.class, names); ok {
 				hint = fmt.Sprintf("; did you mean %q?", near)
 			}
-			refuse(BadRow{int(w.line), "class", w.class, "the workload has no such class" + hint})
+			refuse(BadRow{Line: int(w.line), Column: "class", Found: w.class, Reason: "the workload has no such class" + hint})
 			continue
 		}
 		k := &spec.Classes[class]
@@ -46,13 +46,13 @@ func (r *Recording) Bind(spec *document.WorkloadSpec) (*Jobs, []BadRow) {
 		when := spec.Start.Add(time.Duration(at)).UTC()
 		switch {
 		case at < 0:
-			refuse(BadRow{int(w.line), "submitted", when.Format(time.RFC3339), "before the workload's start"})
+			refuse(BadRow{Line: int(w.line), Column: "submitted", Found: when.Format(time.RFC3339), Reason: "before the workload's start"})
 			continue
 		case at > maxOffset:
-			refuse(BadRow{int(w.line), "submitted", when.Format(time.RFC3339), "more than 400 days after the workload's start"})
+			refuse(BadRow{Line: int(w.line), Column: "submitted", Found: when.Format(time.RFC3339), Reason: "more than 400 days after the workload's start"})
 			continue
 		case w.work < 0 && k.Work.IsZero():
-			refuse(BadRow{int(w.line), "work", "", "unknown, and the class has no work time to draw from"})
+			refuse(BadRow{Line: int(w.line), Column: "work", Found: "", Reason: "unknown, and the class has no work time to draw from"})
 			continue
 		}
 		wants := w.wants()
@@ -92,7 +92,7 @@ func (r *Recording) chain(jobs *Jobs, rows []int, refuse func(BadRow)) {
 		for _, id := range w.after() {
 			before, ok := at[id]
 			if !ok {
-				refuse(BadRow{int(w.line), "after", id, "no job of that id in the file"})
+				refuse(BadRow{Line: int(w.line), Column: "after", Found: id, Reason: "no job of that id in the file"})
 				continue
 			}
 			if !slices.Contains(jobs.after[int32(i)], before) {
@@ -102,7 +102,7 @@ func (r *Recording) chain(jobs *Jobs, rows []int, refuse func(BadRow)) {
 	}
 	for _, i := range jobs.circles() {
 		w := r.rows.at(rows[i])
-		refuse(BadRow{int(w.line), "after", strings.Join(w.after(), " "), "the job would come after itself, in a circle"})
+		refuse(BadRow{Line: int(w.line), Column: "after", Found: strings.Join(w.after(), " "), Reason: "the job would come after itself, in a circle"})
 	}
 }
 

@@ -22,7 +22,8 @@ var errTooMany = fmt.Errorf("more than %d jobs; shorten the span or lower the ra
 
 // A BadRow is a row of a recording that was refused.
 type BadRow struct {
-	Line   int    `json:"line" doc:"Line in the file, the header being 1."`
+	Line   int    `json:"line" doc:"Line in the file, the header being 1; 0 where it has none."`
+	Series string `json:"series,omitempty" doc:"Of answers of Prometheus: the series, by its name and labels."`
 	Column string `json:"column,omitempty" doc:"Name of the column."`
 	Found  string `json:"found,omitempty" doc:"What stands there."`
 	Reason string `json:"reason" doc:"Why the row was refused."`
@@ -31,6 +32,9 @@ type BadRow struct {
 // String writes the row's fault on one line.
 func (b BadRow) String() string {
 	s := "line " + strconv.Itoa(b.Line)
+	if b.Series != "" {
+		s = "series " + b.Series
+	}
 	if b.Column != "" {
 		s += ", column " + b.Column
 	}

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"math"
 	"slices"
 	"strconv"
@@ -91,7 +92,7 @@ func readAnswers(src io.Reader) (*Log, error) {
 				err2 := json.Unmarshal(v[1], &text)
 				value, err3 := strconv.ParseFloat(text, 64)
 				if err := cmp.Or(err1, err2, err3); err != nil {
-					return nil, fmt.Errorf("answer %d, series %v: a value that is not [seconds, \"number\"]", n, r.Metric)
+					return nil, fmt.Errorf("answer %d, series %s: a value that is not [seconds, \"number\"]", n, m.named())
 				}
 				m.At, m.Value = append(m.At, at), append(m.Value, value)
 			}
@@ -104,6 +105,17 @@ func readAnswers(src io.Reader) (*Log, error) {
 	return FromMetrics(all), nil
 }
 
+// named writes a series as Prometheus does: its name and its labels in order.
+func (m Metric) named() string {
+	var labels []string
+	for _, k := range slices.Sorted(maps.Keys(m.Labels)) {
+		if k != "__name__" {
+			labels = append(labels, k+"="+strconv.Quote(m.Labels[k]))
+		}
+	}
+	return m.Labels["__name__"] + "{" + strings.Join(labels, ",") + "}"
+}
+
 // FromMetrics puts the metrics of containers together into series of samples. Series
 // that are told apart by a label of a part (a device, a processor) are added up;
 // those of a container that began anew follow each other, their counters added up.
@@ -112,15 +124,15 @@ func FromMetrics(all []Metric) *Log {
 	log := newLog()
 	names, byContainer := Metrics(), map[[2]string][]Metric{}
 	var order [][2]string
-	for i, m := range all {
+	for _, m := range all {
 		name := m.Labels["__name__"]
 		key := [2]string{m.Labels["pod"], m.Labels["container"]}
 		switch {
 		case !slices.Contains(names, name):
-			log.refuse(demand.BadRow{Line: i + 1, Column: "__name__", Found: name, Reason: "expected one of " + strings.Join(names, ", ")})
+			log.refuse(demand.BadRow{Series: m.named(), Reason: "not one that is read; " + "expected one of " + strings.Join(names, ", ")})
 			continue
 		case key[0] == "":
-			log.refuse(demand.BadRow{Line: i + 1, Column: "pod", Reason: "the series names no pod"})
+			log.refuse(demand.BadRow{Series: m.named(), Reason: "it names no pod"})
 			continue
 		case key[1] == "" || key[1] == "POD": // a pod's sum, or what holds its network
 			continue

@@ -102,6 +102,9 @@ func TestAnswersOfPrometheus(t *testing.T) {
 	if err != nil || len(log.Series) != 1 || log.Bads != 2 {
 		t.Fatalf("%v, %d series, refused %v", err, len(log.Series), log.Bad)
 	}
+	if got := log.Bad[0].String() + "; " + log.Bad[1].String(); !strings.Contains(got, `series something_else{container="agent",pod="p-1"}: not one that is read`) || !strings.Contains(got, "series container_fs_usage_bytes{}: it names no pod") {
+		t.Error(got)
+	}
 	runs, odd, _ := log.Runs()
 	// 30 s before the restart, and 16 after it: the counter of the second life began at 0.
 	r := runs[0]

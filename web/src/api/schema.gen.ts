@@ -908,11 +908,13 @@ export interface components {
             found?: string;
             /**
              * Format: int64
-             * @description Line in the file, the header being 1.
+             * @description Line in the file, the header being 1; 0 where it has none.
              */
             line: number;
             /** @description Why the row was refused. */
             reason: string;
+            /** @description Of answers of Prometheus: the series, by its name and labels. */
+            series?: string;
         };
         Bin: {
             /** @description Lower end. */
