@@ -96,5 +96,21 @@ func TestSizing(t *testing.T) {
 	q.must(q.p.Upload("#samples", bad))
 	q.click("#take-in")
 	q.reads(`[role="alert"]`, `did you mean "memory"`)
+
+	// With a second cluster it is weighed on that of a scenario which uses the template,
+	// and the other can be chosen.
+	second, err := demo.World.ReadFile("cluster.yaml")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := c.Put(context.Background(), "", []byte(strings.Replace(string(second), "name: brinewell-north", "name: a-second", 1)), false); err != nil {
+		t.Fatal(err)
+	}
+	q.goTo("/templates/small-steady?view=sizing")
+	q.see("#verdict")
+	q.must(q.p.Until(`document.querySelector("#cluster").value === "brinewell-north"`))
+	q.must(q.p.Choose("#cluster", "a-second"))
+	q.must(q.p.Until(`location.search.includes("cluster=a-second")`))
+	q.see("#verdict")
 	q.quietBut("422")
 }

@@ -129,8 +129,18 @@ export interface SizeQuestion {
   sure?: number;
   halfLife?: string;
   stretch?: number;
+  cluster?: string;
   pool?: string;
 }
+
+/** Names of the stored clusters. */
+export const clusters = queryOptions({
+  queryKey: ["clusters"],
+  queryFn: async () => {
+    const page = take(await api.GET("/api/v1/documents", { params: { query: { kind: "Cluster" } } }));
+    return page.items.map((d) => d.name);
+  },
+});
 
 export const usage = (template: string) =>
   queryOptions({
@@ -148,12 +158,14 @@ export const advice = (template: string, question: SizeQuestion) =>
   });
 
 /** How agents go on nodes; a mean run is one of those that sizing is asked about. */
-export const fits = (template: string, { class: name, halfLife }: SizeQuestion) =>
+export const fits = (template: string, { class: name, halfLife, cluster }: SizeQuestion) =>
   queryOptions({
-    queryKey: ["templates", template, "fit", name, halfLife],
+    queryKey: ["templates", template, "fit", name, halfLife, cluster],
     queryFn: async () =>
       take(
-        await api.GET("/api/v1/fit", { params: { query: { templates: [template], class: name, halfLife } } }),
+        await api.GET("/api/v1/fit", {
+          params: { query: { templates: [template], class: name, halfLife, cluster } },
+        }),
       ),
     retry: false,
     placeholderData: (before) => before,

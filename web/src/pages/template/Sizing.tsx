@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useSearchParams } from "react-router";
 import type { Schemas } from "../../api/client";
-import { advice, fits, type SizeQuestion, usage } from "../../api/queries";
+import { advice, clusters, fits, type SizeQuestion, scenarios, usage } from "../../api/queries";
 import { DataTable } from "../../parts/DataTable";
 import { Notice, Section, Trouble, Waiting } from "../../parts/Section";
 import { amount, bound, bytes, count, duration, percent, times } from "../../words";
@@ -27,10 +27,18 @@ export function Sizing({ name, text, uses }: { name: string; text: string; uses:
     sure: number(query.get("sure")),
     halfLife: query.get("halfLife") ?? undefined,
     stretch: number(query.get("stretch")),
+    cluster: query.get("cluster") ?? undefined,
     pool: query.get("pool") ?? undefined,
   };
+  // With several clusters one is meant: that of a scenario that uses the template, at first.
+  const there = useQuery(clusters);
+  const designs = useQuery(scenarios);
+  const several = (there.data?.length ?? 0) > 1;
+  if (several && !question.cluster)
+    question.cluster = designs.data?.items.find((s) => uses.includes(s.name))?.cluster ?? there.data?.[0];
   const known = useQuery(usage(name));
-  const found = useQuery({ ...advice(name, question), enabled: (known.data?.runs ?? 0) > 0 });
+  const ready = !there.isPending && !designs.isPending;
+  const found = useQuery({ ...advice(name, question), enabled: ready && (known.data?.runs ?? 0) > 0 });
   if (known.error) return <Trouble error={known.error} />;
   if (!known.data) return <Waiting what="usage" />;
   if (known.data.runs === 0) {
@@ -45,7 +53,11 @@ export function Sizing({ name, text, uses }: { name: string; text: string; uses:
   }
   return (
     <>
-      <Question question={question} classes={known.data.classes} />
+      <Question
+        question={question}
+        classes={known.data.classes}
+        clusters={several ? (there.data ?? []) : []}
+      />
       {found.error && <Trouble error={found.error} />}
       {!found.data && !found.error && <Waiting what="advice" />}
       {found.data && !found.error && <Shown of={found.data} question={question} text={text} uses={uses} />}

@@ -16,9 +16,11 @@ const halves = [
 export function Question({
   question,
   classes,
+  clusters,
 }: {
   question: SizeQuestion;
   classes: Schemas["ClassOfUsage"][];
+  clusters: string[]; // to choose from; none where there is one
 }) {
   const [, setQuery] = useSearchParams();
   const set = (key: string, value: string) =>
@@ -39,6 +41,15 @@ export function Question({
           {known.map((c) => (
             <option key={c.class} value={c.class}>
               {c.class} ({count(c.runs)})
+            </option>
+          ))}
+        </Choice>
+      )}
+      {clusters.length > 0 && (
+        <Choice name="on nodes of" id="cluster" value={question.cluster ?? ""} set={set}>
+          {clusters.map((c) => (
+            <option key={c} value={c}>
+              {c}
             </option>
           ))}
         </Choice>
