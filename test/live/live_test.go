@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"flag"
 	"io/fs"
+	"maps"
 	"os"
 	"path/filepath"
 	"slices"
@@ -19,7 +20,9 @@ import (
 	"tachyphor/internal/kube"
 	"tachyphor/internal/standin/cluster"
 
+	appsv1 "k8s.io/api/apps/v1"
 	authenticationv1 "k8s.io/api/authentication/v1"
+	batchv1 "k8s.io/api/batch/v1"
 	corev1 "k8s.io/api/core/v1"
 	discoveryv1 "k8s.io/api/discovery/v1"
 	rbacv1 "k8s.io/api/rbac/v1"
@@ -28,6 +31,7 @@ import (
 	"k8s.io/client-go/kubernetes"
 	"k8s.io/client-go/rest"
 	"k8s.io/client-go/tools/clientcmd"
+	"sigs.k8s.io/yaml"
 )
 
 var record = flag.Bool("record", false, "write what the real control plane answers to testdata")
@@ -484,6 +488,131 @@ func TestPreflightWithVolumes(t *testing.T) {
 		}
 		if claims < 5 {
 			t.Errorf("%d claims were tried", claims)
+		}
+	})
+}
+
+// What --fix makes of a template is taken by the real server in every kind of object that
+// templates come out of.
+func TestFixesAreTaken(t *testing.T) {
+	everywhere(t, func(t *testing.T, p *place) {
+		if !p.real {
+			t.Skip("the stand-in knows pods alone")
+		}
+		ctx, dry := context.Background(), metav1.CreateOptions{DryRun: []string{metav1.DryRunAll}, FieldValidation: metav1.FieldValidationStrict}
+		p.apply(t, p.plan(t).Kit)
+		p.settle(t)
+		meta := `"metadata": {"name": "x", "namespace": "` + namespace + `"}`
+		for kind, c := range map[string]struct {
+			around string // with the template in place of %s
+			create func([]byte) error
+		}{
+			"Pod": {"", func(b []byte) error {
+				var o corev1.Pod
+				if err := yaml.UnmarshalStrict(b, &o); err != nil {
+					return err
+				}
+				_, err := p.client.CoreV1().Pods(namespace).Create(ctx, &o, dry)
+				return err
+			}},
+			"PodTemplate": {`{"apiVersion": "v1", "kind": "PodTemplate", ` + meta + `, "template": %s}`, func(b []byte) error {
+				var o corev1.PodTemplate
+				if err := yaml.UnmarshalStrict(b, &o); err != nil {
+					return err
+				}
+				_, err := p.client.CoreV1().PodTemplates(namespace).Create(ctx, &o, dry)
+				return err
+			}},
+			"Job": {`{"apiVersion": "batch/v1", "kind": "Job", ` + meta + `, "spec": {"template": %s}}`, func(b []byte) error {
+				var o batchv1.Job
+				if err := yaml.UnmarshalStrict(b, &o); err != nil {
+					return err
+				}
+				_, err := p.client.BatchV1().Jobs(namespace).Create(ctx, &o, dry)
+				return err
+			}},
+			"CronJob": {`{"apiVersion": "batch/v1", "kind": "CronJob", ` + meta + `, "spec": {"schedule": "0 3 * * *", "jobTemplate": {"spec": {"template": %s}}}}`, func(b []byte) error {
+				var o batchv1.CronJob
+				if err := yaml.UnmarshalStrict(b, &o); err != nil {
+					return err
+				}
+				_, err := p.client.BatchV1().CronJobs(namespace).Create(ctx, &o, dry)
+				return err
+			}},
+			"Deployment": {`{"apiVersion": "apps/v1", "kind": "Deployment", ` + meta + `, "spec": {"selector": {"matchLabels": {"app": "x"}}, "template": %s}}`, func(b []byte) error {
+				var o appsv1.Deployment
+				if err := yaml.UnmarshalStrict(b, &o); err != nil {
+					return err
+				}
+				_, err := p.client.AppsV1().Deployments(namespace).Create(ctx, &o, dry)
+				return err
+			}},
+			"StatefulSet": {`{"apiVersion": "apps/v1", "kind": "StatefulSet", ` + meta + `, "spec": {"serviceName": "x", "selector": {"matchLabels": {"app": "x"}}, "template": %s}}`, func(b []byte) error {
+				var o appsv1.StatefulSet
+				if err := yaml.UnmarshalStrict(b, &o); err != nil {
+					return err
+				}
+				_, err := p.client.AppsV1().StatefulSets(namespace).Create(ctx, &o, dry)
+				return err
+			}},
+			"ReplicaSet": {`{"apiVersion": "apps/v1", "kind": "ReplicaSet", ` + meta + `, "spec": {"selector": {"matchLabels": {"app": "x"}}, "template": %s}}`, func(b []byte) error {
+				var o appsv1.ReplicaSet
+				if err := yaml.UnmarshalStrict(b, &o); err != nil {
+					return err
+				}
+				_, err := p.client.AppsV1().ReplicaSets(namespace).Create(ctx, &o, dry)
+				return err
+			}},
+		} {
+			for _, draft := range []string{"compile-wide-draft", "small-steady-draft"} { // the third is privileged, which check does not mend
+				d := demoDocument(t, "templates/drafts/"+draft+".yaml")
+				template := d.Value.(*document.PodTemplate).Template.DeepCopy()
+				template.Labels = map[string]string{"app": "x"}
+				template.Spec.RestartPolicy = "" // Always, which Jobs do not take and check mends there
+				if template.Annotations = maps.Clone(template.Annotations); template.Annotations == nil {
+					template.Annotations = map[string]string{}
+				}
+				template.Annotations["tachyphor/offers"] = "linux"
+				inner, err := json.Marshal(template)
+				if err != nil {
+					t.Fatal(err)
+				}
+				text := strings.Replace(c.around, "%s", string(inner), 1)
+				if kind == "Pod" {
+					var whole map[string]any
+					if err := json.Unmarshal(inner, &whole); err != nil {
+						t.Fatal(err)
+					}
+					whole["apiVersion"], whole["kind"] = "v1", "Pod"
+					whole["metadata"].(map[string]any)["name"] = "x"
+					b, err := json.Marshal(whole)
+					if err != nil {
+						t.Fatal(err)
+					}
+					text = string(b)
+				}
+				data := []byte(text)
+				for range 4 {
+					docs, faults := document.Parse(kind, data)
+					if len(faults) > 0 {
+						t.Fatal(faults)
+					}
+					shelf := &review.Shelf{Documents: []*document.Document{docs[0], p.facts}}
+					var edits []document.Edit
+					for _, f := range shelf.Check(docs[0]) {
+						edits = append(edits, f.Fix...)
+					}
+					if len(edits) == 0 {
+						break
+					}
+					if data, err = document.Mend(data, map[*document.Document][]document.Edit{docs[0]: edits}); err != nil {
+						t.Fatalf("%s of %s: %v", draft, kind, err)
+					}
+				}
+				if err := c.create(data); err != nil {
+					t.Errorf("%s in a %s, mended: %v\n%s", draft, kind, err, data)
+				}
+			}
 		}
 	})
 }
