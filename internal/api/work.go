@@ -30,6 +30,7 @@ type WorkBrief struct {
 	State    string  `json:"state" enum:"queued,running,done,failed,cancelled" doc:"How far it has come."`
 	Progress float64 `json:"progress" doc:"Share done, 0 to 1."`
 	Error    string  `json:"error,omitempty" doc:"Why it failed."`
+	Defect   string  `json:"defect,omitempty" doc:"Of a defect of the engine: seed, repeat and stack, to be reported; absent in lists."`
 	Asked    string  `json:"asked" format:"date-time" doc:"When it was asked for."`
 	Seconds  float64 `json:"seconds,omitempty" doc:"How long it took."`
 	By       string  `json:"by" doc:"Whose token asked."`
@@ -42,7 +43,7 @@ func (b WorkBrief) Work() WorkBrief { return b }
 func workOf(o store.Outcome, progress float64) (WorkBrief, store.Inputs) {
 	b := WorkBrief{
 		ID: o.ID, Scenario: o.Scenario, State: string(o.State), Progress: progress, Error: o.Error,
-		Asked: o.Asked.Format("2006-01-02T15:04:05.000Z"), By: o.By,
+		Asked: o.Asked.Format("2006-01-02T15:04:05.000Z"), By: o.By, Defect: o.Stack,
 	}
 	if o.Started != nil && o.Ended != nil {
 		b.Seconds = seconds(*o.Started, *o.Ended)

@@ -347,3 +347,25 @@ func TestBlocksGoWithTheirOutcome(t *testing.T) {
 		t.Errorf("of a dropped one: %v", err)
 	}
 }
+
+// What a defect left is kept with its outcome, and lists stay light.
+func TestDefectsAreKept(t *testing.T) {
+	ctx, s := context.Background(), open(t)
+	o, err := s.Ask(ctx, "x", "me", store.Inputs{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := s.Claim(ctx, "a", time.Minute); err != nil {
+		t.Fatal(err)
+	}
+	end := store.Outcome{State: store.Failed, Error: "a defect", Stack: "seed 7, repeat 2: index out of range\n" + strings.Repeat("main.f()\n", 5000)}
+	if err := s.Finish(ctx, o.ID, "a", end, nil); err != nil {
+		t.Fatal(err)
+	}
+	if got, err := s.GetOutcome(ctx, store.Simulating, o.ID); err != nil || got.Stack != end.Stack {
+		t.Errorf("%d bytes of stack, %v", len(got.Stack), err)
+	}
+	if list, err := s.ListOutcomes(ctx, store.Simulating, "", 0, 5); err != nil || len(list) != 1 || list[0].Stack != "" || list[0].Error != "a defect" {
+		t.Errorf("%+v, %v", list, err)
+	}
+}

@@ -1144,6 +1144,8 @@ export interface components {
             asked: string;
             /** @description Whose token asked. */
             by: string;
+            /** @description Of a defect of the engine: seed, repeat and stack, to be reported; absent in lists. */
+            defect?: string;
             /** @description sha256 of the result. */
             digest?: string;
             /** @description Why it failed. */
@@ -1991,6 +1993,8 @@ export interface components {
             asked: string;
             /** @description Whose token asked. */
             by: string;
+            /** @description Of a defect of the engine: seed, repeat and stack, to be reported; absent in lists. */
+            defect?: string;
             /** @description sha256 of the result. */
             digest?: string;
             /** @description Why it failed. */
@@ -2036,6 +2040,8 @@ export interface components {
             best?: string;
             /** @description Whose token asked. */
             by: string;
+            /** @description Of a defect of the engine: seed, repeat and stack, to be reported; absent in lists. */
+            defect?: string;
             /** @description Why it failed. */
             error?: string;
             /** @description The answer in a sentence, once it is done. */
@@ -2389,6 +2395,8 @@ export interface components {
             asked: string;
             /** @description Whose token asked. */
             by: string;
+            /** @description Of a defect of the engine: seed, repeat and stack, to be reported; absent in lists. */
+            defect?: string;
             /** @description sha256 of the result. */
             digest?: string;
             /** @description Why it failed. */
@@ -3716,6 +3724,8 @@ export interface components {
             best?: string;
             /** @description Whose token asked. */
             by: string;
+            /** @description Of a defect of the engine: seed, repeat and stack, to be reported; absent in lists. */
+            defect?: string;
             /** @description Why it failed. */
             error?: string;
             /** @description The answer in a sentence, once it is done. */
