@@ -2,6 +2,7 @@ package runs
 
 import (
 	"runtime"
+	"sync"
 
 	"golang.org/x/sys/unix"
 )
@@ -13,14 +14,15 @@ const spare = 4
 // niceness is how far work stands behind requests in the eyes of the operating system.
 const niceness = 19
 
-// makeRoom lets more threads run than there are cores: the operating system, not Go's own
-// scheduler, then decides between work and requests, and it lets those that have waited go
-// first.
-func makeRoom() {
-	if n := runtime.NumCPU() + spare; runtime.GOMAXPROCS(0) < n {
-		runtime.GOMAXPROCS(n)
-	}
-}
+// cores is how many cores work may have: what Go found of the machine's and of the control
+// group's. With the first call more threads run than that: the operating system, not Go's
+// own scheduler, then decides between work and requests, and it lets those that have
+// waited go first.
+var cores = sync.OnceValue(func() int {
+	n := runtime.GOMAXPROCS(0)
+	runtime.GOMAXPROCS(n + spare)
+	return n
+})
 
 // stepBack puts the thread of the goroutine that calls it behind others. It belongs to that
 // goroutine from then on and ends with it, for its place cannot be given back.

@@ -8,7 +8,6 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
-	"runtime"
 	"runtime/debug"
 	"slices"
 	"strconv"
@@ -72,12 +71,11 @@ func Start(s *store.Store, l *Library, log *slog.Logger, full func() error) *Que
 	_, _ = rand.Read(b)
 	ctx, stop := context.WithCancel(context.Background())
 	q := &Queue{
-		Library: l, store: s, log: log, holder: hex.EncodeToString(b), workers: runtime.NumCPU(), memory: memory.Work(memory.Limit()), full: full,
+		Library: l, store: s, log: log, holder: hex.EncodeToString(b), workers: cores(), memory: memory.Work(memory.Limit()), full: full,
 		ring: make(chan struct{}, 1), done: make(chan struct{}), stop: stop, running: map[uint64]*job{},
 		results: newHeld(resultBytes, 2, func(r result) int { return r.bytes }),
 		traces:  newHeld(jobsKept, 1, func(t *sim.Trace) int { return max(len(t.Records), jobsKept/10) }),
 	}
-	makeRoom()
 	go q.work(ctx)
 	return q
 }
