@@ -166,6 +166,21 @@ type AgentPeriod struct {
 	Spare   *int         `json:"spare,omitempty" doc:"Idle agents kept ready then; absent: as otherwise."`
 }
 
+// In returns the numbers that hold in a period of the calendar.
+func (a AgentNumbers) In(p AgentPeriod) (floor, spare int, ceiling *int) {
+	floor, spare, ceiling = a.Floor, a.Spare, a.Ceiling
+	if p.Floor != nil {
+		floor = *p.Floor
+	}
+	if p.Spare != nil {
+		spare = *p.Spare
+	}
+	if p.Ceiling != nil {
+		ceiling = p.Ceiling
+	}
+	return floor, spare, ceiling
+}
+
 // Reuse says whether an agent takes more than one job.
 type Reuse string
 

@@ -3,7 +3,7 @@ package document
 import (
 	"bytes"
 	"encoding/binary"
-	"fmt"
+	"errors"
 	"unicode/utf16"
 	"unicode/utf8"
 )
@@ -16,19 +16,19 @@ func plain(data []byte) ([]byte, error) {
 	case bytes.HasPrefix(data, []byte("\xef\xbb\xbf")):
 		return data[3:], nil
 	case bytes.HasPrefix(data, []byte("\xff\xfe\x00\x00")), bytes.HasPrefix(data, []byte("\x00\x00\xfe\xff")):
-		return nil, fmt.Errorf("it is UTF-32; save it as UTF-8")
+		return nil, errors.New("it is UTF-32; save it as UTF-8")
 	case bytes.HasPrefix(data, []byte("\xff\xfe")):
 		order = binary.LittleEndian
 	case bytes.HasPrefix(data, []byte("\xfe\xff")):
 		order = binary.BigEndian
 	case len(data) >= 4 && (data[0] == 0 || data[1] == 0):
-		return nil, fmt.Errorf("it looks like UTF-16 or UTF-32 without a mark of its order; save it as UTF-8")
+		return nil, errors.New("it looks like UTF-16 or UTF-32 without a mark of its order; save it as UTF-8")
 	default:
 		return data, nil
 	}
 	data = data[2:]
 	if len(data)%2 != 0 {
-		return nil, fmt.Errorf("it is UTF-16 that ends in half a character; save it as UTF-8")
+		return nil, errors.New("it is UTF-16 that ends in half a character; save it as UTF-8")
 	}
 	units := make([]uint16, len(data)/2)
 	for i := range units {

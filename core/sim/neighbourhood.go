@@ -144,13 +144,12 @@ type bar uint8
 
 // Bars, in the order in which the scheduler finds them.
 const (
-	open       bar = iota
-	noPlace        // the node has not the label that the pod is spread over
-	uneven         // too many are there already
-	notBeside      // nobody is there whom it must be beside
-	notApart       // one is there whom it keeps apart from
-	unwelcome      // one is there who keeps apart from it
-	portsTaken     // looked at before all others, and before the node's room
+	open      bar = iota
+	noPlace       // the node has not the label that the pod is spread over
+	uneven        // too many are there already
+	notBeside     // nobody is there whom it must be beside
+	notApart      // one is there whom it keeps apart from
+	unwelcome     // one is there who keeps apart from it
 )
 
 // portTaken reports whether a pod of the node has one of the template's ports.

@@ -121,8 +121,7 @@ func (m *neighbours) spread(w *World, near *template.Neighbours, sites []site, m
 		for p := range counts {
 			counts[p] = !(s.Allowed && sites[p].unwanted) && !(s.Tolerated && sites[p].tainted)
 			for _, o := range near.Spread {
-				_, has := w.Pools[p].labels[o.Topology]
-				counts[p] = counts[p] && (o.Must != must || has || o.Topology == template.Hostname)
+				counts[p] = counts[p] && (o.Must != must || template.HasPlace(w.Pools[p].labels, o.Topology))
 			}
 		}
 		n := m.tally(w, s.Topology, counts, func(o *template.Neighbours) int64 { return one(s.Means(near.Namespace, o)) })

@@ -1,8 +1,9 @@
 // Package sim is the engine: outcome = simulate(design, facts, demand, seed).
 //
 // It is a state machine with one loop over a queue of events. Each mechanism is
-// a file: the controller (controller.go), placing pods (placement.go), node
-// pools (pools.go), images (images.go), links (link.go), agents (agents.go).
+// a file: the controller (controller.go), placing pods (placement.go, score.go, verdict.go),
+// node pools (pools.go) and how they grow (growing.go), images (images.go), links
+// (link.go), agents (agents.go).
 // Observation (observe.go, ledger.go) listens and never steers. A run depends on
 // nothing but its World, seed and repeat; it reads no clock and starts nothing.
 package sim

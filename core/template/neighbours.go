@@ -58,6 +58,12 @@ type Spread struct {
 // Hostname is the label by which every node is a place of its own.
 const Hostname = corev1.LabelHostname
 
+// HasPlace reports whether a node with some labels has a place by one of them.
+func HasPlace(node map[string]string, label string) bool {
+	_, has := node[label]
+	return has || label == Hostname
+}
+
 // A WrongRule is a rule on neighbours that Kubernetes would refuse, or that is not
 // known here.
 type WrongRule struct{ Field, Value, Reason string }
@@ -250,7 +256,7 @@ func (r *reading) spread(list []corev1.TopologySpreadConstraint) {
 // whom it must be beside or how it must be spread, and that these labels do not have.
 func (n *Neighbours) Missing(node map[string]string) (names []string) {
 	need := func(label string) {
-		if _, ok := node[label]; !ok && label != Hostname && !slices.Contains(names, label) {
+		if !HasPlace(node, label) && !slices.Contains(names, label) {
 			names = append(names, label)
 		}
 	}
@@ -276,8 +282,5 @@ func (n *Neighbours) Alone(o *Neighbours, node map[string]string) bool {
 
 // keeps reports whether the pod keeps apart from another on a node with these labels.
 func (n *Neighbours) keeps(o *Neighbours, node map[string]string) bool {
-	return slices.ContainsFunc(n.Apart, func(b Beside) bool {
-		_, there := node[b.Topology]
-		return (there || b.Topology == Hostname) && b.Means(o)
-	})
+	return slices.ContainsFunc(n.Apart, func(b Beside) bool { return HasPlace(node, b.Topology) && b.Means(o) })
 }

@@ -1,0 +1,139 @@
+package document
+
+import (
+	"fmt"
+	"net/netip"
+	"net/url"
+	"slices"
+	"strconv"
+	"strings"
+
+	"tachyphor/core/units"
+)
+
+func (c checker) cluster(s *ClusterSpec) {
+	if len(s.NodeTypes) == 0 {
+		c.at("spec.nodeTypes", "none", "a cluster needs at least one node type")
+	}
+	if len(s.Pools) == 0 {
+		c.at("spec.pools", "none", "a cluster needs at least one pool")
+	}
+	c.unique("spec.nodeTypes", len(s.NodeTypes), func(i int) string { return s.NodeTypes[i].Name })
+	c.unique("spec.pools", len(s.Pools), func(i int) string { return s.Pools[i].Name })
+	c.unique("spec.images", len(s.Images), func(i int) string { return s.Images[i].Name })
+	var types []string
+	for i, n := range s.NodeTypes {
+		path := fmt.Sprintf("spec.nodeTypes[%d]", i)
+		types = append(types, n.Name)
+		if n.CPU <= n.Reserved.CPU {
+			c.at(path+".reserved.cpu", n.Reserved.CPU.String(), "must leave something of the node's "+n.CPU.String())
+		}
+		if n.Memory <= n.Reserved.Memory {
+			c.at(path+".reserved.memory", n.Reserved.Memory.String(), "must leave something of the node's "+n.Memory.String())
+		}
+		if n.Disk > 0 && n.Disk <= n.Reserved.Disk {
+			c.at(path+".reserved.disk", n.Reserved.Disk.String(), "must leave something of the node's "+n.Disk.String())
+		}
+		for name, count := range n.Extended {
+			if !strings.Contains(name, "/") {
+				c.at(join(path+".extended", name), name, "an extended resource has a domain, as in example.org/card")
+			}
+			c.within(join(path+".extended", name), count, 0, 1_000_000)
+		}
+		c.within(path+".pods", n.Pods, 1, 10_000)
+		c.within(path+".reserved.pods", n.Reserved.Pods, 0, n.Pods)
+	}
+	c.facts(s)
+	spotPrice := func(name string) bool {
+		i := slices.IndexFunc(s.NodeTypes, func(n NodeType) bool { return n.Name == name })
+		return i < 0 || s.NodeTypes[i].SpotPrice != nil
+	}
+	for i, p := range s.Pools {
+		path := fmt.Sprintf("spec.pools[%d]", i)
+		if !slices.Contains(types, p.NodeType) {
+			c.at(path+".nodeType", strconv.Quote(p.NodeType), "no such node type in this cluster"+meant(p.NodeType, types))
+		}
+		c.within(path+".max", p.Max, 0, maxNodesOf)
+		c.within(path+".min", p.Min, 0, p.Max)
+		c.times(path+".boot", p.Boot)
+		c.chance(path+".bootFails", p.BootFails)
+		c.chance(path+".noCapacity", p.NoCapacity)
+		if (p.BootFails > 0 || p.NoCapacity > 0) && p.RetryAfter < units.Second {
+			c.at(path+".retryAfter", p.RetryAfter.String(), "expected at least 1s, so that a pool that gives no nodes is not asked without end")
+		}
+		c.within(path+".pulls", p.Pulls, 1, 100)
+		if p.Spot == nil {
+			continue
+		}
+		if !(p.Spot.PerHour >= 0 && p.Spot.PerHour <= 1000) {
+			c.at(path+".spot.perHour", fmt.Sprint(p.Spot.PerHour), "expected a number from 0 to 1000")
+		}
+		if !spotPrice(p.NodeType) {
+			c.at(path+".spot", "a spot pool", "node type "+p.NodeType+" needs a spotPrice")
+		}
+	}
+	c.times("spec.agents.start", s.Agents.Start)
+	c.times("spec.agents.join", s.Agents.Join)
+	c.times("spec.agents.wipe", s.Agents.Wipe)
+}
+
+// facts checks what a cluster says of images, tools, claims and the store.
+func (c checker) facts(s *ClusterSpec) {
+	var pools []string
+	for _, p := range s.Pools {
+		pools = append(pools, p.Name)
+	}
+	c.unique("spec.daemonSets", len(s.DaemonSets), func(i int) string { return s.DaemonSets[i].Name })
+	for i, d := range s.DaemonSets {
+		for j, p := range d.Pools {
+			if !slices.Contains(pools, p) {
+				c.at(fmt.Sprintf("spec.daemonSets[%d].pools[%d]", i, j), strconv.Quote(p), "no such pool in this cluster"+meant(p, pools))
+			}
+		}
+	}
+	c.unique("spec.links.others", len(s.Links.Others), func(i int) string { return s.Links.Others[i].Name })
+	var links []string
+	for _, l := range s.Links.Others {
+		links = append(links, l.Name)
+	}
+	sizes := map[string]units.Bytes{}
+	for i, image := range s.Images {
+		path := fmt.Sprintf("spec.images[%d]", i)
+		if (image.Size == 0) == (len(image.Layers) == 0) {
+			c.at(path+".size", image.Name, "give either size or layers")
+		}
+		for j, l := range image.Layers {
+			if size, known := sizes[l.Name]; known && size != l.Size {
+				c.at(fmt.Sprintf("%s.layers[%d].size", path, j), l.Size.String(), "the layer "+l.Name+" is "+size.String()+" elsewhere; the same name is the same layer")
+			}
+			sizes[l.Name] = l.Size
+		}
+		c.times(path+".makeTime", image.MakeTime)
+		if image.Link != "" && !slices.Contains(links, image.Link) {
+			c.at(path+".link", strconv.Quote(image.Link), "no such link in spec.links.others"+meant(image.Link, links))
+		}
+	}
+	c.unique("spec.agents.tools", len(s.Agents.Tools), func(i int) string { return s.Agents.Tools[i].Name })
+	for i, t := range s.Agents.Tools {
+		path := fmt.Sprintf("spec.agents.tools[%d]", i)
+		c.times(path+".install", t.Install)
+		c.chance(path+".fails", t.Fails)
+	}
+	for i, w := range s.WaysOut {
+		if _, err := netip.ParsePrefix(w.CIDR); err != nil {
+			c.at(fmt.Sprintf("spec.waysOut[%d].cidr", i), strconv.Quote(w.CIDR), "expected addresses such as 10.40.0.0/16")
+		}
+		for j, port := range w.Ports {
+			c.within(fmt.Sprintf("spec.waysOut[%d].ports[%d]", i, j), port, 1, 65535)
+		}
+	}
+	for path, address := range map[string]string{"spec.controller.inside": s.Controller.Inside, "spec.controller.outside": s.Controller.Outside} {
+		if u, err := url.Parse(address); address != "" && (err != nil || u.Scheme == "" || u.Hostname() == "") {
+			c.at(path, strconv.Quote(clip(address)), "expected an address such as http://dispatch.slipway.svc:8080")
+		}
+	}
+	c.times("spec.agents.update", s.Agents.Update)
+	c.unique("spec.claims", len(s.Claims), func(i int) string { return s.Claims[i].Name })
+	c.times("spec.volumes.attach", s.Volumes.Attach)
+	c.chance("spec.store.saveFails", s.Store.SaveFails)
+}

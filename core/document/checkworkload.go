@@ -1,0 +1,101 @@
+package document
+
+import (
+	"fmt"
+	"slices"
+	"strconv"
+)
+
+func (c checker) workload(s *WorkloadSpec) {
+	if len(s.Classes) == 0 {
+		c.at("spec.classes", "none", "a workload needs at least one job class")
+	}
+	if s.Start.IsZero() {
+		c.at("spec.start", "nothing", "expected a time such as 2026-09-14T00:00:00+02:00")
+	}
+	c.unique("spec.classes", len(s.Classes), func(i int) string { return s.Classes[i].Name })
+	var names []string
+	for _, k := range s.Classes {
+		names = append(names, k.Name)
+	}
+	for i, k := range s.Classes {
+		path := fmt.Sprintf("spec.classes[%d]", i)
+		c.class(path, &k, s.Classes, names)
+		c.times(path+".work", k.Work)
+		if k.Work.IsZero() && s.Jobs == nil {
+			c.at(path+".work", "nothing", "say how long a job works, as in {median: 8m, p95: 14m}")
+		}
+		if !(k.Cores >= 0 && k.Cores <= 10_000) {
+			c.at(path+".cores", fmt.Sprint(k.Cores), "expected a number from 0 to 10000")
+		}
+		for j, h := range k.Arrivals.Hours {
+			if !(h.PerHour >= 0 && h.PerHour <= 1e6) {
+				c.at(fmt.Sprintf("%s.arrivals.hours[%d].perHour", path, j), fmt.Sprint(h.PerHour), "expected a number from 0 to 1000000")
+			}
+		}
+		for j, b := range k.Arrivals.Bursts {
+			c.within(fmt.Sprintf("%s.arrivals.bursts[%d].count", path, j), b.Count, 1, 1_000_000)
+		}
+	}
+	if s.Jobs != nil {
+		for ours := range s.Jobs.Columns {
+			if !slices.Contains(RecordedColumns(), ours) {
+				c.at(join("spec.jobs.columns", ours), strconv.Quote(clip(ours)), "not a column of ours"+meant(ours, RecordedColumns()))
+			}
+		}
+	}
+	if s.Jobs != nil && s.Jobs.Cold != nil {
+		if !(*s.Jobs.Cold >= 0 && *s.Jobs.Cold <= 1) {
+			c.at("spec.jobs.cold", fmt.Sprint(*s.Jobs.Cold), "expected a share from 0 to 1")
+		} else if s.Jobs.Cache != RecordedMixed {
+			c.at("spec.jobs.cold", fmt.Sprint(*s.Jobs.Cold), "a share of cold jobs goes with cache: mixed")
+		}
+	}
+	if s.Jobs != nil && (s.Jobs.File == "" || len(s.Jobs.File) > 255) {
+		c.at("spec.jobs.file", strconv.Quote(clip(s.Jobs.File)), "expected the name of a CSV file beside this document")
+	}
+}
+
+// class checks what a job class may say beyond its work.
+func (c checker) class(path string, k *JobClass, all []JobClass, names []string) {
+	c.sizes(path+".memory", k.Memory)
+	c.sizes(path+".disk", k.Disk)
+	c.times(path+".workspace.cold", k.Workspace.Cold)
+	c.sizes(path+".workspace.size", k.Workspace.Size)
+	c.chance(path+".workspace.changeRate", k.Workspace.ChangeRate)
+	for name, p := range map[string]*float64{".parallel": k.Parallel, ".trunkShare": k.TrunkShare, ".workspace.partial": k.Workspace.Partial} {
+		if p != nil {
+			c.chance(path+name, *p)
+		}
+	}
+	c.within(path+".priority", k.Priority, -1000, 1000)
+	c.within(path+".retries", k.Retries, 0, 100)
+	if k.Follows == nil {
+		return
+	}
+	c.within(path+".follows.count", k.Follows.Count, 1, 1000)
+	c.circle(path, k, all)
+	if i := slices.Index(names, k.Follows.Class); i < 0 {
+		c.at(path+".follows.class", strconv.Quote(k.Follows.Class), "no such class in this workload"+meant(k.Follows.Class, names))
+	} else if names[i] == k.Name {
+		c.at(path+".follows.class", strconv.Quote(k.Name), "a class cannot follow itself")
+	}
+	if len(k.Arrivals.Hours) > 0 || len(k.Arrivals.Bursts) > 0 {
+		c.at(path+".arrivals", "arrivals", "a class that follows another has no arrivals of its own")
+	}
+}
+
+// circle faults classes that follow each other round and round.
+func (c checker) circle(path string, k *JobClass, all []JobClass) {
+	at := k
+	for range all {
+		i := slices.IndexFunc(all, func(x JobClass) bool { return at.Follows != nil && x.Name == at.Follows.Class })
+		if i < 0 {
+			return
+		}
+		if at = &all[i]; at.Name == k.Name && at.Follows.Class != k.Name {
+			c.at(path+".follows.class", strconv.Quote(k.Follows.Class), "the classes follow each other in a circle")
+			return
+		}
+	}
+}

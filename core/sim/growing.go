@@ -1,0 +1,229 @@
+package sim
+
+import (
+	"cmp"
+	"slices"
+
+	"tachyphor/core/chance"
+	"tachyphor/core/document"
+	"tachyphor/core/fleet"
+	"tachyphor/core/units"
+)
+
+func (e *engine) somePending() bool {
+	for _, pods := range e.place.pending {
+		if len(pods) > 0 {
+			return true
+		}
+	}
+	return false
+}
+
+// podWaits plans a scan: the first one at or after a moment.
+func (e *engine) podWaits(at units.Duration) {
+	scan := e.w.Growth.Scan
+	at = (at + scan - 1) / scan * scan
+	if at <= e.lastScan {
+		at = e.lastScan + scan
+	}
+	e.nextScan = min(e.nextScan, at)
+}
+
+// scan packs pods that have been unplaceable for longer than patience, in the
+// order of their making, first on nodes that are booting, then on new nodes.
+func (e *engine) scan() {
+	e.lastScan, e.nextScan = e.now, never
+	e.trace.Scans++
+	list := e.scanned[:0]
+	for _, pods := range e.place.pending {
+		for _, a := range pods {
+			g := &e.agents[a]
+			switch {
+			case g.waitNode >= 0:
+			case g.created+e.w.Growth.Patience > e.now:
+				e.podWaits(g.created + e.w.Growth.Patience)
+			default:
+				list = append(list, a)
+			}
+		}
+	}
+	e.scanned = list
+	slices.SortStableFunc(list, func(a, b int32) int {
+		x, y := &e.agents[a], &e.agents[b]
+		return cmp.Or(cmp.Compare(e.w.Templates[y.template].priority, e.w.Templates[x.template].priority), cmp.Compare(x.created, y.created))
+	})
+	for _, n := range e.booting {
+		list = e.book(n, list)
+	}
+	for len(list) > 0 {
+		p := e.choosePool(list)
+		if p < 0 {
+			break
+		}
+		if n := e.askNode(p); n >= 0 {
+			list = e.book(n, list)
+		}
+	}
+	for _, a := range list {
+		g := &e.agents[a]
+		if why := e.ungrown(g.template); len(g.stuck) == 0 || g.stuck[len(g.stuck)-1].cause != why && len(g.stuck) < maxStuck {
+			g.stuck = append(g.stuck, heldSince{e.now, why})
+		}
+	}
+	if e.holders != nil {
+		e.scanHolders()
+	}
+}
+
+// askNode asks a pool for a node; -1 when there is none to be had, and then the
+// pool is left alone for a while.
+func (e *engine) askNode(p int32) int32 {
+	pool := &e.w.Pools[p]
+	e.pools[p].asks++
+	if c := pool.noCapacity; c > 0 && e.root.For(chance.NoCapacity, pool.key, e.pools[p].asks).Uniform() < c {
+		e.trace.NoCapacity++
+		e.shut(p)
+		return -1
+	}
+	n := e.newNode(p)
+	which := uint64(e.nodes[n].ordinal)
+	kind := nodeReady
+	if c := pool.bootFails; c > 0 && e.root.For(chance.BootFails, pool.key, which).Uniform() < c {
+		kind = bootFailed
+	}
+	e.queue.plan(e.now+e.draw(pool.boot, chance.Boot, pool.key, which), kind, n, 0)
+	at, _ := slices.BinarySearchFunc(e.booting, n, func(a, b int32) int {
+		return cmp.Or(cmp.Compare(e.nodes[a].asked, e.nodes[b].asked), e.byName(a, b))
+	})
+	e.booting = slices.Insert(e.booting, at, n)
+	return n
+}
+
+// shut leaves a pool alone until its retryAfter has passed.
+func (e *engine) shut(p int32) {
+	e.pools[p].shut = e.now + e.w.Pools[p].retryAfter
+	e.queue.plan(e.pools[p].shut, poolAsked, p, 0)
+}
+
+// poolAsked looks again at what a pool that gave no node was needed for.
+func (e *engine) poolAsked(p int32) {
+	e.keepMin(p)
+	if e.somePending() || e.holders != nil {
+		e.podWaits(e.now)
+	}
+}
+
+// maxStuck bounds how finely a pod's waiting for a pool to grow is told apart.
+const maxStuck = 16
+
+// ungrown says why no pool grows for a template's pods: of those that could take them
+// and have not their most nodes, one is drained, or left alone because it gave none, or
+// its new node would have them no more than those that are there; otherwise all have
+// their most.
+func (e *engine) ungrown(t int32) Cause {
+	why := PoolsFull
+	for p := range e.w.Pools {
+		if e.pools[p].count >= e.w.Pools[p].Max && !e.pools[p].draining || !e.admits(t, int32(p)) || e.w.Pools[p].Room.Lacks(&e.w.Templates[t].need).Short() {
+			continue
+		}
+		switch {
+		case e.pools[p].draining:
+			return Draining
+		case e.pools[p].shut > e.now:
+			why = CapacityOut
+		case why == PoolsFull && e.heeds(t) && !e.attachedSomewhere(t):
+			why = KeptOff
+		}
+	}
+	return why
+}
+
+// bootFailed takes away a node that did not come up.
+func (e *engine) bootFailed(n int32) {
+	e.trace.BootsFailed++
+	e.booting = slices.DeleteFunc(e.booting, func(b int32) bool { return b == n })
+	for _, pods := range e.place.pending {
+		for _, a := range pods {
+			if g := &e.agents[a]; g.waitNode == n {
+				g.waitNode, g.unbooted = -1, e.now
+				e.promised(g.template, n, e.nodes[n].pool, -1)
+			}
+		}
+	}
+	e.unbookHolders(n)
+	p := e.nodes[n].pool
+	e.nodes[n].gone = true
+	e.pools[p].count--
+	e.closeNode(n)
+	e.shut(p)
+	if e.somePending() || e.holders != nil {
+		e.podWaits(e.now)
+	}
+}
+
+// choosePool returns the pool that should gain a node for the pods in list, or
+// -1 when none that could help may grow.
+func (e *engine) choosePool(list []int32) int32 {
+	best, bestValue := int32(-1), 0.0
+	for p := range e.w.Pools {
+		pool := &e.w.Pools[p]
+		if e.pools[p].count >= pool.Max || e.pools[p].draining || e.pools[p].shut > e.now {
+			continue
+		}
+		helped, room := e.fillOne(int32(p), list)
+		if helped == 0 {
+			continue
+		}
+		var value float64 // less is better
+		switch e.w.Growth.Choose {
+		case document.Listed:
+			return int32(p)
+		case document.Tightest:
+			value = float64(room.CPU)/float64(pool.Room.CPU) + float64(room.Memory)/float64(pool.Room.Memory)
+		default:
+			value = float64(pool.Price) / float64(helped)
+		}
+		if best < 0 || value < bestValue || value == bestValue && pool.Name < e.w.Pools[best].Name {
+			best, bestValue = int32(p), value
+		}
+	}
+	return best
+}
+
+// fillOne says how many of the pods in list a new node of a pool would take, and what
+// room it would have left.
+func (e *engine) fillOne(p int32, list []int32) (helped int, room fleet.Room) {
+	room = e.w.Pools[p].Room
+	n := int32(len(e.nodes)) // as the new node would be numbered
+	if e.near != nil {
+		e.near.imagined = p
+	}
+	e.took = e.took[:0]
+	e.refused.begin(len(e.w.Templates))
+	for _, a := range list {
+		var t int32
+		if a < 0 {
+			if t = ^a; !e.admits(t, p) || e.attachedSomewhere(t) || room.Lacks(&e.w.Templates[t].need).Short() {
+				continue
+			}
+		} else if t = e.agents[a].template; !e.mayHave(t, n, p, &room) {
+			continue
+		} else if e.near != nil {
+			e.took = append(e.took, t)
+			e.promised(t, n, p, 1)
+		}
+		room.Take(&e.w.Templates[t].need, 1)
+		helped++
+		e.refused.taken++
+		if room.Pods == 0 {
+			break
+		}
+	}
+	for _, t := range e.took {
+		e.promised(t, n, p, -1)
+	}
+	if e.near != nil {
+		e.near.imagined = -1
+	}
+	return helped, room
+}
