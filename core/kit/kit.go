@@ -70,9 +70,9 @@ type facts struct {
 	Cache      *cache // nil: the scenario has none
 }
 
-// named is the name of a network rule: of what the kit covers, so that kits for other
+// rule is the name of a network rule: of what the kit covers, so that kits for other
 // agents of the namespace stand beside it and take nothing away.
-func (f *facts) named(what string) string {
+func (f *facts) rule(what string) string {
 	name := "agents-" + f.Scope + "-" + what
 	if len(name) > 63 {
 		sum := sha256.Sum256([]byte(f.Scope))

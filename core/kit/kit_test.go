@@ -34,6 +34,16 @@ func read(t *testing.T, path string) *document.Document {
 	return docs[0]
 }
 
+// changed is a document with something else in the place of a text.
+func changed(t *testing.T, d *document.Document, from, to string) *document.Document {
+	t.Helper()
+	docs, faults := document.Parse("", []byte(strings.Replace(d.Text, from, to, 1)))
+	if len(faults) > 0 {
+		t.Fatal(faults)
+	}
+	return docs[0]
+}
+
 func demoInput(t *testing.T) kit.Input {
 	return kit.Input{
 		Templates: []*document.Document{read(t, "templates/compile-wide.yaml"), read(t, "templates/small-steady.yaml"), read(t, "templates/image-maker.yaml")},
@@ -110,13 +120,7 @@ func TestKitOfTheDemo(t *testing.T) {
 
 // Each thing that a kit cannot do without is asked for by name.
 func TestKitAsksForWhatItNeeds(t *testing.T) {
-	change := func(d *document.Document, from, to string) *document.Document {
-		docs, faults := document.Parse("", []byte(strings.Replace(d.Text, from, to, 1)))
-		if len(faults) > 0 {
-			t.Fatal(faults)
-		}
-		return docs[0]
-	}
+	change := func(d *document.Document, from, to string) *document.Document { return changed(t, d, from, to) }
 	for _, c := range []struct {
 		name, want string
 		make       func(*kit.Input)
@@ -181,11 +185,7 @@ func TestKitOfCaches(t *testing.T) {
 			t.Fatal(faults)
 		}
 		in.Scenario, in.Workload = docs[0], read(t, "workload.yaml")
-		docs, faults = document.Parse("", []byte(strings.Replace(in.Cluster.Text, "http://10.41.8.4:9000/workspaces", store, 1)))
-		if len(faults) > 0 {
-			t.Fatal(faults)
-		}
-		in.Cluster = docs[0]
+		in.Cluster = changed(t, in.Cluster, "http://10.41.8.4:9000/workspaces", store)
 		list, err := kit.Kit(in)
 		if err != nil {
 			t.Fatal(err)
@@ -269,11 +269,7 @@ func TestKitsDoNotTakeFromEachOther(t *testing.T) {
 		t.Errorf("%+v", item)
 	}
 	in := demoInput(t)
-	docs, faults := document.Parse("", []byte(strings.Replace(in.Cluster.Text, "dispatch.slipway.svc", "dispatch.harbour.svc", 1)))
-	if len(faults) > 0 {
-		t.Fatal(faults)
-	}
-	in.Cluster = docs[0]
+	in.Cluster = changed(t, in.Cluster, "dispatch.slipway.svc", "dispatch.harbour.svc")
 	list, err := kit.Kit(in)
 	if err != nil {
 		t.Fatal(err)

@@ -162,8 +162,8 @@ func networkOf(f *facts) []object {
 	says[len(says)-1] = strings.TrimSuffix(says[len(says)-1], ";") + "."
 	both := []networkingv1.PolicyType{networkingv1.PolicyTypeIngress, networkingv1.PolicyTypeEgress}
 	return []object{
-		{[]string{"Nothing reaches an agent, and an agent reaches nothing, but for what follows. It is for", f.covers() + "."}, f.policy(f.named("closed"), both, nil)},
-		{says, f.policy(f.named("ways-out"), both[1:], out)},
+		{[]string{"Nothing reaches an agent, and an agent reaches nothing, but for what follows. It is for", f.covers() + "."}, f.policy(f.rule("closed"), both, nil)},
+		{says, f.policy(f.rule("ways-out"), both[1:], out)},
 	}
 }
 
@@ -193,7 +193,7 @@ func cacheObjects(f *facts) []object {
 			}
 			out = append(out, object{
 				[]string{"Agents reach the cache store."},
-				f.policy(f.named("to-cache"), []networkingv1.PolicyType{networkingv1.PolicyTypeEgress}, []networkingv1.NetworkPolicyEgressRule{{To: to, Ports: ports(corev1.ProtocolTCP, c.Way.Port)}}),
+				f.policy(f.rule("to-cache"), []networkingv1.PolicyType{networkingv1.PolicyTypeEgress}, []networkingv1.NetworkPolicyEgressRule{{To: to, Ports: ports(corev1.ProtocolTCP, c.Way.Port)}}),
 			})
 		case c.Covered != "":
 			out = append(out, object{says: []string{"Agents reach the store by the way out for " + c.Covered + "."}})

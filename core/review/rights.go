@@ -217,7 +217,8 @@ func rootNeedless(x *subject) {
 		remove(steps), document.Edit{Op: "add", Path: document.Pointer(append(slices.Clone(steps[:len(steps)-1]), "runAsNonRoot")...), Value: true})
 }
 
-// Regarded reports whether rules look at other objects of a kind beside templates.
+// Regarded reports whether other objects of a kind belong beside templates: rules look at
+// them, or they are of what is rendered for templates.
 func Regarded(kind string) bool {
 	return slices.Contains([]string{"Secret", "NetworkPolicy", "Role", "RoleBinding", "ClusterRole", "ClusterRoleBinding", "ServiceAccount", "Namespace", "ResourceQuota", "LimitRange"}, kind)
 }

@@ -81,10 +81,7 @@ stringData: {token: made-up-7f3a9c2e81d04b56}
 // secretKeys finds keys that a template names and that the Secret beside it has not, and
 // those in whose place no base64 stands.
 func secretKeys(x *subject) {
-	for _, o := range x.shelf.Others {
-		if o.Kind != "Secret" || o.APIVersion != "v1" || o.Namespace != "" && x.p.Namespace != "" && o.Namespace != x.p.Namespace || !x.names(o.Name) {
-			continue
-		}
+	for _, o := range x.secretsBeside() {
 		var s struct {
 			Data       map[string]string `json:"data"`
 			StringData map[string]string `json:"stringData"`
@@ -236,10 +233,7 @@ func tokenWhiteSpace(x *subject) {
 		}
 		x.say(s.path, s.name+" has white space in it, as tokens have that were copied with line breaks; it will not be taken.", "Take the white space out.", fix...)
 	}
-	for _, o := range x.shelf.Others {
-		if o.Kind != "Secret" || o.APIVersion != "v1" || o.Namespace != "" && o.Namespace != x.p.Namespace || !x.names(o.Name) {
-			continue
-		}
+	for _, o := range x.secretsBeside() {
 		var s corev1.Secret
 		o.Decode(&s)
 		for _, key := range keysOf(s) {
@@ -249,6 +243,17 @@ func tokenWhiteSpace(x *subject) {
 			}
 		}
 	}
+}
+
+// secretsBeside lists the Secrets beside the template that it uses.
+func (x *subject) secretsBeside() []document.Other {
+	var out []document.Other
+	for _, o := range x.shelf.Others {
+		if o.Kind == "Secret" && o.APIVersion == "v1" && (o.Namespace == "" || o.Namespace == x.p.Namespace) && x.names(o.Name) {
+			out = append(out, o)
+		}
+	}
+	return out
 }
 
 func keysOf(s corev1.Secret) []string {

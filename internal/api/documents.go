@@ -408,9 +408,10 @@ func (s *server) recordingOperations(api huma.API) {
 			columns[ours] = theirs
 		}
 		digest, r, err := s.Queue.Library.Keep(ctx, in.body, columns, in.SkipBad)
-		switch bad := (runs.BadRecording{}); {
-		case errors.Is(err, errTooLong):
-			return nil, huma.NewError(http.StatusRequestEntityTooLarge, err.Error())
+		long, bad := (*http.MaxBytesError)(nil), runs.BadRecording{}
+		switch {
+		case errors.As(err, &long):
+			return nil, huma.NewError(http.StatusRequestEntityTooLarge, tooLong)
 		case errors.Is(err, os.ErrDeadlineExceeded):
 			return nil, huma.NewError(http.StatusRequestTimeout, "the file did not come within "+sendTime.String()+"; try again")
 		case errors.As(err, &bad):

@@ -150,8 +150,7 @@ jobs wait to start and why, and what the nodes cost.
 // goWords are how Go's own packages say that a flag's value is none of its kind.
 var goWords = []struct{ from, to string }{
 	{`strconv\.ParseUint: parsing "[^"]*": (invalid syntax|value out of range)`, "expected a whole number from 0"},
-	{`strconv\.Parse(Int|Atoi): parsing "[^"]*": (invalid syntax|value out of range)`, "expected a whole number"},
-	{`strconv\.Atoi: parsing "[^"]*": (invalid syntax|value out of range)`, "expected a whole number"},
+	{`strconv\.(ParseInt|Atoi): parsing "[^"]*": (invalid syntax|value out of range)`, "expected a whole number"},
 	{`strconv\.ParseFloat: parsing "[^"]*": (invalid syntax|value out of range)`, "expected a number"},
 	{`strconv\.ParseBool: parsing "[^"]*": invalid syntax`, "expected true or false"},
 	{`time: (invalid duration|unknown unit|missing unit).*`, "expected a time, as in 90s"},

@@ -307,7 +307,7 @@ func (s *Server) answer(ctx context.Context) error {
 		ends := s.ends
 		s.mu.Unlock()
 		if ends >= endsAtStart {
-			return s.wrong(fmt.Errorf("the database ends as soon as it is started"))
+			return s.wrong(errors.New("the database ends as soon as it is started"))
 		}
 		select {
 		case <-ctx.Done():

@@ -120,9 +120,6 @@ func Start(ctx context.Context, c Config) (_ *Service, err error) {
 			return nil, err
 		}
 	}
-	if err := s.store.DropBlocks(ctx, 0); err != nil { // it is tried again at the next start
-		c.Log.Warn("cannot clear what outcomes left that came to nothing", "error", err)
-	}
 	if err := s.store.DropExpired(ctx); err != nil {
 		return nil, err
 	}

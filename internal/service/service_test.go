@@ -18,29 +18,8 @@ import (
 	"tachyphor/test/worlds"
 )
 
-var world = `
-apiVersion: tachyphor/v1
-kind: Cluster
-metadata: {name: c}
-spec:
-  nodeTypes: [{name: n, cpu: 16, memory: 64Gi, pods: 110, price: 0.7/h}]
-  pools: [{name: p, nodeType: n, min: 1, max: 20}]
-  images: [{name: "i:1", size: 100MB}]
-  links: {registry: {down: 1GB/s}}
----
-apiVersion: tachyphor/v1
-kind: Workload
-metadata: {name: w}
-spec:
-  start: 2026-09-01T00:00:00Z
-  classes: [{name: k, wants: [x], work: {median: 150s, p95: 300s}, arrivals: {hours: [{when: "Mon-Sun 00:00-24:00", perHour: 200}]}}]
----
-apiVersion: tachyphor/v1
-kind: Scenario
-metadata: {name: s}
-spec: {cluster: c, workload: w, templates: [{template: t}], run: {span: 7d, repeats: 2}}
-` + worlds.Template("t", "x", "1", "4Gi", "i:1") + `
-` + worlds.Template("unused", "y", "1", "4Gi", "i:1") + "\n"
+var world = worlds.Small("", `, arrivals: {hours: [{when: "Mon-Sun 00:00-24:00", perHour: 200}]}`, "{span: 7d, repeats: 2}") +
+	worlds.Template("unused", "y", "1", "4Gi", "i:1")
 
 // With a full disk nothing is taken in and nothing is begun, what is stored can be read
 // and dropped, and once there is room again everything goes on.

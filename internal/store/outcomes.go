@@ -2,6 +2,8 @@ package store
 
 import (
 	"context"
+	"crypto/rand"
+	"encoding/hex"
 	"encoding/json"
 	"fmt"
 	"time"
@@ -66,6 +68,13 @@ func (s *Store) Ask(ctx context.Context, scenario, by string, in Inputs) (Outcom
 		o.ID = 0
 		return tx.Create(&o).Error
 	})
+}
+
+// NewHolder names a process that takes work on, unlike any other.
+func NewHolder() string {
+	b := make([]byte, 8)
+	_, _ = rand.Read(b)
+	return hex.EncodeToString(b)
 }
 
 // maxAttempts is how often work is begun over which a process dies.

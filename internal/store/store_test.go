@@ -314,13 +314,7 @@ func TestWorkThatBreaksItsProcessIsGivenUp(t *testing.T) {
 // dropped in the middle leaves none behind.
 func TestBlocksGoWithTheirOutcome(t *testing.T) {
 	ctx, s := context.Background(), open(t)
-	o, err := s.Ask(ctx, "x", "me", store.Inputs{})
-	if err != nil {
-		t.Fatal(err)
-	}
-	if _, err := s.Claim(ctx, "a", time.Minute); err != nil {
-		t.Fatal(err)
-	}
+	o := claimed(t, s)
 	block := func(n int) store.Block { return store.Block{OutcomeID: o.ID, Number: n, Jobs: 5, Data: []byte("x")} }
 	if err := s.PutBlock(ctx, "a", block(0)); err != nil {
 		t.Fatal(err)
@@ -351,13 +345,7 @@ func TestBlocksGoWithTheirOutcome(t *testing.T) {
 // What a defect left is kept with its outcome, and lists stay light.
 func TestDefectsAreKept(t *testing.T) {
 	ctx, s := context.Background(), open(t)
-	o, err := s.Ask(ctx, "x", "me", store.Inputs{})
-	if err != nil {
-		t.Fatal(err)
-	}
-	if _, err := s.Claim(ctx, "a", time.Minute); err != nil {
-		t.Fatal(err)
-	}
+	o := claimed(t, s)
 	end := store.Outcome{State: store.Failed, Error: "a defect", Stack: "seed 7, repeat 2: index out of range\n" + strings.Repeat("main.f()\n", 5000)}
 	if err := s.Finish(ctx, o.ID, "a", end, nil); err != nil {
 		t.Fatal(err)
@@ -368,4 +356,17 @@ func TestDefectsAreKept(t *testing.T) {
 	if list, err := s.ListOutcomes(ctx, store.Simulating, "", 0, 5); err != nil || len(list) != 1 || list[0].Stack != "" || list[0].Error != "a defect" {
 		t.Errorf("%+v, %v", list, err)
 	}
+}
+
+// claimed is an outcome that was asked for and that a works on.
+func claimed(t *testing.T, s *store.Store) store.Outcome {
+	t.Helper()
+	o, err := s.Ask(context.Background(), "x", "me", store.Inputs{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := s.Claim(context.Background(), "a", time.Minute); err != nil {
+		t.Fatal(err)
+	}
+	return o
 }

@@ -5,8 +5,6 @@ package trials
 
 import (
 	"context"
-	"crypto/rand"
-	"encoding/hex"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -78,11 +76,9 @@ type trial struct {
 
 // Start returns a runner. options say which kubeconfig the service uses.
 func Start(s *store.Store, l *runs.Library, log *slog.Logger, options kube.Options) *Runner {
-	b := make([]byte, 8)
-	_, _ = rand.Read(b)
 	r := &Runner{
 		store: s, library: l, log: log, options: options, running: map[uint64]*trial{},
-		holder: hex.EncodeToString(b), quit: make(chan struct{}),
+		holder: store.NewHolder(), quit: make(chan struct{}),
 	}
 	r.beating.Go(r.heart)
 	return r

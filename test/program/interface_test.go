@@ -409,29 +409,7 @@ func TestJobsByOddNames(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	world := `
-apiVersion: tachyphor/v1
-kind: Cluster
-metadata: {name: c}
-spec:
-  nodeTypes: [{name: n, cpu: 16, memory: 64Gi, pods: 110, price: 0.7/h}]
-  pools: [{name: p, nodeType: n, min: 1, max: 20}]
-  images: [{name: "i:1", size: 100MB}]
-  links: {registry: {down: 1GB/s}}
----
-apiVersion: tachyphor/v1
-kind: Workload
-metadata: {name: w}
-spec:
-  start: 2026-09-01T00:00:00Z
-  jobs: {file: x.csv, digest: ` + r.Digest + `}
-  classes: [{name: k, wants: [x], work: {median: 150s, p95: 300s}}]
----
-apiVersion: tachyphor/v1
-kind: Scenario
-metadata: {name: s}
-spec: {cluster: c, workload: w, templates: [{template: t}], run: {span: 1h, repeats: 1}}
-` + worlds.Template("t", "x", "1", "4Gi", "i:1")
+	world := worlds.Small("  jobs: {file: x.csv, digest: "+r.Digest+"}\n", "", "{span: 1h, repeats: 1}")
 	if _, err := c.Put(ctx, "", []byte(world), false); err != nil {
 		t.Fatal(err)
 	}

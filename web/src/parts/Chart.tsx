@@ -45,6 +45,16 @@ export function look() {
 export const font = '"Inter Variable", sans-serif';
 
 /** A chart in our theme; `build` is asked again when the theme changes. */
+/** A legend below a chart, in some order. */
+export const legend = (ink: string, data: object[]) => ({
+  bottom: 0,
+  left: 0,
+  textStyle: { color: ink },
+  itemWidth: 22,
+  itemHeight: 8,
+  data,
+});
+
 /** A line's key in a legend, dashed where the line is. */
 export const lineKey = (name: string, dashed = false) => ({
   name,

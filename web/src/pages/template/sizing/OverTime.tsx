@@ -1,6 +1,6 @@
 import { useCallback } from "react";
 import type { Schemas } from "../../../api/client";
-import Chart, { css, lineKey, look, type Option } from "../../../parts/Chart";
+import Chart, { css, legend, lineKey, look, type Option } from "../../../parts/Chart";
 import { amount } from "../../../words";
 
 /** CPU in use over the time of a run: of all of them, and of a usual one. */
@@ -32,20 +32,13 @@ export function OverTime({ of }: { of: Schemas["Advice"] }) {
     const best = amount(of.best.cpu);
     return {
       grid: { left: 40, right: 16, top: 12, bottom: 92 },
-      legend: {
-        bottom: 0,
-        left: 0,
-        textStyle: { color: ink },
-        itemWidth: 22,
-        itemHeight: 8,
-        data: [
-          { name: "8 runs in 10", icon: "rect", itemStyle: { opacity: 0.4 } },
-          lineKey("half of the runs"),
-          lineKey("one usual run"),
-          lineKey(`request, ${best} cores`),
-          ...(today > 0 && today !== best ? [lineKey(`request today, ${today} cores`, true)] : []),
-        ],
-      },
+      legend: legend(ink, [
+        { name: "8 runs in 10", icon: "rect", itemStyle: { opacity: 0.4 } },
+        lineKey("half of the runs"),
+        lineKey("one usual run"),
+        lineKey(`request, ${best} cores`),
+        ...(today > 0 && today !== best ? [lineKey(`request today, ${today} cores`, true)] : []),
+      ]),
       tooltip: {
         ...tooltip,
         trigger: "axis",

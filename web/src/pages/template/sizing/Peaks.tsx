@@ -1,6 +1,6 @@
 import { useCallback } from "react";
 import type { Schemas } from "../../../api/client";
-import Chart, { css, lineKey, look, type Option } from "../../../parts/Chart";
+import Chart, { css, legend, lineKey, look, type Option } from "../../../parts/Chart";
 import { amount, bytes, count } from "../../../words";
 
 const GiB = 2 ** 30;
@@ -61,18 +61,11 @@ export function Peaks({ of }: { of: Schemas["Advice"] }) {
     });
     return {
       grid: { left: 48, right: 16, top: 12, bottom: 92 },
-      legend: {
-        bottom: 0,
-        left: 0,
-        textStyle: { color: ink },
-        itemWidth: 22,
-        itemHeight: 8,
-        data: [
-          { name: "runs", icon: "rect" },
-          ...(of.evidence.killed > 0 ? [{ name: "killed runs, which needed more", icon: "rect" }] : []),
-          ...marks.map((m) => lineKey(m.name, m.lineStyle.type === "dashed")),
-        ],
-      },
+      legend: legend(ink, [
+        { name: "runs", icon: "rect" },
+        ...(of.evidence.killed > 0 ? [{ name: "killed runs, which needed more", icon: "rect" }] : []),
+        ...marks.map((m) => lineKey(m.name, m.lineStyle.type === "dashed")),
+      ]),
       tooltip: {
         ...tooltip,
         formatter: (p: { seriesName: string; value: [number, number] }) =>
