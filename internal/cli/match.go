@@ -60,7 +60,7 @@ func (p *program) match(c *cobra.Command, workload, scenario string, with []stri
 
 // matches writes which template each class gets.
 func (p *program) matches(m review.Matches) error {
-	l := listing{columns: []column{{"class", false}, {"wants", false}, {"jobs a week", true}, {"goes to", false}}, value: m}
+	l := listing{columns: []column{{"class", false}, {"wants", false}, {"jobs a week", true}, {"goes to", false}}, value: m, main: "classes"}
 	unserved := 0
 	for _, k := range m.Classes {
 		goes := strings.Join(k.Templates, ", else ")

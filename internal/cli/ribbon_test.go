@@ -129,7 +129,21 @@ func TestSheets(t *testing.T) {
 			t.Errorf("%s: %q, %v; want %q", name, p.out, err, want)
 		}
 	}
+	list := []struct {
+		ID      int `json:"id"`
+		Summary struct {
+			Cost     float64 `json:"costPerMonth"`
+			Currency string  `json:"currency"`
+		} `json:"summary"`
+		Took float64 `json:"carrySeconds"`
+	}{{ID: 4, Took: 2.5}}
+	list[0].Summary.Cost, list[0].Summary.Currency = 7, "EUR"
 	p := plain(80)
+	p.format = "csv"
+	if err := p.show(listing{value: list}); err != nil || p.out.(*bytes.Buffer).String() != "id,summary.costPerMonth [EUR/month],summary.currency,carrySeconds [s]\n4,7,EUR,2.5\n" {
+		t.Errorf("%q, %v", p.out, err)
+	}
+	p = plain(80)
 	p.format, p.sheet = "csv", "nothing"
 	if err := p.show(listing{value: v}); err == nil || !strings.Contains(err.Error(), "there are summary, groups, groups.parts") {
 		t.Error(err)

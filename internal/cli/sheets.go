@@ -73,6 +73,19 @@ func (t *tree) objects() bool {
 	return t.kind == 'a' && len(t.parts) > 0 && !slices.ContainsFunc(t.parts, func(p *tree) bool { return p.kind != 'o' })
 }
 
+// currency is the first that an answer names; empty for none.
+func (t *tree) currency() string {
+	for i, p := range t.parts {
+		if t.kind == 'o' && t.names[i] == "currency" {
+			return p.scalar
+		}
+		if c := p.currency(); c != "" {
+			return c
+		}
+	}
+	return ""
+}
+
 // naming are fields that tell one thing of a list from another.
 var naming = []string{"name", "id", "by", "key", "class", "template", "pool", "label", "unit", "kind", "job"}
 
@@ -97,7 +110,7 @@ func sheetsOf(v any) ([]*sheet, error) {
 	if err != nil {
 		return nil, err
 	}
-	s := &sheets{byName: map[string]*sheet{}}
+	s := &sheets{byName: map[string]*sheet{}, currency: root.currency()}
 	if root.kind == 'a' {
 		for _, p := range root.parts {
 			s.add("list", p, nil)
@@ -106,16 +119,6 @@ func sheetsOf(v any) ([]*sheet, error) {
 			s.sheet("list")
 		}
 		return s.list, nil
-	}
-	for i, name := range root.names {
-		if name == "currency" {
-			s.currency = root.parts[i].scalar
-		}
-		if cost := root.parts[i]; name == "cost" && cost.kind == 'o' {
-			if j := slices.Index(cost.names, "currency"); j >= 0 {
-				s.currency = cost.parts[j].scalar
-			}
-		}
 	}
 	s.add("summary", root, nil)
 	return s.list, nil
@@ -263,7 +266,7 @@ func (s *sheets) cell(path []string, t *tree) (head, value string) {
 			steps[i], unit = strings.TrimSuffix(p, "GB"), "GB"
 		case strings.HasSuffix(p, "Bytes"):
 			unit = "B"
-		case p == "seconds":
+		case p == "seconds", strings.HasSuffix(p, "Seconds"):
 			unit = "s"
 		}
 	}
