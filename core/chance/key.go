@@ -44,6 +44,7 @@ const (
 	Meet       // peaks that meet on a node
 	Follow     // names a job by the one that it comes after
 	Recorded   // whether a recorded time holds cold work
+	Before     // names a job that stands for a recorded one, periods before it
 )
 
 // Root returns the key from which all draws of one repeat of one seed descend.

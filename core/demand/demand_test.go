@@ -42,7 +42,7 @@ func TestMadeDemandFollowsTheLocalWeek(t *testing.T) {
         hours: [{when: "Mon-Sun 08:00-09:00", perHour: 400}, {when: "Mon-Sun 20:05-20:10", perHour: 6000}]
         bursts: [{when: "Sun,Mon 12:00", count: 7, over: 30s}]
 `)
-	jobs, err := demand.Make(spec, 14*units.Day, chance.Root(1, 0))
+	jobs, err := demand.Make(spec, 0, 14*units.Day, chance.Root(1, 0))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -82,7 +82,7 @@ func TestRatesAreIndependent(t *testing.T) {
   classes:
     - {name: k, wants: [], work: {fixed: 1s}, arrivals: {hours: [{when: "Mon-Sun 20:00-21:00", perHour: %d}, {when: "Mon-Sun 00:00-24:00", perHour: 30}]}}
 `, late))
-		jobs, err := demand.Make(spec, units.Week, chance.Root(1, 0))
+		jobs, err := demand.Make(spec, 0, units.Week, chance.Root(1, 0))
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -104,7 +104,7 @@ func TestTooManyJobsIsAnError(t *testing.T) {
   start: 2026-03-23T00:00:00Z
   classes: [{name: k, wants: [], work: {fixed: 1s}, arrivals: {hours: [{when: "Mon-Sun 00:00-24:00", perHour: 1000000}]}}]
 `)
-	if _, err := demand.Make(spec, 30*units.Day, chance.Root(1, 0)); err == nil {
+	if _, err := demand.Make(spec, 0, 30*units.Day, chance.Root(1, 0)); err == nil {
 		t.Error("720 million jobs are taken")
 	}
 }
@@ -396,7 +396,7 @@ func TestFollowersAndBranches(t *testing.T) {
     - {name: build, wants: [x], work: 5s, trunkShare: 0.25, arrivals: {hours: [{when: "Mon-Sun 00:00-24:00", perHour: 200}]}}
     - {name: check, wants: [x], work: 5s, follows: {class: build}}
 `
-	jobs, err := demand.Make(workload(t, text), units.Day, chance.Root(3, 0))
+	jobs, err := demand.Make(workload(t, text), 0, units.Day, chance.Root(3, 0))
 	if err != nil {
 		t.Fatal(err)
 	}

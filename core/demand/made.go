@@ -20,8 +20,10 @@ const MaxJobs = 10_000_000
 // Make draws the jobs of a made workload for one repeat: for each class a
 // Poisson process with the rate of the hour of the week in the class's zone,
 // and the bursts. Each quarter of an hour of each class has a draw of its own,
-// so that changing one hour's rate moves no other hour's jobs.
-func Make(spec *document.WorkloadSpec, span units.Duration, root chance.Key) (*Jobs, error) {
+// so that changing one hour's rate moves no other hour's jobs. The span begins as long
+// before the workload's start as it takes to warm up, and times count from there; what is
+// drawn for a moment is the same however long that is.
+func Make(spec *document.WorkloadSpec, warmup, span units.Duration, root chance.Key) (*Jobs, error) {
 	jobs := &Jobs{classes: spec.Classes}
 	var table wantsTable
 	order := byName(spec.Classes)
@@ -31,7 +33,7 @@ func Make(spec *document.WorkloadSpec, span units.Duration, root chance.Key) (*J
 			continue
 		}
 		first := len(jobs.List)
-		p := profile{class: chance.Name(k.Name), hours: k.Arrivals.Hours, zone: k.Arrivals.Zone, start: spec.Start.Time, span: span, root: root}
+		p := profile{class: chance.Name(k.Name), hours: k.Arrivals.Hours, zone: k.Arrivals.Zone, start: spec.Start.Time, warmup: warmup, span: span, root: root}
 		if p.zone == (units.Zone{}) {
 			p.zone = spec.Zone
 		}
@@ -179,12 +181,21 @@ func reorder[T any](list []T, order []int32) []T {
 
 // profile draws the arrivals of one class.
 type profile struct {
-	class uint64 // its name
-	hours []document.HourRate
-	zone  units.Zone
-	start time.Time
-	span  units.Duration
-	root  chance.Key
+	class  uint64 // its name
+	hours  []document.HourRate
+	zone   units.Zone
+	start  time.Time
+	warmup units.Duration // before the start
+	span   units.Duration // with it
+	root   chance.Key
+}
+
+// add enters an arrival, at a moment since the start, if it lies within the span.
+func (p *profile) add(list []arrival, at units.Duration, key chance.Key) []arrival {
+	if at += p.warmup; at < 0 || at >= p.span {
+		return list
+	}
+	return append(list, arrival{at, key})
 }
 
 // rate returns the jobs an hour at a local minute of the week.
@@ -204,7 +215,8 @@ func (p *profile) draw() []arrival {
 	if len(p.hours) == 0 {
 		return nil
 	}
-	for s := units.Duration(0); s*slot < p.span; s++ {
+	first := -((p.warmup + slot - 1) / slot)
+	for s := first; s*slot < p.span-p.warmup; s++ {
 		from := s * slot
 		minute := p.zone.MinuteOfWeek(p.start.Add(time.Duration(from)))
 		var upTo [int(slot/units.Minute) + 1]float64 // expected jobs before each minute of the slot
@@ -221,10 +233,7 @@ func (p *profile) draw() []arrival {
 			for m+2 < len(upTo) && upTo[m+1] <= u {
 				m++
 			}
-			t := from + units.Duration((float64(m)+(u-upTo[m])/(upTo[m+1]-upTo[m]))*float64(units.Minute))
-			if t < p.span {
-				out = append(out, arrival{t, key})
-			}
+			out = p.add(out, from+units.Duration((float64(m)+(u-upTo[m])/(upTo[m+1]-upTo[m]))*float64(units.Minute)), key)
 		}
 		if len(out) > MaxJobs {
 			break
@@ -246,21 +255,19 @@ func (p *profile) bursts(list []document.Burst) []arrival {
 		alike[when]++
 		times := p.root.For(chance.BurstTime, p.class, chance.Name(when)).For(chance.BurstTime, alike[when], 0)
 		local := p.start.In(p.zone.Location())
-		for day := 0; ; day++ {
+		for day := -int(p.warmup/units.Day) - 1; ; day++ {
 			midnight := time.Date(local.Year(), local.Month(), local.Day()+day, 0, 0, 0, 0, p.zone.Location())
-			if midnight.Sub(p.start) > time.Duration(p.span) {
+			if midnight.Sub(p.start) > time.Duration(p.span-p.warmup) {
 				break
 			}
 			minute, on := burst.When.On((int(midnight.Weekday()) + 6) % 7)
 			at := time.Date(local.Year(), local.Month(), local.Day()+day, 0, minute, 0, 0, p.zone.Location()).Sub(p.start)
-			if !on || at < 0 || at >= time.Duration(p.span) || len(out) > MaxJobs {
+			if !on || at < -time.Duration(p.warmup) || at >= time.Duration(p.span-p.warmup) || len(out) > MaxJobs {
 				continue
 			}
 			for i := range burst.Count {
 				key := times.For(chance.BurstTime, uint64(day), uint64(i))
-				if t := units.Duration(at) + units.Duration(key.Uniform()*float64(burst.Over)); t < p.span {
-					out = append(out, arrival{t, key})
-				}
+				out = p.add(out, units.Duration(at)+units.Duration(key.Uniform()*float64(burst.Over)), key)
 			}
 		}
 	}

@@ -12,6 +12,7 @@ const (
 	maxAgents  = 100_000
 	maxNodesOf = 10_000 // in one pool
 	maxSpan    = 400 * units.Day
+	maxWarmup  = 35 * units.Day
 	maxRepeats = 1000
 )
 

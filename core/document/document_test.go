@@ -95,7 +95,7 @@ func TestBrokenDocuments(t *testing.T) {
 			{"growth: {", "growth: [", "not readable"},
 			{"span: 7d", "span: 1ms", "expected 1s to 400d"},
 			{"span: 7d", "span: 3000d", "expected 1s to 400d"},
-			{"warmup: 6h", "warmup: 8d", "must be shorter than the span"},
+			{"warmup: 6h", "warmup: 36d", "expected at most 35d"},
 			{"repeats: 8", "repeats: 0", "from 1 to 1000"},
 			{"repeats: 8", "repeats: 5000", "from 1 to 1000"},
 			{"seed: 41", "seed: -41", "0 or more"},

@@ -259,7 +259,7 @@ func (Placement) Values() []string { return []string{string(Spread), string(Pack
 // RunPlan says how long and how often to simulate.
 type RunPlan struct {
 	Span    units.Duration `json:"span,omitempty" doc:"Simulated time in which jobs arrive. Absent: as long as the log of a recorded workload is, at most 35d; a week of a made one."`
-	Warmup  units.Duration `json:"warmup,omitempty" doc:"First part of the span, left out of every figure."`
+	Warmup  units.Duration `json:"warmup,omitempty" doc:"Simulated before the span and left out of every figure: with jobs of the same hours of the week. Of a log of less than a day it is the first part of the span."`
 	Repeats int            `json:"repeats,omitempty" doc:"Runs with independent draws; intervals come from their spread."`
 	Seed    uint64         `json:"seed,omitempty" doc:"Seed of every draw."`
 }

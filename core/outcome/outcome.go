@@ -19,8 +19,8 @@ type Outcome struct {
 	Repeats   int         `json:"repeats" doc:"Independent runs."`
 	Start     time.Time   `json:"start" doc:"Moment at which simulated time begins."`
 	Zone      string      `json:"zone" doc:"Time zone of the workload."`
-	WarmupNs  int64       `json:"warmupNs" doc:"First part of the span, left out of every figure."`
-	SpanNs    int64       `json:"spanNs" doc:"Simulated time in which jobs arrived."`
+	WarmupNs  int64       `json:"warmupNs" doc:"Its first part, left out of every figure."`
+	SpanNs    int64       `json:"spanNs" doc:"Simulated time in which jobs arrived, the warm-up included."`
 	Means     string      `json:"means" doc:"What the intervals mean: what varies from repeat to repeat, and what does not."`
 	Notes     []string    `json:"notes" doc:"What was settled where the documents leave it open or do not go together."`
 	Headline  string      `json:"headline" doc:"The outcome in a sentence or two."`

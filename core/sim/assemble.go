@@ -41,9 +41,9 @@ func Assemble(in Input) (*World, document.Faults) {
 	if l.Jobs != nil {
 		a.record()
 	}
-	w.Notes = w.spanOf(&s.Run)
+	w.Notes = append(w.spanOf(&s.Run), w.warmUp()...)
 	if w.Plan.Warmup >= w.Plan.Span {
-		a.fault(in.Scenario, "spec.run.warmup", w.Plan.Warmup.String(), "must be shorter than the span of "+w.Plan.Span.String())
+		a.fault(in.Scenario, "spec.run.warmup", w.Plan.Warmup.String(), "must be shorter than the "+w.Plan.Span.String()+" that the log covers: of less than a day it is the first part")
 	}
 	a.agents(s, c)
 	a.pools(s, c)

@@ -2,6 +2,7 @@ package sim
 
 import (
 	"fmt"
+	"time"
 
 	"tachyphor/core/document"
 	"tachyphor/core/units"
@@ -63,4 +64,28 @@ func (w *World) spanOf(plan *document.RunPlan) (notes []string) {
 		notes = append(notes, fmt.Sprintf("%s of the log's %s jobs come after %s and are left out; the log covers %s.", units.Count(int64(out)), units.Count(int64(len(list))), why, length))
 	}
 	return notes
+}
+
+// warmUp lays the time to warm up before the span, so that whole days and weeks are
+// counted: made jobs are drawn for those hours, and of a log those of the same hours a
+// week later come before it, or a day later where it is shorter than a week. What is
+// shorter than a day has no such hours: its first part warms up, which is said.
+func (w *World) warmUp() (notes []string) {
+	warm := w.Plan.Warmup
+	if warm == 0 {
+		return nil
+	}
+	if w.recorded != nil && len(w.recorded.List) > 0 {
+		list, period := w.recorded.List, units.Week
+		switch length := logLength(list[len(list)-1].Submitted); {
+		case length < units.Day:
+			return []string{fmt.Sprintf("The log covers less than a day, so that no jobs of the same hours can come before it: its first %s warm up and are left out of every figure.", warm)}
+		case length < units.Week:
+			period = units.Day
+		}
+		w.recorded = w.recorded.WithWarmup(warm, period)
+	}
+	w.Start = w.Start.Add(-time.Duration(warm))
+	w.Plan.Span += warm
+	return nil
 }

@@ -35,7 +35,7 @@ type Input struct {
 type World struct {
 	Scenario     string
 	Currency     string
-	Start        time.Time // of simulated time
+	Start        time.Time // of simulated time, the warm-up's
 	Zone         units.Zone
 	Templates    []Template
 	Classes      []Class
@@ -57,7 +57,7 @@ type World struct {
 	Placement    document.Placement
 	Fee, Waiting units.Price
 	AgentFee     units.Price      // of an agent for the time it is there
-	Plan         document.RunPlan // with the span that it comes to
+	Plan         document.RunPlan // with the span that it comes to, the warm-up included
 	Notes        []string         // what was settled where the documents leave it open or do not go together
 
 	workload *document.WorkloadSpec
@@ -169,7 +169,7 @@ func (w *World) Jobs(seed uint64, repeat int) (*demand.Jobs, error) {
 	if w.recorded != nil {
 		return w.recorded, nil
 	}
-	return demand.Make(w.workload, w.Plan.Span, chance.Root(seed, repeat))
+	return demand.Make(w.workload, w.Plan.Warmup, w.Plan.Span, chance.Root(seed, repeat))
 }
 
 // Recorded reports whether the jobs are recorded: the same in every repeat.

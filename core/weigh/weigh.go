@@ -38,7 +38,7 @@ type Weighing struct {
 	Seed     uint64    `json:"seed" doc:"Seed of every draw."`
 	Repeats  int       `json:"repeats" doc:"Independent runs of each plan."`
 	SpanNs   int64     `json:"spanNs" doc:"Simulated time in which jobs arrived."`
-	WarmupNs int64     `json:"warmupNs" doc:"First part of the span, left out of every figure but break-evens."`
+	WarmupNs int64     `json:"warmupNs" doc:"Its first part, left out of every figure but break-evens."`
 	PerHour  float64   `json:"perHour" doc:"What an hour of lead time is worth, in the currency's main unit; 0: lead time alone decides."`
 	Plans    []Weighed `json:"plans" doc:"The plans, none first."`
 	Today    string    `json:"today" doc:"Key of the plan that the scenario has."`

@@ -49,7 +49,7 @@ func run() error {
 	}
 	spec := &docs[0].Value.(*document.Workload).Spec
 	root := chance.Root(seed, 0)
-	jobs, err := demand.Make(spec, units.Week, root)
+	jobs, err := demand.Make(spec, 0, units.Week, root)
 	if err != nil {
 		return err
 	}
