@@ -45,6 +45,7 @@ const (
 	Follow     // names a job by the one that it comes after
 	Recorded   // whether a recorded time holds cold work
 	Before     // names a job that stands for a recorded one, periods before it
+	Alike      // jobs like the recorded ones
 )
 
 // Root returns the key from which all draws of one repeat of one seed descend.

@@ -60,6 +60,9 @@ func (c checker) scenario(s *ScenarioSpec) {
 		c.at("spec.run.warmup", r.Warmup.String(), "expected at most 35d")
 	}
 	c.within("spec.run.repeats", r.Repeats, 1, maxRepeats)
+	if r.Alike != nil {
+		c.within("spec.run.alike", *r.Alike, 0, r.Repeats)
+	}
 }
 
 // limits checks the quota, the pools' calendars and spare room.

@@ -262,6 +262,7 @@ type RunPlan struct {
 	Warmup  units.Duration `json:"warmup,omitempty" doc:"Simulated before the span and left out of every figure: with jobs of the same hours of the week. Of a log of less than a day it is the first part of the span."`
 	Repeats int            `json:"repeats,omitempty" doc:"Runs with independent draws; intervals come from their spread."`
 	Seed    uint64         `json:"seed,omitempty" doc:"Seed of every draw."`
+	Alike   *int           `json:"alike,omitempty" doc:"Of recorded jobs: times that jobs like them are drawn and run beside, so that intervals are for weeks like the recorded one and not for that one alone. Absent: as many as repeats, at most 8, and none of a log of more than 200,000 jobs."`
 }
 
 // Defaults fills what a plan may leave out.

@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"maps"
+	"math"
 	"slices"
 	"strconv"
 
@@ -30,7 +31,9 @@ type Metric struct {
 	Unit        string         `json:"unit" enum:"ns,money,share,ratio,count" doc:"ns, money, share (0 to 1), ratio or count."`
 	Values      []stats.Figure `json:"values" doc:"One for each outcome."`
 	Differences []stats.Figure `json:"differences" doc:"Each outcome less the first."`
-	Sure        []bool         `json:"sure" doc:"The difference's 95 % interval leaves zero out."`
+	Sure        []bool         `json:"sure" doc:"The difference's 95 % interval leaves zero out; of recorded jobs, for the very week that was recorded."`
+	SureAlike   []bool         `json:"sureAlike" doc:"It does for all weeks like it. Of made jobs it is the same, as each repeat has a week of its own."`
+	TooFew      []bool         `json:"tooFew" doc:"Too few jobs say this of the outcome: its value is a guess without an interval, and no difference to it is sure."`
 }
 
 // A Change is a field of the scenario that is not the same everywhere.
@@ -48,11 +51,11 @@ var measures = []struct {
 		return float64(s.Groups[0].Jobs - s.Groups[0].Results[sim.Succeeded])
 	}},
 	{"started", "jobs that start", "count", func(_ *Outcome, s *Sample) float64 { return float64(s.Groups[0].Started) }},
-	{"delay-p95", "start delay, 95th percentile", "ns", func(_ *Outcome, s *Sample) float64 { return float64(s.Groups[0].Delay.P95) }},
-	{"delay-p50", "start delay, median", "ns", func(_ *Outcome, s *Sample) float64 { return float64(s.Groups[0].Delay.P50) }},
+	{"delay-p95", "start delay, 95th percentile", "ns", func(_ *Outcome, s *Sample) float64 { return s.Percentiles.DelayP95 }},
+	{"delay-p50", "start delay, median", "ns", func(_ *Outcome, s *Sample) float64 { return s.Percentiles.DelayP50 }},
 	{"delay-mean", "start delay, mean", "ns", func(_ *Outcome, s *Sample) float64 { return s.Groups[0].Delay.Mean }},
 	{"lead-mean", "lead time, mean", "ns", func(_ *Outcome, s *Sample) float64 { return s.Groups[0].Lead.Mean }},
-	{"lead-p95", "lead time, 95th percentile", "ns", func(_ *Outcome, s *Sample) float64 { return float64(s.Groups[0].Lead.P95) }},
+	{"lead-p95", "lead time, 95th percentile", "ns", func(_ *Outcome, s *Sample) float64 { return s.Percentiles.LeadP95 }},
 	{"cost-month", "cost a month", "money", func(o *Outcome, s *Sample) float64 {
 		return float64(units.AmountOf(s.Cost.TotalNano)) * float64(units.Month) / float64(o.SpanNs-o.WarmupNs)
 	}},
@@ -81,6 +84,16 @@ var measures = []struct {
 		return s.Groups[0].CausesNs[sim.Stretched].Over(s.Groups[0].Ended)
 	}},
 	{"lost", "attempts cut short", "count", func(_ *Outcome, s *Sample) float64 { return float64(s.Groups[0].Lost) }},
+}
+
+// pooled are the measures that are percentiles of all repeats together, with each run's own.
+var pooled = map[string]struct {
+	of  func(*Outcome) *stats.Figure
+	own func(*Sample) int64
+}{
+	"delay-p95": {func(o *Outcome) *stats.Figure { return o.Groups[0].Delay.P95 }, func(s *Sample) int64 { return s.Groups[0].Delay.P95 }},
+	"delay-p50": {func(o *Outcome) *stats.Figure { return o.Groups[0].Delay.P50 }, func(s *Sample) int64 { return s.Groups[0].Delay.P50 }},
+	"lead-p95":  {func(o *Outcome) *stats.Figure { return o.Groups[0].Lead.P95 }, func(s *Sample) int64 { return s.Groups[0].Lead.P95 }},
 }
 
 func useShare(u sim.Use) func(*Outcome, *Sample) float64 {
@@ -135,23 +148,51 @@ func Compare(list []*Outcome, designs [][]byte, demands []string) Comparison {
 
 func metric(list []*Outcome, key, label, unit string, paired bool, of func(*Outcome, *Sample) float64) Metric {
 	m := Metric{Key: key, Label: label, Unit: unit}
-	values := make([][]float64, len(list))
+	values, among := make([][]float64, len(list)), make([][]float64, len(list))
 	for i, o := range list {
 		for r := range o.Samples {
 			values[i] = append(values[i], of(o, &o.Samples[r]))
 		}
-		f := stats.Of(values[i])
-		d := stats.Figure{Runs: f.Runs}
+		percentile, isPercentile := pooled[key]
+		among[i] = weeks(o.Samples, o.Alike, func(s *Sample) float64 {
+			if isPercentile {
+				return float64(percentile.own(s))
+			}
+			return of(o, s)
+		})
+		f, few := stats.OfAmounts(values[i]).AmongAmounts(among[i], short(o.Weeks)), false
+		if isPercentile {
+			if told := percentile.of(o); told != nil {
+				f = *told
+			} else {
+				f.Half, f.Alike, few = 0, 0, true
+			}
+		}
+		m.TooFew, m.Values = append(m.TooFew, few), append(m.Values, f)
+		d, alike := stats.Figure{Runs: f.Runs}, !o.Recorded
 		switch {
 		case i == 0:
 		case paired:
 			d = stats.Paired(values[0], values[i])
+			if n := min(len(among[0]), len(among[i])); n > 1 {
+				apart := make([]float64, n)
+				for k := range apart {
+					apart[k] = among[i][k] - among[0][k]
+				}
+				d, alike = d.Among(apart, short(o.Weeks)), true
+			}
 		default:
 			d = stats.Unpaired(values[0], values[i])
+			if m.Values[0].Alike > 0 && f.Alike > 0 {
+				d.Alike, alike = math.Hypot(m.Values[0].Alike, f.Alike), true
+			}
 		}
-		m.Values = append(m.Values, f)
+		if few = few || m.TooFew[0]; few {
+			d.Half, d.Alike = 0, 0
+		}
 		m.Differences = append(m.Differences, d)
-		m.Sure = append(m.Sure, i > 0 && d.Sure())
+		m.Sure = append(m.Sure, i > 0 && !few && d.Sure())
+		m.SureAlike = append(m.SureAlike, m.Sure[i] && alike && math.Abs(d.Mean) > d.Alike)
 	}
 	return m
 }
@@ -167,13 +208,17 @@ func (c *Comparison) sentence(currency string) string {
 	say := func(m Metric, write func(float64) string) string {
 		d := m.Differences[last]
 		text := write(m.Values[last].Mean) + " instead of " + write(m.Values[0].Mean)
+		week := ""
+		if d.Runs > 1 && !m.SureAlike[last] {
+			week = " in the recorded week, not surely in others like it"
+		}
 		switch {
 		case d.Mean == 0 || d.Runs > 1 && !m.Sure[last]:
 			return text + " (no sure difference)"
 		case d.Mean < 0:
-			return text + " (" + write(-d.Mean) + " less)"
+			return text + " (" + write(-d.Mean) + " less" + week + ")"
 		default:
-			return text + " (" + write(d.Mean) + " more)"
+			return text + " (" + write(d.Mean) + " more" + week + ")"
 		}
 	}
 	length := func(x float64) string { return units.Duration(x).Short() }
@@ -186,6 +231,8 @@ func (c *Comparison) sentence(currency string) string {
 		return text + "none starts, for a monthly bill of " + bill + "."
 	case started.Values[0].Mean == 0:
 		return fmt.Sprintf("%s95 %% of those that start do so within %s (with %s none does), for a monthly bill of %s.", text, length(delay.Values[last].Mean), c.Scenarios[0], bill)
+	case delay.TooFew[0] || delay.TooFew[last]:
+		return fmt.Sprintf("%sthose that start do so after %s on average and the mean job ends after %s, for a monthly bill of %s.", text, say(c.metric("delay-mean"), length), say(lead, length), bill)
 	default:
 		return fmt.Sprintf("%s95 %% of those that start do so within %s and the mean job ends after %s, for a monthly bill of %s.", text, say(delay, length), say(lead, length), bill)
 	}

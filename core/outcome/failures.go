@@ -99,7 +99,7 @@ func (s *Sum) failures() []Failure {
 	}) {
 		f := Failure{
 			Class: s.world.Classes[key.Class].Name, End: key.End, Cause: key.Cause, Label: s.failureLabel(key), Started: hadStarted(key.End),
-			Jobs: stats.Of(counts[key]), Of: s.figure(func(x *Sample) float64 { return float64(x.Groups[1+key.Class].Jobs) }),
+			Jobs: stats.OfAmounts(counts[key]), Of: s.figure(func(x *Sample) float64 { return float64(x.Groups[1+key.Class].Jobs) }),
 		}
 		if key.Template >= 0 {
 			f.Template = s.world.Templates[key.Template].Name

@@ -122,7 +122,7 @@ func TestSumsAtTheLimits(t *testing.T) {
 	for range most {
 		g.add(trace, 2)
 	}
-	s := g.close()
+	s := g.close(100)
 	want := new(big.Int).Mul(big.NewInt(most), big.NewInt(int64(400*units.Day)))
 	if got := s.RibbonNs[sim.Held].String(); got != want.String() {
 		t.Errorf("held %s ns, want %s", got, want)

@@ -21,6 +21,7 @@ type Outcome struct {
 	Zone      string      `json:"zone" doc:"Time zone of the workload."`
 	WarmupNs  int64       `json:"warmupNs" doc:"Its first part, left out of every figure."`
 	SpanNs    int64       `json:"spanNs" doc:"Simulated time in which jobs arrived, the warm-up included."`
+	Recorded  bool        `json:"recorded,omitempty" doc:"The jobs were recorded: the same in every repeat."`
 	Means     string      `json:"means" doc:"What the intervals mean: what varies from repeat to repeat, and what does not."`
 	Notes     []string    `json:"notes" doc:"What was settled where the documents leave it open or do not go together."`
 	Headline  string      `json:"headline" doc:"The outcome in a sentence or two."`
@@ -36,10 +37,12 @@ type Outcome struct {
 	Lines     Lines       `json:"lines" doc:"Quantities over time, means over the repeats."`
 	Slowest   []JobBrief  `json:"slowest" doc:"Jobs of the first repeat that waited longest."`
 	Samples   []Sample    `json:"samples,omitempty" doc:"Exact figures of each repeat."`
+	Alike     []Sample    `json:"alike,omitempty" doc:"Of recorded jobs: figures of all jobs in runs of jobs like them, each with the draws of the repeat of its number."`
+	Weeks     int         `json:"weeks,omitempty" doc:"Weeks of the log that each day of those was drawn from; 0: their jobs were drawn one by one."`
 }
 
-// Times are a set of durations summarised. A percentile that too few jobs
-// support is left out.
+// Times are a set of durations summarised. Percentiles are of all repeats together; one
+// that too few jobs support, or whose interval has no upper end, is left out.
 type Times struct {
 	Mean stats.Figure  `json:"meanNs" doc:"Mean."`
 	P50  *stats.Figure `json:"p50Ns,omitempty" doc:"Half are shorter."`

@@ -180,7 +180,12 @@ func TestFiguresAreWritten(t *testing.T) {
 		{stats.Figure{Mean: 51.8 * s, Half: 0.189 * s}, "51.8 ± 0.2 s"},
 		{stats.Figure{Mean: 182 * s, Half: 0.65 * s}, "3 min 02 s ± 0.7 s"},
 		{stats.Figure{Mean: 42 * s}, "42 s"},
-		{stats.Figure{Mean: 7200 * s, Half: 300 * s}, "2 h 00 min ± 5 min 00 s"},
+		{stats.Figure{Mean: 7200 * s, Half: 300 * s}, "2 h 00 min ± 5 min"},
+		{stats.Figure{Mean: 7200 * s, Half: 8000 * s}, "2.0 ± 2.2 h"},
+		{stats.Figure{Mean: 1316 * s, Half: 9 * s, Alike: 347 * s}, "21.9 ± 5.8 min"},
+		{stats.Figure{Mean: 298 * s, Half: 3 * s, Alike: 2200 * s}, "5 ± 37 min"},
+		{stats.Figure{Mean: 182 * s, Half: 26 * s}, "182 ± 26 s"},
+		{stats.Figure{Mean: 1182 * s, Half: 26 * s}, "19 min 42 s ± 26 s"},
 		{stats.Figure{Mean: 0.2 * s, Half: 0.01 * s}, "200 ± 10 ms"},
 	} {
 		if got := outcome.Time(c.f); got != c.want {

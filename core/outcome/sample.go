@@ -15,13 +15,22 @@ import (
 // A Sample holds the figures of one repeat, exact: its sums add up to the
 // nanosecond and to the smallest unit of money.
 type Sample struct {
-	Repeat   int             `json:"repeat" doc:"Repeat, from 0."`
-	Groups   []GroupSample   `json:"groups" doc:"All jobs first, then by class, then by template; in the order of the outcome's groups."`
-	Cost     CostSample      `json:"cost" doc:"Money paid within the window."`
-	Failures []FailureSample `json:"failures" doc:"Jobs that went wrong for good."`
-	Trouble  []int64         `json:"trouble" doc:"What went wrong, in the order of the outcome's troubles; of the whole run."`
-	Cache    CacheSample     `json:"cache" doc:"What the workspace cache did, in the whole run."`
-	Events   int64           `json:"events" doc:"Events the engine went through."`
+	Repeat      int              `json:"repeat" doc:"Repeat, from 0."`
+	Groups      []GroupSample    `json:"groups" doc:"All jobs first, then by class, then by template; in the order of the outcome's groups."`
+	Cost        CostSample       `json:"cost" doc:"Money paid within the window."`
+	Failures    []FailureSample  `json:"failures" doc:"Jobs that went wrong for good."`
+	Trouble     []int64          `json:"trouble" doc:"What went wrong, in the order of the outcome's troubles; of the whole run."`
+	Cache       CacheSample      `json:"cache" doc:"What the workspace cache did, in the whole run."`
+	Percentiles PercentileSample `json:"percentiles" doc:"What the repeat adds to percentiles of all repeats together."`
+	Events      int64            `json:"events" doc:"Events the engine went through."`
+}
+
+// A PercentileSample is a repeat's part of percentiles of all jobs in all repeats: their mean is
+// the percentile, and they vary as it does, so that differences are taken part by part.
+type PercentileSample struct {
+	DelayP50 float64 `json:"delayP50Ns" doc:"Of the median start delay."`
+	DelayP95 float64 `json:"delayP95Ns" doc:"Of the start delay's 95th percentile."`
+	LeadP95  float64 `json:"leadP95Ns" doc:"Of the lead time's 95th percentile."`
 }
 
 // A GroupSample is how one group of jobs fared in one repeat. Only jobs
@@ -40,7 +49,8 @@ type GroupSample struct {
 	Results   []int                       `json:"results" doc:"Jobs by how they ended: unfinished, succeeded, out-of-memory, evicted, out-of-disk, timed-out, taken-back, dropped, gave-up."`
 	Lost      int                         `json:"lost" doc:"Attempts that were cut short."`
 	CostNano  units.Sum[units.Money]      `json:"costNano" doc:"Node cost that is the jobs' share, in billionths of the currency."`
-	curve     []int64                     // start delay at curvePoints
+
+	delays, leads stats.Spread // in the process that simulated it
 }
 
 // curvePoints are the percentiles at which the distribution of delays is kept.
@@ -78,9 +88,24 @@ type gather struct {
 	causes        [sim.CauseCount]units.Sum[units.Duration]
 }
 
+const (
+	// keptValues is about how many delays and lead times are kept of all repeats together,
+	// leastCells and mostCells how many of one group's in a repeat.
+	keptValues = 1 << 22
+	leastCells = 256
+	mostCells  = 8192
+)
+
+// cells is how many values are kept of each group's delays, and lead times, in a repeat.
+func cells(w *sim.World) int {
+	spreads := 2 * w.Plan.Repeats * len(groupsOf(w))
+	return min(max(keptValues/spreads, leastCells), mostCells)
+}
+
 // Measure reads the figures of one repeat off its trace.
 func Measure(t *sim.Trace, repeat int) Sample {
 	w := t.World
+	most := cells(w)
 	groups := make([]gather, len(groupsOf(w)))
 	for g := range groups {
 		groups[g].Results = make([]int, sim.Results)
@@ -105,7 +130,7 @@ func Measure(t *sim.Trace, repeat int) Sample {
 	}
 	s := Sample{Repeat: repeat, Events: t.Events + t.Rounds + t.Scans}
 	for i := range groups {
-		s.Groups = append(s.Groups, groups[i].close())
+		s.Groups = append(s.Groups, groups[i].close(most))
 	}
 	s.Cost = costOf(t, s.Groups[0], costs)
 	s.Failures = failuresOf(t)
@@ -115,6 +140,13 @@ func Measure(t *sim.Trace, repeat int) Sample {
 	c := &t.Cache
 	s.Cache = CacheSample{c.Hits, c.Stale, c.Misses, c.Saves, c.Kept.Mean(w.Plan.Span - w.Plan.Warmup), t.Moved[1], t.Moved[2]}
 	return s
+}
+
+// Lean drops what only percentiles of all repeats together are taken from.
+func (s *Sample) Lean() {
+	for i := range s.Groups {
+		s.Groups[i].delays, s.Groups[i].leads = stats.Spread{}, stats.Spread{}
+	}
 }
 
 func (g *gather) add(t *sim.Trace, j int) {
@@ -143,11 +175,9 @@ func (g *gather) add(t *sim.Trace, j int) {
 	}
 }
 
-func (g *gather) close() GroupSample {
+func (g *gather) close(cells int) GroupSample {
 	g.Delay, g.Lead = stats.Summarize(g.delays), stats.Summarize(g.leads)
-	for _, p := range curvePoints {
-		g.curve = append(g.curve, stats.Percentile(g.delays, p))
-	}
+	g.GroupSample.delays, g.GroupSample.leads = stats.SpreadOf(g.delays, cells), stats.SpreadOf(g.leads, cells)
 	g.RibbonNs, g.CausesNs = g.phases[:], g.causes[:]
 	return g.GroupSample
 }

@@ -4,6 +4,7 @@ import (
 	"sync"
 	"sync/atomic"
 
+	"tachyphor/core/demand"
 	"tachyphor/core/sim"
 	"tachyphor/core/units"
 )
@@ -28,31 +29,39 @@ func (p Progress) Forward() Progress {
 	}
 }
 
-// Simulate runs every repeat of a world on the given number of workers and
+// Simulate runs every repeat of a world, and jobs like recorded ones beside them, on the given number of workers and
 // returns the outcome and the trace of the first repeat. The result does not
 // depend on the number of workers. progress may be nil.
 func Simulate(w *sim.World, workers int, progress Progress) (*Outcome, *sim.Trace, error) {
 	progress = progress.Forward()
 	repeats := w.Plan.Repeats
+	runs := repeats + w.AlikeRuns() // those of jobs alike come last
 	sum := NewSum(w)
-	done := make([]atomic.Int64, repeats) // simulated time of each repeat
-	watch := func(repeat int) sim.Watcher {
+	done := make([]atomic.Int64, runs) // simulated time of each
+	watch := func(run int) sim.Watcher {
 		if progress == nil {
 			return nil
 		}
 		return func(now units.Duration) bool {
-			done[repeat].Store(int64(min(now, w.Plan.Span)))
+			done[run].Store(int64(min(now, w.Plan.Span)))
 			total := 0.0
 			for i := range done {
 				total += float64(done[i].Load())
 			}
-			return progress(total / float64(w.Plan.Span) / float64(repeats))
+			return progress(total / float64(w.Plan.Span) / float64(runs))
 		}
 	}
 	var mu sync.Mutex // guards sum
-	err := sim.Each(workers, repeats, func(r int) (err error) {
+	err := sim.Each(workers, runs, func(i int) (err error) {
+		r, alike := i%repeats, i >= repeats
 		defer sim.Catch(&err, w.Plan.Seed, r)
-		trace, err := sim.Run(w, w.Plan.Seed, r, watch(r))
+		var jobs *demand.Jobs
+		if alike {
+			jobs = w.JobsAlike(w.Plan.Seed, r)
+		} else if jobs, err = w.Jobs(w.Plan.Seed, r); err != nil {
+			return err
+		}
+		trace, err := sim.RunJobs(w, jobs, w.Plan.Seed, r, watch(i))
 		if err != nil {
 			return err
 		}
@@ -61,9 +70,13 @@ func Simulate(w *sim.World, workers int, progress Progress) (*Outcome, *sim.Trac
 			return err
 		}
 		mu.Lock()
-		sum.Add(sample, trace)
+		if alike {
+			sum.AddAlike(sample)
+		} else {
+			sum.Add(sample, trace)
+		}
 		mu.Unlock()
-		done[r].Store(int64(w.Plan.Span))
+		done[i].Store(int64(w.Plan.Span))
 		return nil
 	})
 	if err != nil {

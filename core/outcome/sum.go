@@ -1,6 +1,8 @@
 package outcome
 
 import (
+	"math"
+
 	"tachyphor/core/demand"
 	"tachyphor/core/sim"
 	"tachyphor/core/stats"
@@ -15,6 +17,7 @@ const slowestKept = 25
 type Sum struct {
 	world   *sim.World
 	samples []Sample
+	alike   []Sample                      // of jobs like the recorded ones, beside the first samples
 	lines   [][]units.Sum[units.Duration] // by line: area by bin, summed over repeats
 	first   *sim.Trace
 
@@ -22,7 +25,16 @@ type Sum struct {
 }
 
 // NewSum prepares to collect the world's repeats.
-func NewSum(w *sim.World) *Sum { return &Sum{world: w, samples: make([]Sample, w.Plan.Repeats)} }
+func NewSum(w *sim.World) *Sum {
+	return &Sum{world: w, samples: make([]Sample, w.Plan.Repeats), alike: make([]Sample, w.AlikeRuns())}
+}
+
+// AddAlike takes in a run of jobs like the recorded ones. Calls must not overlap, nor with
+// those of Add.
+func (s *Sum) AddAlike(sample Sample) {
+	sample.Lean()
+	s.alike[sample.Repeat] = sample
+}
 
 // Add takes in one repeat. Calls must not overlap.
 func (s *Sum) Add(sample Sample, t *sim.Trace) {
@@ -51,7 +63,7 @@ func (s *Sum) Outcome() (*Outcome, *sim.Trace) {
 	o := &Outcome{
 		Scenario: w.Scenario, Engine: Engine, Seed: w.Plan.Seed, Repeats: w.Plan.Repeats,
 		Start: w.Start, Zone: w.Zone.String(), WarmupNs: int64(w.Plan.Warmup), SpanNs: int64(w.Plan.Span),
-		Phases: sim.PhaseNames[:], Samples: s.samples, Notes: append([]string{}, w.Notes...), Means: means(w),
+		Phases: sim.PhaseNames[:], Samples: s.samples, Weeks: w.Alike(), Notes: append([]string{}, w.Notes...), Recorded: w.Recorded(),
 	}
 	for i, name := range groupsOf(w) {
 		o.Groups = append(o.Groups, s.group(i, name))
@@ -68,7 +80,11 @@ func (s *Sum) Outcome() (*Outcome, *sim.Trace) {
 	for _, j := range longest(s.first, slowestKept) {
 		o.Slowest = append(o.Slowest, Brief(s.first, j))
 	}
-	o.Headline = headline(w, o)
+	o.Headline, o.Means = headline(w, o), means(w, o)
+	for i := range s.alike {
+		s.alike[i].Groups = s.alike[i].Groups[:1] // what comparing needs
+	}
+	o.Alike = s.alike
 	return o, s.first
 }
 
@@ -78,13 +94,48 @@ func (s *Sum) figure(value func(*Sample) float64) stats.Figure {
 	for i := range s.samples {
 		values[i] = value(&s.samples[i])
 	}
-	return stats.Of(values)
+	return s.among(stats.OfAmounts(values), value)
+}
+
+// among says how far a figure may lie from that of all weeks like the recorded one, by a
+// value that each run has of its own.
+func (s *Sum) among(f stats.Figure, value func(*Sample) float64) stats.Figure {
+	return f.AmongAmounts(weeks(s.samples, s.alike, value), short(s.world.Alike()))
+}
+
+// weeks are by how much a value differs in weeks like the recorded one.
+func weeks(samples, alike []Sample, value func(*Sample) float64) []float64 {
+	out := make([]float64, len(alike))
+	for i := range alike {
+		out[i] = value(&alike[i]) - value(&samples[i])
+	}
+	return out
+}
+
+// short is by how much the spread of weeks says too little where days were drawn of so
+// many weeks: each was drawn from its own mean.
+func short(weeks int) float64 {
+	if weeks < 2 {
+		return 1
+	}
+	return math.Sqrt(float64(weeks) / float64(weeks-1))
+}
+
+// pool puts the values of all repeats together.
+func (s *Sum) pool(of func(*Sample) stats.Spread) *stats.Pool {
+	spreads := make([]stats.Spread, len(s.samples))
+	for i := range s.samples {
+		spreads[i] = of(&s.samples[i])
+	}
+	return stats.PoolOf(spreads)
 }
 
 func (s *Sum) group(i int, name GroupName) Group {
 	fig := func(value func(*GroupSample) float64) stats.Figure {
 		return s.figure(func(x *Sample) float64 { return value(&x.Groups[i]) })
 	}
+	delays := s.pool(func(x *Sample) stats.Spread { return x.Groups[i].delays })
+	leads := s.pool(func(x *Sample) stats.Spread { return x.Groups[i].leads })
 	g := Group{
 		GroupName:  name,
 		WorkParts:  []WorkPart{},
@@ -101,12 +152,22 @@ func (s *Sum) group(i int, name GroupName) Group {
 			return float64(n)
 		}),
 		NodeCost: fig(func(g *GroupSample) float64 { return float64(units.AmountOf(g.CostNano)) / float64(max(1, g.Jobs)) }),
-		Delay: times(func(pick func(*stats.Summary) float64) stats.Figure {
-			return fig(func(g *GroupSample) float64 { return pick(&g.Delay) })
-		}),
-		Lead: times(func(pick func(*stats.Summary) float64) stats.Figure {
-			return fig(func(g *GroupSample) float64 { return pick(&g.Lead) })
-		}),
+		Delay:    s.times(delays, func(x *Sample) *stats.Summary { return &x.Groups[i].Delay }),
+		Lead:     s.times(leads, func(x *Sample) *stats.Summary { return &x.Groups[i].Lead }),
+	}
+	if name.By == "all" {
+		for _, x := range []struct {
+			of   []float64
+			into func(*PercentileSample) *float64
+		}{
+			{delays.Parts(50), func(p *PercentileSample) *float64 { return &p.DelayP50 }},
+			{delays.Parts(95), func(p *PercentileSample) *float64 { return &p.DelayP95 }},
+			{leads.Parts(95), func(p *PercentileSample) *float64 { return &p.LeadP95 }},
+		} {
+			for r, v := range x.of {
+				*x.into(&s.samples[r].Percentiles) = v
+			}
+		}
 	}
 	for p := range sim.Phases {
 		g.Ribbon = append(g.Ribbon, fig(func(g *GroupSample) float64 { return g.RibbonNs[p].Over(g.Ended) }))
@@ -117,30 +178,33 @@ func (s *Sum) group(i int, name GroupName) Group {
 		}
 	}
 	if name.By != "template" {
-		for c, p := range curvePoints {
-			g.Curve = append(g.Curve, CurvePoint{p, fig(func(g *GroupSample) float64 { return float64(g.curve[c]) }).Mean})
+		for _, p := range curvePoints {
+			g.Curve = append(g.Curve, CurvePoint{p, float64(delays.Percentile(p))})
 		}
 	}
 	return g
 }
 
-// times summarises by a way to make figures of summaries.
-func times(fig func(func(*stats.Summary) float64) stats.Figure) Times {
-	count := int(fig(func(s *stats.Summary) float64 { return float64(s.Count) }).Mean)
-	percentile := func(p float64, pick func(*stats.Summary) float64) *stats.Figure {
-		if !stats.Supports(count, p) {
+// times summarises values: those of all repeats together, and each run's own.
+func (s *Sum) times(all *stats.Pool, own func(*Sample) *stats.Summary) Times {
+	figure := func(pick func(*stats.Summary) float64) stats.Figure {
+		return s.figure(func(x *Sample) float64 { return pick(own(x)) })
+	}
+	percentile := func(p float64, pick func(*stats.Summary) int64) *stats.Figure {
+		f, ok := all.Figure(p)
+		if !ok {
 			return nil
 		}
-		f := fig(pick)
+		f = s.among(f, func(x *Sample) float64 { return float64(pick(own(x))) })
 		return &f
 	}
 	return Times{
-		Mean: fig(func(s *stats.Summary) float64 { return s.Mean }),
-		P50:  percentile(50, func(s *stats.Summary) float64 { return float64(s.P50) }),
-		P90:  percentile(90, func(s *stats.Summary) float64 { return float64(s.P90) }),
-		P95:  percentile(95, func(s *stats.Summary) float64 { return float64(s.P95) }),
-		P99:  percentile(99, func(s *stats.Summary) float64 { return float64(s.P99) }),
-		Max:  fig(func(s *stats.Summary) float64 { return float64(s.Max) }),
+		Mean: figure(func(s *stats.Summary) float64 { return s.Mean }),
+		P50:  percentile(50, func(s *stats.Summary) int64 { return s.P50 }),
+		P90:  percentile(90, func(s *stats.Summary) int64 { return s.P90 }),
+		P95:  percentile(95, func(s *stats.Summary) int64 { return s.P95 }),
+		P99:  percentile(99, func(s *stats.Summary) int64 { return s.P99 }),
+		Max:  figure(func(s *stats.Summary) float64 { return float64(s.Max) }),
 	}
 }
 

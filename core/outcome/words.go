@@ -19,17 +19,27 @@ func sortBy[T any](list []T, key func(T) float64) {
 // rounded keeps four decimals, which is finer than any picture.
 func rounded(x float64) float64 { return math.Round(x*1e4) / 1e4 }
 
-// Time writes a figure of nanoseconds with its interval, in digits that fit each
-// other: "51.8 ± 0.2 s", "3 min 02 s ± 0.7 s".
+// Time writes a figure of nanoseconds with its interval, in digits and a unit that fit each
+// other: "51.8 ± 0.2 s", "3 min 02 s ± 0.7 s", "22 ± 6 min".
 func Time(f stats.Figure) string {
-	d, half := units.Duration(f.Mean), units.Duration(f.Half)
+	d, half := units.Duration(f.Mean), units.Duration(f.Reach())
 	s := d.Short()
+	in := func(unit units.Duration, name string) string {
+		a, b := float64(d)/float64(unit), float64(half)/float64(unit)
+		digits := decimals(b)
+		return fmt.Sprintf("%.*f ± %.*f %s", digits, a, digits, b, name)
+	}
 	switch {
 	case half <= 0:
 		return s
-	case d >= units.Second && d < 99950*units.Millisecond:
-		digits := decimals(half.Seconds())
-		return fmt.Sprintf("%.*f ± %.*f s", digits, d.Seconds(), digits, half.Seconds())
+	case half >= 100*units.Minute:
+		return in(units.Hour, "h")
+	case d >= 100*units.Minute && half >= 50*units.Second:
+		return fmt.Sprintf("%s ± %.0f min", s, half.Seconds()/60)
+	case half >= 100*units.Second || d >= 5*units.Minute && half >= 50*units.Second:
+		return in(units.Minute, "min")
+	case d >= units.Second && d < 99950*units.Millisecond || half >= 9500*units.Millisecond && d < 5*units.Minute:
+		return in(units.Second, "s")
 	case d < units.Second && half < units.Second:
 		return fmt.Sprintf("%.0f ± %.0f ms", d.Seconds()*1000, max(1, half.Seconds()*1000))
 	case half < units.Minute:
@@ -53,17 +63,17 @@ func decimals(half float64) int {
 
 // Money writes a figure of money with its interval: "EUR 412 ± 3".
 func Money(f stats.Figure, currency string) string {
-	if !(f.Half > 0) {
+	if !(f.Reach() > 0) {
 		return units.Amount(f.Mean).Short(currency)
 	}
-	digits := decimals(f.Half)
+	digits := decimals(f.Reach())
 	if math.Abs(f.Mean) < 0.1 {
 		digits = 4
 	}
 	if math.Abs(f.Mean) >= 1000 {
-		return strings.TrimSpace(fmt.Sprintf("%s %s ± %.0f", currency, units.Count(int64(math.Round(f.Mean))), max(1, f.Half)))
+		return strings.TrimSpace(fmt.Sprintf("%s %s ± %.0f", currency, units.Count(int64(math.Round(f.Mean))), max(1, f.Reach())))
 	}
-	return strings.TrimSpace(fmt.Sprintf("%s %.*f ± %.*f", currency, digits, f.Mean, digits, f.Half))
+	return strings.TrimSpace(fmt.Sprintf("%s %.*f ± %.*f", currency, digits, f.Mean, digits, f.Reach()))
 }
 
 // headline says the outcome in a few sentences: what goes wrong for good, the delay of
@@ -211,13 +221,25 @@ func Signed(m units.Sum[units.Money], currency string) string {
 	return "+" + units.AmountOf(m).Short(currency)
 }
 
-// means says what the intervals of a world's figures mean.
-func means(w *sim.World) string {
-	switch n := w.Plan.Repeats; {
+// means says what the intervals of an outcome's figures mean.
+func means(w *sim.World, o *Outcome) string {
+	n := w.Plan.Repeats
+	switch alike := w.AlikeRuns(); {
 	case n == 1:
 		return "One repeat: there are no intervals. Several say how sure the figures are."
+	case alike > 1:
+		drawn := "in each of which the log's jobs are drawn anew, each as often as chance has it"
+		if weeks := w.Alike(); weeks > 0 {
+			drawn = fmt.Sprintf("each day of which is drawn from those of the same day in the log's %d weeks", weeks)
+		}
+		week := func(f stats.Figure) stats.Figure {
+			f.Alike = 0
+			return f
+		}
+		return fmt.Sprintf("± is the 95 %% interval for weeks like the recorded one, from %d runs %s. For that very week, over %d repeats of its jobs, figures are surer: start delay %s on average, the bill %s a month.",
+			alike, drawn, n, Time(week(o.Groups[0].Delay.Mean)), Money(week(o.Cost.PerMonth), o.Cost.Currency))
 	case w.Recorded():
-		return fmt.Sprintf("± is the 95 %% interval of the mean over %d repeats of the same recorded jobs: boots, nodes and all that is drawn vary, when jobs come and how long they work as recorded does not. Another week would differ by more.", n)
+		return fmt.Sprintf("± is the 95 %% interval of the mean over %d repeats of the same recorded jobs: boots, nodes and all that is drawn vary, when jobs come and how long they work as recorded does not. Another week would differ by more; run.alike says by how much.", n)
 	default:
 		return fmt.Sprintf("± is the 95 %% interval of the mean over %d repeats, in each of which jobs, boots, nodes and all else are drawn anew.", n)
 	}

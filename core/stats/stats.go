@@ -18,6 +18,9 @@ type Figure struct {
 	// over Runs repeats; 0 when there was only one and nothing can be said.
 	Half float64 `json:"half" doc:"Half the width of the 95 % interval; 0 with a single repeat, where nothing can be said."`
 	Runs int     `json:"runs" doc:"Repeats behind the figure."`
+	// Alike is Half for weeks like the recorded one; 0 where jobs are not recorded, or
+	// none like them were run.
+	Alike float64 `json:"alike,omitempty" doc:"Of recorded jobs: half the width of the 95 % interval for weeks like the recorded one, where half is for that very week."`
 }
 
 // Of returns the figure of one value a repeat.
@@ -42,6 +45,60 @@ func Of(values []float64) Figure {
 	f.Half = t * math.Sqrt(sq/float64(n-1)/float64(n))
 	return f
 }
+
+// OfAmounts is Of for amounts, which are never below 0: times, counts, money. Means of few
+// repeats lie to the right of the truth less often than to the left, the more the repeats
+// vary; the interval is as wide as it must be on the longer side where they are as skewed
+// as log-normal ones that vary as much. Of repeats that vary little it is Of's.
+//
+// Source: Johnson, Modified t tests and confidence intervals for asymmetrical populations
+// (1978), with a skewness of three times the coefficient of variation,
+// which is at most (n − 2)/√(n − 1) of n values (Wilkins, A note on skewness and kurtosis,
+// 1944).
+func OfAmounts(values []float64) Figure {
+	f := Of(values)
+	if f.Runs < 2 || f.Mean <= 0 {
+		return f
+	}
+	f.Half += skewed(f.Half/portable.StudentQuantile(f.Runs-1), f.Mean, f.Runs)
+	return f
+}
+
+// Among is the figure with how far it may lie from the mean of all weeks like the one that
+// it is of: by how much it differs in weeks drawn like it, each beside a repeat that has
+// the same draws; their spread times short is the true one.
+func (f Figure) Among(weeks []float64, short float64) Figure {
+	n := min(len(weeks), f.Runs)
+	if n < 2 {
+		return f
+	}
+	t := portable.StudentQuantile(n - 1)
+	week := float64(Of(weeks).Half/t*math.Sqrt(float64(n))) * short
+	draws := f.Half / portable.StudentQuantile(f.Runs-1)
+	f.Alike = float64(t * math.Sqrt(float64(week*week)+float64(draws*draws)))
+	return f
+}
+
+// AmongAmounts is Among for amounts, as OfAmounts is Of.
+func (f Figure) AmongAmounts(weeks []float64, short float64) Figure {
+	if f = f.Among(weeks, short); f.Alike > 0 && f.Mean > 0 {
+		n := min(len(weeks), f.Runs)
+		f.Alike += skewed(f.Alike/portable.StudentQuantile(n-1), f.Mean, n)
+	}
+	return f
+}
+
+// skewed is how much farther the longer side of an amount's interval reaches, with a
+// standard error around a mean of n values: by three times its coefficient of variation,
+// but no more skewed than so few values can be.
+func skewed(se, mean float64, n int) float64 {
+	t, most := portable.StudentQuantile(n-1), float64(n-2)/math.Sqrt(float64(n*(n-1)))
+	return se * float64(min(3*se/mean, most)*(1+float64(2*t*t))) / 6
+}
+
+// Reach is half the width of the wider of its intervals: for weeks like it, where that is
+// known.
+func (f Figure) Reach() float64 { return max(f.Half, f.Alike) }
 
 // Paired returns the figure of b − a, repeat by repeat. Only repeats that both
 // have are taken.

@@ -134,27 +134,17 @@ func (x *weighing) fared(key string, classes []int, name string) Fared {
 	if x.bakes(key) {
 		f.Pull = x.differs(key, phases(sim.Image))
 	}
+	of := 0
 	if len(classes) == 1 {
-		g := func(r *reading) *stats.Summary { return &r.sample.Groups[1+classes[0]].Lead }
-		set := func(p float64, of func(*stats.Summary) int64) *stats.Figure {
-			if !stats.Supports(int(f.Jobs.Mean), p) {
-				return nil
-			}
-			v := x.figure(key, func(r *reading) float64 { return float64(of(g(r))) })
-			return &v
-		}
-		f.P50 = set(50, func(s *stats.Summary) int64 { return s.P50 })
-		f.P90 = set(90, func(s *stats.Summary) int64 { return s.P90 })
-		f.P95 = set(95, func(s *stats.Summary) int64 { return s.P95 })
-		f.P95Diff = x.differs(key, func(r *reading) float64 { return float64(g(r).P95) })
-	} else {
-		at := func(p int) func(*reading) float64 { return func(r *reading) float64 { return r.leads[p] } }
-		for i, p := range []**stats.Figure{&f.P50, &f.P90, &f.P95} {
-			v := x.figure(key, at(i))
-			*p = &v
-		}
-		f.P95Diff = x.differs(key, at(2))
+		of = 1 + classes[0]
 	}
+	mine, none := x.leads(key, of), x.leads(None, of)
+	for q, into := range map[float64]**stats.Figure{50: &f.P50, 90: &f.P90, 95: &f.P95} {
+		if p, ok := mine.Figure(q); ok {
+			*into = &p
+		}
+	}
+	f.P95Diff = stats.Paired(none.Parts(95), mine.Parts(95))
 	counts := func(of func(c *sim.ClassCache) float64) func(*reading) float64 {
 		return func(r *reading) float64 {
 			s := 0.0

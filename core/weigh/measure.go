@@ -2,6 +2,7 @@ package weigh
 
 import (
 	"math"
+	"slices"
 
 	"tachyphor/core/outcome"
 	"tachyphor/core/sim"
@@ -19,11 +20,14 @@ type reading struct {
 	// peak is the mean time that the workspace takes of a build of the busiest hour, and
 	// peakAlone what it would with nobody else about, ns.
 	peak, peakAlone float64
-	leads           [3]float64 // of the window's jobs with a workspace: 50th, 90th and 95th percentile of lead time, ns
+	leads           []stats.Spread // lead time of the window's jobs with a workspace, ns: of all, then by class
 }
 
 // heldBy is money for node time by class.
 type heldBy []float64
+
+// leadCells is how many lead times are kept of a class in a reading.
+const leadCells = 512
 
 // mostFollowed bounds the jobs, of all plans and repeats together, whose builds are
 // followed one by one: four bytes each. The first repeat's always are.
@@ -89,7 +93,8 @@ func read(t *sim.Trace, repeat int, h hour, follow bool) *reading {
 		r.held[i] = make(heldBy, len(w.Classes))
 	}
 	costs := outcome.JobCosts(t)
-	var leads []int64
+	r.sample.Lean()
+	leads := make([][]int64, 1+len(w.Classes))
 	for j := range t.Records {
 		job, rec := &t.Jobs.List[j], &t.Records[j]
 		if follow {
@@ -113,7 +118,9 @@ func read(t *sim.Trace, repeat int, h hour, follow bool) *reading {
 			continue
 		}
 		if w.HasWorkspace(int(job.Class)) {
-			leads = append(leads, int64(rec.Ended-t.From(j)))
+			for _, of := range []int{0, 1 + int(job.Class)} {
+				leads[of] = append(leads[of], int64(rec.Ended-t.From(j)))
+			}
 		}
 		on := phases[sim.Restore] + phases[sim.Work] + phases[sim.Save] + phases[sim.Wipe]
 		if !rec.Warm { // its agent was started for it
@@ -125,8 +132,10 @@ func read(t *sim.Trace, repeat int, h hour, follow bool) *reading {
 			}
 		}
 	}
-	s := stats.Summarize(leads)
-	r.leads = [3]float64{float64(s.P50), float64(s.P90), float64(s.P95)}
+	for _, list := range leads {
+		slices.Sort(list)
+		r.leads = append(r.leads, stats.SpreadOf(list, leadCells))
+	}
 	r.peak, r.peakAlone = h.means()
 	for b, area := range t.Lines.Stored.Area {
 		in := min(units.Duration(b+1)*t.Lines.Width, w.Plan.Span) - units.Duration(b)*t.Lines.Width

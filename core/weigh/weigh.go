@@ -335,11 +335,21 @@ func (x *weighing) values(key string, of func(*reading) float64) []float64 {
 
 // figure and differs are a number of a plan, and less that without a cache.
 func (x *weighing) figure(key string, of func(*reading) float64) stats.Figure {
-	return stats.Of(x.values(key, of))
+	return stats.OfAmounts(x.values(key, of))
 }
 
 func (x *weighing) differs(key string, of func(*reading) float64) stats.Figure {
 	return stats.Paired(x.values(None, of), x.values(key, of))
+}
+
+// leads are the lead times of a plan's repeats together: of all jobs with a workspace, or
+// of one class, as in reading.leads.
+func (x *weighing) leads(key string, of int) *stats.Pool {
+	var list []stats.Spread
+	for i := range x.all[key] {
+		list = append(list, x.all[key][i].leads[of])
+	}
+	return stats.PoolOf(list)
 }
 
 // mix gives each class the plan under which its workspace takes its builds the least

@@ -140,10 +140,18 @@ func short(f *stats.Figure) string {
 	return units.Duration(f.Mean).Short()
 }
 
+// sure is short with its interval.
+func sure(f *stats.Figure) string {
+	if f == nil {
+		return "too few"
+	}
+	return outcome.Time(*f)
+}
+
 // delays tells start delay by group.
 func delays(o *outcome.Outcome) listing {
 	l := listing{columns: []column{
-		{"start delay", false}, {"jobs", true}, {"mean ± 95 %", true}, {"p50", true}, {"p95", true}, {"p99", true}, {"longest", true}, {"warm", true},
+		{"start delay", false}, {"jobs", true}, {"mean ± 95 %", true}, {"p50", true}, {"p95 ± 95 %", true}, {"p99", true}, {"warm", true},
 	}, value: o.Groups}
 	for _, g := range o.Groups {
 		if g.Jobs.Mean == 0 {
@@ -154,11 +162,11 @@ func delays(o *outcome.Outcome) listing {
 			name = g.By + " " + g.Name
 		}
 		row := []string{
-			name, units.Count(int64(g.Jobs.Mean)), outcome.Time(g.Delay.Mean), short(g.Delay.P50), short(g.Delay.P95), short(g.Delay.P99),
-			units.Duration(g.Delay.Max.Mean).Short(), fmt.Sprintf("%.0f %%", 100*g.Warm.Mean),
+			name, units.Count(int64(g.Jobs.Mean)), outcome.Time(g.Delay.Mean), short(g.Delay.P50), sure(g.Delay.P95), short(g.Delay.P99),
+			fmt.Sprintf("%.0f %%", 100*g.Warm.Mean),
 		}
 		if g.Started.Mean == 0 {
-			row = []string{name, row[1], "never start", "", "", "", "", ""}
+			row = []string{name, row[1], "never start", "", "", "", ""}
 		}
 		l.rows = append(l.rows, row)
 	}
@@ -268,7 +276,7 @@ func money(f stats.Figure) string { return strings.TrimSpace(outcome.Money(f, ""
 
 func interval(f stats.Figure, digits int) string {
 	s := fmt.Sprintf("%.*f", digits, f.Mean)
-	if half := fmt.Sprintf("%.*f", digits, f.Half); strings.Trim(half, "0.") != "" {
+	if half := fmt.Sprintf("%.*f", digits, f.Reach()); strings.Trim(half, "0.") != "" {
 		s += " ± " + half
 	}
 	return s

@@ -59,7 +59,11 @@ func (p *program) comparison(c client.Comparison) error {
 		}
 		row, diff := []string{m.Label}, []string{m.Label}
 		for i, v := range m.Values {
-			row = append(row, inUnit(m.Unit, v.Mean, currency))
+			value := inUnit(m.Unit, v.Mean, currency)
+			if m.TooFew[i] {
+				value = "too few"
+			}
+			row = append(row, value)
 			if i > 0 {
 				diff = append(diff, difference(m, i))
 			}
@@ -153,15 +157,20 @@ func difference(m outcome.Metric, i int) string {
 	size := d
 	size.Mean = math.Abs(d.Mean)
 	switch {
-	case d.Half > 0:
+	case d.Reach() > 0:
 		s += figure(m.Unit, size)
 	case m.Unit == "share": // a difference of percentages
 		s += fmt.Sprintf("%.1f points", 100*size.Mean)
 	default:
 		s += inUnit(m.Unit, size.Mean, "")
 	}
-	if d.Runs > 1 && !m.Sure[i] && d.Mean != 0 {
+	switch {
+	case m.TooFew[0] || m.TooFew[i]:
+		s += " (too few)"
+	case d.Runs > 1 && !m.Sure[i] && d.Mean != 0:
 		s += " (unsure)"
+	case d.Runs > 1 && !m.SureAlike[i] && d.Mean != 0:
+		s += " (unsure but for this week)"
 	}
 	return s
 }
@@ -174,11 +183,11 @@ func figure(unit string, f stats.Figure) string {
 	case "money":
 		return outcome.Money(f, "")
 	case "share":
-		return fmt.Sprintf("%.1f ± %.1f points", 100*f.Mean, 100*f.Half)
+		return fmt.Sprintf("%.1f ± %.1f points", 100*f.Mean, 100*f.Reach())
 	case "ratio":
-		return fmt.Sprintf("%.1f ± %.1f ×", f.Mean, f.Half)
+		return fmt.Sprintf("%.1f ± %.1f ×", f.Mean, f.Reach())
 	default:
-		return fmt.Sprintf("%.1f ± %.1f", f.Mean, f.Half)
+		return fmt.Sprintf("%.1f ± %.1f", f.Mean, f.Reach())
 	}
 }
 
