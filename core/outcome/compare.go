@@ -148,7 +148,7 @@ func Compare(list []*Outcome, designs [][]byte, demands []string) Comparison {
 
 func metric(list []*Outcome, key, label, unit string, paired bool, of func(*Outcome, *Sample) float64) Metric {
 	m := Metric{Key: key, Label: label, Unit: unit}
-	values, among := make([][]float64, len(list)), make([][]float64, len(list))
+	values, among := make([][]float64, len(list)), make([]stats.Weeks, len(list))
 	for i, o := range list {
 		for r := range o.Samples {
 			values[i] = append(values[i], of(o, &o.Samples[r]))
@@ -159,8 +159,8 @@ func metric(list []*Outcome, key, label, unit string, paired bool, of func(*Outc
 				return float64(percentile.own(s))
 			}
 			return of(o, s)
-		})
-		f, few := stats.OfAmounts(values[i]).AmongAmounts(among[i], short(o.Weeks)), false
+		}, o.Weeks)
+		f, few := stats.OfAmounts(values[i]).AmongAmounts(among[i]), false
 		if isPercentile {
 			if told := percentile.of(o); told != nil {
 				f = *told
@@ -174,12 +174,8 @@ func metric(list []*Outcome, key, label, unit string, paired bool, of func(*Outc
 		case i == 0:
 		case paired:
 			d = stats.Paired(values[0], values[i])
-			if n := min(len(among[0]), len(among[i])); n > 1 {
-				apart := make([]float64, n)
-				for k := range apart {
-					apart[k] = among[i][k] - among[0][k]
-				}
-				d, alike = d.Among(apart, short(o.Weeks)), true
+			if w := among[i].Less(among[0]); len(w.Values) > 1 {
+				d, alike = d.Among(w), true
 			}
 		default:
 			d = stats.Unpaired(values[0], values[i])

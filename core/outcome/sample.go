@@ -23,6 +23,8 @@ type Sample struct {
 	Cache       CacheSample      `json:"cache" doc:"What the workspace cache did, in the whole run."`
 	Percentiles PercentileSample `json:"percentiles" doc:"What the repeat adds to percentiles of all repeats together."`
 	Events      int64            `json:"events" doc:"Events the engine went through."`
+
+	early float64 // mean start delay of jobs that come early in the span, ns
 }
 
 // A PercentileSample is a repeat's part of percentiles of all jobs in all repeats: their mean is
@@ -128,7 +130,7 @@ func Measure(t *sim.Trace, repeat int) Sample {
 			}
 		}
 	}
-	s := Sample{Repeat: repeat, Events: t.Events + t.Rounds + t.Scans}
+	s := Sample{Repeat: repeat, Events: t.Events + t.Rounds + t.Scans, early: earlyDelay(t, w.Plan.Warmup, w.Early())}
 	for i := range groups {
 		s.Groups = append(s.Groups, groups[i].close(most))
 	}
@@ -176,8 +178,8 @@ func (g *gather) add(t *sim.Trace, j int) {
 }
 
 func (g *gather) close(cells int) GroupSample {
-	g.Delay, g.Lead = stats.Summarize(g.delays), stats.Summarize(g.leads)
 	g.GroupSample.delays, g.GroupSample.leads = stats.SpreadOf(g.delays, cells), stats.SpreadOf(g.leads, cells)
+	g.Delay, g.Lead = stats.Summarize(g.delays), stats.Summarize(g.leads)
 	g.RibbonNs, g.CausesNs = g.phases[:], g.causes[:]
 	return g.GroupSample
 }

@@ -82,7 +82,14 @@ func Simulate(w *sim.World, workers int, progress Progress) (*Outcome, *sim.Trac
 	if err != nil {
 		return nil, nil, err
 	}
+	note, err := settled(w, sum.samples, workers, progress)
+	if err != nil {
+		return nil, nil, err
+	}
 	o, trace := sum.Outcome()
+	if note != "" {
+		o.Notes = append(o.Notes, note)
+	}
 	return o, trace, raise(o, trace, workers, progress)
 }
 

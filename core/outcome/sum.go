@@ -100,16 +100,17 @@ func (s *Sum) figure(value func(*Sample) float64) stats.Figure {
 // among says how far a figure may lie from that of all weeks like the recorded one, by a
 // value that each run has of its own.
 func (s *Sum) among(f stats.Figure, value func(*Sample) float64) stats.Figure {
-	return f.AmongAmounts(weeks(s.samples, s.alike, value), short(s.world.Alike()))
+	return f.AmongAmounts(weeks(s.samples, s.alike, value, s.world.Alike()))
 }
 
-// weeks are by how much a value differs in weeks like the recorded one.
-func weeks(samples, alike []Sample, value func(*Sample) float64) []float64 {
-	out := make([]float64, len(alike))
+// weeks are a value in weeks like the recorded one, whose days were drawn of so many.
+func weeks(samples, alike []Sample, value func(*Sample) float64, of int) stats.Weeks {
+	w := stats.Weeks{Short: short(of)}
 	for i := range alike {
-		out[i] = value(&alike[i]) - value(&samples[i])
+		v := value(&alike[i])
+		w.Values, w.Apart = append(w.Values, v), append(w.Apart, v-value(&samples[i]))
 	}
-	return out
+	return w
 }
 
 // short is by how much the spread of weeks says too little where days were drawn of so
@@ -160,9 +161,9 @@ func (s *Sum) group(i int, name GroupName) Group {
 			of   []float64
 			into func(*PercentileSample) *float64
 		}{
-			{delays.Parts(50), func(p *PercentileSample) *float64 { return &p.DelayP50 }},
-			{delays.Parts(95), func(p *PercentileSample) *float64 { return &p.DelayP95 }},
-			{leads.Parts(95), func(p *PercentileSample) *float64 { return &p.LeadP95 }},
+			{delays.ByRepeat(50), func(p *PercentileSample) *float64 { return &p.DelayP50 }},
+			{delays.ByRepeat(95), func(p *PercentileSample) *float64 { return &p.DelayP95 }},
+			{leads.ByRepeat(95), func(p *PercentileSample) *float64 { return &p.LeadP95 }},
 		} {
 			for r, v := range x.of {
 				*x.into(&s.samples[r].Percentiles) = v

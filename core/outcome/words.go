@@ -228,7 +228,7 @@ func means(w *sim.World, o *Outcome) string {
 	case n == 1:
 		return "One repeat: there are no intervals. Several say how sure the figures are."
 	case alike > 1:
-		drawn := "in each of which the log's jobs are drawn anew, each as often as chance has it"
+		drawn := "in each of which the log's jobs are drawn anew at the rates of their hours"
 		if weeks := w.Alike(); weeks > 0 {
 			drawn = fmt.Sprintf("each day of which is drawn from those of the same day in the log's %d weeks", weeks)
 		}

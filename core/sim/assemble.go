@@ -52,6 +52,9 @@ func Assemble(in Input) (*World, document.Faults) {
 	a.coming(l)
 	if len(a.faults) == 0 {
 		w.plans()
+		if w.ExpectedJobs() <= mostJobsEarlier {
+			w.input = &in
+		}
 	}
 	return w, a.faults
 }

@@ -60,6 +60,7 @@ type World struct {
 	Plan         document.RunPlan // with the span that it comes to, the warm-up included
 	Notes        []string         // what was settled where the documents leave it open or do not go together
 
+	input    *Input // nil for very many jobs
 	workload *document.WorkloadSpec
 	recorded *demand.Jobs // nil when made
 	// heldCold is the share of the recorded jobs, of those that do not say so
@@ -195,7 +196,8 @@ func (w *World) AlikeRuns() int {
 // JobsAlike draws jobs like the recorded ones, for the run beside a repeat: it has that
 // repeat's draws, and others where jobs are there again.
 func (w *World) JobsAlike(seed uint64, repeat int) *demand.Jobs {
-	return w.recorded.Alike(w.Plan.Warmup, w.Plan.Span-w.Plan.Warmup, w.covered(), chance.Root(seed, repeat))
+	start := w.Start.Add(time.Duration(w.Plan.Warmup)).In(w.Zone.Location())
+	return w.recorded.Alike(w.Plan.Warmup, w.Plan.Span-w.Plan.Warmup, w.covered(), start, chance.Root(seed, repeat))
 }
 
 // Alike is how many weeks days are drawn from for jobs like the recorded ones; 0 where they

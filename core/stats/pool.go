@@ -1,7 +1,6 @@
 package stats
 
 import (
-	"cmp"
 	"math"
 	"slices"
 	"sort"
@@ -9,26 +8,43 @@ import (
 	"tachyphor/core/portable"
 )
 
-// A Spread is how the values of one repeat are spread: all of them, or of many the middle
-// ones of so many cells.
+// Parts is how many parts of a repeat's values, one after the other, are told apart.
+const Parts = 8
+
+// A Spread is how the values of one repeat are spread, all of them and in each part.
 type Spread struct {
-	values []int64 // ascending, one a cell
+	all   part
+	parts [Parts]part
+}
+
+// A part is values in ascending order, or of many the middle ones of so many cells.
+type part struct {
+	values []int64 // one a cell
 	n      int     // values that they stand for
 }
 
-// SpreadOf keeps at most so many of ascending values, 2 at least. Of more, half of the
-// cells are for the largest tenth, so that far percentiles stay as sure as near ones.
-func SpreadOf(sorted []int64, most int) Spread {
-	s := Spread{n: len(sorted)}
-	if len(sorted) <= most {
-		s.values = slices.Clone(sorted)
-		return s
+// SpreadOf keeps at most twice as many values as most, which is 16 at least, of values in
+// the order in which they came: so many of all, and as many of the parts. Of more, half of
+// the cells are for the largest tenth, so that far percentiles stay as sure as near ones.
+func SpreadOf(values []int64, most int) (s Spread) {
+	n := len(values)
+	for i := range s.parts {
+		s.parts[i] = partOf(slices.Clone(values[n*i/Parts:n*(i+1)/Parts]), most/Parts)
 	}
-	s.values = make([]int64, most)
-	for k := range s.values {
-		s.values[k] = sorted[(cell(k, most, s.n)+cell(k+1, most, s.n)-1)/2]
-	}
+	s.all = partOf(slices.Clone(values), most)
 	return s
+}
+
+func partOf(list []int64, most int) part {
+	slices.Sort(list)
+	p := part{list, len(list)}
+	if p.n > most {
+		p.values = make([]int64, most)
+		for k := range p.values {
+			p.values[k] = list[(cell(k, most, p.n)+cell(k+1, most, p.n)-1)/2]
+		}
+	}
+	return p
 }
 
 // cell is how many of n values lie in the first k cells of so many.
@@ -43,61 +59,49 @@ func cell(k, cells, n int) int {
 	return near + int(int64(n-near)*int64(k-low)/int64(cells-low))
 }
 
-// Len is how many values there were.
-func (s *Spread) Len() int { return s.n }
-
 // atMost is how many values are at most v; between the middles of cells, in proportion.
-func (s *Spread) atMost(v int64) float64 {
-	cells := len(s.values)
-	k := sort.Search(cells, func(k int) bool { return s.values[k] > v })
-	if s.n <= cells || k == 0 || k == cells {
-		return float64(cell(k, cells, s.n))
+func (p *part) atMost(v int64) float64 {
+	cells := len(p.values)
+	k := sort.Search(cells, func(k int) bool { return p.values[k] > v })
+	if p.n <= cells || k == 0 || k == cells {
+		return float64(cell(k, cells, p.n))
 	}
-	middle := func(k int) float64 { return float64(cell(k, cells, s.n)+cell(k+1, cells, s.n)) / 2 }
-	low, high := s.values[k-1], s.values[k]
+	middle := func(k int) float64 { return float64(cell(k, cells, p.n)+cell(k+1, cells, p.n)) / 2 }
+	low, high := p.values[k-1], p.values[k]
 	return middle(k-1) + float64((middle(k)-middle(k-1))*(float64(v-low)/float64(high-low)))
 }
 
 // A Pool is the values of several repeats together.
 type Pool struct {
 	repeats []Spread
-	values  []int64 // of all, ascending
-	upTo    []int   // how many values they stand for with those before them
-	thinned bool    // some values stand for several
+	values  []int64 // that are kept of all, ascending, each once
+	n       int     // values that they stand for
+	thinned bool    // some stand for several
 }
 
 // PoolOf puts repeats together. A repeat may have no values.
 func PoolOf(repeats []Spread) *Pool {
-	type point struct {
-		value int64
-		n     int
-	}
-	var points []point
 	p := &Pool{repeats: repeats}
-	for _, s := range repeats {
-		p.thinned = p.thinned || s.n > len(s.values)
-		for k, v := range s.values {
-			points = append(points, point{v, cell(k+1, len(s.values), s.n) - cell(k, len(s.values), s.n)})
-		}
+	for i := range repeats {
+		all := &repeats[i].all
+		p.values, p.n = append(p.values, all.values...), p.n+all.n
+		p.thinned = p.thinned || all.n > len(all.values)
 	}
-	slices.SortFunc(points, func(a, b point) int { return cmp.Compare(a.value, b.value) })
-	n := 0
-	for i, x := range points {
-		n += x.n
-		if i+1 < len(points) && points[i+1].value == x.value {
-			continue
-		}
-		p.values, p.upTo = append(p.values, x.value), append(p.upTo, n)
-	}
+	slices.Sort(p.values)
+	p.values = slices.Compact(p.values)
 	return p
 }
 
 // Len is how many values there are.
-func (p *Pool) Len() int {
-	if len(p.upTo) == 0 {
-		return 0
+func (p *Pool) Len() int { return p.n }
+
+// atMost is how many values are at most v.
+func (p *Pool) atMost(v int64) float64 {
+	n := 0.0
+	for i := range p.repeats {
+		n += p.repeats[i].all.atMost(v)
 	}
-	return p.upTo[len(p.upTo)-1]
+	return n
 }
 
 // Percentile is the q-th percentile of all values, 0 ≤ q ≤ 100, by nearest rank; 0 of none.
@@ -106,39 +110,25 @@ func (p *Pool) Percentile(q float64) int64 { return p.ranked(q / 100) }
 // ranked is the smallest value with at least a share of all values at or below it; where
 // cells stand for values, between their middles in proportion.
 func (p *Pool) ranked(share float64) int64 {
-	n := p.Len()
-	if n == 0 {
+	if p.n == 0 {
 		return 0
 	}
-	rank := min(max(int(math.Ceil(float64(share*float64(n)))), 1), n)
-	i, _ := slices.BinarySearch(p.upTo, rank)
-	if !p.thinned {
+	rank := min(max(float64(share*float64(p.n)), 1), float64(p.n))
+	i := sort.Search(len(p.values)-1, func(i int) bool { return p.atMost(p.values[i]) >= rank })
+	if !p.thinned || i == 0 {
 		return p.values[i]
 	}
-	middle := func(i int) float64 {
-		before := 0
-		if i > 0 {
-			before = p.upTo[i-1]
-		}
-		return float64(before+p.upTo[i]) / 2
-	}
-	at := float64(share * float64(n))
-	if i > 0 && middle(i) > at {
-		i--
-	}
-	if i+1 == len(p.values) || at <= middle(i) {
-		return p.values[i]
-	}
-	low, high := middle(i), middle(i+1)
-	return p.values[i] + int64(float64(p.values[i+1]-p.values[i])*((at-low)/(high-low)))
+	low, high := p.atMost(p.values[i-1]), p.atMost(p.values[i])
+	return p.values[i-1] + int64(float64(p.values[i]-p.values[i-1])*min(1, (rank-low)/(high-low)))
 }
 
 // Figure is the q-th percentile with its 95 % interval, by Woodruff's method: how far the
-// share of a repeat's values that lie beyond it varies from repeat to repeat says, by
-// Student's t, which other shares of all values may be the true one; the percentiles at
-// those shares are the interval's ends, and Half reaches to the farther one. Repeats need
-// not be alike in number, nor values be independent of those near them in time, as delays
-// of jobs that wait for the same agent are not.
+// share of values that lie beyond it varies from repeat to repeat says, by Student's t,
+// which other shares of all values may be the true one; the percentiles at those shares are
+// the interval's ends, and Half reaches to the farther one. Repeats need not be alike in
+// number, nor values be independent of those near them in time, as delays of jobs that wait
+// for the same agent are not. As few repeats are alike by chance now and then, they are
+// not taken to vary less than their parts say, each beside the same part of the others.
 //
 // ok is false where that cannot be told: fewer than ten values are expected beyond it, or
 // the interval has no upper end within what was seen. Of one repeat there is no interval.
@@ -167,20 +157,29 @@ func (p *Pool) Figure(q float64) (f Figure, ok bool) {
 // would be if the repeat were as all are, and half the width of the 95 % interval of the
 // share of all that are at most it.
 func (p *Pool) beyond(at int64) (more []float64, half float64) {
-	n, below, sq := float64(p.Len()), 0.0, 0.0
+	n, below := float64(p.n), p.atMost(at)
+	whole, parts := 0.0, 0.0 // sums of squares
 	for i := range p.repeats {
-		below += p.repeats[i].atMost(at)
+		all := &p.repeats[i].all
+		d := all.atMost(at) - float64(below/n*float64(all.n))
+		more, whole = append(more, d), whole+float64(d*d)
 	}
-	for i := range p.repeats {
-		s := &p.repeats[i]
-		d := s.atMost(at) - float64(below/n*float64(s.n))
-		more, sq = append(more, d), sq+float64(d*d)
+	for k := range Parts {
+		below, n := 0.0, 0
+		for i := range p.repeats {
+			below, n = below+p.repeats[i].parts[k].atMost(at), n+p.repeats[i].parts[k].n
+		}
+		for i := range p.repeats {
+			x := &p.repeats[i].parts[k]
+			d := x.atMost(at) - float64(below/float64(max(1, n))*float64(x.n))
+			parts += float64(d * d)
+		}
 	}
 	r := float64(len(p.repeats))
-	return more, float64(portable.StudentQuantile(len(p.repeats)-1)*math.Sqrt(sq*r/(r-1))) / n
+	return more, float64(portable.StudentQuantile(len(p.repeats)-1)*math.Sqrt(max(whole, parts)*r/(r-1))) / n
 }
 
-// Parts are numbers by repeat whose mean is the q-th percentile of all values, and which
+// ByRepeat are numbers by repeat whose mean is the q-th percentile of all values, and which
 // vary as that does: what each repeat's values move it by, R times over, from how many
 // more or fewer lie below it and how steeply the percentiles rise over its interval. So
 // differences between two designs that were given the same jobs can be taken repeat by
@@ -188,7 +187,7 @@ func (p *Pool) beyond(at int64) (more []float64, half float64) {
 //
 // Source: Bahadur, A note on quantiles in large samples (1966); the steepness is that of
 // Woodruff's interval.
-func (p *Pool) Parts(q float64) []float64 {
+func (p *Pool) ByRepeat(q float64) []float64 {
 	at, out := p.Percentile(q), make([]float64, len(p.repeats))
 	for i := range out {
 		out[i] = float64(at)

@@ -64,25 +64,44 @@ func OfAmounts(values []float64) Figure {
 	return f
 }
 
+// Weeks are one value a run of weeks drawn like a recorded one, and by how much each differs
+// from that of the repeat that has the same draws. Their spread times Short is the true one.
+type Weeks struct {
+	Values, Apart []float64
+	Short         float64
+}
+
+// Less returns the weeks less others, run by run, for differences between two designs that
+// were given the same weeks.
+func (w Weeks) Less(others Weeks) Weeks {
+	n := min(len(w.Values), len(others.Values))
+	out := Weeks{Short: w.Short, Values: make([]float64, n), Apart: make([]float64, n)}
+	for i := range n {
+		out.Values[i], out.Apart[i] = w.Values[i]-others.Values[i], w.Apart[i]-others.Apart[i]
+	}
+	return out
+}
+
 // Among is the figure with how far it may lie from the mean of all weeks like the one that
-// it is of: by how much it differs in weeks drawn like it, each beside a repeat that has
-// the same draws; their spread times short is the true one.
-func (f Figure) Among(weeks []float64, short float64) Figure {
-	n := min(len(weeks), f.Runs)
+// it is of. The differences have the weeks' part alone where a run's draws do much the same
+// in both, and the draws' part twice where they do not; the values have it once. The
+// smaller of the two is taken.
+func (f Figure) Among(w Weeks) Figure {
+	n := min(len(w.Values), f.Runs)
 	if n < 2 {
 		return f
 	}
 	t := portable.StudentQuantile(n - 1)
-	week := float64(Of(weeks).Half/t*math.Sqrt(float64(n))) * short
-	draws := f.Half / portable.StudentQuantile(f.Runs-1)
-	f.Alike = float64(t * math.Sqrt(float64(week*week)+float64(draws*draws)))
+	deviation := func(values []float64) float64 { return float64(Of(values).Half/t*math.Sqrt(float64(n))) * w.Short }
+	apart, draws := deviation(w.Apart), f.Half/portable.StudentQuantile(f.Runs-1)
+	f.Alike = float64(t * min(deviation(w.Values), math.Sqrt(float64(apart*apart)+float64(draws*draws))))
 	return f
 }
 
 // AmongAmounts is Among for amounts, as OfAmounts is Of.
-func (f Figure) AmongAmounts(weeks []float64, short float64) Figure {
-	if f = f.Among(weeks, short); f.Alike > 0 && f.Mean > 0 {
-		n := min(len(weeks), f.Runs)
+func (f Figure) AmongAmounts(w Weeks) Figure {
+	if f = f.Among(w); f.Alike > 0 && f.Mean > 0 {
+		n := min(len(w.Values), f.Runs)
 		f.Alike += skewed(f.Alike/portable.StudentQuantile(n-1), f.Mean, n)
 	}
 	return f

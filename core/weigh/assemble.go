@@ -144,7 +144,7 @@ func (x *weighing) fared(key string, classes []int, name string) Fared {
 			*into = &p
 		}
 	}
-	f.P95Diff = stats.Paired(none.Parts(95), mine.Parts(95))
+	f.P95Diff = stats.Paired(none.ByRepeat(95), mine.ByRepeat(95))
 	counts := func(of func(c *sim.ClassCache) float64) func(*reading) float64 {
 		return func(r *reading) float64 {
 			s := 0.0

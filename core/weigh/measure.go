@@ -2,7 +2,6 @@ package weigh
 
 import (
 	"math"
-	"slices"
 
 	"tachyphor/core/outcome"
 	"tachyphor/core/sim"
@@ -133,7 +132,6 @@ func read(t *sim.Trace, repeat int, h hour, follow bool) *reading {
 		}
 	}
 	for _, list := range leads {
-		slices.Sort(list)
 		r.leads = append(r.leads, stats.SpreadOf(list, leadCells))
 	}
 	r.peak, r.peakAlone = h.means()

@@ -185,9 +185,18 @@ func TestDifferencesOfOutcomes(t *testing.T) {
 		"0.0":                   {"count", 0, 0, false},
 		"−1,234 ± 20":           {"money", -1234, 20, true},
 	} {
-		m := outcome.Metric{Unit: x.unit, Differences: []stats.Figure{{Mean: x.mean, Half: x.half, Runs: 8}}, Sure: []bool{x.sure}}
+		m := outcome.Metric{Unit: x.unit, Differences: []stats.Figure{{Mean: x.mean, Half: x.half, Runs: 8}}, Sure: []bool{x.sure}, SureAlike: []bool{x.sure}, TooFew: []bool{false}}
 		if got := difference(m, 0); got != want {
 			t.Errorf("%s, want %s", got, want)
 		}
+	}
+	recorded := outcome.Metric{Unit: "money", Differences: []stats.Figure{{Mean: -12, Half: 3, Alike: 20, Runs: 8}}, Sure: []bool{true}, SureAlike: []bool{false}, TooFew: []bool{false}}
+	if got := difference(recorded, 0); got != "−12 ± 20 (unsure but for this week)" {
+		t.Error(got)
+	}
+	recorded.TooFew[0] = true
+	recorded.Differences[0].Half, recorded.Differences[0].Alike = 0, 0
+	if got := difference(recorded, 0); got != "−12.00 (too few)" {
+		t.Error(got)
 	}
 }

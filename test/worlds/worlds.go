@@ -119,13 +119,16 @@ const (
 )
 
 // Build returns the queue as a world.
-func (q Queue) Build() (*sim.World, error) {
+func (q Queue) Build() (*sim.World, error) { return Parse(q.Text(), "") }
+
+// Text is the queue's documents.
+func (q Queue) Text() string {
 	perHour := q.Load * float64(q.Agents) / WorkMean * 3600
 	lost := ""
 	if q.Loss {
 		lost = ", giveUpAfter: 1ns"
 	}
-	return Parse(fmt.Sprintf(`
+	return fmt.Sprintf(`
 apiVersion: tachyphor/v1
 kind: Cluster
 metadata: {name: one-node}
@@ -150,7 +153,7 @@ spec:
   workload: poisson
   templates: [{template: t, agents: {floor: %d, ceiling: %d, every: 0s, linger: 400d}}]
   run: {span: %dh, warmup: %dm, repeats: %d, seed: 7}
-`, q.Work, lost, perHour, q.Agents, q.Agents, q.Hours, q.Hours*6, q.Repeats)+Template("t", "any", "1", "1Gi", "i"), "")
+`, q.Work, lost, perHour, q.Agents, q.Agents, q.Hours, q.Hours*6, q.Repeats) + Template("t", "any", "1", "1Gi", "i")
 }
 
 // Random returns a world drawn from a seed: several templates, pools and

@@ -92,9 +92,12 @@ export function inUnit(unit: string, x: number, currency: string): string {
   }
 }
 
+/** reach is half the width of the wider of a figure's intervals: for weeks like the recorded one, where it is known. */
+export const reach = (f: Figure) => Math.max(f.half, f.alike ?? 0);
+
 /** plusMinus writes the half-width of a figure's interval, or nothing. */
 export function plusMinus(f: Figure, write: (x: number) => string): string {
-  return f.half > 0 ? `± ${write(f.half)}` : "";
+  return reach(f) > 0 ? `± ${write(reach(f))}` : "";
 }
 
 /** moment writes a point in time in a zone. */

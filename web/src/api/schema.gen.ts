@@ -1584,6 +1584,11 @@ export interface components {
         Figure: {
             /**
              * Format: double
+             * @description Of recorded jobs: half the width of the 95 % interval for weeks like the recorded one, where half is for that very week.
+             */
+            alike?: number;
+            /**
+             * Format: double
              * @description Half the width of the 95 % interval; 0 with a single repeat, where nothing can be said.
              */
             half: number;
@@ -2200,8 +2205,12 @@ export interface components {
             key: string;
             /** @description What it is. */
             label: string;
-            /** @description The difference's 95 % interval leaves zero out. */
+            /** @description The difference's 95 % interval leaves zero out; of recorded jobs, for the very week that was recorded. */
             sure: boolean[];
+            /** @description It does for all weeks like it. Of made jobs it is the same, as each repeat has a week of its own. */
+            sureAlike: boolean[];
+            /** @description Too few jobs say this of the outcome: its value is a guess without an interval, and no difference to it is sure. */
+            tooFew: boolean[];
             /**
              * @description ns, money, share (0 to 1), ratio or count.
              * @enum {string}
@@ -2322,6 +2331,8 @@ export interface components {
             what: string;
         };
         Outcome: {
+            /** @description Of recorded jobs: figures of all jobs in runs of jobs like them, each with the draws of the repeat of its number. */
+            alike?: components["schemas"]["Sample"][];
             /** @description What the workspace cache did; absent without one. */
             cache?: components["schemas"]["Cache"];
             /** @description What start delay was spent waiting for, most first. */
@@ -2349,6 +2360,8 @@ export interface components {
             notes: string[];
             /** @description Names of the phases of every ribbon, in order. */
             phases: string[];
+            /** @description The jobs were recorded: the same in every repeat. */
+            recorded?: boolean;
             /**
              * Format: int64
              * @description Independent runs.
@@ -2367,7 +2380,7 @@ export interface components {
             slowest: components["schemas"]["JobBrief"][];
             /**
              * Format: int64
-             * @description Simulated time in which jobs arrived.
+             * @description Simulated time in which jobs arrived, the warm-up included.
              */
             spanNs: number;
             /**
@@ -2381,9 +2394,14 @@ export interface components {
             unmatched: components["schemas"]["Unmatched"][];
             /**
              * Format: int64
-             * @description First part of the span, left out of every figure.
+             * @description Its first part, left out of every figure.
              */
             warmupNs: number;
+            /**
+             * Format: int64
+             * @description Weeks of the log that each day of those was drawn from; 0: their jobs were drawn one by one.
+             */
+            weeks?: number;
             /** @description Time zone of the workload. */
             zone: string;
         };
@@ -2655,6 +2673,23 @@ export interface components {
             moreNs: components["schemas"]["Figure"];
             /** @description Mean as it is. */
             truthNs: components["schemas"]["Figure"];
+        };
+        PercentileSample: {
+            /**
+             * Format: double
+             * @description Of the median start delay.
+             */
+            delayP50Ns: number;
+            /**
+             * Format: double
+             * @description Of the start delay's 95th percentile.
+             */
+            delayP95Ns: number;
+            /**
+             * Format: double
+             * @description Of the lead time's 95th percentile.
+             */
+            leadP95Ns: number;
         };
         Place: {
             /**
@@ -2963,6 +2998,11 @@ export interface components {
         RunPlan: {
             /**
              * Format: int64
+             * @description Of recorded jobs: times that jobs like them are drawn and run beside, so that intervals are for weeks like the recorded one and not for that one alone. Absent: as many as repeats, at most 8, and none of a log of more than 200,000 jobs.
+             */
+            alike?: number;
+            /**
+             * Format: int64
              * @description Runs with independent draws; intervals come from their spread.
              */
             repeats?: number;
@@ -2973,7 +3013,7 @@ export interface components {
             seed?: number;
             /** @description Simulated time in which jobs arrive. Absent: as long as the log of a recorded workload is, at most 35d; a week of a made one. */
             span?: string;
-            /** @description First part of the span, left out of every figure. */
+            /** @description Simulated before the span and left out of every figure: with jobs of the same hours of the week. Of a log of less than a day it is the first part of the span. */
             warmup?: string;
         };
         Sample: {
@@ -2990,6 +3030,8 @@ export interface components {
             failures: components["schemas"]["FailureSample"][];
             /** @description All jobs first, then by class, then by template; in the order of the outcome's groups. */
             groups: components["schemas"]["GroupSample"][];
+            /** @description What the repeat adds to percentiles of all repeats together. */
+            percentiles: components["schemas"]["PercentileSample"];
             /**
              * Format: int64
              * @description Repeat, from 0.
@@ -3706,7 +3748,7 @@ export interface components {
             today: string;
             /**
              * Format: int64
-             * @description First part of the span, left out of every figure but break-evens.
+             * @description Its first part, left out of every figure but break-evens.
              */
             warmupNs: number;
             /** @description The answer, in sentences. */

@@ -10,7 +10,7 @@ import { outcomeColumns } from "../parts/outcomeColumns";
 import { byPhase, onlyDelay } from "../parts/Ribbon";
 import { Notice, Section, Trouble, Waiting } from "../parts/Section";
 import { useTitle } from "../parts/useTitle";
-import { duration, inUnit, signed } from "../words";
+import { duration, inUnit, reach, signed } from "../words";
 
 const DelayChart = lazy(() => import("../parts/DelayChart"));
 
@@ -107,7 +107,7 @@ function Beside({ c }: { c: Schemas["ComparedOutcomes"] }) {
               value: (m: Metric) => m.values[i]?.mean ?? 0,
               show: (m: Metric) => (
                 <>
-                  <div>{inUnit(m.unit, m.values[i]?.mean ?? 0, currency)}</div>
+                  <div>{m.tooFew[i] ? "too few" : inUnit(m.unit, m.values[i]?.mean ?? 0, currency)}</div>
                   {i > 0 && <Difference m={m} i={i} />}
                 </>
               ),
@@ -186,15 +186,16 @@ function Bars({
 /** One outcome's difference to the first, and whether it is sure. */
 function Difference({ m, i }: { m: Metric; i: number }) {
   const d = m.differences[i];
+  if (m.tooFew[0] || m.tooFew[i]) return null;
   if (!d || d.mean === 0) return <div className="text-xs opacity-75">the same</div>;
-  const sure = m.sure[i];
+  const sure = m.sure[i] && m.sureAlike[i];
   const write = (x: number) =>
     m.unit === "share" ? `${(100 * x).toFixed(1)} points` : inUnit(m.unit, x, "");
   return (
     <div className={`text-xs ${sure ? "" : "opacity-75"}`}>
       {signed(d.mean, write)}
-      {d.half > 0 && ` ± ${write(d.half)}`}
-      {!sure && d.runs > 1 && " (unsure)"}
+      {reach(d) > 0 && ` ± ${write(reach(d))}`}
+      {!sure && d.runs > 1 && (m.sure[i] ? " (unsure but for this week)" : " (unsure)")}
     </div>
   );
 }

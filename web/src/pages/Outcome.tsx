@@ -7,7 +7,7 @@ import { DataTable } from "../parts/DataTable";
 import { leadOf } from "../parts/lead";
 import { Notice, Section, Trouble, Waiting } from "../parts/Section";
 import { useTitle } from "../parts/useTitle";
-import { count, duration, percent } from "../words";
+import { count, duration, percent, reach } from "../words";
 import { Bill } from "./outcome/Bill";
 import { Delays } from "./outcome/Delays";
 import { Events } from "./outcome/Events";
@@ -118,7 +118,7 @@ function Story({ id, o }: { id: number; o: Result }) {
                 right: true,
                 value: (x) => x.jobHours.mean,
                 show: (x) =>
-                  `${x.jobHours.mean.toFixed(1)} ${x.jobHours.half >= 0.05 ? `± ${x.jobHours.half.toFixed(1)}` : ""}`,
+                  `${x.jobHours.mean.toFixed(1)} ${reach(x.jobHours) >= 0.05 ? `± ${reach(x.jobHours).toFixed(1)}` : ""}`,
               },
               { title: "share", right: true, value: (x) => x.share, show: (x) => percent(x.share, 1) },
             ]}

@@ -1,7 +1,7 @@
 import type { Schemas } from "../../api/client";
 import { DataTable } from "../../parts/DataTable";
 import { Section } from "../../parts/Section";
-import { count, percent } from "../../words";
+import { count, percent, reach } from "../../words";
 
 type Result = Schemas["Outcome"];
 
@@ -24,7 +24,7 @@ export function Events({ id, o }: { id: number; o: Result }) {
                 right: true,
                 value: (t) => t.count.mean,
                 show: (t) =>
-                  `${t.count.mean.toFixed(1)}${t.count.half >= 0.05 ? ` ± ${t.count.half.toFixed(1)}` : ""}`,
+                  `${t.count.mean.toFixed(1)}${reach(t.count) >= 0.05 ? ` ± ${reach(t.count).toFixed(1)}` : ""}`,
               },
             ]}
           />

@@ -1,7 +1,7 @@
 import type { Schemas } from "../../api/client";
 import { DataTable } from "../../parts/DataTable";
 import { Section } from "../../parts/Section";
-import { percent } from "../../words";
+import { percent, reach } from "../../words";
 
 type Result = Schemas["Outcome"];
 
@@ -31,7 +31,7 @@ export function Failures({ id, o }: { id: number; o: Result }) {
             right: true,
             value: (f) => f.jobs.mean,
             show: (f) =>
-              `${f.jobs.mean.toFixed(1)} ${f.jobs.half >= 0.05 ? `± ${f.jobs.half.toFixed(1)}` : ""}`,
+              `${f.jobs.mean.toFixed(1)} ${reach(f.jobs) >= 0.05 ? `± ${reach(f.jobs).toFixed(1)}` : ""}`,
           },
           {
             title: "of the class",

@@ -21,7 +21,7 @@ export function Groups({ o }: { o: Result }) {
     show: (g: Group) => {
       if (g.delay.maxNs.mean === 0) return "–";
       const f = pick(g);
-      return f ? duration(f.mean) : <span title="too few jobs to say">too few</span>;
+      return f ? <WithReach f={f} /> : <span title="too few jobs to say">too few</span>;
     },
   });
   return (
@@ -62,15 +62,7 @@ export function Groups({ o }: { o: Result }) {
             title: "mean",
             right: true,
             value: (g) => g.delay.meanNs.mean,
-            show: (g) =>
-              g.delay.maxNs.mean === 0 ? (
-                "–"
-              ) : (
-                <>
-                  {duration(g.delay.meanNs.mean)}{" "}
-                  <span className="hidden opacity-75 sm:inline">{plusMinus(g.delay.meanNs, duration)}</span>
-                </>
-              ),
+            show: (g) => (g.delay.maxNs.mean === 0 ? "–" : <WithReach f={g.delay.meanNs} />),
           },
           { title: "half within", ...percentile((g) => g.delay.p50Ns) },
           { title: "95 % within", ...percentile((g) => g.delay.p95Ns) },
@@ -86,5 +78,15 @@ export function Groups({ o }: { o: Result }) {
         ]}
       />
     </Section>
+  );
+}
+
+/** A time with how sure it is below it. */
+function WithReach({ f }: { f: Schemas["Figure"] }) {
+  return (
+    <>
+      <div className="whitespace-nowrap">{duration(f.mean)}</div>
+      <div className="hidden whitespace-nowrap text-xs opacity-75 sm:block">{plusMinus(f, duration)}</div>
+    </>
   );
 }

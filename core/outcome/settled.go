@@ -1,0 +1,93 @@
+package outcome
+
+import (
+	"fmt"
+	"math"
+
+	"tachyphor/core/sim"
+	"tachyphor/core/stats"
+	"tachyphor/core/units"
+)
+
+const (
+	// settlesIn is in how many repeats it is looked whether the warm-up is long enough.
+	settlesIn = 8
+	// unsettled is by how much of itself the early jobs' mean delay must change for it to
+	// be too short.
+	unsettled = 0.02
+	// surely is by how many halves of its interval it must, or of how many repeats that
+	// differ all to the same side: less often than once in thirty times does a run that has
+	// settled look as if it had not.
+	surely   = 2
+	sameSide = 6
+)
+
+// earlyDelay is the mean start delay of the jobs that are submitted within a time from a
+// moment on, ns.
+func earlyDelay(t *sim.Trace, from, length units.Duration) float64 {
+	var sum units.Sum[units.Duration]
+	n := 0
+	for j := range t.Records {
+		at := t.Jobs.List[j].Submitted
+		if at >= from+length {
+			break
+		}
+		if at >= from && t.Records[j].Started >= 0 {
+			sum.Add(t.Records[j].Started - t.From(j))
+			n++
+		}
+	}
+	return sum.Over(n)
+}
+
+// settled says where the warm-up is too short for the load: the first repeats are run
+// again, beginning earlier by as long as they warm up, and where the jobs that come early
+// in the span then surely wait longer or shorter, they had not forgotten that the run
+// began with nothing running. The difference is paired, as the jobs are the same.
+func settled(w *sim.World, samples []Sample, workers int, progress Progress) (note string, err error) {
+	early := w.Early()
+	if early == 0 {
+		return "", nil
+	}
+	earlier, err := w.Earlier()
+	if err != nil {
+		return "", err
+	}
+	n := min(settlesIn, w.Plan.Repeats)
+	before, after := make([]float64, n), make([]float64, n)
+	err = sim.Each(workers, n, func(r int) (err error) {
+		defer sim.Catch(&err, w.Plan.Seed, r)
+		var watch sim.Watcher
+		if progress != nil {
+			watch = func(units.Duration) bool { return progress(1) }
+		}
+		t, err := sim.Run(earlier, w.Plan.Seed, r, watch)
+		if err != nil {
+			return err
+		}
+		before[r], after[r] = samples[r].early, earlyDelay(t, earlier.Plan.Warmup, early)
+		return nil
+	})
+	if err != nil {
+		return "", err
+	}
+	was, is, d := stats.Of(before).Mean, stats.Of(after).Mean, stats.Paired(before, after)
+	more, less := 0, 0
+	for r := range before {
+		if after[r] > before[r] {
+			more++
+		} else if after[r] < before[r] {
+			less++
+		}
+	}
+	sure := math.Abs(d.Mean) > surely*d.Half || min(more, less) == 0 && more+less >= sameSide
+	if !sure || math.Abs(d.Mean) < unsettled*max(was, is) {
+		return "", nil
+	}
+	what := fmt.Sprintf("The warm-up of %s is too short for the load", w.Plan.Warmup)
+	if w.Plan.Warmup == 0 {
+		what = "Without a warm-up the run begins with nothing running, and the load shows it"
+	}
+	return fmt.Sprintf("%s: begun %s earlier, jobs of the first %s wait %s on average, not %s. Try run.warmup: %s; where that never ends, demand is more than the design can serve.",
+		what, earlier.Plan.Warmup-w.Plan.Warmup, early, units.Duration(is).Short(), units.Duration(was).Short(), earlier.Plan.Warmup), nil
+}
