@@ -46,6 +46,11 @@ const (
 	Recorded   // whether a recorded time holds cold work
 	Before     // names a job that stands for a recorded one, periods before it
 	Alike      // jobs like the recorded ones
+	Detach     // time to detach a volume
+	Outage     // when a pool has no node to give
+	OutageLength
+	Going // time from a node's going to its being gone
+	Bulk  // when spot nodes are taken back many at once, and which
 )
 
 // Root returns the key from which all draws of one repeat of one seed descend.

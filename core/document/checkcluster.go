@@ -40,6 +40,12 @@ func (c checker) cluster(s *ClusterSpec) {
 			}
 			c.within(join(path+".extended", name), count, 0, 1_000_000)
 		}
+		if !(n.Speed >= 0 && n.Speed <= 100) || n.Speed > 0 && n.Speed < 0.01 {
+			c.at(path+".speed", fmt.Sprint(n.Speed), "expected a number from 0.01 to 100")
+		}
+		if n.BilledBy != 0 && (n.BilledBy < units.Second || n.BilledBy > 31*units.Day) {
+			c.at(path+".billedBy", n.BilledBy.String(), "expected 1s to 31d")
+		}
 		c.within(path+".pods", n.Pods, 1, 10_000)
 		c.within(path+".reserved.pods", n.Reserved.Pods, 0, n.Pods)
 	}
@@ -61,12 +67,32 @@ func (c checker) cluster(s *ClusterSpec) {
 		if (p.BootFails > 0 || p.NoCapacity > 0) && p.RetryAfter < units.Second {
 			c.at(path+".retryAfter", p.RetryAfter.String(), "expected at least 1s, so that a pool that gives no nodes is not asked without end")
 		}
+		c.times(path+".going", p.Going)
+		if o := p.Outages; o != nil {
+			if !(o.Share > 0 && o.Share < 1) {
+				c.at(path+".outages.share", fmt.Sprint(o.Share), "expected a share of the time, above 0 and below 1")
+			}
+			if c.times(path+".outages.length", o.Length); o.Length.Dist().Mean() < float64(units.Minute) {
+				c.at(path+".outages.length", "too little", "expected a minute at least on average, as in {mean: 3h}")
+			}
+			if p.RetryAfter < units.Second {
+				c.at(path+".retryAfter", p.RetryAfter.String(), "expected at least 1s, so that a pool that gives no nodes is not asked without end")
+			}
+		}
 		c.within(path+".pulls", p.Pulls, 1, 100)
 		if p.Spot == nil {
 			continue
 		}
 		if !(p.Spot.PerHour >= 0 && p.Spot.PerHour <= 1000) {
 			c.at(path+".spot.perHour", fmt.Sprint(p.Spot.PerHour), "expected a number from 0 to 1000")
+		}
+		if b := p.Spot.Bulk; b != nil {
+			if !(b.PerWeek >= 0 && b.PerWeek <= 10_000) {
+				c.at(path+".spot.bulk.perWeek", fmt.Sprint(b.PerWeek), "expected a number from 0 to 10000")
+			}
+			if !(b.Share > 0 && b.Share <= 1) {
+				c.at(path+".spot.bulk.share", fmt.Sprint(b.Share), "expected a chance above 0 and at most 1")
+			}
 		}
 		if !spotPrice(p.NodeType) {
 			c.at(path+".spot", "a spot pool", "node type "+p.NodeType+" needs a spotPrice")

@@ -28,6 +28,11 @@ func (c checker) workload(s *WorkloadSpec) {
 		if !(k.Cores >= 0 && k.Cores <= 10_000) {
 			c.at(path+".cores", fmt.Sprint(k.Cores), "expected a number from 0 to 10000")
 		}
+		for name, x := range k.Speeds {
+			if !(x >= 0.01 && x <= 100) {
+				c.at(join(path+".speeds", name), fmt.Sprint(x), "expected a number from 0.01 to 100")
+			}
+		}
 		for j, h := range k.Arrivals.Hours {
 			if !(h.PerHour >= 0 && h.PerHour <= 1e6) {
 				c.at(fmt.Sprintf("%s.arrivals.hours[%d].perHour", path, j), fmt.Sprint(h.PerHour), "expected a number from 0 to 1000000")

@@ -58,7 +58,9 @@ type NodeType struct {
 	Reserved    Amounts        `json:"reserved,omitempty" doc:"Kept from agents: system and kubelet reservations, eviction threshold, what DaemonSets ask for."`
 	ImageStore  units.Bytes    `json:"imageStore,omitempty" doc:"Room for images; above it those unused for longest go. Absent: without limit."`
 	CacheDisk   units.Bytes    `json:"cacheDisk,omitempty" doc:"Room for workspaces kept on the node (cache plan node-disk); absent: without limit."`
-	LeastCharge units.Duration `json:"leastCharge,omitempty" doc:"Time that is paid for at least; above it nodes are billed by the second."`
+	LeastCharge units.Duration `json:"leastCharge,omitempty" doc:"Time that is paid for at least."`
+	BilledBy    units.Duration `json:"billedBy,omitempty" doc:"Time that is paid for whole once it has begun, as in 1h; absent: none, nodes are billed by the second."`
+	Speed       float64        `json:"speed,omitempty" doc:"Speed of its cores beside those that work times were measured on: with 1.2 work takes 1/1.2 of them. Absent: 1."`
 	SpotPrice   *units.Price   `json:"spotPrice,omitempty" doc:"Price of a node in a spot pool."`
 	Unpack      units.Rate     `json:"unpack,omitempty" doc:"Speed at which a node unpacks what it pulled, in bytes of the compressed image; absent: at once."`
 }
@@ -81,8 +83,10 @@ type Pool struct {
 	Min        int               `json:"min,omitempty" doc:"Fewest nodes."`
 	Max        int               `json:"max" doc:"Most nodes."`
 	Boot       Times             `json:"boot,omitempty" doc:"From asking for a node to its being ready."`
+	Going      Times             `json:"going,omitempty" doc:"From a node's going to its being gone, which is paid for as well."`
 	BootFails  float64           `json:"bootFails,omitempty" doc:"Chance that a node does not come up, 0 to 1; it is paid for until that is seen."`
 	NoCapacity float64           `json:"noCapacity,omitempty" doc:"Chance that asking for a node is refused because there is none to be had, 0 to 1."`
+	Outages    *Outages          `json:"outages,omitempty" doc:"Times in which there is no node to be had."`
 	RetryAfter units.Duration    `json:"retryAfter,omitempty" doc:"How long the pool is not asked again after a failed boot or a refusal."`
 	Pulls      int               `json:"pulls,omitempty" doc:"Images that a node pulls at the same time."`
 	Spot       *Spot             `json:"spot,omitempty" doc:"Its nodes may be taken back, and cost the node type's spot price."`
@@ -94,10 +98,24 @@ type Pool struct {
 // Defaults fills what a pool may leave out.
 func (p *Pool) Defaults() { p.Pulls, p.RetryAfter = 1, 2*units.Minute }
 
+// Outages are times in which a pool gives no node: capacity that is short for hours, where
+// noCapacity is chance at each asking.
+type Outages struct {
+	Share  float64 `json:"share" doc:"Share of the time in which there is none, above 0 and below 1."`
+	Length Times   `json:"length" doc:"Length of one; the times between are exponential."`
+}
+
 // Spot says how nodes are taken back.
 type Spot struct {
 	PerHour float64        `json:"perHour" doc:"Nodes taken back, per node and hour, on average (exponential)."`
+	Bulk    *Bulk          `json:"bulk,omitempty" doc:"Nodes taken back many at once."`
 	Notice  units.Duration `json:"notice,omitempty" doc:"Time between the warning and the end; a job that ends within it is saved."`
+}
+
+// Bulk says how nodes are taken back many at once, beside those that go by themselves.
+type Bulk struct {
+	PerWeek float64 `json:"perWeek" doc:"How often in a week, on average (exponential)."`
+	Share   float64 `json:"share" doc:"Chance of each node that is ready then to be among them, above 0 and at most 1."`
 }
 
 // A Window is a part of the week.
@@ -129,6 +147,7 @@ type Store struct {
 // Volumes are disks of their own that are attached where they are needed.
 type Volumes struct {
 	Attach Times            `json:"attach,omitempty" doc:"Time to attach a volume to a node that did not have it."`
+	Detach Times            `json:"detach,omitempty" doc:"Time until a volume is off the node that had it, before another can have it."`
 	Price  units.PerGBMonth `json:"price,omitempty" doc:"Price of the volume's size, used or not."`
 }
 

@@ -143,6 +143,7 @@ type AgentNumbers struct {
 	Floor          int            `json:"floor,omitempty" doc:"Fewest agents."`
 	Ceiling        *int           `json:"ceiling,omitempty" doc:"Most agents; absent: none."`
 	Spare          int            `json:"spare,omitempty" doc:"Idle agents kept ready ahead of demand."`
+	Prefer         Prefer         `json:"prefer,omitempty" doc:"Which idle agent a job gets: newest, the one idle last, so that those beyond need stay idle and go; oldest, the one idle longest, so that all stay in use."`
 	Linger         units.Duration `json:"linger,omitempty" doc:"How long an idle agent beyond floor and spare is kept."`
 	Every          units.Duration `json:"every,omitempty" doc:"Time between two rounds of the controller; 0s: at once, whenever something happens."`
 	Step           int            `json:"step,omitempty" doc:"Most agents started in one round; 0: no limit."`
@@ -154,8 +155,21 @@ type AgentNumbers struct {
 
 // Defaults fills what the numbers may leave out.
 func (a *AgentNumbers) Defaults() {
+	a.Prefer = Newest
 	a.Reuse, a.Every, a.Linger = WhileIdle, 5*units.Second, 5*units.Minute
 }
+
+// Prefer says which idle agent a job gets.
+type Prefer string
+
+// The orders in which idle agents are given out.
+const (
+	Newest Prefer = "newest"
+	Oldest Prefer = "oldest"
+)
+
+// Values lists what a document may say.
+func (Prefer) Values() []string { return []string{string(Newest), string(Oldest)} }
 
 // An AgentPeriod gives floor, ceiling and spare for a part of the week.
 type AgentPeriod struct {

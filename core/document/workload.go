@@ -46,23 +46,24 @@ func (RecordedCache) Values() []string {
 
 // A JobClass is jobs alike in what they want and how they behave.
 type JobClass struct {
-	Name        string         `json:"name" doc:"Name of the class."`
-	Project     string         `json:"project,omitempty" doc:"Project the jobs belong to."`
-	Wants       []string       `json:"wants" doc:"Words that a template must offer."`
-	Work        Times          `json:"work" doc:"Time a job works when nothing hinders it; a recorded job's own figure goes first."`
-	Arrivals    Arrivals       `json:"arrivals,omitempty" doc:"When jobs come, in a made workload."`
-	Cores       float64        `json:"cores,omitempty" doc:"Cores that a working job keeps busy."`
-	Parallel    *float64       `json:"parallel,omitempty" doc:"Share of the work that runs on all its cores, 0 to 1; the rest runs on one. Absent: all of it."`
-	Memory      Sizes          `json:"memory,omitempty" doc:"Peak memory of a job; absent: within what its agent may have."`
-	Disk        Sizes          `json:"disk,omitempty" doc:"Peak disk of a job; absent: within what its agent may have."`
-	Priority    int            `json:"priority,omitempty" doc:"Jobs of higher priority go first; 0 as a rule."`
-	Retries     int            `json:"retries,omitempty" doc:"How often a job that was cut short runs again."`
-	Limit       units.Duration `json:"limit,omitempty" doc:"Longest time a job may work; it fails when it takes longer. Absent: none."`
-	GiveUpAfter units.Duration `json:"giveUpAfter,omitempty" doc:"A job that has not started within this time is dropped. Absent: jobs wait for ever."`
-	TrunkShare  *float64       `json:"trunkShare,omitempty" doc:"Share of made jobs that build the trunk, 0 to 1; the others build change requests. Absent: all."`
-	Follows     *Follows       `json:"follows,omitempty" doc:"Made jobs of this class come after jobs of another."`
-	Workspace   Workspace      `json:"workspace,omitempty" doc:"What a workspace cache would keep."`
-	Tools       []string       `json:"tools,omitempty" doc:"Tools that its jobs need on their agent."`
+	Name        string             `json:"name" doc:"Name of the class."`
+	Project     string             `json:"project,omitempty" doc:"Project the jobs belong to."`
+	Wants       []string           `json:"wants" doc:"Words that a template must offer."`
+	Work        Times              `json:"work" doc:"Time a job works when nothing hinders it; a recorded job's own figure goes first."`
+	Arrivals    Arrivals           `json:"arrivals,omitempty" doc:"When jobs come, in a made workload."`
+	Cores       float64            `json:"cores,omitempty" doc:"Cores that a working job keeps busy."`
+	Speeds      map[string]float64 `json:"speeds,omitempty" doc:"By node type: speed of its work there, where that was measured; absent: the node type's speed."`
+	Parallel    *float64           `json:"parallel,omitempty" doc:"Share of the work that runs on all its cores, 0 to 1; the rest runs on one. Absent: all of it."`
+	Memory      Sizes              `json:"memory,omitempty" doc:"Peak memory of a job; absent: within what its agent may have."`
+	Disk        Sizes              `json:"disk,omitempty" doc:"Peak disk of a job; absent: within what its agent may have."`
+	Priority    int                `json:"priority,omitempty" doc:"Jobs of higher priority go first; 0 as a rule."`
+	Retries     int                `json:"retries,omitempty" doc:"How often a job that was cut short runs again."`
+	Limit       units.Duration     `json:"limit,omitempty" doc:"Longest time a job may work; it fails when it takes longer. Absent: none."`
+	GiveUpAfter units.Duration     `json:"giveUpAfter,omitempty" doc:"A job that has not started within this time is dropped. Absent: jobs wait for ever."`
+	TrunkShare  *float64           `json:"trunkShare,omitempty" doc:"Share of made jobs that build the trunk, 0 to 1; the others build change requests. Absent: all."`
+	Follows     *Follows           `json:"follows,omitempty" doc:"Made jobs of this class come after jobs of another."`
+	Workspace   Workspace          `json:"workspace,omitempty" doc:"What a workspace cache would keep."`
+	Tools       []string           `json:"tools,omitempty" doc:"Tools that its jobs need on their agent."`
 }
 
 // Workspace is what a cache can spare the jobs of a class.

@@ -72,7 +72,7 @@ var measures = []struct {
 	{"times-floor", "bill over the floor under it", "ratio", func(_ *Outcome, s *Sample) float64 {
 		return timesFloor(&s.Cost)
 	}},
-	{"warm-share", "jobs that took an idle agent", "share", func(_ *Outcome, s *Sample) float64 {
+	{"warm-share", "jobs that found an idle agent", "share", func(_ *Outcome, s *Sample) float64 {
 		return float64(s.Groups[0].Warm) / float64(max(1, s.Groups[0].Started))
 	}},
 	{"unfinished", "jobs that did not end", "count", func(_ *Outcome, s *Sample) float64 {
@@ -180,7 +180,7 @@ func metric(list []*Outcome, key, label, unit string, paired bool, of func(*Outc
 		default:
 			d = stats.Unpaired(values[0], values[i])
 			if m.Values[0].Alike > 0 && f.Alike > 0 {
-				d.Alike, alike = math.Hypot(m.Values[0].Alike, f.Alike), true
+				d.Alike, alike = math.Sqrt(float64(m.Values[0].Alike*m.Values[0].Alike)+float64(f.Alike*f.Alike)), true
 			}
 		}
 		if few = few || m.TooFew[0]; few {

@@ -58,7 +58,7 @@ type Group struct {
 	Jobs       stats.Figure   `json:"jobs" doc:"Jobs submitted in a repeat."`
 	Started    stats.Figure   `json:"started" doc:"Jobs that came to their own first step: delays are told of these."`
 	Wrong      stats.Figure   `json:"wrong" doc:"Jobs that went wrong for good: they never started, or did not end well."`
-	Warm       stats.Figure   `json:"warm" doc:"Share of started jobs that took an idle agent, 0 to 1."`
+	Warm       stats.Figure   `json:"warm" doc:"Share of started jobs that took an agent which stood idle when they came, 0 to 1."`
 	Unfinished stats.Figure   `json:"unfinished" doc:"Jobs that fit a template and did not end."`
 	Failed     stats.Figure   `json:"failed" doc:"Jobs that ended badly or were dropped."`
 	NodeCost   stats.Figure   `json:"nodeCost" doc:"Node cost that is a job's own share, on average: by what its agent requests over its time."`
@@ -107,7 +107,7 @@ type JobBrief struct {
 	Template  string    `json:"template" doc:"Template it got."`
 	Submitted time.Time `json:"submitted" doc:"When it was submitted."`
 	DelayNs   int64     `json:"delayNs" doc:"Start delay; below 0 when it never started."`
-	Warm      bool      `json:"warm" doc:"It took an idle agent."`
+	Warm      bool      `json:"warm" doc:"It took an agent which stood idle when it came."`
 	Phase     string    `json:"phase" doc:"Phase of the cause that cost most."`
 	Reason    string    `json:"reason" doc:"What it waited for longest."`
 }

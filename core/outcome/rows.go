@@ -18,7 +18,7 @@ type JobRow struct {
 	Submitted time.Time `json:"submitted" parquet:"submitted,timestamp(nanosecond),zstd" doc:"When it was submitted, or released by the jobs it comes after."`
 	Result    string    `json:"result" parquet:"result,dict,zstd" doc:"How it ended."`
 	Lost      int32     `json:"lost" parquet:"lost,zstd" doc:"Attempts that were cut short."`
-	Warm      bool      `json:"warm" parquet:"warm" doc:"It took an idle agent."`
+	Warm      bool      `json:"warm" parquet:"warm" doc:"An idle agent was there when it came, and it took it."`
 	Agent     string    `json:"agent" parquet:"agent,dict,zstd" doc:"Agent that ran it last."`
 	Node      string    `json:"node" parquet:"node,dict,zstd" doc:"Node of that agent."`
 	Phase     string    `json:"phase" parquet:"phase,dict,zstd" doc:"Phase of what it waited for longest before it started."`

@@ -42,7 +42,7 @@ type GroupSample struct {
 	Started   int                         `json:"started" doc:"Jobs that came to their own first step."`
 	Ended     int                         `json:"ended" doc:"Jobs that ended."`
 	Unmatched int                         `json:"unmatched" doc:"Jobs that no template fits."`
-	Warm      int                         `json:"warm" doc:"Jobs that took an idle agent."`
+	Warm      int                         `json:"warm" doc:"Jobs that took an agent which stood idle when they came."`
 	RibbonNs  []units.Sum[units.Duration] `json:"ribbonNs" doc:"Time of ended jobs by phase; adds up to leadNs."`
 	CausesNs  []units.Sum[units.Duration] `json:"causesNs" doc:"Time of ended jobs by cause; adds up to leadNs."`
 	LeadNs    units.Sum[units.Duration]   `json:"leadNs" doc:"Lead time of ended jobs."`

@@ -36,11 +36,12 @@ var nextState = [agentStates][]agentState{
 // An agent is a pod that runs jobs. Slots of agents that are gone are used again.
 type agent struct {
 	state    agentState
-	missing  int8 // images still to come, in pulling
-	replaces bool // it was made because another failed to start
-	fails    bool // one of its boot tools cannot be installed
-	waited   bool // for an image
-	pulls    bool // and some image is pulled for it first
+	image    int16 // of its images the one that it waits for, in pulling
+	missing  bool  // it does
+	replaces bool  // it was made because another failed to start
+	fails    bool  // one of its boot tools cannot be installed
+	waited   bool  // for an image
+	pulls    bool  // and some image is pulled for it first
 	template int32
 	node     int32 // -1 while unplaced
 	job      int32 // the job it works on or wipes after; -1 otherwise

@@ -25,7 +25,7 @@ func Assemble(in Input) (*World, document.Faults) {
 		Scenario: in.Scenario.Name, Currency: c.Currency, Start: l.Start.Time, Zone: l.Zone,
 		Images: slices.Clone(c.Images), Links: c.Links, Store: c.Store, Volumes: c.Volumes, Claims: c.Claims, Rules: s.Caching,
 		StartTime: c.Agents.Start.Dist(), JoinTime: c.Agents.Join.Dist(), WipeTime: c.Agents.Wipe.Dist(),
-		update: c.Agents.Update.Dist(), attach: c.Volumes.Attach.Dist(),
+		update: c.Agents.Update.Dist(), attach: c.Volumes.Attach.Dist(), detach: c.Volumes.Detach.Dist(),
 		AgentCeiling: -1, Quota: s.Quota, Growth: s.Nodes.Growth, Placement: s.Nodes.Placement,
 		Fee: c.Fee, AgentFee: c.Agents.Fee, Waiting: s.Waiting, workload: l,
 	}
@@ -47,11 +47,13 @@ func Assemble(in Input) (*World, document.Faults) {
 	}
 	a.agents(s, c)
 	a.pools(s, c)
+	a.speeds(l, c)
 	w.missing = missing(in.Cluster, c, w.Pools)
 	a.fits()
 	a.coming(l)
 	if len(a.faults) == 0 {
 		w.plans()
+		w.Notes = append(w.Notes, w.tails()...)
 		if w.ExpectedJobs() <= mostJobsEarlier {
 			w.input = &in
 		}
@@ -78,10 +80,13 @@ func (a *assembly) pools(s *document.ScenarioSpec, c *document.ClusterSpec) {
 			Name: p.Name, key: chance.Name(p.Name), Type: p.NodeType, Room: fleet.Allocatable(t, p.Name, c.DaemonSets, a.w.Extended),
 			Price: t.Price, Least: t.LeastCharge, unpack: t.Unpack, imageStore: t.ImageStore, cacheDisk: t.CacheDisk,
 			Min: p.Min, Max: p.Max, Spot: p.Spot, boot: p.Boot.Dist(), bootFails: p.BootFails, noCapacity: p.NoCapacity,
-			retryAfter: p.RetryAfter, pulls: p.Pulls, labels: fleet.Labels(p), taints: fleet.Taints(p),
+			billedBy: t.BilledBy, going: p.Going.Dist(), retryAfter: p.RetryAfter, pulls: p.Pulls, labels: fleet.Labels(p), taints: fleet.Taints(p),
 		}
 		if p.Spot != nil {
 			pool.Price = *t.SpotPrice
+		}
+		if o := p.Outages; o != nil {
+			pool.outage, pool.short = o.Length.Dist(), o.Share
 		}
 		a.limits(&pool, p, s.Nodes.Pools[p.Name])
 		if pool.Room.CPU <= 0 || pool.Room.Memory <= 0 {

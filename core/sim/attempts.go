@@ -69,14 +69,21 @@ func (e *engine) end(a int32) {
 	e.leave(a)
 }
 
-// endJob ends a job and lets those that come after it go on, or drops them.
+// endJob ends a job.
 func (e *engine) endJob(j int32, result Result) {
 	r := &e.trace.Records[j]
 	r.Ended, r.Result = e.now, result
 	e.open--
-	if e.chain == nil {
+	e.follow(j, result)
+}
+
+// follow lets the jobs that come after one whose work is over go on, or drops them. They
+// do not wait for its workspace to be saved and its agent to be wiped.
+func (e *engine) follow(j int32, result Result) {
+	if e.chain == nil || e.chain.over[j] {
 		return
 	}
+	e.chain.over[j] = true
 	for _, next := range e.chain.after(j) {
 		if result == Succeeded {
 			e.release(next)
@@ -91,6 +98,7 @@ type chain struct {
 	from []int32 // by job: where its followers begin in list
 	list []int32
 	left []int32 // by job: jobs that it still waits for
+	over []bool  // by job: those that come after it know how it ended
 }
 
 func newChain(e *engine) *chain {
@@ -98,7 +106,7 @@ func newChain(e *engine) *chain {
 		return nil
 	}
 	n := len(e.jobs.List)
-	c := &chain{from: make([]int32, n+1), left: make([]int32, n)}
+	c := &chain{from: make([]int32, n+1), left: make([]int32, n), over: make([]bool, n)}
 	for j := range n {
 		for _, b := range e.jobs.After(j) {
 			c.from[b+1]++

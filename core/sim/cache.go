@@ -1,6 +1,9 @@
 package sim
 
 import (
+	"cmp"
+	"slices"
+
 	"tachyphor/core/chance"
 	"tachyphor/core/document"
 	"tachyphor/core/units"
@@ -46,26 +49,49 @@ func newCache(e *engine) cache {
 			c.volumes[s] = append(c.volumes[s], volume{node: -1})
 		}
 	}
-	trunk := make([]int32, len(w.Scopes))
+	shares := w.shareDependencies()
+	trunk := make([]int32, len(w.Classes)) // by the first class that shares them
 	for j := range e.jobs.List {
 		job := &e.jobs.List[j]
 		class := &w.Classes[job.Class]
 		if class.scope < 0 {
 			continue
 		}
+		of := shares[job.Class]
 		changed := class.change > 0 && e.root.For(chance.Change, job.Key, 0).Uniform() < class.change
-		switch {
-		case changed && job.Change:
+		if changed && job.Change {
 			c.versions[j] = -int32(j) - 1
-		case changed:
-			trunk[class.scope]++
-			c.changes[class.scope] = append(c.changes[class.scope], job.Submitted)
-			fallthrough
-		default:
-			c.versions[j] = trunk[class.scope]
+			continue
 		}
+		if changed {
+			trunk[of[0]]++
+			last := int32(-1)
+			for _, k := range of {
+				if s := w.Classes[k].scope; s >= 0 && s != last {
+					c.changes[s] = append(c.changes[s], job.Submitted)
+					last = s
+				}
+			}
+		}
+		c.versions[j] = trunk[of[0]]
 	}
 	return c
+}
+
+// shareDependencies lists for each class those that build with the same dependencies, in
+// the order of their scopes: all of its project, also where each has an entry of its own,
+// so that what one changes makes the others' out of date too.
+func (w *World) shareDependencies() [][]int32 {
+	out := make([][]int32, len(w.Classes))
+	for i, c := range w.Classes {
+		for k, d := range w.Classes {
+			if k == i || c.Project != "" && c.Project == d.Project {
+				out[i] = append(out[i], int32(k))
+			}
+		}
+		slices.SortStableFunc(out[i], func(a, b int32) int { return cmp.Compare(w.Classes[a].scope, w.Classes[b].scope) })
+	}
+	return out
 }
 
 // found counts what job j found, an entry with a version of the dependencies or none.

@@ -248,7 +248,8 @@ func TestChoosingAPool(t *testing.T) {
 		{"cheapest", 1, "s", "0.10 for one against 0.32 for one"},
 		{"cheapest", 4, "l", "0.32 for four is 0.08 each"},
 		{"cheapest", 5, "ls", "four on a large one, the fifth on a small one"},
-		{"cheapest", 7, "lssl", "two small ones are the most; the seventh needs a large one"},
+		{"cheapest", 7, "ll", "0.64 for two large ones; with small ones it takes two large ones as well"},
+		{"cheapest", 6, "lss", "0.52 for one large one and the two small ones, and not 0.64"},
 		{"listed", 4, "ssl", "the small ones come first as long as they may grow"},
 		{"tightest", 4, "ssl", "a small one is left with 1/3 CPU and 1/2 memory, a large one with 0 and 7/8"},
 	} {

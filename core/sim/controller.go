@@ -199,8 +199,8 @@ func (e *engine) rounds() {
 	}
 }
 
-// beginRound takes in new jobs and gives idle agents out, the one idle last
-// first, so that those beyond need stay idle and can go.
+// beginRound takes in new jobs and gives idle agents out: the one idle last first, so that
+// those beyond need stay idle and can go, or the one idle longest.
 func (e *engine) beginRound(t int32) {
 	team := &e.teams[t]
 	team.due, team.started, team.isBlocked = never, 0, false
@@ -212,6 +212,9 @@ func (e *engine) beginRound(t int32) {
 	e.takeIn(t)
 	for team.idle > 0 && team.queue.len() > 0 {
 		a := team.newest
+		if e.w.Templates[t].Numbers.Prefer == document.Oldest {
+			a = team.oldest
+		}
 		e.takeIdle(a)
 		w := team.queue.pop()
 		team.promised = max(0, team.promised-1)

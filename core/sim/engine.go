@@ -254,6 +254,8 @@ func (e *engine) poolEvent(kind eventKind, p int32, what uint32) {
 		e.poolStep(p)
 	case poolDrains:
 		e.poolDrains(p, what == 1)
+	case poolTaken:
+		e.poolTaken(p)
 	case poolAsked:
 		e.poolAsked(p)
 	}
@@ -277,8 +279,10 @@ func (e *engine) nodeEvent(kind eventKind, v event) {
 		if v.version == e.links[n].version {
 			e.flowEnds(n)
 		}
-	case pulled:
-		e.pulled(n, int32(v.version))
+	case unpacked:
+		if v.version == e.nodes[n].puller.version {
+			e.unpacked(n)
+		}
 	case patienceEnds:
 		e.patienceEnds(n)
 	case entryExpires:

@@ -13,10 +13,11 @@ const (
 	nodeTaken                     // subject: node
 	poolStep                      // subject: pool; its min changes
 	poolDrains                    // subject: pool; a drain begins or ends
+	poolTaken                     // subject: pool; many of its nodes will be taken back
 	poolAsked                     // subject: pool; it may be asked again
 	pullBegins                    // subject: node; version: image
 	flowEnds                      // subject: link
-	pulled                        // subject: node; version: image
+	unpacked                      // subject: node
 	entryExpires                  // subject: scope of the cache
 	patienceEnds                  // subject: job
 	imagesMade                    // subject: agent, as all up to wiped

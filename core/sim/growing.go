@@ -55,13 +55,18 @@ func (e *engine) scan() {
 	for _, n := range e.booting {
 		list = e.book(n, list)
 	}
+	plan := e.cheapestSet(list)
 	for len(list) > 0 {
-		p := e.choosePool(list)
-		if p < 0 {
+		p := int32(-1)
+		if len(plan) > 0 {
+			p, plan = plan[0], plan[1:]
+		} else if p = e.choosePool(list); p < 0 {
 			break
 		}
 		if n := e.askNode(p); n >= 0 {
 			list = e.book(n, list)
+		} else {
+			plan = nil // one of its pools gave no node
 		}
 	}
 	for _, a := range list {
@@ -80,6 +85,11 @@ func (e *engine) scan() {
 func (e *engine) askNode(p int32) int32 {
 	pool := &e.w.Pools[p]
 	e.pools[p].asks++
+	if e.noneToGive(p) {
+		e.trace.NoCapacity++
+		e.shut(p)
+		return -1
+	}
 	if c := pool.noCapacity; c > 0 && e.root.For(chance.NoCapacity, pool.key, e.pools[p].asks).Uniform() < c {
 		e.trace.NoCapacity++
 		e.shut(p)
@@ -152,7 +162,7 @@ func (e *engine) bootFailed(n int32) {
 	}
 	e.unbookHolders(n)
 	p := e.nodes[n].pool
-	e.nodes[n].gone = true
+	e.nodes[n].gone, e.nodes[n].failed = true, true
 	e.pools[p].count--
 	e.closeNode(n)
 	e.shut(p)

@@ -11,6 +11,16 @@ type puller struct {
 	queue  []int32 // images in the order in which they were asked for
 	active []pull
 	waiter []waiter
+	// unpacking are images whose bytes are there; they share the node's disk.
+	unpacking []unpack
+	settled   units.Duration // up to when what is left of them is true
+	version   uint32         // of the plan for the one that is done first
+}
+
+// unpack is an image being unpacked.
+type unpack struct {
+	image int32
+	left  units.Duration // that it would take alone
 }
 
 // A pull brings the layers of an image that its node had not and that no other
@@ -39,25 +49,15 @@ func newShelf(w *World) shelf {
 	}
 }
 
-// needImages asks for the images that agent a's node does not hold.
+// needImages asks for the images that agent a's node does not hold: one after the other, as
+// the kubelet starts a pod's containers.
 func (e *engine) needImages(a int32) {
 	g := &e.agents[a]
-	node := &e.nodes[g.node]
 	t := &e.w.Templates[g.template]
-	for _, i := range e.imagesOf(g) {
-		if node.shelf.images[i] {
-			continue
-		}
-		g.missing++
-		node.puller.waiter = append(node.puller.waiter, waiter{a, i})
-		asked := func(p pull) bool { return p.image == i }
-		if !slices.Contains(node.puller.queue, i) && !slices.ContainsFunc(node.puller.active, asked) {
-			node.puller.queue = append(node.puller.queue, i)
-			g.pulls = true
-		}
-	}
+	g.image = 0
+	e.nextImage(a)
 	switch {
-	case g.missing > 0:
+	case g.missing:
 		g.waited = true
 		e.pulling(a)
 		e.nextPulls(g.node)
@@ -72,6 +72,29 @@ func (e *engine) needImages(a int32) {
 		e.later(a, latency, imagesAsked)
 	default:
 		e.imagesPresent(a)
+	}
+}
+
+// nextImage asks for the next image that agent a's node does not hold, and notes whether
+// one is missing.
+func (e *engine) nextImage(a int32) {
+	g := &e.agents[a]
+	node := &e.nodes[g.node]
+	list := e.imagesOf(g)
+	g.missing = false
+	for ; int(g.image) < len(list); g.image++ {
+		i := list[g.image]
+		if node.shelf.images[i] {
+			continue
+		}
+		g.missing = true
+		node.puller.waiter = append(node.puller.waiter, waiter{a, i})
+		asked := func(p pull) bool { return p.image == i }
+		if !slices.Contains(node.puller.queue, i) && !slices.ContainsFunc(node.puller.active, asked) {
+			node.puller.queue = append(node.puller.queue, i)
+			g.pulls = true
+		}
+		return
 	}
 }
 
@@ -117,7 +140,56 @@ func (e *engine) unpackImage(n, image int32, size units.Bytes) {
 	if r := e.w.Pools[e.nodes[n].pool].unpack; r > 0 {
 		d = r.Time(size)
 	}
-	e.queue.plan(e.now+d, pulled, n, uint32(image))
+	p := &e.nodes[n].puller
+	p.settle(e.now)
+	p.unpacking = append(p.unpacking, unpack{image, d})
+	e.planUnpacked(n)
+}
+
+// settle books what was unpacked: each image gets its share of the disk.
+func (p *puller) settle(now units.Duration) {
+	if n := units.Duration(len(p.unpacking)); n > 0 {
+		done := (now - p.settled) / n
+		for i := range p.unpacking {
+			p.unpacking[i].left = max(0, p.unpacking[i].left-done)
+		}
+	}
+	p.settled = now
+}
+
+// planUnpacked plans for the image that is unpacked first.
+func (e *engine) planUnpacked(n int32) {
+	p := &e.nodes[n].puller
+	p.version++
+	if len(p.unpacking) == 0 {
+		return
+	}
+	least := p.unpacking[0].left
+	for _, u := range p.unpacking[1:] {
+		least = min(least, u.left)
+	}
+	e.queue.plan(e.now+least*units.Duration(len(p.unpacking)), unpacked, n, p.version)
+}
+
+// unpacked ends the unpacking of the image that is done first, of several the one that
+// began first.
+func (e *engine) unpacked(n int32) {
+	node := &e.nodes[n]
+	p := &node.puller
+	if node.gone {
+		return
+	}
+	p.settle(e.now)
+	best := 0
+	for i, u := range p.unpacking {
+		if u.left < p.unpacking[best].left {
+			best = i
+		}
+	}
+	image := p.unpacking[best].image
+	p.unpacking = slices.Delete(p.unpacking, best, best+1)
+	e.planUnpacked(n)
+	e.pulled(n, image)
 }
 
 // pulled marks the layers that a pull brought as there, gives every image that is
@@ -145,10 +217,16 @@ func (e *engine) pulled(n, image int32) {
 		active = append(active, p)
 	}
 	node.puller.active = active
-	e.wholeNow = whole
+	present := whole[:0]
+	for _, a := range whole {
+		if e.nextImage(a); !e.agents[a].missing {
+			present = append(present, a)
+		}
+	}
+	e.wholeNow = present
 	e.evictImages(n)
 	e.nextPulls(n)
-	for _, a := range whole {
+	for _, a := range present {
 		e.imagesPresent(a)
 	}
 }
@@ -163,7 +241,7 @@ func (s *shelf) whole(layers []int32) bool {
 }
 
 // arrived notes that a node has all of an image, and adds the agents that have
-// waited for nothing else to the list.
+// waited for it to the list.
 func (e *engine) arrived(node *node, image int32, whole []int32) []int32 {
 	node.shelf.images[image] = true
 	node.shelf.used[image] = e.now
@@ -174,10 +252,7 @@ func (e *engine) arrived(node *node, image int32, whole []int32) []int32 {
 			kept = append(kept, w)
 			continue
 		}
-		g := &e.agents[w.agent]
-		if g.missing--; g.missing == 0 {
-			whole = append(whole, w.agent)
-		}
+		whole = append(whole, w.agent)
 	}
 	node.puller.waiter = kept
 	return whole

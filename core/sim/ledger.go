@@ -3,6 +3,7 @@ package sim
 import (
 	"fmt"
 
+	"tachyphor/core/chance"
 	"tachyphor/core/template"
 	"tachyphor/core/units"
 )
@@ -45,7 +46,7 @@ type NodeLife struct {
 	Asked, Ready  units.Duration // Ready is below 0 when it never was
 	Gone          units.Duration // end of the run for those still there
 	Billed        units.Duration // of its life, within the window
-	Extra         units.Duration // paid for on top, up to the least charge
+	Extra         units.Duration // paid for on top, up to the least charge or the end of a step of billing
 	// Spent is what its time went to, in 1/1024 node · µs; it adds up to
 	// 1024 · the window's microseconds of its life.
 	Spent [Uses]int64
@@ -136,7 +137,12 @@ func (e *engine) moveShare(g *agent, to agentState) {
 func (e *engine) closeNode(n int32) {
 	node := &e.nodes[n]
 	e.settle(&node.ledger)
-	from, to := e.clip(node.asked), e.clip(e.now)
+	pool := &e.w.Pools[node.pool]
+	end := e.now
+	if node.gone && !node.failed {
+		end += e.draw(pool.going, chance.Going, pool.key, uint64(node.ordinal))
+	}
+	from, to := e.clip(node.asked), e.clip(end)
 	life := NodeLife{
 		Pool: node.pool, Ordinal: node.ordinal, Asked: node.asked, Ready: -1, Gone: e.now,
 		Billed: max(0, to-from), Spent: node.ledger.spent,
@@ -144,8 +150,11 @@ func (e *engine) closeNode(n int32) {
 	if node.readyAt > 0 || node.ready || node.gone {
 		life.Ready = node.readyAt
 	}
-	if least := e.w.Pools[node.pool].Least; node.asked >= e.w.Plan.Warmup && node.asked < e.w.Plan.Span {
-		life.Extra = max(0, least-(e.now-node.asked))
+	if node.asked >= e.w.Plan.Warmup && node.asked < e.w.Plan.Span {
+		life.Extra = max(0, pool.Least-(end-node.asked))
+	}
+	if step := pool.billedBy; step > 0 && node.gone && end >= e.w.Plan.Warmup && end < e.w.Plan.Span {
+		life.Extra = max(life.Extra, (step-(end-node.asked)%step)%step)
 	}
 	rest := wholeNode * (int64(to)/1000 - int64(from)/1000 + int64(life.Extra)/1000)
 	for _, s := range life.Spent {

@@ -221,9 +221,10 @@ func (e *engine) recordStart(g *agent, w waiting) {
 	if w.promised < 0 {
 		e.recordHeld(g.template, &w)
 	}
-	r.Warm = g.state == idle
+	r.Stood = g.state == idle
+	r.Warm = r.Stood && g.idleSince <= t.From(int(w.job))
 	r.Started, r.Template = e.now, int16(g.template)
-	if r.Warm {
+	if r.Stood {
 		if stuck := e.place.pending[g.template]; w.promised >= 0 && len(stuck) > 0 {
 			e.recordOvertaken(&e.agents[stuck[0]], w.job)
 			return

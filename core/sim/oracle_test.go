@@ -156,7 +156,7 @@ func TestOraclePlacement(t *testing.T) {
 		for range 60 {
 			tm := r.IntN(3)
 			want, best := oraclePlace(w, e, log, tm)
-			e.agents = append(e.agents, agent{template: int32(tm), node: -1, waitNode: -1, verdict: -1, missing: 0})
+			e.agents = append(e.agents, agent{template: int32(tm), node: -1, waitNode: -1, verdict: -1})
 			a := int32(len(e.agents) - 1)
 			ok := e.tryPlace(a)
 			g := &e.agents[a]

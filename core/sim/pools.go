@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"slices"
 
+	"tachyphor/core/demand"
 	"tachyphor/core/fleet"
 	"tachyphor/core/template"
 	"tachyphor/core/units"
@@ -15,6 +16,7 @@ type node struct {
 	pool    int32
 	ready   bool
 	gone    bool
+	failed  bool  // it did not come up
 	closed  bool  // it takes no new agents
 	noticed bool  // it will be taken back
 	ordinal int32 // within the pool, from 1
@@ -47,6 +49,9 @@ type pool struct {
 	step     int    // index of it in the pool's steps
 	draining bool
 	shut     units.Duration // until when it is not asked again
+	// shortages are the times to come in which it has no node to give.
+	shortages []demand.Stretch
+	bulks     uint64 // how often its nodes were taken back many at once
 }
 
 // nodeName names a node for people.
@@ -85,7 +90,8 @@ func (w *World) poolsByName() []int32 {
 // firstNodes makes the nodes that are there from the start.
 func (e *engine) firstNodes() {
 	for _, p := range e.w.poolsByName() {
-		e.pools[p].min = e.w.Pools[p].Min
+		e.pools[p].min, e.pools[p].shortages = e.w.Pools[p].Min, e.shortages(p)
+		e.planBulk(p)
 		for range e.w.Pools[p].Min {
 			e.nodeReady(e.newNode(p))
 		}

@@ -57,7 +57,7 @@ spec:
 	patience := map[int]int{}
 	priority := map[int]int{}
 	for i := range 1 + r.IntN(3) {
-		t := retold.Template{Every: pick(0, 1, 5, 7, 10, 13), Linger: pick(0, 30, 300, 7200), Settle: pick(0, 0, 100, 600), Once: r.IntN(3) == 0}
+		t := retold.Template{Every: pick(0, 1, 5, 7, 10, 13), Linger: pick(0, 30, 300, 7200), Settle: pick(0, 0, 100, 600), Once: r.IntN(3) == 0, Oldest: r.IntN(3) == 0}
 		if t.Every > 0 {
 			t.Step = pick(0, 0, 1, 3)
 		}
@@ -87,12 +87,16 @@ spec:
 		if t.Once {
 			reuse = "never"
 		}
+		prefer := "newest"
+		if t.Oldest {
+			prefer = "oldest"
+		}
 		ceiling := ""
 		if usual.Ceiling >= 0 {
 			ceiling = fmt.Sprintf(", ceiling: %d", usual.Ceiling)
 		}
-		fmt.Fprintf(&b, "    - template: t%d\n      agents: {every: %ds, linger: %ds, settle: %ds, step: %d, reuse: %s, floor: %d, spare: %d, needsOneAgent: %v, oneAgentWithin: %ds%s, calendar: [",
-			i, t.Every, t.Linger, t.Settle, t.Step, reuse, usual.Floor, usual.Spare, t.NeedsOne, t.Within, ceiling)
+		fmt.Fprintf(&b, "    - template: t%d\n      agents: {every: %ds, linger: %ds, settle: %ds, step: %d, reuse: %s, floor: %d, spare: %d, needsOneAgent: %v, oneAgentWithin: %ds, prefer: %s%s, calendar: [",
+			i, t.Every, t.Linger, t.Settle, t.Step, reuse, usual.Floor, usual.Spare, t.NeedsOne, t.Within, prefer, ceiling)
 		for _, p := range parts {
 			fmt.Fprintf(&b, `{when: "Mon %02d:%02d-%02d:%02d", floor: %d, ceiling: %d, spare: %d}, `, p.from/60, p.from%60, p.to/60, p.to%60, p.Floor, p.Ceiling, p.Spare)
 		}

@@ -63,6 +63,7 @@ func (e *engine) startRun(a int32, w waiting) {
 	} else {
 		g.run.own, g.run.part = e.recordedWork(w.job)
 	}
+	g.run.own = at(g.run.own, c.speedOf(e.nodes[g.node].pool))
 	e.beginRestore(a)
 }
 
@@ -77,6 +78,7 @@ func (e *engine) beginWork(a int32) {
 	if r.part < 1 {
 		r.cold = units.Duration(float64(r.cold) * r.part)
 	}
+	r.cold = at(r.cold, class.speedOf(e.nodes[g.node].pool))
 	if class.Limit > 0 {
 		r.limit = e.now + class.Limit
 	}
@@ -161,6 +163,7 @@ func (e *engine) stop(a int32, result Result) {
 	t.spanTo(g.job, e.now, Stretched, g.node)
 	t.Records[g.job].Result = result
 	e.endWork(a)
+	e.follow(g.job, result)
 	if result == Succeeded && e.beginSave(a) {
 		return
 	}

@@ -19,7 +19,7 @@ func (e *engine) mayBeTaken(n int32) {
 // nodeNoticed closes a node that will be taken back: agents that wait for a job or
 // are still starting go at once, those at work may finish within the notice.
 func (e *engine) nodeNoticed(n int32) {
-	if e.nodes[n].gone {
+	if e.nodes[n].gone || e.nodes[n].noticed {
 		return
 	}
 	e.nodes[n].noticed = true
@@ -65,6 +65,30 @@ func (e *engine) closeTo(n int32) {
 		if g := &e.agents[a]; g.node == n && g.state == idle {
 			e.takeIdle(int32(a))
 			e.leave(int32(a))
+		}
+	}
+}
+
+// planBulk plans when nodes of a spot pool are taken back many at once the next time.
+func (e *engine) planBulk(p int32) {
+	pool := &e.w.Pools[p]
+	if pool.Spot == nil || pool.Spot.Bulk == nil || pool.Spot.Bulk.PerWeek <= 0 {
+		return
+	}
+	between := chance.NewExponential(float64(units.Week) / pool.Spot.Bulk.PerWeek)
+	e.queue.plan(e.now+max(1, e.draw(between, chance.Bulk, pool.key, e.pools[p].bulks)), poolTaken, p, 0)
+}
+
+// poolTaken warns many of a spot pool's nodes at once.
+func (e *engine) poolTaken(p int32) {
+	pool := &e.w.Pools[p]
+	key := e.root.For(chance.Bulk, pool.key, e.pools[p].bulks).For(chance.Bulk, 0, 1)
+	e.pools[p].bulks++
+	e.planBulk(p)
+	for n := range e.nodes {
+		node := &e.nodes[n]
+		if node.pool == p && node.ready && !node.gone && !node.noticed && key.For(chance.Bulk, uint64(node.ordinal), 0).Uniform() < pool.Spot.Bulk.Share {
+			e.nodeNoticed(int32(n))
 		}
 	}
 }

@@ -36,7 +36,7 @@ type Trace struct {
 	AgentTime units.Sum[units.Duration] // of all agents, within the window
 
 	root     chance.Key       // of the run's draws
-	released []units.Duration // by job: when all it came after had ended; nil when none does
+	released []units.Duration // by job: when the work of all it came after was done; nil when none does
 	spans    []span
 }
 
@@ -56,7 +56,8 @@ type Record struct {
 	Node     int32          // index into Trace.Nodes; -1 before it started
 	Agent    int32          // ordinal of the agent within its template, from 1
 	Template int16          // -1 when nothing fits
-	Warm     bool           // it took an agent that stood idle
+	Stood    bool           // the agent it took was there before: it had come for another job, or ahead of any
+	Warm     bool           // that agent stood idle when the job came
 	Result   Result
 	Lost     uint8 // attempts that were cut short
 	Used     int64 // what the attempt that ended it used of its node, in 1/1024 node · µs, within the window

@@ -49,6 +49,9 @@ func (e *engine) askVolume(a, scope int32) {
 	var d units.Duration
 	if v.node != g.node {
 		d = e.drawFor(e.w.attach, chance.Attach, g.job)
+		if v.node >= 0 {
+			d += e.drawFor(e.w.detach, chance.Detach, g.job)
+		}
 	}
 	v.node = g.node
 	e.later(a, d, restoreStep)

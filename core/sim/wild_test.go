@@ -54,8 +54,8 @@ func ended(t *testing.T, trace *sim.Trace) {
 		}
 		for _, b := range trace.Jobs.After(j) {
 			before := trace.Records[b]
-			if r.Started >= 0 && (before.Result != sim.Succeeded || before.Ended > r.Started) {
-				t.Errorf("job %d started at %v, before job %d ended at %v with %v", j, r.Started, b, before.Ended, before.Result)
+			if r.Started >= 0 && (before.Result != sim.Succeeded || worked(trace, int(b)) > r.Started) {
+				t.Errorf("job %d started at %v, before the work of job %d was done at %v with %v", j, r.Started, b, worked(trace, int(b)), before.Result)
 			}
 		}
 		if class := trace.World.Classes[trace.Jobs.List[j].Class]; int(r.Lost) > class.Retries+1 {
@@ -69,6 +69,16 @@ func ended(t *testing.T, trace *sim.Trace) {
 	if cut != lost {
 		t.Errorf("%d attempts lost by jobs, %d by cause", lost, cut)
 	}
+}
+
+// worked is when the last of a job's work was done.
+func worked(trace *sim.Trace, j int) (at units.Duration) {
+	trace.EachStay(j, func(s sim.Stay) {
+		if s.Cause.Phase() <= sim.Work {
+			at = s.To
+		}
+	})
+	return at
 }
 
 // paid checks that shares add up and stay within what they are shares of.

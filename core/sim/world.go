@@ -70,6 +70,7 @@ type World struct {
 	tools     []tool
 	update    chance.Dist // an agent's own, ns
 	attach    chance.Dist // of a volume, ns
+	detach    chance.Dist // likewise
 	layers    []units.Bytes
 	layersOf  [][]int32     // by image
 	making    []chance.Dist // by image, ns
@@ -116,6 +117,7 @@ type Class struct {
 	work     chance.Dist // ns
 	cores    float64     // 0: not known
 	parallel float64     // share of the work
+	speeds   []float64   // by pool; nil where work takes what it was measured at
 	memory   chance.Dist // peak, bytes; 0: not known
 	disk     chance.Dist // peak, bytes; 0: not known
 	cold     chance.Dist // ns
@@ -156,6 +158,10 @@ type Pool struct {
 	taints     []corev1.Taint
 	drains     []demand.Stretch
 	minSteps   []minStep
+	billedBy   units.Duration // 0: by the second
+	going      chance.Dist    // ns, from going to being gone
+	outage     chance.Dist    // ns, its length
+	short      float64        // share of the time without capacity
 }
 
 // A minStep gives a pool's min from a moment on.

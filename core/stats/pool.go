@@ -66,7 +66,7 @@ func (p *part) atMost(v int64) float64 {
 	if p.n <= cells || k == 0 || k == cells {
 		return float64(cell(k, cells, p.n))
 	}
-	middle := func(k int) float64 { return float64(cell(k, cells, p.n)+cell(k+1, cells, p.n)) / 2 }
+	middle := func(k int) float64 { return float64(float64(cell(k, cells, p.n)+cell(k+1, cells, p.n)) / 2) }
 	low, high := p.values[k-1], p.values[k]
 	return middle(k-1) + float64((middle(k)-middle(k-1))*(float64(v-low)/float64(high-low)))
 }
@@ -202,7 +202,7 @@ func (p *Pool) ByRepeat(q float64) []float64 {
 	low, high := math.Max(0, q/100-half), math.Min(1, q/100+half)
 	rise := float64(p.ranked(high)-p.ranked(low)) / (high - low)
 	for i := range out {
-		out[i] -= float64(float64(len(out))*more[i]/float64(p.Len())) * rise
+		out[i] -= float64(float64(len(out)) * more[i] / float64(p.Len()) * rise)
 	}
 	return out
 }

@@ -122,7 +122,7 @@ func read(t *sim.Trace, repeat int, h hour, follow bool) *reading {
 			}
 		}
 		on := phases[sim.Restore] + phases[sim.Work] + phases[sim.Save] + phases[sim.Wipe]
-		if !rec.Warm { // its agent was started for it
+		if !rec.Stood { // its agent was started for it
 			on += phases[sim.Image] + phases[sim.Setup] + phases[sim.Join]
 		}
 		if on > 0 {

@@ -16,6 +16,7 @@ type Template struct {
 	Every, Linger, Settle int // Every 0: a round every second
 	Step                  int // 0: no limit
 	Once                  bool
+	Oldest                bool // jobs get the agent idle longest, not the one idle last
 	NeedsOne              bool
 	Within                int
 	At                    func(second int) Numbers
@@ -208,7 +209,7 @@ func (t *teller) join(a *agent) {
 
 func (t *teller) start(a *agent, j int) {
 	t.turns++
-	t.out.Fates[j].Started, t.out.Fates[j].Agent, t.out.Fates[j].Warm = t.now, a.ordinal, a.state == idle
+	t.out.Fates[j].Started, t.out.Fates[j].Agent, t.out.Fates[j].Warm = t.now, a.ordinal, a.state == idle && a.idleSince <= t.w.Jobs[j].Submitted
 	a.state, a.job, a.until, a.turn = working, j, t.now+t.w.Jobs[j].Work, t.turns
 }
 
@@ -300,19 +301,19 @@ func (t *teller) takeIn(i int) {
 // give gives idle agents out, the one idle last first.
 func (t *teller) give(i int) {
 	for len(t.queue[i]) > 0 {
-		var newest *agent
+		var taken *agent
 		for _, a := range t.agents {
-			if a.template == i && a.state == idle && (newest == nil || a.turn > newest.turn) {
-				newest = a
+			if a.template == i && a.state == idle && (taken == nil || t.w.Templates[i].Oldest != (a.turn > taken.turn)) {
+				taken = a
 			}
 		}
-		if newest == nil {
+		if taken == nil {
 			t.short[i] = t.now
 			return
 		}
 		j := t.queue[i][0]
 		t.queue[i] = t.queue[i][1:]
-		t.start(newest, j)
+		t.start(taken, j)
 	}
 }
 

@@ -21,6 +21,7 @@ import (
 // many more are looked at, and all together count.
 const (
 	coverSeeds   = 200
+	coverRepeats = 8
 	moreSeeds    = 800
 	leastCovered = 0.93
 )
@@ -89,18 +90,19 @@ func waits(agents int, load float64) map[string]float64 {
 	return map[string]float64{"mean delay": probability * mean, "p50": at(0.5), "p95": at(0.95), "p99": at(0.99)}
 }
 
-// reference is what many other seeds come to: the mean over them of what each tells, and
-// of all their delays together the percentiles.
+// referenceSeeds is of how many repeats of other seeds, or recorded weeks, the truth is
+// the mean where theory does not say it; the percentiles are of all their delays together.
 const referenceSeeds = 1000
 
 // outcomes simulates seeds on all cores and takes what is wanted of each.
-func (s *system) outcomes(first, n int, take func(i int, o *outcome.Outcome, t *sim.Trace)) error {
+func (s *system) outcomes(first, n, repeats int, take func(i int, o *outcome.Outcome, t *sim.Trace)) error {
 	var mu sync.Mutex
 	return sim.Each(runtime.NumCPU(), n, func(i int) error {
 		w, err := s.build(first + i)
 		if err != nil {
 			return err
 		}
+		w.Plan.Repeats = repeats
 		o, t, err := outcome.Simulate(w, 1, nil)
 		if err != nil {
 			return err
@@ -123,15 +125,14 @@ func (s *system) look() error {
 	if !missing {
 		return nil
 	}
-	const seeds = referenceSeeds / 8
-	bills := 0.0
-	spreads := make([]stats.Spread, seeds)
-	mean, jobs := 0.0, 0
-	n := seeds
+	repeats := coverRepeats
 	if s.alike {
-		n, spreads = referenceSeeds, make([]stats.Spread, referenceSeeds)
+		repeats = 1
 	}
-	err := s.outcomes(1_000_000, n, func(i int, o *outcome.Outcome, t *sim.Trace) {
+	n := referenceSeeds / repeats
+	bills, mean := 0.0, 0.0
+	spreads := make([]stats.Spread, n)
+	err := s.outcomes(1_000_000, n, repeats, func(i int, o *outcome.Outcome, t *sim.Trace) {
 		bills += o.Cost.PerMonth.Mean / float64(n)
 		var delays []int64
 		for j, r := range t.Records {
@@ -141,8 +142,7 @@ func (s *system) look() error {
 		}
 		spreads[i] = stats.SpreadOf(delays, 1<<20)
 		for _, x := range o.Samples {
-			mean += x.Groups[0].Delay.Mean / float64(n*len(o.Samples))
-			jobs++
+			mean += x.Groups[0].Delay.Mean / float64(n*repeats)
 		}
 	})
 	if err != nil {
@@ -214,7 +214,7 @@ type counts struct {
 // count tells outcomes of so many seeds.
 func (s *system) count(first, n int) counts {
 	c := counts{outcomes: n, told: make([]int, len(told)), held: make([]int, len(told))}
-	c.err = s.outcomes(first, n, func(_ int, o *outcome.Outcome, _ *sim.Trace) {
+	c.err = s.outcomes(first, n, coverRepeats, func(_ int, o *outcome.Outcome, _ *sim.Trace) {
 		for k, f := range told {
 			x := f.of(o)
 			if x == nil {

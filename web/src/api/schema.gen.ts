@@ -806,6 +806,8 @@ export interface components {
             needsOneAgent?: boolean;
             /** @description With needsOneAgent: how long after its end an agent counts. */
             oneAgentWithin?: string;
+            /** @description Which idle agent a job gets: newest, the one idle last, so that those beyond need stay idle and go; oldest, the one idle longest, so that all stay in use. */
+            prefer?: string;
             /** @description never: one job for each agent; while-idle: an agent takes the next job that fits. */
             reuse?: string;
             /** @description How long every job must have found an idle agent before agents are taken away. */
@@ -1466,7 +1468,7 @@ export interface components {
             summary: string;
             /** @description Template it got. */
             template: string;
-            /** @description It took an idle agent. */
+            /** @description It took an agent which stood idle when it came. */
             warm: boolean;
             /** @description It was submitted in the warm-up, which no figure counts: its cost is that of its time within the window alone. */
             warmup: boolean;
@@ -1741,7 +1743,7 @@ export interface components {
             started: components["schemas"]["Figure"];
             /** @description Jobs that fit a template and did not end. */
             unfinished: components["schemas"]["Figure"];
-            /** @description Share of started jobs that took an idle agent, 0 to 1. */
+            /** @description Share of started jobs that took an agent which stood idle when they came, 0 to 1. */
             warm: components["schemas"]["Figure"];
             /** @description What the mean job's work phase is made of; only what is there. */
             workParts: components["schemas"]["WorkPart"][];
@@ -1790,7 +1792,7 @@ export interface components {
             unmatched: number;
             /**
              * Format: int64
-             * @description Jobs that took an idle agent.
+             * @description Jobs that took an agent which stood idle when they came.
              */
             warm: number;
         };
@@ -1852,7 +1854,7 @@ export interface components {
             submitted: string;
             /** @description Template it got. */
             template: string;
-            /** @description It took an idle agent. */
+            /** @description It took an agent which stood idle when it came. */
             warm: boolean;
         };
         JobPage: {
@@ -1975,7 +1977,7 @@ export interface components {
             submitted: string;
             /** @description Template it got; empty when none fits. */
             template: string;
-            /** @description It took an idle agent. */
+            /** @description An idle agent was there when it came, and it took it. */
             warm: boolean;
             /** @description It was submitted in the warm-up: no figure counts it, and its cost is that of its time within the window alone. */
             warmup: boolean;

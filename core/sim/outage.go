@@ -1,0 +1,41 @@
+package sim
+
+import (
+	"tachyphor/core/chance"
+	"tachyphor/core/demand"
+	"tachyphor/core/units"
+)
+
+// shortages are the times in which a pool has no node to give, over so much time: they come
+// and go by turns, those of capacity exponential, those without as long as the pool says,
+// so that in the long run the pool's share of the time is without.
+func (e *engine) shortages(p int32) (out []demand.Stretch) {
+	pool := &e.w.Pools[p]
+	if pool.short == 0 {
+		return nil
+	}
+	between := chance.NewExponential(pool.outage.Mean() * (1 - pool.short) / pool.short)
+	first := e.root.For(chance.Outage, pool.key, 0)
+	var now units.Duration
+	if first.Uniform() < pool.short { // it begins within one
+		whole := e.draw(pool.outage, chance.OutageLength, pool.key, 0)
+		now = units.Duration(float64(whole) * first.For(chance.Outage, 0, 1).Uniform())
+		out = append(out, demand.Stretch{From: 0, To: now})
+	}
+	for n := uint64(1); now < e.w.horizon(); n++ {
+		from := now + e.draw(between, chance.Outage, pool.key, n)
+		now = from + max(units.Second, e.draw(pool.outage, chance.OutageLength, pool.key, n))
+		out = append(out, demand.Stretch{From: from, To: now})
+	}
+	return out
+}
+
+// noneToGive reports whether a pool has no node to give now.
+func (e *engine) noneToGive(p int32) bool {
+	out := e.pools[p].shortages
+	for len(out) > 0 && out[0].To <= e.now {
+		out = out[1:]
+	}
+	e.pools[p].shortages = out
+	return len(out) > 0 && out[0].From <= e.now
+}
