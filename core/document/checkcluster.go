@@ -110,7 +110,14 @@ func (c checker) facts(s *ClusterSpec) {
 		pools = append(pools, p.Name)
 	}
 	c.unique("spec.daemonSets", len(s.DaemonSets), func(i int) string { return s.DaemonSets[i].Name })
+	var images []string
+	for _, image := range s.Images {
+		images = append(images, image.Name)
+	}
 	for i, d := range s.DaemonSets {
+		if d.Image != "" && !slices.Contains(images, d.Image) {
+			c.at(fmt.Sprintf("spec.daemonSets[%d].image", i), strconv.Quote(d.Image), "no such image in this cluster"+meant(d.Image, images))
+		}
 		for j, p := range d.Pools {
 			if !slices.Contains(pools, p) {
 				c.at(fmt.Sprintf("spec.daemonSets[%d].pools[%d]", i, j), strconv.Quote(p), "no such pool in this cluster"+meant(p, pools))

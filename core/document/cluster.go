@@ -131,6 +131,7 @@ type DaemonSet struct {
 	Memory units.Bytes    `json:"memory,omitempty" doc:"Memory that its pod requests."`
 	Disk   units.Bytes    `json:"disk,omitempty" doc:"Ephemeral storage that its pod requests."`
 	Pools  []string       `json:"pools,omitempty" doc:"Pools on whose nodes it runs; absent: all."`
+	Image  string         `json:"image,omitempty" doc:"Image that a new node pulls for it first, before those of agents; absent: nothing is pulled."`
 }
 
 // A Store keeps archives of workspaces.

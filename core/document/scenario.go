@@ -237,6 +237,7 @@ type Growth struct {
 	Patience    units.Duration `json:"patience,omitempty" doc:"How long a pod stays unplaceable before a pool grows."`
 	Choose      Choice         `json:"choose,omitempty" doc:"Which pool grows: cheapest (price of the nodes for each pod helped), tightest (least room left over), listed (first that can)."`
 	ShrinkAfter units.Duration `json:"shrinkAfter,omitempty" doc:"How long a node without agents is kept."`
+	Repack      bool           `json:"repack,omitempty" doc:"A node whose agents have all been idle for shrinkAfter goes with them, where other nodes have room for as many; what floor and spare ask for starts anew there."`
 	SpareRoom   map[string]int `json:"spareRoom,omitempty" doc:"Room kept free for so many more agents of a template, by placeholder pods that give way at once."`
 }
 

@@ -85,6 +85,11 @@ func (a *assembly) pools(s *document.ScenarioSpec, c *document.ClusterSpec) {
 		if p.Spot != nil {
 			pool.Price = *t.SpotPrice
 		}
+		for _, d := range c.DaemonSets {
+			if d.Image != "" && (len(d.Pools) == 0 || slices.Contains(d.Pools, p.Name)) {
+				pool.daemons = append(pool.daemons, int32(slices.IndexFunc(c.Images, func(i document.Image) bool { return i.Name == d.Image })))
+			}
+		}
 		if o := p.Outages; o != nil {
 			pool.outage, pool.short = o.Length.Dist(), o.Share
 		}

@@ -120,6 +120,8 @@ func (e *engine) jobArrives(j int32) {
 func (e *engine) becameIdle(a int32) {
 	g := &e.agents[a]
 	g.idleSince = e.now
+	e.nodes[g.node].idle++
+	e.rests(g.node)
 	team := &e.teams[g.template]
 	team.idle++
 	g.older, g.newer = team.newest, -1
@@ -139,6 +141,8 @@ func (e *engine) becameIdle(a int32) {
 // takeIdle takes an agent out of the list.
 func (e *engine) takeIdle(a int32) {
 	g := &e.agents[a]
+	e.nodes[g.node].idle--
+	e.nodes[g.node].stirs++
 	team := &e.teams[g.template]
 	team.idle--
 	if g.older >= 0 {

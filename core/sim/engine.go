@@ -287,6 +287,10 @@ func (e *engine) nodeEvent(kind eventKind, v event) {
 		e.patienceEnds(n)
 	case entryExpires:
 		e.entryExpires(n, v.version)
+	case nodeAtRest:
+		if v.version == e.nodes[n].stirs {
+			e.nodeAtRest(n)
+		}
 	case nodeEmptyFor:
 		if v.version == e.nodes[n].version {
 			e.nodeEmptyFor(n)

@@ -30,6 +30,7 @@ const (
 	saveStep
 	wiped
 	nodeEmptyFor // subject: node
+	nodeAtRest   // subject: node
 	eventKinds
 )
 

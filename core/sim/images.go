@@ -98,6 +98,32 @@ func (e *engine) nextImage(a int32) {
 	}
 }
 
+// pullDaemons asks for the images of the DaemonSets' pods on a node that has come up; those
+// that are there from the start have them.
+func (e *engine) pullDaemons(n int32) {
+	node := &e.nodes[n]
+	for _, image := range e.w.Pools[node.pool].daemons {
+		node.shelf.users[image]++ // for as long as the node is there
+		if e.now == 0 {
+			if node.shelf.images[image] {
+				continue
+			}
+			for _, l := range e.w.layersOf[image] {
+				if node.shelf.layers[l] == 0 {
+					node.shelf.layers[l] = -1
+					node.shelf.size += e.w.layers[l]
+				}
+			}
+			e.arrived(node, image, nil)
+			continue
+		}
+		if !node.shelf.images[image] && !slices.Contains(node.puller.queue, image) {
+			node.puller.queue = append(node.puller.queue, image)
+		}
+	}
+	e.nextPulls(n)
+}
+
 // pulling moves agent a to that state, unless making its images has.
 func (e *engine) pulling(a int32) {
 	if e.agents[a].state != pulling {

@@ -144,7 +144,7 @@ func (e *engine) closeNode(n int32) {
 	}
 	from, to := e.clip(node.asked), e.clip(end)
 	life := NodeLife{
-		Pool: node.pool, Ordinal: node.ordinal, Asked: node.asked, Ready: -1, Gone: e.now,
+		Pool: node.pool, Ordinal: node.ordinal, Asked: node.asked, Ready: -1, Gone: end,
 		Billed: max(0, to-from), Spent: node.ledger.spent,
 	}
 	if node.readyAt > 0 || node.ready || node.gone {

@@ -192,6 +192,7 @@ func (e *engine) bind(a, n int32) {
 	node.scored.CPU += t.Scoring.CPU
 	node.scored.Memory += t.Scoring.Memory
 	node.pods++
+	node.stirs++
 	e.moved(g.template, n, 1)
 	node.version++ // calls off its going for emptiness
 	g.edition = e.edition(t)
@@ -220,5 +221,7 @@ func (e *engine) freePod(a int32) {
 	e.retry()
 	if node.pods == 0 {
 		e.nodeEmpty(g.node)
+	} else {
+		e.rests(g.node)
 	}
 }

@@ -21,6 +21,8 @@ type node struct {
 	noticed bool  // it will be taken back
 	ordinal int32 // within the pool, from 1
 	pods    int32
+	idle    int32            // of them, agents that stand idle
+	stirs   uint32           // what happened to its pods; a planned look at their rest is off when it has changed
 	version uint32           // of the planned look at its emptiness
 	emptied units.Duration   // when its last pod went, or it became ready without one
 	left    fleet.Room       // for pods, by effective requests
@@ -137,6 +139,7 @@ func (e *engine) nodeReady(n int32) {
 	node.closed = e.pools[node.pool].draining
 	e.changed(n)
 	e.observeCapacity(node, 1)
+	e.pullDaemons(n)
 	e.unbookHolders(n)
 	e.mayBeTaken(n)
 	e.strand(n)

@@ -162,6 +162,7 @@ type Pool struct {
 	going      chance.Dist    // ns, from going to being gone
 	outage     chance.Dist    // ns, its length
 	short      float64        // share of the time without capacity
+	daemons    []int32        // images that a new node pulls first; indices into World.Images
 }
 
 // A minStep gives a pool's min from a moment on.

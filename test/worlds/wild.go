@@ -11,7 +11,7 @@ import (
 // Wild returns a world drawn from a seed in which every mechanism may be on, each
 // with numbers that make it matter: caches, shared CPU, kills, chains, retries,
 // spot nodes, failing boots, drains, quotas, spare room, claims, boot tools, rules on
-// neighbours.
+// neighbours, and what clusters do beyond the usual.
 func Wild(seed uint64) (*sim.World, error) { return Parse(WildText(seed), "") }
 
 // WildText returns the documents of a Wild world.
@@ -29,7 +29,7 @@ func WildText(seed uint64) string {
 	} else {
 		b.WriteString(wildTemplate("three", "y, z", d, ""))
 	}
-	return neighbourly(b.String(), dice{rand.New(rand.NewPCG(seed, 12))})
+	return harsh(neighbourly(b.String(), dice{rand.New(rand.NewPCG(seed, 12))}), dice{rand.New(rand.NewPCG(seed, 13))})
 }
 
 // neighbourly gives the templates of some worlds rules on one another.
@@ -63,6 +63,30 @@ func neighbourly(text string, d dice) string {
 		parts[i] += "template:\n  metadata: {labels: {role: " + d.pick("a", "b") + "}}\n  spec:\n"
 	}
 	return strings.Join(parts, "")
+}
+
+// harsh adds what clusters do beyond the usual to half of the worlds: capacity that is short
+// for hours, bills by steps, nodes of other speeds, spot nodes that go together, nodes that
+// are packed again.
+func harsh(text string, d dice) string {
+	if d.IntN(2) == 0 {
+		return text
+	}
+	for _, x := range []struct{ at, more string }{
+		{"price: 0.38/h,", d.pick("", " billedBy: 1m,", " billedBy: 1h, speed: 1.3,")},
+		{"price: 0.74/h,", d.maybe(" speed: 0.8,")},
+		{"boot: {median: 80s, p95: 110s}", d.maybe(", going: {median: 60s, p95: 2m}")},
+		{"boot: {min: 10s, max: 3m}", d.maybe(", outages: {share: 0.2, length: {mean: 1h}}")},
+		{"spot: {", d.maybe("bulk: {perWeek: 40, share: 0.6}, ")},
+		{"attach: {median: 9s, p95: 20s},", d.maybe(" detach: 5s,")},
+		{"cpu: 100m, memory: 200Mi", d.maybe(`, image: "c:1"`)},
+		{"growth: {", d.maybe("repack: true, ")},
+		{"linger: 4m,", d.maybe(" prefer: oldest,")},
+		{"parallel: 0.7\n", d.maybe("      speeds: {m: 0.9}\n")},
+	} {
+		text = strings.Replace(text, x.at, x.at+x.more, 1)
+	}
+	return text
 }
 
 type dice struct{ *rand.Rand }

@@ -1801,6 +1801,8 @@ export interface components {
             choose?: string;
             /** @description How long a pod stays unplaceable before a pool grows. */
             patience?: string;
+            /** @description A node whose agents have all been idle for shrinkAfter goes with them, where other nodes have room for as many; what floor and spare ask for starts anew there. */
+            repack?: boolean;
             /** @description Time between two looks at pods that do not fit. */
             scan?: string;
             /** @description How long a node without agents is kept. */

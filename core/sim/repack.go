@@ -1,0 +1,75 @@
+package sim
+
+import (
+	"tachyphor/core/fleet"
+	"tachyphor/core/units"
+)
+
+// rests plans the end of a node with idle agents only, where nodes are packed again: once
+// they have all been idle for as long as an empty node is kept.
+func (e *engine) rests(n int32) {
+	node := &e.nodes[n]
+	if !e.w.Growth.Repack || !node.ready || node.pods == 0 || node.idle != node.pods {
+		return
+	}
+	node.stirs++
+	e.queue.plan(e.now+max(e.w.Growth.ShrinkAfter, units.Second), nodeAtRest, n, node.stirs)
+}
+
+// nodeAtRest takes a node away whose agents have all been idle long enough, with them, if
+// the others have room for as many; otherwise it is looked at again.
+func (e *engine) nodeAtRest(n int32) {
+	node := &e.nodes[n]
+	if node.gone || node.closed {
+		return
+	}
+	if e.pools[node.pool].count <= e.pools[node.pool].min || !e.roomElsewhere(n) {
+		e.rests(n)
+		return
+	}
+	e.closeTo(n)
+	if e.nodes[n].pods == 0 {
+		e.removeNode(n)
+	}
+}
+
+// roomElsewhere reports whether the other nodes have room for the agents of one, each on the
+// first that takes it. Where pods look at their neighbours, or at volumes of one node, it
+// does not try.
+func (e *engine) roomElsewhere(n int32) bool {
+	if e.near != nil {
+		return false
+	}
+	left := map[int32]fleet.Room{}
+	for a := range e.agents {
+		g := &e.agents[a]
+		if g.state != idle || g.node != n {
+			continue
+		}
+		t := &e.w.Templates[g.template]
+		if len(t.claims) > 0 {
+			return false
+		}
+		found := false
+		for _, m := range e.place.ready {
+			node := &e.nodes[m]
+			if m == n || node.closed || !e.admits(g.template, node.pool) || node.pods == 0 && e.pools[node.pool].count > e.pools[node.pool].min {
+				continue // or it is about to go itself
+			}
+			room, taken := left[m]
+			if !taken {
+				room = node.left
+			}
+			if room.Lacks(&t.need).Short() {
+				continue
+			}
+			room.Take(&t.need, 1)
+			left[m], found = room, true
+			break
+		}
+		if !found {
+			return false
+		}
+	}
+	return true
+}
