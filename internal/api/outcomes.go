@@ -86,7 +86,7 @@ func (s *server) getOutcome(ctx context.Context, in *struct {
 		return nil, s.answer(err, outcomes.what(in.ID))
 	}
 	if result != nil && !in.Samples {
-		result.Samples = nil
+		result.Samples, result.Alike = nil, nil
 	}
 	return &struct{ Body KeptOutcome }{KeptOutcome{briefOf(o, s.Queue.Progress(o)), result}}, nil
 }

@@ -290,11 +290,11 @@ func TestStoryOfCachesAndSpot(t *testing.T) {
 	q.goTo(fmt.Sprintf("/outcomes/%d", ids[1]))
 	q.reads("main", "restore", "cold work", "lost attempts", "The workspace cache", "jobs that found it up to date",
 		"What went wrong on the way", "What goes wrong for good", "attempts lost with a spot node", "floor under it: no bill is below", "times its floor", "What held jobs up", "one more")
-	q.reads("main", "Every job", "1 to 25 of 9,623")
+	q.reads("main", "Every job", "1 to 25 of 9,656")
 	q.must(q.p.Until(`document.querySelectorAll("a[href*='/export?what=']").length === 6`))
 	q.must(q.p.Until(`fetch(document.querySelector("a[href*='what=lines&form=csv']").href).then((r) => r.text()).then((t) => t.startsWith("from,quantity,name,unit,value"))`))
 	q.must(q.p.Until(`[...document.querySelectorAll("button")].find((b) => b.innerText === "Later")?.click() === undefined`))
-	q.reads("main", "26 to 50 of 9,623")
+	q.reads("main", "26 to 50 of 9,656")
 	q.goTo(fmt.Sprintf("/compare?ids=%d,%d", ids[0], ids[1]))
 	q.reads("main", "Mean lead time, from submission to end", "cold work", "the mean job ends after", "bill over the floor under it", "caching[0].plan")
 	q.quiet()

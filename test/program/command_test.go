@@ -98,7 +98,7 @@ func TestSimulateHere(t *testing.T) {
 		}
 	}
 	table := command(t, t.TempDir(), "simulate", file, "--here", "--repeats", "2")
-	for _, want := range []string{"95 % of the 9,5", "is arm-corss a slip?", "█", "class hull-firmware", "a new node to boot", "all that is paid"} {
+	for _, want := range []string{"95 % of the 9,6", "is arm-corss a slip?", "█", "class hull-firmware", "a new node to boot", "all that is paid"} {
 		if !strings.Contains(table.out, want) {
 			t.Errorf("the report lacks %q:\n%s", want, table.out)
 		}
@@ -191,7 +191,7 @@ func TestCommandLineAgainstTheService(t *testing.T) {
 	if strings.Count(diff, "\n+") != 2 { // the header and the line
 		t.Errorf("difference:\n%s", diff)
 	}
-	do(0, "95 % of the 9,5", "simulate", "fixed-six")
+	do(0, "95 % of the 9,6", "simulate", "fixed-six")
 	do(0, "job-hours", "simulate", "weekday-lean", "--repeats", "8")
 	csv := do(0, "by,name,jobs.mean,", "simulate", "on-demand", "-o", "csv", "--repeats", "2")
 	if n := strings.Count(csv, "\n"); n != 12 {

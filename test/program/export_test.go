@@ -143,7 +143,7 @@ func TestExportOnTheCommandLine(t *testing.T) {
 	if r := command(t, state, "simulate", "cached", "--repeats", "1", "-q"); r.status != 0 || !strings.Contains(r.out, "workspace cache") || !strings.Contains(r.out, "floor under it") {
 		t.Errorf("%+v", r)
 	}
-	if r := command(t, state, "export", "cached"); r.status != 0 || strings.Count(r.out, "\n") != 9624 || !strings.HasPrefix(r.out, "id,class,") {
+	if r := command(t, state, "export", "cached"); r.status != 0 || strings.Count(r.out, "\n") != 9657 || !strings.HasPrefix(r.out, "id,class,") {
 		t.Errorf("status %d, %.80s, %s", r.status, r.out, r.err)
 	}
 	file := filepath.Join(t.TempDir(), "lines.parquet")
