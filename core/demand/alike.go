@@ -285,18 +285,24 @@ func (d *draw) together() map[int32][]int32 {
 }
 
 // leads says for each job which one it comes after, through others or not, that comes
-// after none; for most jobs it is themselves.
+// after none; for most jobs it is themselves. Each job is walked over once, however long
+// chains are.
 func (d *draw) leads() []int32 {
 	lead := make([]int32, len(d.from.List))
 	for i := range lead {
-		lead[i] = int32(i)
-	}
-	for i := range d.from.after {
-		at := i
-		for len(d.from.after[at]) > 0 {
-			at = d.from.after[at][0]
+		if lead[i] = int32(i); len(d.from.after[int32(i)]) > 0 {
+			lead[i] = -1
 		}
-		lead[i] = at
+	}
+	var path []int32
+	for i := range lead {
+		at := int32(i)
+		for path = path[:0]; lead[at] < 0; at = d.from.after[at][0] {
+			path = append(path, at)
+		}
+		for _, x := range path {
+			lead[x] = lead[at]
+		}
 	}
 	return lead
 }

@@ -213,3 +213,20 @@ func TestWeeksAlikeKeepWhatIsRegular(t *testing.T) {
 		t.Errorf("the weekend has %.1f jobs", got)
 	}
 }
+
+// A long chain, each job after the one before, is drawn in no time, whole or not at all
+// each time that it is drawn.
+func TestAlikeOfALongChain(t *testing.T) {
+	const n = 50_000
+	var csv strings.Builder
+	csv.WriteString("id,submitted,class,work,after\n")
+	after := ""
+	for i := range n {
+		fmt.Fprintf(&csv, "j%d,%d,a,1,%s\n", i, i, after)
+		after = fmt.Sprint("j", i)
+	}
+	jobs := logOf(t, csv.String()).Alike(0, units.Week, units.Week, start, chance.Root(1, 4))
+	if len(jobs.List)%n != 0 {
+		t.Errorf("%d jobs", len(jobs.List))
+	}
+}
