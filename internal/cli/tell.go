@@ -170,7 +170,7 @@ func difference(m outcome.Metric, i int) string {
 	case d.Runs > 1 && !m.Sure[i] && d.Mean != 0:
 		s += " (unsure)"
 	case d.Runs > 1 && !m.SureAlike[i] && d.Mean != 0:
-		s += " (unsure but for this week)"
+		s += " (this week only)"
 	}
 	return s
 }

@@ -191,7 +191,7 @@ func TestDifferencesOfOutcomes(t *testing.T) {
 		}
 	}
 	recorded := outcome.Metric{Unit: "money", Differences: []stats.Figure{{Mean: -12, Half: 3, Alike: 20, Runs: 8}}, Sure: []bool{true}, SureAlike: []bool{false}, TooFew: []bool{false}}
-	if got := difference(recorded, 0); got != "−12 ± 20 (unsure but for this week)" {
+	if got := difference(recorded, 0); got != "−12 ± 20 (this week only)" {
 		t.Error(got)
 	}
 	recorded.TooFew[0] = true

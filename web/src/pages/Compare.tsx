@@ -100,7 +100,11 @@ function Beside({ c }: { c: Schemas["ComparedOutcomes"] }) {
           rows={metrics}
           rowKey={(m) => m.key}
           columns={[
-            { title: "", value: (m) => m.label },
+            {
+              title: "",
+              value: (m) => m.label,
+              show: (m) => <span className="block min-w-48">{m.label}</span>,
+            },
             ...c.outcomes.map((o, i) => ({
               title: `${c.scenarios[i]} (${o.id})`,
               right: true,
@@ -195,7 +199,7 @@ function Difference({ m, i }: { m: Metric; i: number }) {
     <div className={`text-xs ${sure ? "" : "opacity-75"}`}>
       {signed(d.mean, write)}
       {reach(d) > 0 && ` ± ${write(reach(d))}`}
-      {!sure && d.runs > 1 && (m.sure[i] ? " (unsure but for this week)" : " (unsure)")}
+      {!sure && d.runs > 1 && (m.sure[i] ? " (this week only)" : " (unsure)")}
     </div>
   );
 }
