@@ -26,23 +26,27 @@ type part struct {
 // SpreadOf keeps at most twice as many values as most, which is 16 at least, of values in
 // the order in which they came: so many of all, and as many of the parts. Of more, half of
 // the cells are for the largest tenth, so that far percentiles stay as sure as near ones.
+// It sorts the values.
 func SpreadOf(values []int64, most int) (s Spread) {
 	n := len(values)
 	for i := range s.parts {
-		s.parts[i] = partOf(slices.Clone(values[n*i/Parts:n*(i+1)/Parts]), most/Parts)
+		list := values[n*i/Parts : n*(i+1)/Parts]
+		slices.Sort(list)
+		s.parts[i] = partOf(list, most/Parts)
 	}
-	s.all = partOf(slices.Clone(values), most)
+	slices.Sort(values)
+	s.all = partOf(values, most)
 	return s
 }
 
+// partOf keeps at most so many of ascending values.
 func partOf(list []int64, most int) part {
-	slices.Sort(list)
-	p := part{list, len(list)}
-	if p.n > most {
-		p.values = make([]int64, most)
-		for k := range p.values {
-			p.values[k] = list[(cell(k, most, p.n)+cell(k+1, most, p.n)-1)/2]
-		}
+	if len(list) <= most {
+		return part{slices.Clone(list), len(list)}
+	}
+	p := part{make([]int64, most), len(list)}
+	for k := range p.values {
+		p.values[k] = list[(cell(k, most, p.n)+cell(k+1, most, p.n)-1)/2]
 	}
 	return p
 }
