@@ -82,6 +82,13 @@ func (c checker) sizes(path string, t Sizes) {
 }
 
 // chance faults a number that is not a probability.
+// speed checks how fast nodes are beside others.
+func (c checker) speed(path string, x float64) {
+	if !(x >= 0.01 && x <= 100) {
+		c.at(path, fmt.Sprint(x), "expected a number from 0.01 to 100")
+	}
+}
+
 func (c checker) chance(path string, p float64) {
 	if !(p >= 0 && p <= 1) {
 		c.at(path, fmt.Sprint(p), "expected a number from 0 to 1")

@@ -29,9 +29,7 @@ func (c checker) workload(s *WorkloadSpec) {
 			c.at(path+".cores", fmt.Sprint(k.Cores), "expected a number from 0 to 10000")
 		}
 		for name, x := range k.Speeds {
-			if !(x >= 0.01 && x <= 100) {
-				c.at(join(path+".speeds", name), fmt.Sprint(x), "expected a number from 0.01 to 100")
-			}
+			c.speed(join(path+".speeds", name), x)
 		}
 		for j, h := range k.Arrivals.Hours {
 			if !(h.PerHour >= 0 && h.PerHour <= 1e6) {

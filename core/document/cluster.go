@@ -1,6 +1,8 @@
 package document
 
 import (
+	"slices"
+
 	"tachyphor/core/units"
 
 	corev1 "k8s.io/api/core/v1"
@@ -133,6 +135,9 @@ type DaemonSet struct {
 	Pools  []string       `json:"pools,omitempty" doc:"Pools on whose nodes it runs; absent: all."`
 	Image  string         `json:"image,omitempty" doc:"Image that a new node pulls for it first, before those of agents; absent: nothing is pulled."`
 }
+
+// On reports whether the DaemonSet has a pod on each node of a pool.
+func (d *DaemonSet) On(pool string) bool { return len(d.Pools) == 0 || slices.Contains(d.Pools, pool) }
 
 // A Store keeps archives of workspaces.
 type Store struct {

@@ -4,7 +4,6 @@ package fleet
 
 import (
 	"maps"
-	"slices"
 	"strconv"
 
 	"tachyphor/core/document"
@@ -40,10 +39,9 @@ func Allocatable(n document.NodeType, pool string, daemons []document.DaemonSet,
 		r.Disk = n.Disk - n.Reserved.Disk
 	}
 	for _, d := range daemons {
-		if len(d.Pools) > 0 && !slices.Contains(d.Pools, pool) {
-			continue
+		if d.On(pool) {
+			r.CPU, r.Memory, r.Disk, r.Pods = r.CPU-d.CPU, r.Memory-d.Memory, r.Disk-d.Disk, r.Pods-1
 		}
-		r.CPU, r.Memory, r.Disk, r.Pods = r.CPU-d.CPU, r.Memory-d.Memory, r.Disk-d.Disk, r.Pods-1
 	}
 	for i, name := range names {
 		r.Extended[i] = int64(n.Extended[name])

@@ -42,58 +42,75 @@ type Change struct {
 	Values []string `json:"values" doc:"Its value in each scenario, empty where it is absent."`
 }
 
-// measures are what is compared, read off one repeat.
-var measures = []struct {
+// A measure is one figure that is compared.
+type measure struct {
 	key, label, unit string
-	of               func(o *Outcome, s *Sample) float64
-}{
-	{"wrong", "jobs that go wrong for good", "count", func(_ *Outcome, s *Sample) float64 {
-		return float64(s.Groups[0].Jobs - s.Groups[0].Results[sim.Succeeded])
-	}},
-	{"started", "jobs that start", "count", func(_ *Outcome, s *Sample) float64 { return float64(s.Groups[0].Started) }},
-	{"delay-p95", "start delay, 95th percentile", "ns", func(_ *Outcome, s *Sample) float64 { return s.Percentiles.DelayP95 }},
-	{"delay-p50", "start delay, median", "ns", func(_ *Outcome, s *Sample) float64 { return s.Percentiles.DelayP50 }},
-	{"delay-mean", "start delay, mean", "ns", func(_ *Outcome, s *Sample) float64 { return s.Groups[0].Delay.Mean }},
-	{"lead-mean", "lead time, mean", "ns", func(_ *Outcome, s *Sample) float64 { return s.Groups[0].Lead.Mean }},
-	{"lead-p95", "lead time, 95th percentile", "ns", func(_ *Outcome, s *Sample) float64 { return s.Percentiles.LeadP95 }},
-	{"cost-month", "cost a month", "money", func(o *Outcome, s *Sample) float64 {
-		return float64(units.AmountOf(s.Cost.TotalNano)) * float64(units.Month) / float64(o.SpanNs-o.WarmupNs)
-	}},
-	{"cost-job", "cost a job", "money", func(_ *Outcome, s *Sample) float64 {
-		return float64(units.AmountOf(s.Cost.TotalNano)) / float64(max(1, s.Groups[0].Jobs))
-	}},
-	{"waiting-month", "worth of waiting a month, not paid", "money", func(o *Outcome, s *Sample) float64 {
-		return float64(units.AmountOf(s.Cost.WaitingNano)) * float64(units.Month) / float64(o.SpanNs-o.WarmupNs)
-	}},
-	{"empty-share", "node time with nobody on it", "share", useShare(sim.UseEmpty)},
-	{"idle-share", "node time held by idle agents", "share", useShare(sim.UseIdle)},
-	{"stranded-share", "node time too small for any agent", "share", useShare(sim.UseStranded)},
-	{"lost-share", "node time of attempts cut short", "share", useShare(sim.UseLost)},
-	{"times-floor", "bill over the floor under it", "ratio", func(_ *Outcome, s *Sample) float64 {
-		return timesFloor(&s.Cost)
-	}},
-	{"warm-share", "jobs that found an idle agent", "share", func(_ *Outcome, s *Sample) float64 {
-		return float64(s.Groups[0].Warm) / float64(max(1, s.Groups[0].Started))
-	}},
-	{"unfinished", "jobs that did not end", "count", func(_ *Outcome, s *Sample) float64 {
-		return float64(s.Groups[0].Results[sim.Unfinished])
-	}},
-	{"memory-kills", "attempts ended for want of memory", "count", trouble("out-of-memory")},
-	{"evictions", "agents evicted from nodes short of memory", "count", trouble("evicted")},
-	{"stretch-mean", "CPU wanted and not given, mean of a job", "ns", func(_ *Outcome, s *Sample) float64 {
-		return s.Groups[0].CausesNs[sim.Stretched].Over(s.Groups[0].Ended)
-	}},
-	{"lost", "attempts cut short", "count", func(_ *Outcome, s *Sample) float64 { return float64(s.Groups[0].Lost) }},
+	of               func(o *Outcome, s *Sample) float64 // of one repeat
+	// Of a percentile of all repeats together: it, and that of a run's own.
+	percentile func(*Outcome) *stats.Figure
+	own        func(*Sample) int64
 }
 
-// pooled are the measures that are percentiles of all repeats together, with each run's own.
-var pooled = map[string]struct {
-	of  func(*Outcome) *stats.Figure
-	own func(*Sample) int64
-}{
-	"delay-p95": {func(o *Outcome) *stats.Figure { return o.Groups[0].Delay.P95 }, func(s *Sample) int64 { return s.Groups[0].Delay.P95 }},
-	"delay-p50": {func(o *Outcome) *stats.Figure { return o.Groups[0].Delay.P50 }, func(s *Sample) int64 { return s.Groups[0].Delay.P50 }},
-	"lead-p95":  {func(o *Outcome) *stats.Figure { return o.Groups[0].Lead.P95 }, func(s *Sample) int64 { return s.Groups[0].Lead.P95 }},
+func plain(key, label, unit string, of func(*Outcome, *Sample) float64) measure {
+	return measure{key: key, label: label, unit: unit, of: of}
+}
+
+// run is what the measure is in one run by itself.
+func (m *measure) run(o *Outcome, s *Sample) float64 {
+	if m.own != nil {
+		return float64(m.own(s))
+	}
+	return m.of(o, s)
+}
+
+// measures are what is compared, read off one repeat.
+var measures = []measure{
+	plain("wrong", "jobs that go wrong for good", "count", func(_ *Outcome, s *Sample) float64 {
+		return float64(s.Groups[0].Jobs - s.Groups[0].Results[sim.Succeeded])
+	}),
+	plain("started", "jobs that start", "count", func(_ *Outcome, s *Sample) float64 { return float64(s.Groups[0].Started) }),
+	{
+		"delay-p95", "start delay, 95th percentile", "ns", func(_ *Outcome, s *Sample) float64 { return s.Percentiles.DelayP95 },
+		func(o *Outcome) *stats.Figure { return o.Groups[0].Delay.P95 }, func(s *Sample) int64 { return s.Groups[0].Delay.P95 },
+	},
+	{
+		"delay-p50", "start delay, median", "ns", func(_ *Outcome, s *Sample) float64 { return s.Percentiles.DelayP50 },
+		func(o *Outcome) *stats.Figure { return o.Groups[0].Delay.P50 }, func(s *Sample) int64 { return s.Groups[0].Delay.P50 },
+	},
+	plain("delay-mean", "start delay, mean", "ns", func(_ *Outcome, s *Sample) float64 { return s.Groups[0].Delay.Mean }),
+	plain("lead-mean", "lead time, mean", "ns", func(_ *Outcome, s *Sample) float64 { return s.Groups[0].Lead.Mean }),
+	{
+		"lead-p95", "lead time, 95th percentile", "ns", func(_ *Outcome, s *Sample) float64 { return s.Percentiles.LeadP95 },
+		func(o *Outcome) *stats.Figure { return o.Groups[0].Lead.P95 }, func(s *Sample) int64 { return s.Groups[0].Lead.P95 },
+	},
+	plain("cost-month", "cost a month", "money", func(o *Outcome, s *Sample) float64 {
+		return float64(units.AmountOf(s.Cost.TotalNano)) * float64(units.Month) / float64(o.SpanNs-o.WarmupNs)
+	}),
+	plain("cost-job", "cost a job", "money", func(_ *Outcome, s *Sample) float64 {
+		return float64(units.AmountOf(s.Cost.TotalNano)) / float64(max(1, s.Groups[0].Jobs))
+	}),
+	plain("waiting-month", "worth of waiting a month, not paid", "money", func(o *Outcome, s *Sample) float64 {
+		return float64(units.AmountOf(s.Cost.WaitingNano)) * float64(units.Month) / float64(o.SpanNs-o.WarmupNs)
+	}),
+	plain("empty-share", "node time with nobody on it", "share", useShare(sim.UseEmpty)),
+	plain("idle-share", "node time held by idle agents", "share", useShare(sim.UseIdle)),
+	plain("stranded-share", "node time too small for any agent", "share", useShare(sim.UseStranded)),
+	plain("lost-share", "node time of attempts cut short", "share", useShare(sim.UseLost)),
+	plain("times-floor", "bill over the floor under it", "ratio", func(_ *Outcome, s *Sample) float64 {
+		return timesFloor(&s.Cost)
+	}),
+	plain("warm-share", "jobs that found an idle agent", "share", func(_ *Outcome, s *Sample) float64 {
+		return float64(s.Groups[0].Warm) / float64(max(1, s.Groups[0].Started))
+	}),
+	plain("unfinished", "jobs that did not end", "count", func(_ *Outcome, s *Sample) float64 {
+		return float64(s.Groups[0].Results[sim.Unfinished])
+	}),
+	plain("memory-kills", "attempts ended for want of memory", "count", trouble("out-of-memory")),
+	plain("evictions", "agents evicted from nodes short of memory", "count", trouble("evicted")),
+	plain("stretch-mean", "CPU wanted and not given, mean of a job", "ns", func(_ *Outcome, s *Sample) float64 {
+		return s.Groups[0].CausesNs[sim.Stretched].Over(s.Groups[0].Ended)
+	}),
+	plain("lost", "attempts cut short", "count", func(_ *Outcome, s *Sample) float64 { return float64(s.Groups[0].Lost) }),
 }
 
 func useShare(u sim.Use) func(*Outcome, *Sample) float64 {
@@ -139,30 +156,24 @@ func Compare(list []*Outcome, designs [][]byte, demands []string) Comparison {
 		c.Note = "With a single repeat no interval can be given; raise run.repeats to see which differences are sure."
 	}
 	for _, m := range measures {
-		c.Metrics = append(c.Metrics, metric(list, m.key, m.label, m.unit, c.Paired, m.of))
+		c.Metrics = append(c.Metrics, m.metric(list, c.Paired))
 	}
 	c.Design = designChanges(designs)
 	c.Headline = c.sentence(first.Cost.Currency)
 	return c
 }
 
-func metric(list []*Outcome, key, label, unit string, paired bool, of func(*Outcome, *Sample) float64) Metric {
-	m := Metric{Key: key, Label: label, Unit: unit}
+func (x *measure) metric(list []*Outcome, paired bool) Metric {
+	m := Metric{Key: x.key, Label: x.label, Unit: x.unit}
 	values, among := make([][]float64, len(list)), make([]stats.Weeks, len(list))
 	for i, o := range list {
 		for r := range o.Samples {
-			values[i] = append(values[i], of(o, &o.Samples[r]))
+			values[i] = append(values[i], x.of(o, &o.Samples[r]))
 		}
-		percentile, isPercentile := pooled[key]
-		among[i] = weeks(o.Samples, o.Alike, func(s *Sample) float64 {
-			if isPercentile {
-				return float64(percentile.own(s))
-			}
-			return of(o, s)
-		}, o.Weeks)
+		among[i] = weeks(o.Samples, o.Alike, func(s *Sample) float64 { return x.run(o, s) }, o.Weeks)
 		f, few := stats.OfAmounts(values[i]).AmongAmounts(among[i]), false
-		if isPercentile {
-			if told := percentile.of(o); told != nil {
+		if x.percentile != nil {
+			if told := x.percentile(o); told != nil {
 				f = *told
 			} else {
 				f.Half, f.Alike, few = 0, 0, true

@@ -57,11 +57,7 @@ func settled(w *sim.World, samples []Sample, workers int, progress Progress) (no
 	before, after := make([]float64, n), make([]float64, n)
 	err = sim.Each(workers, n, func(r int) (err error) {
 		defer sim.Catch(&err, w.Plan.Seed, r)
-		var watch sim.Watcher
-		if progress != nil {
-			watch = func(units.Duration) bool { return progress(1) }
-		}
-		t, err := sim.Run(earlier, w.Plan.Seed, r, watch)
+		t, err := sim.Run(earlier, w.Plan.Seed, r, progress.ending())
 		if err != nil {
 			return err
 		}

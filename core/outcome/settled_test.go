@@ -67,3 +67,16 @@ func TestWarmupTooShortOfALog(t *testing.T) {
 		}
 	}
 }
+
+// A world that was changed is not held against the one that it was made from, which its
+// documents describe.
+func TestWarmupOfAChangedWorld(t *testing.T) {
+	w, err := worlds.Queue{Agents: 2, Load: 0.95, Work: worlds.Exponential, Hours: 24, Repeats: 8}.Build()
+	if err != nil {
+		t.Fatal(err)
+	}
+	o, _, err := outcome.Simulate(w.WithCeiling(0, 40), 2, nil)
+	if err != nil || len(o.Notes) > 0 {
+		t.Errorf("%q, %v", o.Notes, err)
+	}
+}

@@ -29,9 +29,17 @@ func (p Progress) Forward() Progress {
 	}
 }
 
-// Simulate runs every repeat of a world, and jobs like recorded ones beside them, on the given number of workers and
-// returns the outcome and the trace of the first repeat. The result does not
-// depend on the number of workers. progress may be nil.
+// ending is what watches runs that come after all that progress tells of.
+func (p Progress) ending() sim.Watcher {
+	if p == nil {
+		return nil
+	}
+	return func(units.Duration) bool { return p(1) }
+}
+
+// Simulate runs every repeat of a world, and jobs like recorded ones beside them, on the
+// given number of workers, and returns the outcome and the trace of the first repeat. The
+// result does not depend on the number of workers. progress may be nil.
 func Simulate(w *sim.World, workers int, progress Progress) (*Outcome, *sim.Trace, error) {
 	progress = progress.Forward()
 	repeats := w.Plan.Repeats
@@ -98,11 +106,7 @@ func raise(o *Outcome, t *sim.Trace, workers int, progress Progress) error {
 	worlds, of, what := tries(t, o.Limits)
 	samples := make([]Sample, len(worlds))
 	err := sim.Each(workers, len(worlds), func(i int) error {
-		var watch sim.Watcher
-		if progress != nil {
-			watch = func(units.Duration) bool { return progress(1) }
-		}
-		more, err := sim.RunJobs(worlds[i], t.Jobs, o.Seed, 0, watch)
+		more, err := sim.RunJobs(worlds[i], t.Jobs, o.Seed, 0, progress.ending())
 		if err == nil {
 			samples[i] = Measure(more, 0)
 		}

@@ -63,7 +63,7 @@ func (s *Sum) Outcome() (*Outcome, *sim.Trace) {
 	o := &Outcome{
 		Scenario: w.Scenario, Engine: Engine, Seed: w.Plan.Seed, Repeats: w.Plan.Repeats,
 		Start: w.Start, Zone: w.Zone.String(), WarmupNs: int64(w.Plan.Warmup), SpanNs: int64(w.Plan.Span),
-		Phases: sim.PhaseNames[:], Samples: s.samples, Weeks: w.Alike(), Notes: append([]string{}, w.Notes...), Recorded: w.Recorded(),
+		Phases: sim.PhaseNames[:], Samples: s.samples, Weeks: w.AlikeWeeks(), Notes: append([]string{}, w.Notes...), Recorded: w.Recorded(),
 	}
 	for i, name := range groupsOf(w) {
 		o.Groups = append(o.Groups, s.group(i, name))
@@ -100,7 +100,7 @@ func (s *Sum) figure(value func(*Sample) float64) stats.Figure {
 // among says how far a figure may lie from that of all weeks like the recorded one, by a
 // value that each run has of its own.
 func (s *Sum) among(f stats.Figure, value func(*Sample) float64) stats.Figure {
-	return f.AmongAmounts(weeks(s.samples, s.alike, value, s.world.Alike()))
+	return f.AmongAmounts(weeks(s.samples, s.alike, value, s.world.AlikeWeeks()))
 }
 
 // weeks are a value in weeks like the recorded one, whose days were drawn of so many.
@@ -157,17 +157,9 @@ func (s *Sum) group(i int, name GroupName) Group {
 		Lead:     s.times(leads, func(x *Sample) *stats.Summary { return &x.Groups[i].Lead }),
 	}
 	if name.By == "all" {
-		for _, x := range []struct {
-			of   []float64
-			into func(*PercentileSample) *float64
-		}{
-			{delays.ByRepeat(50), func(p *PercentileSample) *float64 { return &p.DelayP50 }},
-			{delays.ByRepeat(95), func(p *PercentileSample) *float64 { return &p.DelayP95 }},
-			{leads.ByRepeat(95), func(p *PercentileSample) *float64 { return &p.LeadP95 }},
-		} {
-			for r, v := range x.of {
-				*x.into(&s.samples[r].Percentiles) = v
-			}
+		half, most, lead := delays.ByRepeat(50), delays.ByRepeat(95), leads.ByRepeat(95)
+		for r := range s.samples {
+			s.samples[r].Percentiles = PercentileSample{half[r], most[r], lead[r]}
 		}
 	}
 	for p := range sim.Phases {

@@ -229,7 +229,7 @@ func means(w *sim.World, o *Outcome) string {
 		return "One repeat: there are no intervals. Several say how sure the figures are."
 	case alike > 1:
 		drawn := "in each of which the log's jobs are drawn anew at the rates of their hours"
-		if weeks := w.Alike(); weeks > 0 {
+		if weeks := w.AlikeWeeks(); weeks > 0 {
 			drawn = fmt.Sprintf("each day of which is drawn from those of the same day in the log's %d weeks", weeks)
 		}
 		week := func(f stats.Figure) stats.Figure {

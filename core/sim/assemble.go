@@ -55,7 +55,7 @@ func Assemble(in Input) (*World, document.Faults) {
 		w.plans()
 		w.Notes = append(w.Notes, w.tails()...)
 		if w.ExpectedJobs() <= mostJobsEarlier {
-			w.input = &in
+			w.origin = &origin{in, w}
 		}
 	}
 	return w, a.faults
@@ -86,7 +86,7 @@ func (a *assembly) pools(s *document.ScenarioSpec, c *document.ClusterSpec) {
 			pool.Price = *t.SpotPrice
 		}
 		for _, d := range c.DaemonSets {
-			if d.Image != "" && (len(d.Pools) == 0 || slices.Contains(d.Pools, p.Name)) {
+			if d.Image != "" && d.On(p.Name) {
 				pool.daemons = append(pool.daemons, int32(slices.IndexFunc(c.Images, func(i document.Image) bool { return i.Name == d.Image })))
 			}
 		}

@@ -82,14 +82,19 @@ func newCache(e *engine) cache {
 // the order of their scopes: all of its project, also where each has an entry of its own,
 // so that what one changes makes the others' out of date too.
 func (w *World) shareDependencies() [][]int32 {
-	out := make([][]int32, len(w.Classes))
+	out, of := make([][]int32, len(w.Classes)), map[string][]int32{}
 	for i, c := range w.Classes {
-		for k, d := range w.Classes {
-			if k == i || c.Project != "" && c.Project == d.Project {
-				out[i] = append(out[i], int32(k))
-			}
+		if c.Project == "" {
+			out[i] = []int32{int32(i)}
+		} else {
+			of[c.Project] = append(of[c.Project], int32(i))
 		}
-		slices.SortStableFunc(out[i], func(a, b int32) int { return cmp.Compare(w.Classes[a].scope, w.Classes[b].scope) })
+	}
+	for _, list := range of {
+		slices.SortStableFunc(list, func(a, b int32) int { return cmp.Compare(w.Classes[a].scope, w.Classes[b].scope) })
+		for _, i := range list {
+			out[i] = list
+		}
 	}
 	return out
 }

@@ -1,7 +1,6 @@
 package sim
 
 import (
-	"cmp"
 	"slices"
 
 	"tachyphor/core/document"
@@ -33,9 +32,10 @@ type nodeSet struct {
 // list, for least: the cheapest, of equals that of fewest nodes, then the first by name.
 // Nodes are filled in the order of the set, each with the pods that it can take in the
 // order of the queue. It is empty where nodes are chosen by another rule, where pods look at
-// their neighbours or at volumes of one node, and where there are too many pods or sets to look at all.
+// their neighbours or at volumes of one node, and where there are too many pods or sets to
+// look at all.
 func (e *engine) cheapestSet(list []int32) []int32 {
-	if g := e.w.Growth.Choose; g == document.Listed || g == document.Tightest || e.near != nil || len(list) > mostPacked || len(list) < 2 {
+	if e.w.Growth.Choose != document.Cheapest || e.near != nil || len(list) > mostPacked || len(list) < 2 {
 		return nil
 	}
 	for _, a := range list {
@@ -44,16 +44,14 @@ func (e *engine) cheapestSet(list []int32) []int32 {
 		}
 	}
 	s := nodeSet{e: e, room: make([]int, len(e.w.Pools)), left: len(list) + 1}
-	for p := range e.w.Pools {
-		pool := &e.w.Pools[p]
-		if n := pool.Max - e.pools[p].count; n > 0 && !e.pools[p].draining && e.pools[p].shut <= e.now {
-			s.pools, s.room[p] = append(s.pools, int32(p)), n
+	for _, p := range e.w.poolsByName() {
+		if e.mayGrow(p) {
+			s.pools, s.room[p] = append(s.pools, p), e.w.Pools[p].Max-e.pools[p].count
 		}
 	}
 	if len(s.pools) < 2 {
 		return nil
 	}
-	slices.SortFunc(s.pools, func(a, b int32) int { return cmp.Compare(e.w.Pools[a].Name, e.w.Pools[b].Name) })
 	if s.add(0, list); s.tried > mostTried {
 		return nil
 	}

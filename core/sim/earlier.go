@@ -18,11 +18,18 @@ const (
 	mostJobsEarlier = 200_000
 )
 
+// An origin is what a world was put together from. One that was made from another by
+// changing it has that one's, which is not what it is.
+type origin struct {
+	in Input
+	of *World
+}
+
 // Early is how much of the span's beginning tells whether the warm-up was long enough; 0
-// where that is not looked at: of a single repeat, of very many jobs, and of a log that has
-// no jobs of the hours before it.
+// where that is not looked at: of a single repeat, of very many jobs, of a log that has no
+// jobs of the hours before it, and of a world that was made from another.
 func (w *World) Early() units.Duration {
-	if w.input == nil || w.Plan.Repeats < 2 || w.recorded != nil && w.covered() < units.Day {
+	if w.origin == nil || w.origin.of != w || w.Plan.Repeats < 2 || w.recorded != nil && w.covered() < units.Day {
 		return 0
 	}
 	return w.earlierBy()
@@ -36,7 +43,7 @@ func (w *World) earlierBy() units.Duration {
 // the early part of the span and as much again are over. Its jobs are the same, with
 // others before them.
 func (w *World) Earlier() (*World, error) {
-	in := *w.input
+	in := w.origin.in
 	scenario := *in.Scenario.Value.(*document.Scenario)
 	scenario.Spec.Run.Span = w.Plan.Span - w.Plan.Warmup // as it came to
 	scenario.Spec.Run.Warmup += w.earlierBy()

@@ -171,13 +171,19 @@ func (e *engine) bootFailed(n int32) {
 	}
 }
 
+// mayGrow reports whether a pool can be asked for a node now.
+func (e *engine) mayGrow(p int32) bool {
+	pool := &e.pools[p]
+	return pool.count < e.w.Pools[p].Max && !pool.draining && pool.shut <= e.now
+}
+
 // choosePool returns the pool that should gain a node for the pods in list, or
 // -1 when none that could help may grow.
 func (e *engine) choosePool(list []int32) int32 {
 	best, bestValue := int32(-1), 0.0
 	for p := range e.w.Pools {
 		pool := &e.w.Pools[p]
-		if e.pools[p].count >= pool.Max || e.pools[p].draining || e.pools[p].shut > e.now {
+		if !e.mayGrow(int32(p)) {
 			continue
 		}
 		helped, room := e.fillOne(int32(p), list)

@@ -34,18 +34,17 @@ func (t *Trace) Least(j int) (l Least) {
 	outside := (to - from) - (clip(to) - clip(from))
 	done := float64(max(0, own-outside))
 	class, agent := &w.Classes[job.Class], &w.Templates[r.Template].Request
-	if class.speeds != nil { // the fastest nodes would have taken less
-		done *= class.speedOf(t.Nodes[r.Node].Pool) / class.fastest()
+	slower := 1.0 // than the fastest nodes, which would have taken less
+	if class.speeds != nil {
+		slower = class.speedOf(t.Nodes[r.Node].Pool) / class.fastest()
 	}
+	done *= slower
 	if c := coresOf(job, class); c > 0 {
 		l.Cores, l.CoresKnown = float64(done*(float64(class.parallel*c)+float64((1-class.parallel)*min(1, c)))), true
 	}
 	if peak := t.peakMemory(j); peak > 0 {
 		u := t.root.For(chance.Peak, job.Key, uint64(r.Lost)).Uniform()
-		l.Memory, l.MemoryKnown = float64(float64(peak)*max(0, float64((1-u)*float64(own))-float64(outside))), true
-		if class.speeds != nil {
-			l.Memory *= class.speedOf(t.Nodes[r.Node].Pool) / class.fastest()
-		}
+		l.Memory, l.MemoryKnown = float64(float64(peak)*max(0, float64((1-u)*float64(own))-float64(outside))*slower), true
 	}
 	l.RequestedCores, l.RequestedMemory = float64(done*agent.CPU.Cores()), float64(done*float64(agent.Memory))
 	return l

@@ -46,30 +46,32 @@ func (e *engine) roomElsewhere(n int32) bool {
 		if g.state != idle || g.node != n {
 			continue
 		}
-		t := &e.w.Templates[g.template]
-		if len(t.claims) > 0 {
-			return false
-		}
-		found := false
-		for _, m := range e.place.ready {
-			node := &e.nodes[m]
-			if m == n || node.closed || !e.admits(g.template, node.pool) || node.pods == 0 && e.pools[node.pool].count > e.pools[node.pool].min {
-				continue // or it is about to go itself
-			}
-			room, taken := left[m]
-			if !taken {
-				room = node.left
-			}
-			if room.Lacks(&t.need).Short() {
-				continue
-			}
-			room.Take(&t.need, 1)
-			left[m], found = room, true
-			break
-		}
-		if !found {
+		if len(e.w.Templates[g.template].claims) > 0 || !e.houses(n, g.template, left) {
 			return false
 		}
 	}
 	return true
+}
+
+// houses takes room for an agent of a template on the first node but n that has it, and
+// that is not about to go itself.
+func (e *engine) houses(n, t int32, left map[int32]fleet.Room) bool {
+	need := &e.w.Templates[t].need
+	for _, m := range e.place.ready {
+		node := &e.nodes[m]
+		going := node.pods == 0 && e.pools[node.pool].count > e.pools[node.pool].min
+		if m == n || node.closed || going || !e.admits(t, node.pool) {
+			continue
+		}
+		room, taken := left[m]
+		if !taken {
+			room = node.left
+		}
+		if !room.Lacks(need).Short() {
+			room.Take(need, 1)
+			left[m] = room
+			return true
+		}
+	}
+	return false
 }

@@ -60,7 +60,7 @@ type World struct {
 	Plan         document.RunPlan // with the span that it comes to, the warm-up included
 	Notes        []string         // what was settled where the documents leave it open or do not go together
 
-	input    *Input // nil for very many jobs
+	origin   *origin // nil for very many jobs
 	workload *document.WorkloadSpec
 	recorded *demand.Jobs // nil when made
 	// heldCold is the share of the recorded jobs, of those that do not say so
@@ -207,9 +207,9 @@ func (w *World) JobsAlike(seed uint64, repeat int) *demand.Jobs {
 	return w.recorded.Alike(w.Plan.Warmup, w.Plan.Span-w.Plan.Warmup, w.covered(), start, chance.Root(seed, repeat))
 }
 
-// Alike is how many weeks days are drawn from for jobs like the recorded ones; 0 where they
+// AlikeWeeks is how many weeks days are drawn from for jobs like the recorded ones; 0 where they
 // are drawn one by one, or not at all.
-func (w *World) Alike() int {
+func (w *World) AlikeWeeks() int {
 	if w.AlikeRuns() == 0 {
 		return 0
 	}

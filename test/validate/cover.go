@@ -51,7 +51,7 @@ var told = []struct {
 func systems() []system {
 	queue := func(agents int, load float64, work string, hours int) func(int) (*sim.World, error) {
 		return func(seed int) (*sim.World, error) {
-			w, err := worlds.Queue{Agents: agents, Load: load, Work: work, Hours: hours, Repeats: 8}.Build()
+			w, err := worlds.Queue{Agents: agents, Load: load, Work: work, Hours: hours, Repeats: coverRepeats}.Build()
 			if err == nil {
 				w.Plan.Seed = uint64(seed)
 			}
@@ -60,7 +60,7 @@ func systems() []system {
 	}
 	week := func(k worlds.Week) func(int) (*sim.World, error) {
 		return func(seed int) (*sim.World, error) {
-			k.Repeats, k.Seed = 8, uint64(seed)
+			k.Repeats, k.Seed = coverRepeats, uint64(seed)
 			return k.Build()
 		}
 	}
@@ -72,7 +72,7 @@ func systems() []system {
 		{name: "a week, agents and nodes", build: week(worlds.Week{Bare: true})},
 		{name: "a week, everything on", build: week(worlds.Week{})},
 		{name: "a recorded week, for weeks like it", alike: true, build: func(seed int) (*sim.World, error) {
-			w, err := worlds.Week{Repeats: 8, Seed: 1}.Recorded(seed)
+			w, err := worlds.Week{Repeats: coverRepeats, Seed: 1}.Recorded(seed)
 			if err == nil {
 				w.Plan.Seed = uint64(seed)
 			}
@@ -90,8 +90,8 @@ func waits(agents int, load float64) map[string]float64 {
 	return map[string]float64{"mean delay": probability * mean, "p50": at(0.5), "p95": at(0.95), "p99": at(0.99)}
 }
 
-// referenceSeeds is of how many repeats of other seeds, or recorded weeks, the truth is
-// the mean where theory does not say it; the percentiles are of all their delays together.
+// referenceSeeds is of how many other seeds, or recorded weeks, the truth is the mean where
+// theory does not say it; the percentiles are of all their delays together.
 const referenceSeeds = 1000
 
 // outcomes simulates seeds on all cores and takes what is wanted of each.
@@ -125,15 +125,11 @@ func (s *system) look() error {
 	if !missing {
 		return nil
 	}
-	repeats := coverRepeats
-	if s.alike {
-		repeats = 1
-	}
-	n := referenceSeeds / repeats
 	bills, mean := 0.0, 0.0
-	spreads := make([]stats.Spread, n)
-	err := s.outcomes(1_000_000, n, repeats, func(i int, o *outcome.Outcome, t *sim.Trace) {
-		bills += o.Cost.PerMonth.Mean / float64(n)
+	spreads := make([]stats.Spread, referenceSeeds)
+	err := s.outcomes(1_000_000, referenceSeeds, 1, func(i int, o *outcome.Outcome, t *sim.Trace) {
+		bills += o.Cost.PerMonth.Mean / referenceSeeds
+		mean += o.Groups[0].Delay.Mean.Mean / referenceSeeds
 		var delays []int64
 		for j, r := range t.Records {
 			if at := t.Jobs.List[j].Submitted; inWindow(t, at) && r.Started >= 0 {
@@ -141,9 +137,6 @@ func (s *system) look() error {
 			}
 		}
 		spreads[i] = stats.SpreadOf(delays, 1<<20)
-		for _, x := range o.Samples {
-			mean += x.Groups[0].Delay.Mean / float64(n*repeats)
-		}
 	})
 	if err != nil {
 		return err
@@ -179,13 +172,14 @@ For each system %d outcomes were told (a thousand where so few leave it open), e
 		if err := s.look(); err != nil {
 			return false, err
 		}
-		c := s.count(1, coverSeeds)
-		if c.err == nil && c.worst() > 1-leastCovered {
-			more := s.count(1+coverSeeds, moreSeeds)
-			c.add(more)
+		c := newCounts()
+		if err := s.count(c, 1, coverSeeds); err != nil {
+			return false, err
 		}
-		if c.err != nil {
-			return false, c.err
+		if c.worst() > 1-leastCovered {
+			if err := s.count(c, 1+coverSeeds, moreSeeds); err != nil {
+				return false, err
+			}
 		}
 		for k, f := range told {
 			mark := ""
@@ -208,13 +202,14 @@ For each system %d outcomes were told (a thousand where so few leave it open), e
 type counts struct {
 	outcomes   int
 	told, held []int
-	err        error
 }
 
+func newCounts() *counts { return &counts{told: make([]int, len(told)), held: make([]int, len(told))} }
+
 // count tells outcomes of so many seeds.
-func (s *system) count(first, n int) counts {
-	c := counts{outcomes: n, told: make([]int, len(told)), held: make([]int, len(told))}
-	c.err = s.outcomes(first, n, coverRepeats, func(_ int, o *outcome.Outcome, _ *sim.Trace) {
+func (s *system) count(c *counts, first, n int) error {
+	c.outcomes += n
+	return s.outcomes(first, n, coverRepeats, func(_ int, o *outcome.Outcome, _ *sim.Trace) {
 		for k, f := range told {
 			x := f.of(o)
 			if x == nil {
@@ -230,15 +225,6 @@ func (s *system) count(first, n int) counts {
 			}
 		}
 	})
-	return c
-}
-
-func (c *counts) add(d counts) {
-	c.outcomes += d.outcomes
-	for k := range c.told {
-		c.told[k], c.held[k] = c.told[k]+d.told[k], c.held[k]+d.held[k]
-	}
-	c.err = d.err
 }
 
 // misled is the share of outcomes whose interval of a figure does not hold the truth.

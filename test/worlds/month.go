@@ -30,21 +30,26 @@ var full = extras{
 	caching: "  caching: [{plan: archive}]\n",
 }
 
-func month(x extras) (*sim.World, error) {
-	return Parse(strings.NewReplacer("@cluster", x.cluster, "@spot", x.spot, "@price", x.price, "@wide", x.wide, "@small", x.small, "@images", x.images, "@caching\n", x.caching).Replace(`
+// busy is the cluster of a Month and a Week, its pools as large as they say.
+func (x extras) busy(core, burst string) string {
+	return strings.NewReplacer("@cluster", x.cluster, "@spot", x.spot, "@price", x.price, "@core", core, "@burst", burst).Replace(`
 apiVersion: tachyphor/v1
 kind: Cluster
 metadata: {name: c}
 spec:
   nodeTypes: [{name: n, cpu: 20, memory: 96Gi, pods: 60, price: 0.9/h, reserved: {cpu: 500m, memory: 6Gi}, unpack: 300MB/s@price}]
   pools:
-    - {name: core, nodeType: n, min: 8, max: 8}
-    - {name: burst, nodeType: n, max: 32, boot: {median: 85s, p95: 110s}}@spot
+    - {name: core, nodeType: n, @core}
+    - {name: burst, nodeType: n, @burst, boot: {median: 85s, p95: 110s}}@spot
   images: [{name: a, size: 2.3GB}, {name: b, size: 600MB}, {name: c, size: 400MB}]
   links:
     registry: {down: 1GB/s, latency: 300ms}@cluster
   agents: {start: {median: 2s, p95: 5s}, join: {median: 3s, p95: 9s}, wipe: {median: 4s, p95: 11s}}
----
+`)
+}
+
+func month(x extras) (*sim.World, error) {
+	return Parse(x.busy("min: 8, max: 8", "max: 32")+strings.NewReplacer("@wide", x.wide, "@small", x.small, "@images", x.images, "@caching\n", x.caching).Replace(`---
 apiVersion: tachyphor/v1
 kind: Workload
 metadata: {name: w}

@@ -78,21 +78,9 @@ func (k Week) text(jobs string, made bool) string {
 	if !k.Bare {
 		calendar = `, pools: {core: {calendar: [{when: "Mon-Fri 06:30-18:00", min: 2}]}}`
 	}
-	return strings.NewReplacer("@cluster", x.cluster, "@spot", strings.Replace(x.spot, "max: 16", "max: 3", 1), "@price", x.price, "@caching\n", x.caching,
-		"@jobs\n", jobs, "@classes\n", classes.String(), "@calendar", calendar, "@repeats", fmt.Sprint(k.Repeats), "@seed", fmt.Sprint(k.Seed)).Replace(`
-apiVersion: tachyphor/v1
-kind: Cluster
-metadata: {name: c}
-spec:
-  nodeTypes: [{name: n, cpu: 20, memory: 96Gi, pods: 60, price: 0.9/h, reserved: {cpu: 500m, memory: 6Gi}, unpack: 300MB/s@price}]
-  pools:
-    - {name: core, nodeType: n, min: 1, max: 2}
-    - {name: burst, nodeType: n, max: 6, boot: {median: 85s, p95: 110s}}@spot
-  images: [{name: a, size: 2.3GB}, {name: b, size: 600MB}, {name: c, size: 400MB}]
-  links:
-    registry: {down: 1GB/s, latency: 300ms}@cluster
-  agents: {start: {median: 2s, p95: 5s}, join: {median: 3s, p95: 9s}, wipe: {median: 4s, p95: 11s}}
----
+	x.spot = strings.Replace(x.spot, "max: 16", "max: 3", 1)
+	return x.busy("min: 1, max: 2", "max: 6") + strings.NewReplacer("@caching\n", x.caching,
+		"@jobs\n", jobs, "@classes\n", classes.String(), "@calendar", calendar, "@repeats", fmt.Sprint(k.Repeats), "@seed", fmt.Sprint(k.Seed)).Replace(`---
 apiVersion: tachyphor/v1
 kind: Workload
 metadata: {name: w}

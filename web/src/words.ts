@@ -95,6 +95,10 @@ export function inUnit(unit: string, x: number, currency: string): string {
 /** reach is half the width of the wider of a figure's intervals: for weeks like the recorded one, where it is known. */
 export const reach = (f: Figure) => Math.max(f.half, f.alike ?? 0);
 
+/** inOne writes a figure with one decimal, and its interval where that shows. */
+export const inOne = (f: Figure) =>
+  `${f.mean.toFixed(1)}${reach(f) >= 0.05 ? ` ± ${reach(f).toFixed(1)}` : ""}`;
+
 /** plusMinus writes the half-width of a figure's interval, or nothing. */
 export function plusMinus(f: Figure, write: (x: number) => string): string {
   return reach(f) > 0 ? `± ${write(reach(f))}` : "";

@@ -7,7 +7,7 @@ import { DataTable } from "../parts/DataTable";
 import { leadOf } from "../parts/lead";
 import { Notice, Section, Trouble, Waiting } from "../parts/Section";
 import { useTitle } from "../parts/useTitle";
-import { count, duration, percent, reach } from "../words";
+import { count, duration, inOne, percent } from "../words";
 import { Bill } from "./outcome/Bill";
 import { Delays } from "./outcome/Delays";
 import { Events } from "./outcome/Events";
@@ -117,8 +117,7 @@ function Story({ id, o }: { id: number; o: Result }) {
                 title: "job-hours",
                 right: true,
                 value: (x) => x.jobHours.mean,
-                show: (x) =>
-                  `${x.jobHours.mean.toFixed(1)} ${reach(x.jobHours) >= 0.05 ? `± ${reach(x.jobHours).toFixed(1)}` : ""}`,
+                show: (x) => inOne(x.jobHours),
               },
               { title: "share", right: true, value: (x) => x.share, show: (x) => percent(x.share, 1) },
             ]}

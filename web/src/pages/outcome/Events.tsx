@@ -1,7 +1,7 @@
 import type { Schemas } from "../../api/client";
 import { DataTable } from "../../parts/DataTable";
 import { Section } from "../../parts/Section";
-import { count, percent, reach } from "../../words";
+import { count, inOne, percent } from "../../words";
 
 type Result = Schemas["Outcome"];
 
@@ -23,8 +23,7 @@ export function Events({ id, o }: { id: number; o: Result }) {
                 title: "how often",
                 right: true,
                 value: (t) => t.count.mean,
-                show: (t) =>
-                  `${t.count.mean.toFixed(1)}${reach(t.count) >= 0.05 ? ` ± ${reach(t.count).toFixed(1)}` : ""}`,
+                show: (t) => inOne(t.count),
               },
             ]}
           />

@@ -1,7 +1,7 @@
 import type { Schemas } from "../../api/client";
 import { DataTable } from "../../parts/DataTable";
 import { Section } from "../../parts/Section";
-import { percent, reach } from "../../words";
+import { inOne, percent } from "../../words";
 
 type Result = Schemas["Outcome"];
 
@@ -30,8 +30,7 @@ export function Failures({ id, o }: { id: number; o: Result }) {
             title: "jobs in a repeat",
             right: true,
             value: (f) => f.jobs.mean,
-            show: (f) =>
-              `${f.jobs.mean.toFixed(1)} ${reach(f.jobs) >= 0.05 ? `± ${reach(f.jobs).toFixed(1)}` : ""}`,
+            show: (f) => inOne(f.jobs),
           },
           {
             title: "of the class",
