@@ -49,8 +49,10 @@ const (
 	Detach     // time to detach a volume
 	Outage     // when a pool has no node to give
 	OutageLength
-	Going // time from a node's going to its being gone
-	Bulk  // when spot nodes are taken back many at once, and which
+	Going  // time from a node's going to its being gone
+	Bulk   // when spot nodes are taken back many at once, and which
+	Person // names somebody who submits jobs
+	Think  // how long they think
 )
 
 // Root returns the key from which all draws of one repeat of one seed descend.

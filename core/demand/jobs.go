@@ -8,6 +8,7 @@ import (
 	"strconv"
 	"strings"
 
+	"tachyphor/core/chance"
 	"tachyphor/core/document"
 	"tachyphor/core/units"
 )
@@ -58,6 +59,13 @@ type Jobs struct {
 	// made numbers made jobs within their class.
 	made    []int32
 	classes []document.JobClass
+
+	// What people submit as a run goes on (people.go).
+	people    []Group
+	turns     []turn    // by job; nil when nobody has submitted any
+	followers [][]int32 // by class: those that follow it, by name
+	wants     []int32   // by class: index into Wants
+	root      chance.Key
 }
 
 // After returns the jobs that job i comes after, ascending.
@@ -71,7 +79,11 @@ func (j *Jobs) ID(i int) string {
 	if j.ids != nil {
 		return j.ids[i]
 	}
-	return fmt.Sprintf("%s-%d", j.classes[j.List[i].Class].Name, j.made[i])
+	class := j.classes[j.List[i].Class].Name
+	if j.turns != nil && j.turns[i].person > 0 {
+		return fmt.Sprintf("%s:%d:%d", class, j.turns[i].person, j.turns[i].nth)
+	}
+	return fmt.Sprintf("%s-%d", class, j.made[i])
 }
 
 // Find returns the index of the job with an id.
@@ -80,13 +92,34 @@ func (j *Jobs) Find(id string) (int, bool) {
 		i := slices.Index(j.ids, id)
 		return i, i >= 0
 	}
+	class, n, made := strings.Cut(id, ":")
+	if made {
+		return j.findTurn(class, n)
+	}
 	dash := strings.LastIndexByte(id, '-')
-	n, err := strconv.ParseInt(id[dash+1:], 10, 32)
+	nth, err := strconv.ParseInt(id[dash+1:], 10, 32)
 	if dash < 0 || err != nil {
 		return 0, false
 	}
 	for i, job := range j.List {
-		if j.made[i] == int32(n) && j.classes[job.Class].Name == id[:dash] {
+		if j.made[i] == int32(nth) && j.classes[job.Class].Name == id[:dash] {
+			return i, true
+		}
+	}
+	return 0, false
+}
+
+// findTurn finds what somebody submitted by class, person and which of theirs.
+func (j *Jobs) findTurn(class, which string) (int, bool) {
+	person, nth, _ := strings.Cut(which, ":")
+	p, err1 := strconv.ParseInt(person, 10, 32)
+	n, err2 := strconv.ParseInt(nth, 10, 32)
+	if err1 != nil || err2 != nil || p < 1 {
+		return 0, false
+	}
+	i := slices.Index(j.turns, turn{int32(p), int32(n)})
+	for ; i >= 0 && i < len(j.turns); i++ {
+		if j.turns[i] == (turn{int32(p), int32(n)}) && j.classes[j.List[i].Class].Name == class {
 			return i, true
 		}
 	}

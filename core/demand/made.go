@@ -56,6 +56,7 @@ func Make(spec *document.WorkloadSpec, warmup, span units.Duration, root chance.
 	if err := jobs.follow(spec, order, &table); err != nil {
 		return nil, err
 	}
+	jobs.peopled(order, &table, root)
 	jobs.Wants = table.sets
 	jobs.sort()
 	return jobs, nil
@@ -117,7 +118,7 @@ func (j *Jobs) follow(spec *document.WorkloadSpec, order []int, table *wantsTabl
 
 // followed makes the jobs of class c, which follow those of class lead.
 func (j *Jobs) followed(lead, c int32, k *document.JobClass, table *wantsTable) error {
-	n, name := int32(0), chance.Name(k.Name)
+	n := int32(0)
 	for i, end := 0, len(j.List); i < end; i++ {
 		if j.List[i].Class != lead {
 			continue
@@ -128,7 +129,7 @@ func (j *Jobs) followed(lead, c int32, k *document.JobClass, table *wantsTable) 
 				j.after = map[int32][]int32{}
 			}
 			j.after[int32(len(j.List))] = []int32{int32(i)}
-			key := chance.Key(j.List[i].Key).For(chance.Follow, name, uint64(again))
+			key := followKey(chance.Key(j.List[i].Key), k.Name, again)
 			j.List = append(j.List, Job{Submitted: j.List[i].Submitted, Key: uint64(key), Work: -1, Class: c, Wants: table.number(k.Wants), Cores: -1, Change: j.List[i].Change})
 			j.made = append(j.made, n)
 		}
@@ -139,21 +140,27 @@ func (j *Jobs) followed(lead, c int32, k *document.JobClass, table *wantsTable) 
 	return nil
 }
 
+// followKey is what draws know one of the jobs by that follow another.
+func followKey(lead chance.Key, class string, again int) chance.Key {
+	return lead.For(chance.Follow, chance.Name(class), uint64(again))
+}
+
 // sort orders the jobs by submission; ties stay in the order in which they were entered.
-func (j *Jobs) sort() {
+// It returns where each job went.
+func (j *Jobs) sort() (now []int32) {
 	order := make([]int32, len(j.List))
 	for i := range order {
 		order[i] = int32(i)
 	}
 	slices.SortStableFunc(order, func(a, b int32) int { return cmp.Compare(j.List[a].Submitted, j.List[b].Submitted) })
 	j.List, j.made, j.ids = reorder(j.List, order), reorder(j.made, order), reorder(j.ids, order)
-	j.Memory, j.Disk = reorder(j.Memory, order), reorder(j.Disk, order)
-	if j.after == nil {
-		return
-	}
-	now := make([]int32, len(order)) // where each job went
+	j.Memory, j.Disk, j.turns = reorder(j.Memory, order), reorder(j.Disk, order), reorder(j.turns, order)
+	now = make([]int32, len(order))
 	for i, o := range order {
 		now[o] = int32(i)
+	}
+	if j.after == nil {
+		return now
 	}
 	after := make(map[int32][]int32, len(j.after))
 	for i, list := range j.after {
@@ -165,6 +172,7 @@ func (j *Jobs) sort() {
 		after[now[i]] = moved
 	}
 	j.after = after
+	return now
 }
 
 // reorder returns list in a new order; nil stays nil.

@@ -6,8 +6,8 @@ import (
 )
 
 // PerWeek returns how many jobs of each class a workload has a week, on average:
-// counted in its recording, or from its classes' arrivals. It is nil when neither
-// says.
+// counted in its recording, or from its classes' arrivals; people are counted as if their
+// jobs took nothing but their work. It is nil when neither says.
 func PerWeek(spec *document.WorkloadSpec, r *Recording) map[string]float64 {
 	if spec.Jobs != nil {
 		return r.perWeek(spec)
@@ -30,6 +30,9 @@ func PerWeek(spec *document.WorkloadSpec, r *Recording) map[string]float64 {
 				}
 			}
 		}
+		for _, p := range k.Arrivals.People {
+			n += askedBy(&p, &k)
+		}
 		out[k.Name] = n
 	}
 	for range spec.Classes { // those that follow others, and those that follow them
@@ -40,6 +43,21 @@ func PerWeek(spec *document.WorkloadSpec, r *Recording) map[string]float64 {
 		}
 	}
 	return out
+}
+
+// askedBy is how many jobs people submit a week who never wait.
+func askedBy(p *document.People, k *document.JobClass) float64 {
+	there := units.WeekMinutes
+	if p.When != nil {
+		there = 0
+		for minute := range units.WeekMinutes {
+			if p.When.Covers(minute) {
+				there++
+			}
+		}
+	}
+	turn := max(float64(leastThought), p.Think.Dist().Mean()) + k.Work.Dist().Mean()
+	return float64(p.Count) * float64(there) * float64(units.Minute) / turn
 }
 
 // perWeek counts recorded jobs; a log of less than a day says nothing of a week.

@@ -49,8 +49,9 @@ func (c checker) within(path string, n, lo, hi int) {
 	}
 }
 
-// drawn checks a distribution; example says how its values are written.
-func drawn[Q ~int64](c checker, path string, t Drawn[Q], write string) {
+// drawn checks a distribution, and reports whether it is one; write says how its values are
+// written.
+func drawn[Q ~int64](c checker, path string, t Drawn[Q], write string) bool {
 	forms := 0
 	for _, given := range []bool{t.Fixed != nil, t.Median != nil || t.P95 != nil, t.Mean != nil || t.Shape != nil, t.Min != nil || t.Max != nil, len(t.Samples) > 0} {
 		if given {
@@ -70,18 +71,20 @@ func drawn[Q ~int64](c checker, path string, t Drawn[Q], write string) {
 		c.at(path+".shape", fmt.Sprint(*t.Shape), "expected a number from 0.05 to 1000")
 	case len(t.Samples) > 10_000:
 		c.at(path+".samples", fmt.Sprint(len(t.Samples), " values"), "expected at most 10000")
+	default:
+		return true
 	}
+	return false
 }
 
-func (c checker) times(path string, t Times) {
-	drawn(c, path, t, "write one of 40s, {fixed: 40s}, {median: 42s, p95: 110s}, {mean: 5m}, {mean: 5m, shape: 3}, {min: 1s, max: 4s}, {samples: [..]}")
+func (c checker) times(path string, t Times) bool {
+	return drawn(c, path, t, "write one of 40s, {fixed: 40s}, {median: 42s, p95: 110s}, {mean: 5m}, {mean: 5m, shape: 3}, {min: 1s, max: 4s}, {samples: [..]}")
 }
 
 func (c checker) sizes(path string, t Sizes) {
 	drawn(c, path, t, "write one of 3Gi, {fixed: 3Gi}, {median: 3Gi, p95: 5Gi}, {mean: 3Gi}, {mean: 3Gi, shape: 3}, {min: 1Gi, max: 4Gi}, {samples: [..]}")
 }
 
-// chance faults a number that is not a probability.
 // speed checks how fast nodes are beside others.
 func (c checker) speed(path string, x float64) {
 	if !(x >= 0.01 && x <= 100) {
@@ -89,6 +92,7 @@ func (c checker) speed(path string, x float64) {
 	}
 }
 
+// chance faults a number that is not a probability.
 func (c checker) chance(path string, p float64) {
 	if !(p >= 0 && p <= 1) {
 		c.at(path, fmt.Sprint(p), "expected a number from 0 to 1")

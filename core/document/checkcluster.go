@@ -72,7 +72,7 @@ func (c checker) cluster(s *ClusterSpec) {
 			if !(o.Share > 0 && o.Share < 1) {
 				c.at(path+".outages.share", fmt.Sprint(o.Share), "expected a share of the time, above 0 and below 1")
 			}
-			if c.times(path+".outages.length", o.Length); o.Length.Dist().Mean() < float64(units.Minute) {
+			if c.times(path+".outages.length", o.Length) && o.Length.Dist().Mean() < float64(units.Minute) {
 				c.at(path+".outages.length", "too little", "expected a minute at least on average, as in {mean: 3h}")
 			}
 		}

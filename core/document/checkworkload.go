@@ -4,6 +4,8 @@ import (
 	"fmt"
 	"slices"
 	"strconv"
+
+	"tachyphor/core/units"
 )
 
 func (c checker) workload(s *WorkloadSpec) {
@@ -39,6 +41,7 @@ func (c checker) workload(s *WorkloadSpec) {
 		for j, b := range k.Arrivals.Bursts {
 			c.within(fmt.Sprintf("%s.arrivals.bursts[%d].count", path, j), b.Count, 1, 1_000_000)
 		}
+		c.people(path, &k, s.Jobs != nil)
 	}
 	if s.Jobs != nil {
 		for ours := range s.Jobs.Columns {
@@ -83,10 +86,27 @@ func (c checker) class(path string, k *JobClass, all []JobClass, names []string)
 	} else if names[i] == k.Name {
 		c.at(path+".follows.class", strconv.Quote(k.Name), "a class cannot follow itself")
 	}
-	if len(k.Arrivals.Hours) > 0 || len(k.Arrivals.Bursts) > 0 {
+	if k.Arrivals.Any() {
 		c.at(path+".arrivals", "arrivals", "a class that follows another has no arrivals of its own")
 	}
 }
+
+// people checks who submits jobs of a class.
+func (c checker) people(path string, k *JobClass, recorded bool) {
+	for i, p := range k.Arrivals.People {
+		path := fmt.Sprintf("%s.arrivals.people[%d]", path, i)
+		if recorded {
+			c.at(path, "people", "recorded jobs came when they came; people go with made ones, without spec.jobs")
+		}
+		c.within(path+".count", p.Count, 1, mostPeople)
+		if c.times(path+".think", p.Think) && p.Think.Dist().Mean() < float64(units.Second) {
+			c.at(path+".think", "too little", "expected a second at least on average, as in {mean: 20m}")
+		}
+	}
+}
+
+// mostPeople is how many people a group may have.
+const mostPeople = 100_000
 
 // circle faults classes that follow each other round and round.
 func (c checker) circle(path string, k *JobClass, all []JobClass) {

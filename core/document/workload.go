@@ -88,7 +88,20 @@ type Arrivals struct {
 	Zone   units.Zone `json:"zone,omitzero" doc:"Time zone of the hours; absent: the workload's."`
 	Hours  []HourRate `json:"hours,omitempty" doc:"Rates by hour of week; the first period that covers a moment counts, and outside all of them none come."`
 	Bursts []Burst    `json:"bursts,omitempty" doc:"Many at a time."`
+	People []People   `json:"people,omitempty" doc:"People who wait for their own results, and submit no other job before: a design that makes them wait is asked for less. Beside hours and bursts; not with recorded jobs."`
 }
+
+// People are so many people who submit a job each, wait until it and all that follow it are
+// over, think, and submit the next.
+type People struct {
+	Count int           `json:"count" doc:"How many people."`
+	Think Times         `json:"think" doc:"Time from having a result to submitting the next job; of those in when, time outside it does not count."`
+	When  *units.Period `json:"when,omitempty" doc:"Part of the week in which they think and submit, as in Mon-Fri 09:00-17:00; absent: always."`
+	Zone  units.Zone    `json:"zone,omitzero" doc:"Time zone of when; absent: that of the arrivals, or the workload's."`
+}
+
+// Any reports whether any jobs come.
+func (a *Arrivals) Any() bool { return len(a.Hours) > 0 || len(a.Bursts) > 0 || len(a.People) > 0 }
 
 // HourRate is a rate of arrivals in a part of the week.
 type HourRate struct {

@@ -106,7 +106,7 @@ func raise(o *Outcome, t *sim.Trace, workers int, progress Progress) error {
 	worlds, of, what := tries(t, o.Limits)
 	samples := make([]Sample, len(worlds))
 	err := sim.Each(workers, len(worlds), func(i int) error {
-		more, err := sim.RunJobs(worlds[i], t.Jobs, o.Seed, 0, progress.ending())
+		more, err := sim.Run(worlds[i], o.Seed, 0, progress.ending())
 		if err == nil {
 			samples[i] = Measure(more, 0)
 		}

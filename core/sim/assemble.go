@@ -54,6 +54,9 @@ func Assemble(in Input) (*World, document.Faults) {
 	if len(a.faults) == 0 {
 		w.plans()
 		w.Notes = append(w.Notes, w.tails()...)
+		if n := w.People(); n > 0 {
+			w.Notes = append(w.Notes, fmt.Sprintf("People who submit their next job only when they have the result of the last: %s. A design that makes them wait is asked for less, so compare what a job costs and how many start beside the bill.", units.Count(int64(n))))
+		}
 		if w.ExpectedJobs() <= mostJobsEarlier {
 			w.origin = &origin{in, w}
 		}
@@ -233,7 +236,7 @@ func (a *assembly) coming(l *document.WorkloadSpec) {
 	for range l.Classes { // those that follow others, and those that follow them
 		for i, k := range l.Classes {
 			c := &a.w.Classes[i]
-			c.comes = len(k.Arrivals.Hours) > 0 || len(k.Arrivals.Bursts) > 0
+			c.comes = k.Arrivals.Any()
 			if k.Follows != nil {
 				lead := slices.IndexFunc(a.w.Classes, func(x Class) bool { return x.Name == k.Follows.Class })
 				c.comes = lead >= 0 && a.w.Classes[lead].comes

@@ -1,5 +1,7 @@
 package sim
 
+import "tachyphor/core/demand"
+
 // A Result is how a job ended.
 type Result uint8
 
@@ -84,6 +86,7 @@ func (e *engine) follow(j int32, result Result) {
 		return
 	}
 	e.chain.over[j] = true
+	e.resolved(j)
 	for _, next := range e.chain.after(j) {
 		if result == Succeeded {
 			e.release(next)
@@ -102,7 +105,7 @@ type chain struct {
 }
 
 func newChain(e *engine) *chain {
-	if !e.jobs.Chained() {
+	if !e.jobs.Chained() && e.crowd == nil {
 		return nil
 	}
 	n := len(e.jobs.List)
@@ -127,14 +130,34 @@ func newChain(e *engine) *chain {
 	return c
 }
 
+// add enters a job that nobody knew of. Jobs that come after others are added right behind
+// the jobs of which they are the first to come, in the same order.
+func (c *chain) add(j int32, jobs *demand.Jobs) {
+	before := jobs.After(int(j))
+	c.left, c.over = append(c.left, int32(len(before))), append(c.over, false)
+	c.from = append(c.from, int32(len(c.list)))
+	for _, b := range before {
+		c.list = append(c.list, j)
+		for k := b + 1; k <= j+1; k++ {
+			c.from[k] = int32(len(c.list))
+		}
+	}
+}
+
 func (c *chain) after(j int32) []int32 { return c.list[c.from[j]:c.from[j+1]] }
 
 // release tells a job that one it waited for has ended well.
 func (e *engine) release(j int32) {
-	if e.chain.left[j]--; e.chain.left[j] == 0 && int(j) < e.nextJob {
+	if e.chain.left[j]--; e.chain.left[j] == 0 && e.hasCome(j) {
 		e.trace.released[j] = e.now
 		e.jobArrives(j)
 	}
+}
+
+// hasCome reports whether a job has been submitted: what people submit has, as soon as it
+// is there.
+func (e *engine) hasCome(j int32) bool {
+	return int(j) < e.nextJob || e.crowd != nil && int(j) >= e.crowd.alone
 }
 
 // drop ends a job that will never be released, and those behind it.
@@ -148,6 +171,7 @@ func (e *engine) drop(j int32) {
 	if counted {
 		e.open--
 	}
+	e.resolved(j)
 	for _, next := range e.chain.after(j) {
 		e.drop(next)
 	}

@@ -22,8 +22,10 @@ const (
 type cache struct {
 	// versions are, by job, the version of the dependencies that it builds with: the
 	// changes on the trunk up to it, or one of its own below 0 for a change request
-	// that changes them. They do not depend on what the run does.
+	// that changes them.
 	versions []int32
+	trunk    []int32            // by class, the first of those that share dependencies: their version now
+	shares   [][]int32          // by class: those that share its dependencies
 	changes  [][]units.Duration // by scope: when the trunk's dependencies changed
 	entries  []entry            // by scope
 	volumes  [][]volume         // by scope
@@ -40,7 +42,11 @@ func newCache(e *engine) cache {
 	if len(w.Scopes) == 0 {
 		return cache{}
 	}
-	c := cache{versions: make([]int32, len(e.jobs.List)), entries: make([]entry, len(w.Scopes)), volumes: make([][]volume, len(w.Scopes)), waiting: make([][]int32, len(w.Scopes)), changes: make([][]units.Duration, len(w.Scopes))}
+	c := cache{
+		versions: make([]int32, len(e.jobs.List)), entries: make([]entry, len(w.Scopes)), volumes: make([][]volume, len(w.Scopes)),
+		waiting: make([][]int32, len(w.Scopes)), changes: make([][]units.Duration, len(w.Scopes)),
+		shares: w.shareDependencies(), trunk: make([]int32, len(w.Classes)),
+	}
 	for s, scope := range w.Scopes {
 		if w.Rules[scope.Rule].Plan != document.Volume {
 			continue
@@ -49,33 +55,35 @@ func newCache(e *engine) cache {
 			c.volumes[s] = append(c.volumes[s], volume{node: -1})
 		}
 	}
-	shares := w.shareDependencies()
-	trunk := make([]int32, len(w.Classes)) // by the first class that shares them
-	for j := range e.jobs.List {
-		job := &e.jobs.List[j]
-		class := &w.Classes[job.Class]
-		if class.scope < 0 {
-			continue
-		}
-		of := shares[job.Class]
-		changed := class.change > 0 && e.root.For(chance.Change, job.Key, 0).Uniform() < class.change
-		if changed && job.Change {
-			c.versions[j] = -int32(j) - 1
-			continue
-		}
-		if changed {
-			trunk[of[0]]++
-			last := int32(-1)
-			for _, k := range of {
-				if s := w.Classes[k].scope; s >= 0 && s != last {
-					c.changes[s] = append(c.changes[s], job.Submitted)
-					last = s
-				}
+	return c
+}
+
+// submitted notes the version of the dependencies that job j builds with: the trunk's as
+// of now, which it may move on, or one of its own. Jobs come in the order of their
+// submission.
+func (e *engine) submitted(j int32) {
+	c, job := &e.cache, &e.jobs.List[j]
+	class := &e.w.Classes[job.Class]
+	if class.scope < 0 {
+		return
+	}
+	of := c.shares[job.Class]
+	changed := class.change > 0 && e.root.For(chance.Change, job.Key, 0).Uniform() < class.change
+	if changed && job.Change {
+		c.versions[j] = -j - 1
+		return
+	}
+	if changed {
+		c.trunk[of[0]]++
+		last := int32(-1)
+		for _, k := range of {
+			if s := e.w.Classes[k].scope; s >= 0 && s != last {
+				c.changes[s] = append(c.changes[s], job.Submitted)
+				last = s
 			}
 		}
-		c.versions[j] = trunk[of[0]]
 	}
-	return c
+	c.versions[j] = c.trunk[of[0]]
 }
 
 // shareDependencies lists for each class those that build with the same dependencies, in

@@ -293,6 +293,11 @@ func (e *engine) jobBefore(a, b int32) bool {
 			return p > q
 		}
 	}
+	if e.crowd != nil {
+		if p, q := e.jobs.List[a].Submitted, e.jobs.List[b].Submitted; p != q {
+			return p < q
+		}
+	}
 	return a < b
 }
 

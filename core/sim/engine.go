@@ -55,6 +55,8 @@ type engine struct {
 	links      []link
 	cache      cache
 	chain      *chain     // nil when no job comes after others
+	crowd      *crowd     // nil when jobs come by themselves alone
+	broken     error      // why the run cannot go on
 	holders    []holder   // by template; nil when no spare room is kept
 	claims     []claimUse // by World.Claims
 	used       quotaUse
@@ -96,6 +98,11 @@ func RunJobs(w *World, jobs *demand.Jobs, seed uint64, repeat int, watch Watcher
 	for t := range e.teams {
 		e.wake(int32(t), 0)
 	}
+	if e.crowd != nil {
+		for p := range e.crowd.persons {
+			e.think(int32(p))
+		}
+	}
 	if err = e.loop(watch); err != nil {
 		return nil, err
 	}
@@ -128,7 +135,7 @@ func newEngine(w *World, root chance.Key, jobs *demand.Jobs) *engine {
 	}
 	for j := range e.trace.Records {
 		t := e.fits[jobs.List[j].Wants]
-		e.trace.Records[j] = Record{Started: -1, Ended: -1, Node: -1, Template: int16(t), first: -1, last: -1}
+		e.trace.Records[j] = newRecord(t)
 		if t >= 0 && jobs.List[j].Submitted < w.Plan.Span {
 			e.open++
 		}
@@ -138,6 +145,7 @@ func newEngine(w *World, root chance.Key, jobs *demand.Jobs) *engine {
 		e.wanted[t] = slices.Contains(e.fits, int32(t)) || w.Templates[t].calendar.Ahead()
 	}
 	e.cache = newCache(e)
+	e.crowd = newCrowd(e)
 	if e.chain = newChain(e); e.chain != nil {
 		e.trace.released = make([]units.Duration, len(jobs.List))
 		for j := range jobs.List {
@@ -163,7 +171,7 @@ const mostAtOnce = 50_000_000
 // loop goes from moment to moment. At one moment events come first, then
 // arrivals, then rounds, then the scan for nodes.
 func (e *engine) loop(watch Watcher) error {
-	span, list := e.w.Plan.Span, e.jobs.List
+	span, list := e.w.Plan.Span, e.jobs.List // those that come by themselves
 	limit := e.w.horizon()
 	still := 0 // steps since time last went on
 	for steps := 1; ; steps++ {
@@ -194,12 +202,16 @@ func (e *engine) loop(watch Watcher) error {
 		if checked != nil && steps%auditEvery == 0 {
 			checked(e)
 		}
+		if e.broken != nil {
+			return e.broken
+		}
 		switch what {
 		case 1:
 			e.happen(e.queue.pop())
 			e.trace.Events++
 		case 2:
 			e.nextJob++
+			e.submitted(int32(e.nextJob - 1))
 			e.jobArrives(int32(e.nextJob - 1))
 			e.trace.Events++
 		case 3:
@@ -285,6 +297,8 @@ func (e *engine) nodeEvent(kind eventKind, v event) {
 		}
 	case patienceEnds:
 		e.patienceEnds(n)
+	case personAsks:
+		e.personAsks(n)
 	case entryExpires:
 		e.entryExpires(n, v.version)
 	case nodeAtRest:
@@ -351,4 +365,7 @@ func (e *engine) finish() {
 	}
 	e.trace.Lines.each(func(l *Line) { l.add(e.now, 0) })
 	e.trace.PeakEvents = e.queue.peak
+	if e.crowd != nil {
+		e.inOrder()
+	}
 }

@@ -29,6 +29,7 @@ const (
 	workStep
 	saveStep
 	wiped
+	personAsks   // subject: person
 	nodeEmptyFor // subject: node
 	nodeAtRest   // subject: node
 	eventKinds

@@ -28,6 +28,7 @@ func (e *engine) patienceEnds(j int32) {
 	r.Result = GaveUp
 	e.open--
 	e.observeWaiting(-1)
+	e.resolved(j)
 	if e.chain != nil {
 		for _, next := range e.chain.after(j) {
 			e.drop(next)

@@ -65,6 +65,11 @@ type Record struct {
 	last     int32
 }
 
+// newRecord is that of a job that has not begun, with the template that it gets.
+func newRecord(template int32) Record {
+	return Record{Started: -1, Ended: -1, Node: -1, Template: int16(template), first: -1, last: -1}
+}
+
 // A span is a part of a job's time, from the end of the span before it (the
 // first: from submission). The end stands in the upper 56 bits, the cause below.
 type span struct {

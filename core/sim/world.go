@@ -225,6 +225,21 @@ func (w *World) covered() units.Duration {
 	return logLength(list[len(list)-1].Submitted - w.Plan.Warmup)
 }
 
+// People is how many people submit jobs as they get their results: what comes then depends
+// on the design.
+func (w *World) People() int {
+	if w.recorded != nil {
+		return 0
+	}
+	n := 0
+	for _, k := range w.workload.Classes {
+		for _, p := range k.Arrivals.People {
+			n += p.Count
+		}
+	}
+	return n
+}
+
 // Recorded reports whether the jobs are recorded: the same in every repeat.
 func (w *World) Recorded() bool { return w.recorded != nil }
 

@@ -101,7 +101,7 @@ func (x *weighing) surface(workers int, worth int64) (*Surface, error) {
 	g := &ground{x: x, class: class, plans: x.surfacePlans()}
 	g.jobs = append(g.jobs, x.first)
 	for r := 1; r < agreeRuns; r++ {
-		jobs, err := x.w.Jobs(x.w.Plan.Seed, r)
+		jobs, err := x.came(r)
 		if err != nil {
 			return nil, err
 		}

@@ -174,7 +174,7 @@ type weighing struct {
 	peakN   int            // jobs in it
 	// jobClasses are the classes of the jobs of every repeat that is followed.
 	jobClasses [][]int32
-	first      *demand.Jobs         // of the first repeat
+	first      *demand.Jobs         // of the first repeat, as they came
 	all        map[string][]reading // by plan and repeat
 	free       map[string][]reading // likewise, of those that share the store's link, with the link to itself
 	done       atomic.Int64
@@ -190,7 +190,7 @@ func Weigh(q Question, workers int, progress outcome.Progress) (*Weighing, error
 	}
 	x := &weighing{q: q, w: q.World, all: map[string][]reading{}, free: map[string][]reading{}, tell: progress.Forward()}
 	x.plans, x.today = plansOf(x.w)
-	jobs, err := x.w.Jobs(x.w.Plan.Seed, 0)
+	jobs, err := x.came(0)
 	if err != nil {
 		return nil, err
 	}
@@ -218,8 +218,11 @@ func Weigh(q Question, workers int, progress outcome.Progress) (*Weighing, error
 	}
 	sharing := slices.DeleteFunc(slices.Clone(plans), func(p Plan) bool { return !p.archives() }) // the store's link
 	for r := range followed(x.w.Plan.Repeats, len(jobs.List), len(x.plans)+1) {
+		if x.w.People() > 0 {
+			break // what they submit differs from plan to plan
+		}
 		if r > 0 {
-			if jobs, err = x.w.Jobs(x.w.Plan.Seed, r); err != nil {
+			if jobs, err = x.came(r); err != nil {
 				return nil, err
 			}
 		}
@@ -256,6 +259,19 @@ func Weigh(q Question, workers int, progress outcome.Progress) (*Weighing, error
 	return out, nil
 }
 
+// came are the jobs of a repeat; of what people submit, that which comes under today's
+// plan.
+func (x *weighing) came(repeat int) (*demand.Jobs, error) {
+	if x.w.People() == 0 {
+		return x.w.Jobs(x.w.Plan.Seed, repeat)
+	}
+	t, err := sim.Run(x.w, x.w.Plan.Seed, repeat, func(units.Duration) bool { return x.step(0) })
+	if err != nil {
+		return nil, err
+	}
+	return t.Jobs, nil
+}
+
 // shared reports whether some project has several classes with a workspace.
 func (x *weighing) shared() bool {
 	seen := map[string]bool{}
@@ -275,7 +291,7 @@ const surfaceShare = 0.25
 // step counts n parts of the work as done, and reports whether to go on.
 func (x *weighing) step(n int64) bool {
 	done := x.done.Add(n)
-	return x.tell == nil || x.tell(min(float64(done)/float64(x.total), 1))
+	return x.tell == nil || x.tell(min(float64(done)/float64(max(1, x.total)), 1))
 }
 
 // run reads the first repeats of plans; free says that the store's link is never shared.

@@ -236,7 +236,9 @@ func (o *Weighing) lines(x *weighing) []string {
 		out = append(out, "3. The usual comparison with the run that fills the cache does not mislead here.")
 	}
 	pays := "4. It does not pay within the span."
-	if o.Best == None {
+	if all.Pays.Repeats == 0 {
+		pays = "4. After how many builds it pays is not told: what people submit differs from plan to plan."
+	} else if o.Best == None {
 		pays = "4. Nothing has to pay for itself."
 	} else if all.Pays.Paid > 0 {
 		pays = fmt.Sprintf("4. It has paid after %s builds of all (in %d of %d repeats)", units.Count(int64(all.Pays.Builds)), all.Pays.Paid, all.Pays.Repeats)

@@ -74,7 +74,8 @@ func (p *program) read(path string) ([]byte, error) {
 // shelf is documents at hand.
 type shelf struct {
 	docs   []*document.Document
-	broken []string // files with faults
+	read   map[string]bool // files, by their whole path
+	faults document.Faults // of files that were passed over
 }
 
 func (s *shelf) has(kind, name string) *document.Document {
@@ -93,14 +94,20 @@ func (s *shelf) add(p *program, path string) error {
 		return err
 	}
 	for _, f := range files {
+		whole, err := filepath.Abs(f)
+		if err != nil || s.read[whole] {
+			continue
+		}
+		if s.read == nil {
+			s.read = map[string]bool{}
+		}
+		s.read[whole] = true
 		data, err := p.read(f)
 		if err != nil {
 			return err
 		}
 		docs, faults := document.Parse(f, data)
-		if len(faults) > 0 {
-			s.broken = append(s.broken, f)
-		}
+		s.faults = append(s.faults, faults...)
 		for _, d := range docs {
 			if s.has(d.Kind, d.Name) == nil {
 				s.docs = append(s.docs, d)
@@ -109,6 +116,10 @@ func (s *shelf) add(p *program, path string) error {
 	}
 	return nil
 }
+
+// mostFaultsBelow is how many faults of files that were passed over are told, where one of
+// them may be what is missing.
+const mostFaultsBelow = 10
 
 // gather puts a world together from the file of a scenario and what lies beside
 // it: the given folders first, then the scenario's folder, then the one above.
@@ -129,22 +140,25 @@ func (p *program) gather(file string, with []string, skipBad bool) (*sim.World, 
 	in := sim.Input{Scenario: docs[at]}
 	spec := &docs[at].Value.(*document.Scenario).Spec
 	folder := filepath.Dir(file)
-	for _, path := range append(slices.Clone(with), folder, filepath.Dir(folder)) {
+	above := filepath.Join(folder, "..")
+	hint := ""
+	for _, path := range append(slices.Clone(with), folder, above) {
 		if complete(shelf, spec) {
 			break
 		}
-		if err := shelf.add(p, path); err != nil {
+		if err := shelf.add(p, path); err != nil && path != above {
 			return nil, err
+		} else if err != nil { // nobody named it
+			hint = "; not looked at: " + err.Error()
 		}
+	}
+	if len(shelf.faults) > 0 {
+		hint += "; files with faults were passed over, see below"
 	}
 	var missing document.Faults
 	need := func(kind, name, path string) *document.Document {
 		d := shelf.has(kind, name)
 		if d == nil {
-			hint := "; files with faults were passed over: " + strings.Join(shelf.broken, ", ")
-			if len(shelf.broken) == 0 {
-				hint = ""
-			}
 			missing = append(missing, docs[at].Fault(path, name, "no "+kind+" of that name in this file, its folder or the one above; name more with --with"+hint))
 		}
 		return d
@@ -155,7 +169,7 @@ func (p *program) gather(file string, with []string, skipBad bool) (*sim.World, 
 		in.Templates = append(in.Templates, need(document.KindPodTemplate, t.Template, fmt.Sprintf("spec.templates[%d].template", i)))
 	}
 	if len(missing) > 0 {
-		return nil, missing
+		return nil, append(missing, shelf.faults[:min(mostFaultsBelow, len(shelf.faults))]...)
 	}
 	if in.Recording, err = recordingOf(in.Workload, skipBad); err != nil {
 		return nil, err

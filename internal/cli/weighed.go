@@ -168,6 +168,8 @@ func (p *program) keys(o *weigh.Weighing) {
 // pays says after how many builds a plan has paid.
 func pays(x *weigh.PaysOff) string {
 	switch {
+	case x.Repeats == 0:
+		return "not followed"
 	case x.Paid == 0:
 		return "never"
 	case x.Paid < x.Repeats:

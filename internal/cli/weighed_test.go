@@ -33,6 +33,7 @@ func twoPlans() *weigh.Weighing {
 	f.Fresh, f.Stale, f.Saves = stats.Figure{Mean: 0.71}, stats.Figure{Mean: 0.18}, stats.Figure{Mean: 1_040}
 	f.UpGB, f.DownGB = stats.Figure{Mean: 1_930}, stats.Figure{Mean: 0.25}
 	f.Pays = weigh.PaysOff{Builds: 41, Paid: 8, Repeats: 8}
+	cache[1].Pays = weigh.PaysOff{Repeats: 8}
 	cache[2].Pays = weigh.PaysOff{Builds: 7, Paid: 3, Repeats: 8}
 	money := func(what string, month, diff float64) weigh.Money {
 		return weigh.Money{What: what, PerMonth: stats.Figure{Mean: month}, Difference: stats.Figure{Mean: diff}}
@@ -122,6 +123,7 @@ func TestFiguresOfAWeighing(t *testing.T) {
 		"−2.0 ± 0.1 s":   lessOrMore(seconds(-2, 0.1)),
 		"+3.0 ± 0.5 min": lessOrMore(seconds(180, 30)),
 		"−4.0 ± 1.0 h":   lessOrMore(seconds(-4*3600, 3600)),
+		"not followed":   pays(&weigh.PaysOff{}),
 		"never":          pays(&weigh.PaysOff{Repeats: 8}),
 		"1 build":        pays(&weigh.PaysOff{Builds: 1, Paid: 8, Repeats: 8}),
 		"1,500 builds":   pays(&weigh.PaysOff{Builds: 1500, Paid: 1, Repeats: 1}),

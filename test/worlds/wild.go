@@ -67,7 +67,7 @@ func neighbourly(text string, d dice) string {
 
 // harsh adds what clusters do beyond the usual to half of the worlds: capacity that is short
 // for hours, bills by steps, nodes of other speeds, spot nodes that go together, nodes that
-// are packed again.
+// are packed again, people who wait for their own results.
 func harsh(text string, d dice) string {
 	if d.IntN(2) == 0 {
 		return text
@@ -83,6 +83,7 @@ func harsh(text string, d dice) string {
 		{"growth: {", d.maybe("repack: true, ")},
 		{"linger: 4m,", d.maybe(" prefer: oldest,")},
 		{"parallel: 0.7\n", d.maybe("      speeds: {m: 0.9}\n")},
+		{"      arrivals:\n", d.pick("", "        people: [{count: 7, think: {mean: 20m}, when: 'Mon-Fri 08:00-18:00'}]\n", "        people: [{count: 3, think: 9m}, {count: 2, think: {mean: 1h}}]\n")},
 	} {
 		text = strings.Replace(text, x.at, x.at+x.more, 1)
 	}

@@ -82,6 +82,13 @@ export function PaysOff({ o, at }: { o: Weighing; at: number }) {
       })),
     };
   }, [plans, at, o.best]);
+  if (plans.every((p) => !p.groups[at]?.pays.repeats))
+    return (
+      <p className="text-sm opacity-80">
+        Builds are not followed one by one: people submit their jobs as they get their results, so that they
+        differ from plan to plan.
+      </p>
+    );
   return (
     <>
       <Chart
