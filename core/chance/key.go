@@ -49,10 +49,12 @@ const (
 	Detach     // time to detach a volume
 	Outage     // when a pool has no node to give
 	OutageLength
-	Going  // time from a node's going to its being gone
-	Bulk   // when spot nodes are taken back many at once, and which
-	Person // names somebody who submits jobs
-	Think  // how long they think
+	Going     // time from a node's going to its being gone
+	Bulk      // when spot nodes are taken back many at once, and which
+	Person    // names somebody who submits jobs
+	Think     // how long they think
+	PullFails // whether carrying an image fails
+	NotReady  // time from a node's being known to its being ready
 )
 
 // Root returns the key from which all draws of one repeat of one seed descend.

@@ -68,6 +68,8 @@ func (c checker) cluster(s *ClusterSpec) {
 			c.at(path+".retryAfter", p.RetryAfter.String(), "expected at least 1s, so that a pool that gives no nodes is not asked without end")
 		}
 		c.times(path+".going", p.Going)
+		c.times(path+".notReady", p.NotReady)
+		c.within(path+".bootsAtOnce", p.BootsAtOnce, 0, maxNodesOf)
 		if o := p.Outages; o != nil {
 			if !(o.Share > 0 && o.Share < 1) {
 				c.at(path+".outages.share", fmt.Sprint(o.Share), "expected a share of the time, above 0 and below 1")
@@ -95,6 +97,9 @@ func (c checker) cluster(s *ClusterSpec) {
 			c.at(path+".spot", "a spot pool", "node type "+p.NodeType+" needs a spotPrice")
 		}
 	}
+	if b := s.Scheduler.Backoff; b != nil && !(b.Initial >= units.Millisecond && b.Initial <= b.Max && b.Max <= units.Hour) {
+		c.at("spec.scheduler.backoff", fmt.Sprintf("initial %v, max %v", b.Initial, b.Max), "expected 1ms ≤ initial ≤ max ≤ 1h")
+	}
 	c.times("spec.agents.start", s.Agents.Start)
 	c.times("spec.agents.join", s.Agents.Join)
 	c.times("spec.agents.wipe", s.Agents.Wipe)
@@ -120,6 +125,13 @@ func (c checker) facts(s *ClusterSpec) {
 				c.at(fmt.Sprintf("spec.daemonSets[%d].pools[%d]", i, j), strconv.Quote(p), "no such pool in this cluster"+meant(p, pools))
 			}
 		}
+	}
+	c.chance("spec.links.registry.fails", s.Links.Registry.Fails)
+	for i, o := range s.Links.Others {
+		c.chance(fmt.Sprintf("spec.links.others[%d].fails", i), o.Fails)
+	}
+	if s.Links.Store.Fails != 0 {
+		c.at("spec.links.store.fails", fmt.Sprint(s.Links.Store.Fails), "pulls fail on links that images come over; for saves there is spec.store.saveFails")
 	}
 	c.unique("spec.links.others", len(s.Links.Others), func(i int) string { return s.Links.Others[i].Name })
 	var links []string

@@ -32,9 +32,25 @@ type ClusterSpec struct {
 	Claims          []Claim          `json:"claims,omitempty" doc:"Persistent volume claims that templates name."`
 	Controller      Controller       `json:"controller,omitempty" doc:"The controller that gives jobs to agents: where it is reached."`
 	WaysOut         []WayOut         `json:"waysOut,omitempty" doc:"Where agents must get to beside the controller and name lookup; everything else may be closed to them."`
+	Scheduler       Scheduler        `json:"scheduler,omitempty" doc:"How the scheduler goes on with pods that fit nowhere."`
 	PriorityClasses map[string]int32 `json:"priorityClasses,omitempty" doc:"Values of the priority classes that templates name."`
 	Measured        []Measured       `json:"measured,omitempty" doc:"Where facts come from that were measured, and how old they are."`
 }
+
+// A Scheduler says what becomes of pods that fit nowhere.
+type Scheduler struct {
+	Backoff    *Backoff `json:"backoff,omitempty" doc:"Pods that were tried in vain are left alone for a while; absent: they are tried as soon as there may be room."`
+	Preemption bool     `json:"preemption,omitempty" doc:"Pods push those of lower priority off nodes where that makes room, unless their template has preemptionPolicy: Never; jobs on them are cut short."`
+}
+
+// A Backoff is how long a pod is left alone that was tried in vain.
+type Backoff struct {
+	Initial units.Duration `json:"initial,omitempty" doc:"After the first try; twice as long after each more."`
+	Max     units.Duration `json:"max,omitempty" doc:"The longest."`
+}
+
+// Defaults fills what a backoff may leave out.
+func (b *Backoff) Defaults() { b.Initial, b.Max = units.Second, 10*units.Second }
 
 // Measured says where a fact comes from.
 type Measured struct {
@@ -80,21 +96,23 @@ type Amounts struct {
 
 // A Pool is a set of nodes made alike.
 type Pool struct {
-	Name       string            `json:"name" doc:"Name of the pool."`
-	NodeType   string            `json:"nodeType" doc:"Node type of its nodes."`
-	Min        int               `json:"min,omitempty" doc:"Fewest nodes."`
-	Max        int               `json:"max" doc:"Most nodes."`
-	Boot       Times             `json:"boot,omitempty" doc:"From asking for a node to its being ready."`
-	Going      Times             `json:"going,omitempty" doc:"From a node's going to its being gone, which is paid for as well."`
-	BootFails  float64           `json:"bootFails,omitempty" doc:"Chance that a node does not come up, 0 to 1; it is paid for until that is seen."`
-	NoCapacity float64           `json:"noCapacity,omitempty" doc:"Chance that asking for a node is refused because there is none to be had, 0 to 1."`
-	Outages    *Outages          `json:"outages,omitempty" doc:"Times in which there is no node to be had."`
-	RetryAfter units.Duration    `json:"retryAfter,omitempty" doc:"How long the pool is not asked again after a failed boot or a refusal."`
-	Pulls      int               `json:"pulls,omitempty" doc:"Images that a node pulls at the same time."`
-	Spot       *Spot             `json:"spot,omitempty" doc:"Its nodes may be taken back, and cost the node type's spot price."`
-	Drains     []Window          `json:"drains,omitempty" doc:"Parts of the week in which the pool takes no new agents and does not grow; agents at work finish."`
-	Labels     map[string]string `json:"labels,omitempty" doc:"Labels of its nodes, beside kubernetes.io/os: linux and kubernetes.io/arch: amd64, which they can replace."`
-	Taints     []Taint           `json:"taints,omitempty" doc:"Taints of its nodes."`
+	Name        string            `json:"name" doc:"Name of the pool."`
+	NodeType    string            `json:"nodeType" doc:"Node type of its nodes."`
+	Min         int               `json:"min,omitempty" doc:"Fewest nodes."`
+	Max         int               `json:"max" doc:"Most nodes."`
+	Boot        Times             `json:"boot,omitempty" doc:"From asking for a node to its being ready."`
+	BootsAtOnce int               `json:"bootsAtOnce,omitempty" doc:"Nodes that boot side by side at full speed; one that is asked for while more do takes longer in proportion, with twice as many twice as long. Absent: any number."`
+	NotReady    Times             `json:"notReady,omitempty" doc:"The end of the boot in which the cluster knows the node and it is not ready: pods that wait are tried in vain once it is known, and left alone longer where the scheduler has a backoff. Absent: nobody tries before the node is ready."`
+	Going       Times             `json:"going,omitempty" doc:"From a node's going to its being gone, which is paid for as well."`
+	BootFails   float64           `json:"bootFails,omitempty" doc:"Chance that a node does not come up, 0 to 1; it is paid for until that is seen."`
+	NoCapacity  float64           `json:"noCapacity,omitempty" doc:"Chance that asking for a node is refused because there is none to be had, 0 to 1."`
+	Outages     *Outages          `json:"outages,omitempty" doc:"Times in which there is no node to be had."`
+	RetryAfter  units.Duration    `json:"retryAfter,omitempty" doc:"How long the pool is not asked again after a failed boot or a refusal."`
+	Pulls       int               `json:"pulls,omitempty" doc:"Images that a node pulls at the same time."`
+	Spot        *Spot             `json:"spot,omitempty" doc:"Its nodes may be taken back, and cost the node type's spot price."`
+	Drains      []Window          `json:"drains,omitempty" doc:"Parts of the week in which the pool takes no new agents and does not grow; agents at work finish."`
+	Labels      map[string]string `json:"labels,omitempty" doc:"Labels of its nodes, beside kubernetes.io/os: linux and kubernetes.io/arch: amd64, which they can replace."`
+	Taints      []Taint           `json:"taints,omitempty" doc:"Taints of its nodes."`
 }
 
 // Defaults fills what a pool may leave out.
@@ -248,6 +266,7 @@ type Link struct {
 	PerFlow   units.Rate     `json:"perFlow,omitempty" doc:"Most that one flow towards the cluster gets; absent: the whole link."`
 	PerFlowUp units.Rate     `json:"perFlowUp,omitempty" doc:"Most that one flow from the cluster gets; absent: the whole link."`
 	Latency   units.Duration `json:"latency,omitempty" doc:"Time before the first byte."`
+	Fails     float64        `json:"fails,omitempty" doc:"Chance that a pull of an image over it fails, 0 to 1: what it carried is lost, and it is tried again after 10 s, then 20 s, up to 5 min."`
 	Price     units.PerGB    `json:"price,omitempty" doc:"Price of what flows, either way."`
 }
 

@@ -15,7 +15,7 @@ import (
 type Failure struct {
 	Class    string       `json:"class" doc:"Class of the jobs."`
 	Template string       `json:"template" doc:"Template that they got; empty where none fits."`
-	End      string       `json:"end" doc:"Short name of how they ended." enum:"unmatched,never-started,gave-up,dropped,unfinished,out-of-memory,evicted,out-of-disk,timed-out,taken-back"`
+	End      string       `json:"end" doc:"Short name of how they ended." enum:"unmatched,never-started,gave-up,dropped,unfinished,out-of-memory,evicted,out-of-disk,timed-out,taken-back,preempted"`
 	Cause    string       `json:"cause" doc:"Short name of what those that never started waited for longest; empty where that is not why."`
 	Label    string       `json:"label" doc:"What went wrong, in words."`
 	Started  bool         `json:"started" doc:"They had started."`
@@ -122,6 +122,7 @@ var endLabels = map[string]string{
 	sim.Evicted.String():     "evicted from nodes short of memory",
 	sim.OutOfDisk.String():   "killed for disk",
 	sim.TimedOut.String():    "longer at work than they may be",
+	sim.Preempted.String():   "lost to pods of higher priority",
 	sim.TakenBack.String():   "lost with a spot node that was taken back",
 	sim.Dropped.String():     "a job that they come after did not end well",
 }

@@ -6,7 +6,8 @@ import (
 )
 
 // troubles are the things that can go wrong on the way, and how often each did in a run.
-// How jobs end for good is in the failures.
+// How jobs end for good is in the failures. Stored runs have them in this order: new ones
+// come last.
 var troubles = []struct {
 	key, label string
 	of         func(*sim.Trace) int64
@@ -22,6 +23,9 @@ var troubles = []struct {
 	{"images-evicted", "images dropped from full nodes", func(t *sim.Trace) int64 { return t.ImagesEvicted }},
 	{"saves-failed", "saves to the cache store that failed", func(t *sim.Trace) int64 { return t.Cache.FailedSaves }},
 	{"store-full", "archives pushed out of the full store, or too large for it", func(t *sim.Trace) int64 { return t.Cache.PushedOut + t.Cache.Refused }},
+	{"preempted", "attempts lost to pods of higher priority", cut(sim.Preempted)},
+	{"pulls-failed", "image pulls that failed", func(t *sim.Trace) int64 { return t.PullsFailed }},
+	{"pushed-off", "agents pushed off nodes by pods of higher priority", func(t *sim.Trace) int64 { return t.Pushed }},
 }
 
 func cut(r sim.Result) func(*sim.Trace) int64 {

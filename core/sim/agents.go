@@ -51,6 +51,7 @@ type agent struct {
 	waitNode int32 // booting node that was asked for on its behalf; -1 if none
 	bootNode int32 // the last such node, kept for the record
 	ordinal  int32 // within the template, from 1
+	tried    tried
 
 	// An agent has at most one event ahead of it; version is the one that counts,
 	// and never goes back, not even in a slot used again.
@@ -60,6 +61,7 @@ type agent struct {
 	// Moments of the start, below 0 until they come.
 	created, asked, unbooted, placed, made, present, started, installed, joined units.Duration
 	updating                                                                    units.Duration // last part of joining
+	putOff                                                                      units.Duration // last part of pulling: another try was put off
 	idleSince, busySince                                                        units.Duration
 
 	stuck []heldSince // why no node was asked for on its behalf, from scan to scan; nil if one was at once
@@ -112,7 +114,7 @@ func (e *engine) newAgent(t int32) {
 	e.agents[a] = agent{
 		template: t, node: -1, job: -1, lastJob: -1, verdict: -1, waitNode: -1, bootNode: -1,
 		ordinal: team.made, created: e.now, asked: -1, unbooted: -1,
-		version: e.agents[a].version + 1, replaces: team.failed > 0,
+		version: e.agents[a].version + 1, replaces: team.failed > 0, tried: tried{could: never},
 	}
 	team.failed = max(0, team.failed-1)
 	team.total++

@@ -29,6 +29,14 @@ func Assemble(in Input) (*World, document.Faults) {
 		AgentCeiling: -1, Quota: s.Quota, Growth: s.Nodes.Growth, Placement: s.Nodes.Placement,
 		Fee: c.Fee, AgentFee: c.Agents.Fee, Waiting: s.Waiting, workload: l,
 	}
+	w.pullFails = []float64{c.Links.Registry.Fails, 0, 0}
+	for _, o := range c.Links.Others {
+		w.pullFails = append(w.pullFails, o.Fails)
+	}
+	if b := c.Scheduler.Backoff; b != nil {
+		w.backoff = *b
+	}
+	w.preempts = c.Scheduler.Preemption
 	if s.AgentCeiling != nil {
 		w.AgentCeiling = *s.AgentCeiling
 	}
@@ -83,7 +91,7 @@ func (a *assembly) pools(s *document.ScenarioSpec, c *document.ClusterSpec) {
 			Name: p.Name, key: chance.Name(p.Name), Type: p.NodeType, Room: fleet.Allocatable(t, p.Name, c.DaemonSets, a.w.Extended),
 			Price: t.Price, Least: t.LeastCharge, unpack: t.Unpack, imageStore: t.ImageStore, cacheDisk: t.CacheDisk,
 			Min: p.Min, Max: p.Max, Spot: p.Spot, boot: p.Boot.Dist(), bootFails: p.BootFails, noCapacity: p.NoCapacity,
-			billedBy: t.BilledBy, going: p.Going.Dist(), retryAfter: p.RetryAfter, pulls: p.Pulls, labels: fleet.Labels(p), taints: fleet.Taints(p),
+			billedBy: t.BilledBy, going: p.Going.Dist(), notReady: p.NotReady.Dist(), sideBySide: p.BootsAtOnce, retryAfter: p.RetryAfter, pulls: p.Pulls, labels: fleet.Labels(p), taints: fleet.Taints(p),
 		}
 		if p.Spot != nil {
 			pool.Price = *t.SpotPrice

@@ -16,11 +16,12 @@ const (
 	TakenBack                 // its spot node was taken back
 	Dropped                   // a job that it comes after did not end well
 	GaveUp                    // nobody started it in time
+	Preempted                 // a pod of higher priority took its agent's room
 	Results                   // how many there are
 )
 
 // ResultNames are the results' names in order.
-var ResultNames = [Results]string{"unfinished", "succeeded", "out-of-memory", "evicted", "out-of-disk", "timed-out", "taken-back", "dropped", "gave-up"}
+var ResultNames = [Results]string{"unfinished", "succeeded", "out-of-memory", "evicted", "out-of-disk", "timed-out", "taken-back", "dropped", "gave-up", "preempted"}
 
 // String returns the result's name.
 func (r Result) String() string { return ResultNames[r] }

@@ -46,9 +46,11 @@ const (
 	KeptOff                   // its rules on neighbours let it on no node, nor on a new one
 	BootFailed                // a node that did not come up
 	Booting                   // a node that was asked for
+	BackedOff                 // the scheduler, which left the pod alone that it had tried in vain
 	Making                    // images to be made
 	PullJoined                // images that others had begun to pull
 	Pulling                   // images
+	PutOff                    // another try at images whose pull had failed
 	Starting                  // containers
 	Installing                // tools at boot
 	Joining                   // the agent to reach the controller
@@ -88,9 +90,11 @@ var causeInfo = [causes]struct {
 	KeptOff:      {Placing, "neighbours", "a node that its rules on neighbours allow"},
 	BootFailed:   {Node, "boot-failed", "a node that did not come up"},
 	Booting:      {Node, "boot", "a new node to boot"},
+	BackedOff:    {Node, "backoff", "the scheduler, which left its pod alone after tries in vain"},
 	Making:       {Image, "make", "images to be made"},
 	PullJoined:   {Image, "pull-joined", "images that were already being pulled for others"},
 	Pulling:      {Image, "pull", "images to be pulled and unpacked"},
+	PutOff:       {Image, "pull-again", "another try at images whose pull had failed"},
 	Starting:     {Setup, "start", "containers to start"},
 	Installing:   {Setup, "install", "tools to be installed at boot"},
 	Joining:      {Join, "join", "the agent to reach the controller"},

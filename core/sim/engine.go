@@ -57,6 +57,7 @@ type engine struct {
 	chain      *chain     // nil when no job comes after others
 	crowd      *crowd     // nil when jobs come by themselves alone
 	broken     error      // why the run cannot go on
+	pushing    bool       // pods are being pushed off a node, for another to have the room
 	holders    []holder   // by template; nil when no spare room is kept
 	claims     []claimUse // by World.Claims
 	used       quotaUse
@@ -225,7 +226,7 @@ func (e *engine) loop(watch Watcher) error {
 // happen carries out one event.
 func (e *engine) happen(v event) {
 	switch kind := v.kind(); {
-	case kind >= imagesMade && kind <= wiped:
+	case kind >= backoffEnds && kind <= wiped:
 		if v.version == e.agents[v.subject].version {
 			e.agentStep(kind, v.subject)
 		}
@@ -239,6 +240,8 @@ func (e *engine) happen(v event) {
 // agentStep carries out the one event that was ahead of agent a.
 func (e *engine) agentStep(kind eventKind, a int32) {
 	switch kind {
+	case backoffEnds:
+		e.backoffEnds(a)
 	case imagesMade:
 		e.imagesMade(a)
 	case imagesAsked:
@@ -277,6 +280,8 @@ func (e *engine) poolEvent(kind eventKind, p int32, what uint32) {
 func (e *engine) nodeEvent(kind eventKind, v event) {
 	n := v.subject
 	switch kind {
+	case nodeKnown:
+		e.nodeKnown(n)
 	case nodeReady:
 		e.nodeReady(n)
 	case bootFailed:
@@ -287,6 +292,8 @@ func (e *engine) nodeEvent(kind eventKind, v event) {
 		e.nodeTaken(n)
 	case pullBegins:
 		e.pullBegins(n, int32(v.version))
+	case pullAgain:
+		e.pullAgain(n, int32(v.version))
 	case flowEnds:
 		if v.version == e.links[n].version {
 			e.flowEnds(n)

@@ -7,7 +7,8 @@ import "tachyphor/core/units"
 type eventKind uint8
 
 const (
-	nodeReady    eventKind = iota // subject: node
+	nodeKnown    eventKind = iota // subject: node; it is not ready yet
+	nodeReady                     // subject: node
 	bootFailed                    // subject: node
 	nodeNoticed                   // subject: node; it will be taken back
 	nodeTaken                     // subject: node
@@ -16,12 +17,14 @@ const (
 	poolTaken                     // subject: pool; many of its nodes will be taken back
 	poolAsked                     // subject: pool; it may be asked again
 	pullBegins                    // subject: node; version: image
+	pullAgain                     // subject: node; version: image
 	flowEnds                      // subject: link
 	unpacked                      // subject: node
 	entryExpires                  // subject: scope of the cache
 	patienceEnds                  // subject: job
-	imagesMade                    // subject: agent, as all up to wiped
-	imagesAsked                   // the registry has said that the node's images are good
+	backoffEnds                   // subject: agent, as all up to wiped
+	imagesMade
+	imagesAsked // the registry has said that the node's images are good
 	podStarted
 	toolsInstalled
 	agentJoined

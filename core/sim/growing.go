@@ -47,6 +47,9 @@ func (e *engine) scan() {
 			}
 		}
 	}
+	if e.backsOff() {
+		list = e.unhelped(list)
+	}
 	e.scanned = list
 	slices.SortStableFunc(list, func(a, b int32) int {
 		x, y := &e.agents[a], &e.agents[b]
@@ -101,12 +104,35 @@ func (e *engine) askNode(p int32) int32 {
 	if c := pool.bootFails; c > 0 && e.root.For(chance.BootFails, pool.key, which).Uniform() < c {
 		kind = bootFailed
 	}
-	e.queue.plan(e.now+e.draw(pool.boot, chance.Boot, pool.key, which), kind, n, 0)
+	boot := e.bootTime(n)
+	e.queue.plan(e.now+boot, kind, n, 0)
+	if e.backsOff() {
+		if d := e.draw(pool.notReady, chance.NotReady, pool.key, which); d > 0 {
+			e.queue.plan(e.now+max(0, boot-d), nodeKnown, n, 0)
+		}
+	}
 	at, _ := slices.BinarySearchFunc(e.booting, n, func(a, b int32) int {
 		return cmp.Or(cmp.Compare(e.nodes[a].asked, e.nodes[b].asked), e.byName(a, b))
 	})
 	e.booting = slices.Insert(e.booting, at, n)
 	return n
+}
+
+// bootTime is how long a node takes that has just been asked for: longer, where more of its
+// pool boot than do so at full speed side by side.
+func (e *engine) bootTime(n int32) units.Duration {
+	pool := &e.w.Pools[e.nodes[n].pool]
+	d := e.draw(pool.boot, chance.Boot, pool.key, uint64(e.nodes[n].ordinal))
+	if pool.sideBySide == 0 {
+		return d
+	}
+	others := 0
+	for _, b := range e.booting {
+		if e.nodes[b].pool == e.nodes[n].pool {
+			others++
+		}
+	}
+	return stretched(d, min(1, float64(pool.sideBySide)/float64(others+1)))
 }
 
 // shut leaves a pool alone until its retryAfter has passed.

@@ -11,6 +11,8 @@ type puller struct {
 	queue  []int32 // images in the order in which they were asked for
 	active []pull
 	waiter []waiter
+	putOff []putOff      // pulls that failed and are tried again later
+	tries  map[int32]int // by image: pulls that failed; nil when none has
 	// unpacking are images whose bytes are there; they share the node's disk.
 	unpacking []unpack
 	settled   units.Duration // up to when what is left of them is true
@@ -25,7 +27,10 @@ type pull struct {
 }
 
 // waiter is an agent that needs an image.
-type waiter struct{ agent, image int32 }
+type waiter struct {
+	agent, image int32
+	since        units.Duration
+}
 
 // A shelf is what a node holds of images.
 type shelf struct {
@@ -82,9 +87,10 @@ func (e *engine) nextImage(a int32) {
 			continue
 		}
 		g.missing = true
-		node.puller.waiter = append(node.puller.waiter, waiter{a, i})
+		node.puller.waiter = append(node.puller.waiter, waiter{a, i, e.now})
 		asked := func(p pull) bool { return p.image == i }
-		if !slices.Contains(node.puller.queue, i) && !slices.ContainsFunc(node.puller.active, asked) {
+		later := func(p putOff) bool { return p.image == i }
+		if !slices.Contains(node.puller.queue, i) && !slices.ContainsFunc(node.puller.active, asked) && !slices.ContainsFunc(node.puller.putOff, later) {
 			node.puller.queue = append(node.puller.queue, i)
 			g.pulls = true
 		}
@@ -179,6 +185,10 @@ func (e *engine) pulled(n, image int32) {
 		active = append(active, p)
 	}
 	node.puller.active = active
+	if len(node.puller.tries) > 0 {
+		delete(node.puller.tries, image)
+		e.bringRest(n)
+	}
 	present := whole[:0]
 	for _, a := range whole {
 		if e.nextImage(a); !e.agents[a].missing {

@@ -246,7 +246,8 @@ func (e *engine) recordStart(g *agent, w waiting) {
 	if !g.pulls && g.waited {
 		pulling = PullJoined
 	}
-	t.spanTo(w.job, g.present, pulling, g.node)
+	t.spanTo(w.job, g.present-g.putOff, pulling, g.node)
+	t.spanTo(w.job, g.present, PutOff, g.node)
 	t.spanTo(w.job, g.started, Starting, -1)
 	t.spanTo(w.job, g.installed, Installing, -1)
 	t.spanTo(w.job, g.joined-g.updating, Joining, -1)
@@ -263,9 +264,12 @@ func (e *engine) recordOvertaken(g *agent, job int32) {
 // recordPlacing books the time until agent g's pod had a node, or had not yet.
 // Each moment counts only if it came, and before the next.
 func (e *engine) recordPlacing(g *agent, job int32, placed units.Duration) {
-	t, until := e.trace, placed
+	t := e.trace
+	fits := min(placed, g.tried.could)
+	defer func() { t.spanTo(job, placed, BackedOff, -1) }()
+	until := fits
 	if g.asked >= 0 {
-		until = min(g.asked, placed)
+		until = min(g.asked, fits)
 	}
 	for i, s := range g.stuck {
 		if i == 0 {
@@ -280,9 +284,9 @@ func (e *engine) recordPlacing(g *agent, job int32, placed units.Duration) {
 	t.spanTo(job, until, AwaitsScan, g.verdict)
 	if g.asked >= 0 {
 		if g.unbooted >= 0 {
-			t.spanTo(job, min(g.unbooted, placed), BootFailed, -1)
+			t.spanTo(job, min(g.unbooted, fits), BootFailed, -1)
 		}
-		t.spanTo(job, placed, Booting, g.bootNode)
+		t.spanTo(job, fits, Booting, g.bootNode)
 	}
 }
 

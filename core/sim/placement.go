@@ -110,12 +110,13 @@ func (e *engine) able(t, except int32, placeholder bool) []int32 {
 // submitPod tries to place agent a's pod, behind pods of its template that wait.
 func (e *engine) submitPod(a int32) {
 	t := e.agents[a].template
-	if len(e.place.pending[t]) == 0 && e.tryPlace(a) {
-		if e.stirs(t) && e.somePending() {
+	if (len(e.place.pending[t]) == 0 || e.backsOff()) && e.tryPlace(a) {
+		if (e.stirs(t) || e.w.preempts) && e.somePending() {
 			e.retry()
 		}
 		return
 	}
+	e.failed(&e.agents[a])
 	e.place.pending[t] = append(e.place.pending[t], a)
 	e.podWaits(e.now + e.w.Growth.Patience)
 }
@@ -123,6 +124,13 @@ func (e *engine) submitPod(a int32) {
 // retry tries pods that wait, because room has appeared. A template whose first
 // pod does not fit is passed over: its others are alike.
 func (e *engine) retry() {
+	switch {
+	case e.pushing:
+		return
+	case e.backsOff():
+		e.rouse()
+		return
+	}
 	stuck := e.stuck[:0]
 	for range e.place.pending {
 		stuck = append(stuck, false)
@@ -146,7 +154,7 @@ func (e *engine) retry() {
 			continue
 		}
 		e.place.pending[best] = slices.Delete(e.place.pending[best], 0, 1)
-		if e.stirs(int32(best)) {
+		if e.stirs(int32(best)) || e.w.preempts {
 			clear(stuck)
 		}
 	}
@@ -169,6 +177,9 @@ func (e *engine) tryPlace(a int32) bool {
 	if best < 0 && e.holders != nil {
 		best = e.giveWay(g.template)
 	}
+	if best < 0 && e.mayPreempt(g.template) {
+		best = e.preempt(a)
+	}
 	if best < 0 {
 		if g.verdict < 0 {
 			g.verdict = e.verdict(e.refusal(g.template))
@@ -187,6 +198,7 @@ func (e *engine) bind(a, n int32) {
 		e.unbook(a)
 	}
 	g.node, g.placed = n, e.now
+	g.version++ // calls off another try
 	node.left.Take(&t.need, 1)
 	e.changed(n)
 	node.scored.CPU += t.Scoring.CPU

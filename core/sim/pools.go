@@ -196,7 +196,7 @@ func (e *engine) nodeEmptyFor(n int32) {
 	if e.pools[node.pool].count <= e.pools[node.pool].min || node.gone {
 		return
 	}
-	if node.holders != nil && !e.rehouse(n) {
+	if e.awaited(n) || node.holders != nil && !e.rehouse(n) {
 		node.version++
 		e.queue.plan(e.now+max(e.w.Growth.ShrinkAfter, e.w.Growth.Scan), nodeEmptyFor, n, node.version)
 		return

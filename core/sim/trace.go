@@ -25,8 +25,10 @@ type Trace struct {
 
 	FailedStarts  int64 // agents given up because a boot tool could not be installed
 	BootsFailed   int64
+	PullsFailed   int64
 	NoCapacity    int64 // times a pool had no node to give
 	TakenBack     int64 // spot nodes
+	Pushed        int64 // agents pushed off nodes by pods of higher priority
 	ImagesEvicted int64
 	Cut           [Results]int64 // attempts cut short, by why
 	Cache         CacheCount

@@ -57,7 +57,9 @@ func (e *engine) flowEnds(l int32) {
 	case storeUp:
 		e.sent(f.owner, f.size)
 	default:
-		e.unpackImage(f.owner, f.image, f.size)
+		if !e.pullFails(f.owner, f.image, f.size) {
+			e.unpackImage(f.owner, f.image, f.size)
+		}
 	}
 }
 

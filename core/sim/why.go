@@ -42,7 +42,7 @@ func (w *World) Behind(c Cause, t int) (names []string) {
 		if s := &table[t][p]; s.barred() || pool.Room.Lacks(&w.Templates[t].need).Short() {
 			continue
 		}
-		if c == Draining && len(pool.drains) > 0 || c == CapacityOut && pool.noCapacity > 0 && pool.Max > 0 {
+		if c == Draining && len(pool.drains) > 0 || c == CapacityOut && (pool.noCapacity > 0 || pool.short > 0) && pool.Max > 0 {
 			names = append(names, pool.Name)
 		}
 	}

@@ -71,12 +71,15 @@ type World struct {
 	update    chance.Dist // an agent's own, ns
 	attach    chance.Dist // of a volume, ns
 	detach    chance.Dist // likewise
+	pullFails []float64   // by link, as the engine has them: chance that a pull over it fails
 	layers    []units.Bytes
 	layersOf  [][]int32     // by image
 	making    []chance.Dist // by image, ns
 	imageKeys []uint64      // by image
 	spareRoom []int         // by template; nil when none is kept
-	sharing   bool          // some class says how many cores its jobs keep busy
+	backoff   document.Backoff
+	preempts  bool // pods push those of lower priority off nodes
+	sharing   bool // some class says how many cores its jobs keep busy
 }
 
 // A Template is a pod template with its agents' numbers.
@@ -160,6 +163,8 @@ type Pool struct {
 	minSteps   []minStep
 	billedBy   units.Duration // 0: by the second
 	going      chance.Dist    // ns, from going to being gone
+	notReady   chance.Dist    // ns, the end of its boot
+	sideBySide int            // nodes that boot at full speed together; 0: any number
 	outage     chance.Dist    // ns, its length
 	short      float64        // share of the time without capacity
 	daemons    []int32        // images that a new node pulls first; indices into World.Images

@@ -58,6 +58,8 @@ type Agent struct {
 	Claims   []string       // persistent volume claims that it mounts
 	Class    string         // priority class; empty when none is named
 	Priority int32          // the pod's own, where it says
+	// StandsBack says that its pods push no others off nodes (preemptionPolicy: Never).
+	StandsBack bool
 }
 
 // What a container without a request counts as when nodes are scored.
@@ -177,6 +179,7 @@ func FromSpec(name string, spec *corev1.PodSpec) Agent {
 		Name: name, Request: Effective(spec, Request{}), Scoring: Effective(spec, Request{CPU: scoringCPU, Memory: scoringMemory}),
 		Extended: extended(spec), Where: whereOf(spec), Class: spec.PriorityClassName,
 	}
+	a.StandsBack = spec.PreemptionPolicy != nil && *spec.PreemptionPolicy == corev1.PreemptNever
 	if spec.Priority != nil {
 		a.Priority = *spec.Priority
 	}

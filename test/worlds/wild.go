@@ -83,6 +83,9 @@ func harsh(text string, d dice) string {
 		{"growth: {", d.maybe("repack: true, ")},
 		{"linger: 4m,", d.maybe(" prefer: oldest,")},
 		{"parallel: 0.7\n", d.maybe("      speeds: {m: 0.9}\n")},
+		{"priorityClasses: {high: 1000}\n", d.pick("", "  scheduler: {backoff: {}, preemption: true}\n", "  scheduler: {backoff: {initial: 3s, max: 1m}}\n", "  scheduler: {preemption: true}\n")},
+		{"boot: {min: 10s, max: 3m}", d.maybe(", notReady: {min: 1s, max: 20s}, bootsAtOnce: 2")},
+		{"registry: {", d.maybe("fails: 0.3, ")},
 		{"      arrivals:\n", d.pick("", "        people: [{count: 7, think: {mean: 20m}, when: 'Mon-Fri 08:00-18:00'}]\n", "        people: [{count: 3, think: 9m}, {count: 2, think: {mean: 1h}}]\n")},
 	} {
 		text = strings.Replace(text, x.at, x.at+x.more, 1)

@@ -1456,7 +1456,7 @@ export interface components {
              * @description How the job ended.
              * @enum {string}
              */
-            result: "unfinished" | "succeeded" | "out-of-memory" | "evicted" | "out-of-disk" | "timed-out" | "taken-back" | "dropped" | "gave-up";
+            result: "unfinished" | "succeeded" | "out-of-memory" | "evicted" | "out-of-disk" | "timed-out" | "taken-back" | "dropped" | "gave-up" | "preempted";
             /** @description What it waited for, in order, without gaps. */
             stays: components["schemas"]["Stay"][];
             /**
@@ -1482,7 +1482,7 @@ export interface components {
              * @description Short name of how they ended.
              * @enum {string}
              */
-            end: "unmatched" | "never-started" | "gave-up" | "dropped" | "unfinished" | "out-of-memory" | "evicted" | "out-of-disk" | "timed-out" | "taken-back";
+            end: "unmatched" | "never-started" | "gave-up" | "dropped" | "unfinished" | "out-of-memory" | "evicted" | "out-of-disk" | "timed-out" | "taken-back" | "preempted";
             /** @description How many, in a repeat. */
             jobs: components["schemas"]["Figure"];
             /** @description What went wrong, in words. */
@@ -1776,7 +1776,7 @@ export interface components {
              * @description Attempts that were cut short.
              */
             lost: number;
-            /** @description Jobs by how they ended: unfinished, succeeded, out-of-memory, evicted, out-of-disk, timed-out, taken-back, dropped, gave-up. */
+            /** @description Jobs by how they ended: unfinished, succeeded, out-of-memory, evicted, out-of-disk, timed-out, taken-back, dropped, gave-up, preempted. */
             results: number[];
             /** @description Time of ended jobs by phase; adds up to leadNs. */
             ribbonNs: string[];
