@@ -39,6 +39,9 @@ func TestBillingSteps(t *testing.T) {
 			t.Fatalf("%d nodes", len(trace.Nodes))
 		}
 		n := trace.Nodes[0]
+		if area := trace.Lines.Nodes[0].Area; math.Abs(sumOf(area)-n.Billed.Seconds()) > 0.01 {
+			t.Errorf("%s %s: the time line has %v node-seconds, its life is %v", c.types, c.pool, sumOf(area), n.Billed.Seconds())
+		}
 		if got := (n.Billed + n.Extra).Seconds(); math.Abs(got-c.want) > 0.01 {
 			t.Errorf("%s %s: %v s are paid for, want %v", c.types, c.pool, got, c.want)
 		}
@@ -53,6 +56,15 @@ func TestBillingSteps(t *testing.T) {
 			t.Errorf("%s %s: the bill is %v, its uses %v, want %v", c.types, c.pool, units.AmountOf(bill), units.AmountOf(uses), want)
 		}
 	}
+}
+
+// sumOf adds areas up, in seconds.
+func sumOf(area []units.Sum[units.Duration]) float64 {
+	total := 0.0
+	for _, a := range area {
+		total += a.Float() / 1e9
+	}
+	return total
 }
 
 // Work takes less on faster nodes, cold work too, and as much as was measured for a class.

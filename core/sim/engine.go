@@ -230,7 +230,7 @@ func (e *engine) happen(v event) {
 		if v.version == e.agents[v.subject].version {
 			e.agentStep(kind, v.subject)
 		}
-	case kind >= poolStep && kind <= poolAsked:
+	case kind >= poolStep && kind <= nodeGone:
 		e.poolEvent(kind, v.subject, v.version)
 	default:
 		e.nodeEvent(kind, v)
@@ -273,6 +273,8 @@ func (e *engine) poolEvent(kind eventKind, p int32, what uint32) {
 		e.poolTaken(p)
 	case poolAsked:
 		e.poolAsked(p)
+	case nodeGone:
+		e.observeNode(p, -1)
 	}
 }
 

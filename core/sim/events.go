@@ -16,6 +16,7 @@ const (
 	poolDrains                    // subject: pool; a drain begins or ends
 	poolTaken                     // subject: pool; many of its nodes will be taken back
 	poolAsked                     // subject: pool; it may be asked again
+	nodeGone                      // subject: pool; a node that was going is no more
 	pullBegins                    // subject: node; version: image
 	pullAgain                     // subject: node; version: image
 	flowEnds                      // subject: link

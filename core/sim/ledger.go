@@ -162,6 +162,10 @@ func (e *engine) closeNode(n int32) {
 	}
 	life.Spent[UseEmpty] = rest
 	e.trace.Nodes[n] = life
+	if end > e.now { // it counts as a node until then
+		e.queue.plan(end, nodeGone, node.pool, 0)
+		return
+	}
 	e.observeNode(node.pool, -1)
 }
 
