@@ -1,7 +1,6 @@
 package outcome
 
 import (
-	"math"
 
 	"tachyphor/core/demand"
 	"tachyphor/core/sim"
@@ -105,21 +104,11 @@ func (s *Sum) among(f stats.Figure, value func(*Sample) float64) stats.Figure {
 
 // weeks are a value in weeks like the recorded one, whose days were drawn of so many.
 func weeks(samples, alike []Sample, value func(*Sample) float64, of int) stats.Weeks {
-	w := stats.Weeks{Short: short(of)}
+	values, beside := make([]float64, len(alike)), make([]float64, len(alike))
 	for i := range alike {
-		v := value(&alike[i])
-		w.Values, w.Apart = append(w.Values, v), append(w.Apart, v-value(&samples[i]))
+		values[i], beside[i] = value(&alike[i]), value(&samples[i])
 	}
-	return w
-}
-
-// short is by how much the spread of weeks says too little where days were drawn of so
-// many weeks: each was drawn from its own mean.
-func short(weeks int) float64 {
-	if weeks < 2 {
-		return 1
-	}
-	return math.Sqrt(float64(weeks) / float64(weeks-1))
+	return stats.WeeksOf(values, beside, of)
 }
 
 // pool puts the values of all repeats together.

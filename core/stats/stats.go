@@ -71,6 +71,19 @@ type Weeks struct {
 	Short         float64
 }
 
+// WeeksOf are weeks whose days were drawn of so many recorded ones (0: not day by day), by
+// one value a run; beside are those of the repeats with the same draws, of the recorded week.
+func WeeksOf(alike, beside []float64, of int) Weeks {
+	w := Weeks{Values: alike, Apart: make([]float64, len(alike)), Short: 1}
+	for i := range alike {
+		w.Apart[i] = alike[i] - beside[i]
+	}
+	if of > 1 { // each day was drawn from its own mean: their spread says too little
+		w.Short = math.Sqrt(float64(of) / float64(of-1))
+	}
+	return w
+}
+
 // Less returns the weeks less others, run by run, for differences between two designs that
 // were given the same weeks.
 func (w Weeks) Less(others Weeks) Weeks {
@@ -131,6 +144,9 @@ func Paired(a, b []float64) Figure {
 
 // Sure reports whether the interval leaves zero out.
 func (f Figure) Sure() bool { return f.Runs > 1 && math.Abs(f.Mean) > f.Half }
+
+// SureAlike reports whether the wider of its intervals leaves zero out.
+func (f Figure) SureAlike() bool { return f.Runs > 1 && math.Abs(f.Mean) > f.Reach() }
 
 // Percentile returns the p-th percentile, 0 ≤ p ≤ 100, of ascending values by
 // nearest rank: the smallest value with at least p % of the values at or below

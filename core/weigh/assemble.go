@@ -18,7 +18,7 @@ func (x *weighing) assemble() *Weighing {
 		hour = w.Waiting
 	}
 	out := &Weighing{
-		Scenario: w.Scenario, Engine: outcome.Engine, Currency: w.Currency, Seed: w.Plan.Seed, Repeats: w.Plan.Repeats,
+		Scenario: w.Scenario, Engine: outcome.Engine, Currency: w.Currency, Seed: w.Plan.Seed, Repeats: w.Plan.Repeats, Alike: w.AlikeRuns(),
 		SpanNs: int64(w.Plan.Span), WarmupNs: int64(w.Plan.Warmup), PerHour: units.Money(hour).Float(), Today: x.today,
 	}
 	for _, p := range x.plans {
@@ -130,7 +130,7 @@ func (x *weighing) fared(key string, classes []int, name string) Fared {
 		Work: x.figure(key, func(r *reading) float64 { return work(r) - cold(r) }),
 		Pays: x.paysOff(key, classes),
 	}
-	f.Sure = f.LeadDiff.Sure()
+	f.Sure = f.LeadDiff.SureAlike()
 	if x.bakes(key) {
 		f.Pull = x.differs(key, phases(sim.Image))
 	}
@@ -245,7 +245,7 @@ func choose(o *Weighing) (best string, asGood []string) {
 	most := 0.0
 	better := func(p *Weighed) bool {
 		d := p.Groups[0].LeadDiff
-		return len(p.Missing) == 0 && d.Mean < 0 && (d.Runs < 2 || d.Sure()) && gain(p) > 0
+		return len(p.Missing) == 0 && d.Mean < 0 && (d.Runs < 2 || d.SureAlike()) && gain(p) > 0
 	}
 	for i := range o.Plans {
 		if p := &o.Plans[i]; better(p) {

@@ -11,9 +11,9 @@ import (
 func (q Question) Need(workers int) units.Bytes {
 	w := *q.World
 	plans, _ := plansOf(&w)
-	n, repeats := len(plans)+1, w.Plan.Repeats
+	n, repeats, weeks := len(plans)+1, w.Plan.Repeats, w.AlikeRuns()
 	jobs := units.Bytes(w.ExpectedJobs())
 	w.Plan.Repeats = max(repeats, workers) // plans run beside each other, too
 	follow := units.Bytes(followed(repeats, int(jobs), n)) * jobs * units.Bytes(n+1)
-	return outcome.Need(&w, workers) + 4*follow + units.Bytes(2*n*repeats)*outcome.SampleBytes(&w) + jobs*sim.TraceBytes
+	return outcome.Need(&w, workers) + 4*follow + units.Bytes(n*(2*repeats+weeks))*outcome.SampleBytes(&w) + jobs*sim.TraceBytes
 }

@@ -37,6 +37,7 @@ type Weighing struct {
 	Currency string    `json:"currency" doc:"Currency of money."`
 	Seed     uint64    `json:"seed" doc:"Seed of every draw."`
 	Repeats  int       `json:"repeats" doc:"Independent runs of each plan."`
+	Alike    int       `json:"alike" doc:"Runs of each plan with jobs drawn like the recorded ones; 0 for made jobs, whose every repeat has a week of its own. Differences are sure, and plans chosen, for weeks like it where it is above 0."`
 	SpanNs   int64     `json:"spanNs" doc:"Simulated time in which jobs arrived."`
 	WarmupNs int64     `json:"warmupNs" doc:"Its first part, left out of every figure but break-evens."`
 	PerHour  float64   `json:"perHour" doc:"What an hour of lead time is worth, in the currency's main unit; 0: lead time alone decides."`
@@ -85,7 +86,7 @@ type Fared struct {
 	P95      *stats.Figure `json:"p95Ns,omitempty" doc:"95 % have less."`
 	LeadDiff stats.Figure  `json:"leadDifferenceNs" doc:"Mean lead time less that without a cache."`
 	P95Diff  stats.Figure  `json:"p95DifferenceNs" doc:"95th percentile less that without a cache."`
-	Sure     bool          `json:"sure" doc:"The interval of the difference of the means leaves 0 out."`
+	Sure     bool          `json:"sure" doc:"The interval of the difference of the means leaves 0 out; of recorded jobs, that for weeks like the recorded one."`
 	Start    stats.Figure  `json:"startNs" doc:"Start delay, mean."`
 	Pull     stats.Figure  `json:"pullNs" doc:"Of a plan that bakes workspaces into images: waiting for images, mean, less that without a cache; it is in the start delay."`
 	Restore  stats.Figure  `json:"restoreNs" doc:"Restoring, mean."`
@@ -176,6 +177,7 @@ type weighing struct {
 	jobClasses [][]int32
 	first      *demand.Jobs         // of the first repeat, as they came
 	all        map[string][]reading // by plan and repeat
+	alike      map[string][]reading // likewise, of weeks like the recorded one
 	free       map[string][]reading // likewise, of those that share the store's link, with the link to itself
 	done       atomic.Int64
 	total      int64
@@ -188,7 +190,7 @@ func Weigh(q Question, workers int, progress outcome.Progress) (*Weighing, error
 	if err := q.Check(); err != nil {
 		return nil, err
 	}
-	x := &weighing{q: q, w: q.World, all: map[string][]reading{}, free: map[string][]reading{}, tell: progress.Forward()}
+	x := &weighing{q: q, w: q.World, all: map[string][]reading{}, alike: map[string][]reading{}, free: map[string][]reading{}, tell: progress.Forward()}
 	x.plans, x.today = plansOf(x.w)
 	jobs, err := x.came(0)
 	if err != nil {
@@ -234,20 +236,29 @@ func Weigh(q Question, workers int, progress outcome.Progress) (*Weighing, error
 	}
 	repeats := x.w.Plan.Repeats
 	few := (repeats + 1) / 2 // enough to see whether the link is crowded
-	runs := int64(repeats*(len(plans)+1) + few*len(sharing))
+	weeks := x.w.AlikeRuns()
+	runs := int64((repeats+weeks)*(len(plans)+1) + few*len(sharing))
 	surface := int64(surfaceShare * float64(runs))
 	x.total = runs + surface
-	if err := x.run(plans, repeats, workers, false); err != nil {
+	if err := x.run(plans, repeats, workers, asIs); err != nil {
 		return nil, err
 	}
-	if err := x.run(sharing, few, workers, true); err != nil {
+	if err := x.run(plans, weeks, workers, weeksAlike); err != nil {
+		return nil, err
+	}
+	if err := x.run(sharing, few, workers, linkFree); err != nil {
 		return nil, err
 	}
 	if !x.shared() { // each project has one class: its own entry is the project's
-		x.all[byClass], x.free[byClass] = x.all[byProject], x.free[byProject]
+		for _, into := range []map[string][]reading{x.all, x.alike, x.free} {
+			into[byClass] = into[byProject]
+		}
 	}
 	mix := x.mix()
-	if err := x.run([]Plan{mix}, repeats, workers, false); err != nil {
+	if err := x.run([]Plan{mix}, repeats, workers, asIs); err != nil {
+		return nil, err
+	}
+	if err := x.run([]Plan{mix}, weeks, workers, weeksAlike); err != nil {
 		return nil, err
 	}
 	x.plans = append(x.plans, mix)
@@ -294,21 +305,33 @@ func (x *weighing) step(n int64) bool {
 	return x.tell == nil || x.tell(min(float64(done)/float64(max(1, x.total)), 1))
 }
 
-// run reads the first repeats of plans; free says that the store's link is never shared.
-func (x *weighing) run(plans []Plan, repeats, workers int, free bool) error {
+// A manner is what a plan's repeats are run with.
+type manner int
+
+const (
+	asIs       manner = iota // the workload's jobs
+	weeksAlike               // jobs of weeks like the recorded one
+	linkFree                 // the workload's jobs, and a link to the store that is never shared
+)
+
+// run reads the first repeats of plans, in a manner.
+func (x *weighing) run(plans []Plan, repeats, workers int, how manner) error {
 	worlds := make([]*sim.World, len(plans))
 	results := make([][]reading, len(plans))
 	for i, p := range plans {
 		worlds[i] = x.w.WithCaching(p.Rules)
-		if free {
+		if how == linkFree {
 			worlds[i] = worlds[i].WithFreeStore()
 		}
 		results[i] = make([]reading, repeats)
 	}
 	err := sim.Each(workers, len(plans)*repeats, func(n int) error {
 		p, r := n%len(plans), n/len(plans)
-		jobs, err := worlds[p].Jobs(x.w.Plan.Seed, r)
-		if err != nil {
+		var jobs *demand.Jobs
+		var err error
+		if how == weeksAlike {
+			jobs = worlds[p].JobsAlike(x.w.Plan.Seed, r)
+		} else if jobs, err = worlds[p].Jobs(x.w.Plan.Seed, r); err != nil {
 			return err
 		}
 		watch := func(units.Duration) bool { return x.step(0) }
@@ -316,20 +339,18 @@ func (x *weighing) run(plans []Plan, repeats, workers int, free bool) error {
 		if err != nil {
 			return err
 		}
-		if free {
-			results[p][r] = *readAlone(t, hour{from: x.from, to: x.from + units.Hour})
+		busiest := hour{from: x.from, to: x.from + units.Hour}
+		if how == linkFree {
+			results[p][r] = *readAlone(t, busiest)
 		} else {
-			results[p][r] = *read(t, r, hour{from: x.from, to: x.from + units.Hour}, r < len(x.jobClasses))
+			results[p][r] = *read(t, r, busiest, how == asIs && r < len(x.jobClasses))
 		}
 		if !x.step(1) {
 			return sim.ErrStopped
 		}
 		return t.Check()
 	})
-	into := x.all
-	if free {
-		into = x.free
-	}
+	into := [...]map[string][]reading{x.all, x.alike, x.free}[how]
 	for i, p := range plans {
 		into[p.Key] = results[i]
 	}
@@ -351,11 +372,16 @@ func (x *weighing) values(key string, of func(*reading) float64) []float64 {
 
 // figure and differs are a number of a plan, and less that without a cache.
 func (x *weighing) figure(key string, of func(*reading) float64) stats.Figure {
-	return stats.OfAmounts(x.values(key, of))
+	return stats.OfAmounts(x.values(key, of)).AmongAmounts(x.weeks(key, of))
+}
+
+// weeks are a number of a plan in weeks like the recorded one.
+func (x *weighing) weeks(key string, of func(*reading) float64) stats.Weeks {
+	return stats.WeeksOf(values(x.alike[key], of), x.values(key, of), x.w.AlikeWeeks())
 }
 
 func (x *weighing) differs(key string, of func(*reading) float64) stats.Figure {
-	return stats.Paired(x.values(None, of), x.values(key, of))
+	return stats.Paired(x.values(None, of), x.values(key, of)).Among(x.weeks(key, of).Less(x.weeks(None, of)))
 }
 
 // leads are the lead times of a plan's repeats together: of all jobs with a workspace, or
@@ -380,7 +406,7 @@ func (x *weighing) mix() Plan {
 				continue
 			}
 			d := x.differs(p.Key, takenOf(c))
-			if d.Sure() && d.Mean < least || d.Runs == 1 && d.Mean < least {
+			if d.SureAlike() && d.Mean < least || d.Runs == 1 && d.Mean < least {
 				best, least = p.Key, d.Mean
 			}
 		}

@@ -84,10 +84,10 @@ func (o *Weighing) advice() string {
 			return "No plan can be judged: the cluster does not say what they rest on. Measure it (a probe does, for archives) or write it into the cluster."
 		}
 		p := &o.Plans[best]
-		return fmt.Sprintf("No cache: with none of the plans does the mean job surely end sooner; the nearest, %s, changes its lead time by %s.", p.Label, o.change(p.Groups[0].LeadDiff.Mean, p.Groups[0].LeadDiff.Half))
+		return fmt.Sprintf("No cache: with none of the plans does the mean job surely end sooner; the nearest, %s, changes its lead time by %s.", p.Label, o.change(p.Groups[0].LeadDiff.Mean, p.Groups[0].LeadDiff.Reach()))
 	}
 	says := fmt.Sprintf("Have %s: the mean job with a workspace ends after %s instead of %s, %s, and the bill is %s", o.mixed(b),
-		length(all.Lead.Mean), length(o.Plans[0].Groups[0].Lead.Mean), o.change(all.LeadDiff.Mean, all.LeadDiff.Half), o.bill(b))
+		length(all.Lead.Mean), length(o.Plans[0].Groups[0].Lead.Mean), o.change(all.LeadDiff.Mean, all.LeadDiff.Reach()), o.bill(b))
 	if o.Today == o.Best {
 		says += ". The scenario has it already"
 	}
@@ -103,7 +103,7 @@ func (o *Weighing) near() string {
 		if key == byClass && p.Groups[0].LeadDiff == all.LeadDiff {
 			continue // each project has one class: they are the same
 		}
-		close = append(close, fmt.Sprintf("%s (%s)", p.Label, o.change(p.Groups[0].LeadDiff.Mean, p.Groups[0].LeadDiff.Half)))
+		close = append(close, fmt.Sprintf("%s (%s)", p.Label, o.change(p.Groups[0].LeadDiff.Mean, p.Groups[0].LeadDiff.Reach())))
 	}
 	if len(close) == 0 {
 		return ""
@@ -146,7 +146,7 @@ func (o *Weighing) change(mean, half float64) string {
 // bill says what a plan does to the bill.
 func (o *Weighing) bill(p *Weighed) string {
 	d := p.CostDiff
-	if d.Runs > 1 && !d.Sure() {
+	if d.Runs > 1 && !d.SureAlike() {
 		return "as good as the same"
 	}
 	word := "less"
@@ -183,7 +183,7 @@ func (o *Weighing) harmful() string {
 	for i := range o.Plans {
 		p := &o.Plans[i]
 		if all := &p.Groups[0]; i > 0 && all.Sure && all.LeadDiff.Mean > 0 {
-			list = append(list, fmt.Sprintf("%s (%s)", p.Label, o.change(all.LeadDiff.Mean, all.LeadDiff.Half)))
+			list = append(list, fmt.Sprintf("%s (%s)", p.Label, o.change(all.LeadDiff.Mean, all.LeadDiff.Reach())))
 		}
 	}
 	if len(list) == 0 {
@@ -253,6 +253,9 @@ func (o *Weighing) lines(x *weighing) []string {
 		sure += "; with one repeat no interval can be given"
 	} else {
 		sure += "; differences are paired, ± is their 95 % interval"
+	}
+	if o.Alike > 0 {
+		sure += fmt.Sprintf(" for weeks like the recorded one, of which %d were run beside it", o.Alike)
 	}
 	return append(out, sure+".")
 }

@@ -102,10 +102,10 @@ func lessOrMore(f stats.Figure) string {
 	case a >= 3*float64(units.Minute):
 		unit, by = "min", float64(units.Minute)
 	}
-	if f.Half == 0 {
+	if f.Reach() == 0 {
 		return fmt.Sprintf("%s%.1f %s", sign(f.Mean), math.Abs(f.Mean)/by, unit)
 	}
-	return fmt.Sprintf("%s%.1f ± %.1f %s", sign(f.Mean), math.Abs(f.Mean)/by, f.Half/by, unit)
+	return fmt.Sprintf("%s%.1f ± %.1f %s", sign(f.Mean), math.Abs(f.Mean)/by, f.Reach()/by, unit)
 }
 
 // plansOf lists the plans beside each other.
@@ -134,8 +134,8 @@ func plansOf(o *weigh.Weighing) listing {
 			row[4], row[5] = fmt.Sprintf("%.0f %%", 100*f.Fresh.Mean), fmt.Sprintf("%.0f %%", 100*f.Stale.Mean)
 			row[6], row[7] = units.Count(int64(f.Saves.Mean)), pays(&f.Pays)
 			row[8] = sign(q.CostDiff.Mean) + rounded(math.Abs(q.CostDiff.Mean))
-			if q.CostDiff.Half > 0 {
-				row[8] += " ± " + rounded(q.CostDiff.Half)
+			if q.CostDiff.Reach() > 0 {
+				row[8] += " ± " + rounded(q.CostDiff.Reach())
 			}
 		}
 		var marks []string

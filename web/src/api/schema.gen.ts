@@ -1554,7 +1554,7 @@ export interface components {
             stale: components["schemas"]["Figure"];
             /** @description Start delay, mean. */
             startNs: components["schemas"]["Figure"];
-            /** @description The interval of the difference of the means leaves 0 out. */
+            /** @description The interval of the difference of the means leaves 0 out; of recorded jobs, that for weeks like the recorded one. */
             sure: boolean;
             /** @description GB sent to the store, a month. */
             upGB: components["schemas"]["Figure"];
@@ -3703,6 +3703,11 @@ export interface components {
             worthPerMonth: number;
         };
         Weighing: {
+            /**
+             * Format: int64
+             * @description Runs of each plan with jobs drawn like the recorded ones; 0 for made jobs, whose every repeat has a week of its own. Differences are sure, and plans chosen, for weeks like it where it is above 0.
+             */
+            alike: number;
             /** @description Keys of others that are within a fiftieth of lead time of the best one, and more to keep up. */
             asGood: string[];
             /** @description What was assumed where the documents do not say it, or of what they say, each with how to say otherwise. */

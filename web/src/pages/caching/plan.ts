@@ -1,6 +1,6 @@
 import type { Schemas } from "../../api/client";
 import type { Segment } from "../../parts/Bar";
-import { duration, percent } from "../../words";
+import { duration, percent, reach } from "../../words";
 
 export type Weighing = Schemas["Weighing"];
 export type Weighed = Schemas["Weighed"];
@@ -32,7 +32,7 @@ export function apart(f: Schemas["Figure"]): string {
   const a = Math.abs(f.mean);
   const [unit, by] = a >= 108e11 ? ["h", 36e11] : a >= 18e10 ? ["min", 6e10] : ["s", 1e9];
   const sign = f.mean > 0 ? "+" : f.mean < 0 ? "−" : "";
-  const half = f.half > 0 ? ` ± ${(f.half / Number(by)).toFixed(1)}` : "";
+  const half = reach(f) > 0 ? ` ± ${(reach(f) / Number(by)).toFixed(1)}` : "";
   return `${sign}${(a / Number(by)).toFixed(1)}${half} ${unit}`;
 }
 
