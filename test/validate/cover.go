@@ -64,11 +64,19 @@ func systems() []system {
 			return k.Build()
 		}
 	}
+	people := worlds.Repair{People: 30, Agents: 3, Think: "{mean: 100s}", Hours: 8, Repeats: coverRepeats}
 	return []system{
 		{name: "M/M/3 at 0.8, 8 × 4 h", build: queue(3, 0.8, worlds.Exponential, 4), truth: waits(3, 0.8)},
 		{name: "M/M/3 at 0.8, 8 × 1 h", build: queue(3, 0.8, worlds.Exponential, 1), truth: waits(3, 0.8)},
 		{name: "M/M/20 at 0.9, 8 × 4 h", build: queue(20, 0.9, worlds.Exponential, 4), truth: waits(20, 0.9)},
 		{name: "M/G/1 at 0.8, log-normal, 8 × 8 h", build: queue(1, 0.8, "{median: 6.0653s, p95: 31.4198s}", 8), truth: map[string]float64{"mean delay": stats.WaitMG1(0.8, math.E-1) * worlds.WorkMean * 1e9}},
+		{name: "30 people at 3 agents, 8 × 8 h", truth: map[string]float64{"mean delay": people.Wait() * 1e9}, build: func(seed int) (*sim.World, error) {
+			w, err := people.Build()
+			if err == nil {
+				w.Plan.Seed = uint64(seed)
+			}
+			return w, err
+		}},
 		{name: "a week, agents and nodes", build: week(worlds.Week{Bare: true})},
 		{name: "a week, everything on", build: week(worlds.Week{})},
 		{name: "a recorded week, for weeks like it", alike: true, build: func(seed int) (*sim.World, error) {
