@@ -9,6 +9,8 @@ import (
 	"strings"
 
 	"tachyphor/core/units"
+
+	corev1 "k8s.io/api/core/v1"
 )
 
 func (c checker) cluster(s *ClusterSpec) {
@@ -69,6 +71,9 @@ func (c checker) cluster(s *ClusterSpec) {
 		}
 		c.times(path+".going", p.Going)
 		c.times(path+".notReady", p.NotReady)
+		if s.Volumes.Zonal && p.Labels[corev1.LabelTopologyZone] == "" {
+			c.at(path+".labels", "no "+corev1.LabelTopologyZone, "with volumes.zonal every pool has a zone, as in {"+corev1.LabelTopologyZone+": north}")
+		}
 		c.within(path+".bootsAtOnce", p.BootsAtOnce, 0, maxNodesOf)
 		if o := p.Outages; o != nil {
 			if !(o.Share > 0 && o.Share < 1) {

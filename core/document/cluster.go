@@ -173,6 +173,7 @@ type Volumes struct {
 	Attach Times            `json:"attach,omitempty" doc:"Time to attach a volume to a node that did not have it."`
 	Detach Times            `json:"detach,omitempty" doc:"Time until a volume is off the node that had it, before another can have it."`
 	Price  units.PerGBMonth `json:"price,omitempty" doc:"Price of the volume's size, used or not."`
+	Zonal  bool             `json:"zonal,omitempty" doc:"A volume stays in the zone in which it was first attached (label topology.kubernetes.io/zone of the pools, which all must have it then): pods with its claim, if it is for one node, go nowhere else, and a job elsewhere has no workspace of it."`
 }
 
 // A Claim is a persistent volume claim that templates may name.

@@ -1,7 +1,6 @@
 package outcome
 
 import (
-
 	"tachyphor/core/demand"
 	"tachyphor/core/sim"
 	"tachyphor/core/stats"

@@ -25,6 +25,7 @@ var troubles = []struct {
 	{"store-full", "archives pushed out of the full store, or too large for it", func(t *sim.Trace) int64 { return t.Cache.PushedOut + t.Cache.Refused }},
 	{"preempted", "attempts lost to pods of higher priority", cut(sim.Preempted)},
 	{"pulls-failed", "image pulls that failed", func(t *sim.Trace) int64 { return t.PullsFailed }},
+	{"volumes-away", "attempts whose workspace's volumes were all in other zones", func(t *sim.Trace) int64 { return t.VolumesAway }},
 	{"pushed-off", "agents pushed off nodes by pods of higher priority", func(t *sim.Trace) int64 { return t.Pushed }},
 }
 

@@ -205,6 +205,9 @@ func (e *engine) beginSave(a int32) bool {
 	rule, version := &e.w.Rules[class.rule], e.cache.versions[g.job]
 	switch rule.Plan {
 	case document.Volume:
+		if g.run.volume < 0 {
+			return false
+		}
 		v := &e.cache.volumes[class.scope][g.run.volume]
 		v.there, v.version = true, version
 	case document.NodeDisk:

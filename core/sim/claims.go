@@ -4,6 +4,7 @@ package sim
 type claimUse struct {
 	node int32 // that it is attached to, while users > 0
 	pods int
+	zone int32 // that it stays in; 0: it was never attached, or may go anywhere
 }
 
 // elsewhere reports whether a volume of a template keeps its pods off node n.
@@ -13,7 +14,7 @@ func (e *engine) elsewhere(t, n int32) bool {
 			return true
 		}
 	}
-	return false
+	return n >= 0 && e.away(t, e.nodes[n].pool)
 }
 
 // attachedSomewhere reports whether a volume of a template holds its pods to a
@@ -23,7 +24,7 @@ func (e *engine) attachedSomewhere(t int32) bool { return e.elsewhere(t, -1) }
 // useClaims counts n pods (1 or −1) of a template on a node.
 func (e *engine) useClaims(t, node int32, n int) {
 	for _, c := range e.w.Templates[t].claims {
-		e.claims[c].node = node
+		e.claims[c].node, e.claims[c].zone = node, e.zoneOf(node)
 		e.claims[c].pods += n
 	}
 }

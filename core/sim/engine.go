@@ -60,6 +60,7 @@ type engine struct {
 	pushing    bool       // pods are being pushed off a node, for another to have the room
 	holders    []holder   // by template; nil when no spare room is kept
 	claims     []claimUse // by World.Claims
+	zones      []int32    // by pool; nil where volumes go anywhere
 	used       quotaUse
 	cpu        int64          // that jobs use now, in millionths of a core
 	freedBy    int32          // the job after which an agent went last, of any template
@@ -118,7 +119,7 @@ func newEngine(w *World, root chance.Key, jobs *demand.Jobs) *engine {
 	e := &engine{
 		w: w, root: root, jobs: jobs, nextRound: never, nextScan: never, lastScan: -1, lastRounds: -1,
 		teams: make([]team, len(w.Templates)), pools: make([]pool, len(w.Pools)), links: newLinks(w), shares: shares(w), freedBy: -1,
-		holders: newHolders(w), claims: make([]claimUse, len(w.Claims)),
+		holders: newHolders(w), claims: make([]claimUse, len(w.Claims)), zones: w.zones(),
 		place: placement{
 			pending: make([][]int32, len(w.Templates)), verdicts: map[Verdict]int32{}, holding: make([]int32, len(w.Images)),
 			ratings: make([][]rating, len(w.Templates)),

@@ -159,7 +159,7 @@ const maxStuck = 16
 func (e *engine) ungrown(t int32) Cause {
 	why := PoolsFull
 	for p := range e.w.Pools {
-		if e.pools[p].count >= e.w.Pools[p].Max && !e.pools[p].draining || !e.admits(t, int32(p)) || e.w.Pools[p].Room.Lacks(&e.w.Templates[t].need).Short() {
+		if e.pools[p].count >= e.w.Pools[p].Max && !e.pools[p].draining || !e.admits(t, int32(p)) || e.away(t, int32(p)) || e.w.Pools[p].Room.Lacks(&e.w.Templates[t].need).Short() {
 			continue
 		}
 		switch {
@@ -245,7 +245,7 @@ func (e *engine) fillOne(p int32, list []int32) (helped int, room fleet.Room) {
 	for _, a := range list {
 		var t int32
 		if a < 0 {
-			if t = ^a; !e.admits(t, p) || e.attachedSomewhere(t) || room.Lacks(&e.w.Templates[t].need).Short() {
+			if t = ^a; !e.admits(t, p) || e.attachedSomewhere(t) || e.away(t, p) || room.Lacks(&e.w.Templates[t].need).Short() {
 				continue
 			}
 		} else if t = e.agents[a].template; !e.mayHave(t, n, p, &room) {

@@ -26,6 +26,7 @@ type Trace struct {
 	FailedStarts  int64 // agents given up because a boot tool could not be installed
 	BootsFailed   int64
 	PullsFailed   int64
+	VolumesAway   int64 // attempts whose workspace's volumes were all in other zones
 	NoCapacity    int64 // times a pool had no node to give
 	TakenBack     int64 // spot nodes
 	Pushed        int64 // agents pushed off nodes by pods of higher priority

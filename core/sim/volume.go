@@ -1,6 +1,8 @@
 package sim
 
 import (
+	"slices"
+
 	"tachyphor/core/chance"
 	"tachyphor/core/units"
 )
@@ -11,15 +13,21 @@ type volume struct {
 	taken   bool
 	version int32
 	node    int32 // that it is attached to; -1 before the first
+	zone    int32 // that it stays in; 0: it was never attached, or may go anywhere
 }
 
 // askVolume gives agent a the scope's volume that serves it best, or has it wait
-// for one to be free.
+// for one to be free. Where all are in other zones it does without.
 func (e *engine) askVolume(a, scope int32) {
 	g := &e.agents[a]
 	version, best, top := e.cache.versions[g.job], int32(-1), -1
+	zone, some := e.zoneOf(g.node), false
 	for i := range e.cache.volumes[scope] {
 		v := &e.cache.volumes[scope][i]
+		if !v.reaches(zone) {
+			continue
+		}
+		some = true
 		if v.taken {
 			continue
 		}
@@ -35,6 +43,12 @@ func (e *engine) askVolume(a, scope int32) {
 		if points > top {
 			best, top = int32(i), points
 		}
+	}
+	if !some {
+		e.trace.VolumesAway++
+		g.run.warmth = e.found(g.job, false, 0)
+		e.beginWork(a)
+		return
 	}
 	if best < 0 {
 		g.run.step = waitingForVolume
@@ -53,7 +67,7 @@ func (e *engine) askVolume(a, scope int32) {
 			d += e.drawFor(e.w.detach, chance.Detach, g.job)
 		}
 	}
-	v.node = g.node
+	v.node, v.zone = g.node, zone
 	e.later(a, d, restoreStep)
 }
 
@@ -75,11 +89,11 @@ func (e *engine) releaseVolume(a int32) {
 		}
 		return
 	}
-	e.cache.volumes[class.scope][g.run.volume].taken = false
-	g.run.volume = -1
-	if len(list) > 0 {
-		next := list[0]
-		e.cache.waiting[class.scope] = append(list[:0], list[1:]...)
+	v := &e.cache.volumes[class.scope][g.run.volume]
+	v.taken, g.run.volume = false, -1
+	if i := slices.IndexFunc(list, func(b int32) bool { return v.reaches(e.zoneOf(e.agents[b].node)) }); i >= 0 {
+		next := list[i]
+		e.cache.waiting[class.scope] = slices.Delete(list, i, i+1)
 		e.askVolume(next, class.scope)
 	}
 }

@@ -90,7 +90,13 @@ func harsh(text string, d dice) string {
 	} {
 		text = strings.Replace(text, x.at, x.at+x.more, 1)
 	}
-	return text
+	if d.IntN(3) > 0 || strings.Contains(text, "labels: {shore") {
+		return text
+	}
+	for pool, zone := range map[string]string{"base": "west", "grow": "east", "spot": d.pick("west", "east")} { // volumes stay where they are
+		text = strings.Replace(text, "{name: "+pool+",", "{name: "+pool+", labels: {topology.kubernetes.io/zone: "+zone+"},", 1)
+	}
+	return strings.Replace(text, "volumes: {", "volumes: {zonal: true, ", 1)
 }
 
 type dice struct{ *rand.Rand }
