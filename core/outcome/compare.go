@@ -208,6 +208,10 @@ func (c *Comparison) metric(key string) Metric {
 	return c.Metrics[slices.IndexFunc(c.Metrics, func(m Metric) bool { return m.Key == key })]
 }
 
+// otherDemand is by which share of the first's so many jobs more or fewer must start for it to
+// be said: then bills are not of the same work.
+const otherDemand = 0.02
+
 // sentence says what the last outcome changes against the first.
 func (c *Comparison) sentence(currency string) string {
 	last := len(c.Scenarios) - 1
@@ -233,7 +237,12 @@ func (c *Comparison) sentence(currency string) string {
 	if bad.Values[0].Mean >= 0.5 || bad.Values[last].Mean >= 0.5 {
 		text += say(bad, whole) + " jobs go wrong for good, "
 	}
-	switch bill := say(cost, func(x float64) string { return units.Amount(x).Short(currency) }); {
+	money := func(x float64) string { return units.Amount(x).Short(currency) }
+	bill := say(cost, money)
+	if d := started.Differences[last].Mean; started.Values[last].Mean > 0 && math.Abs(d) > otherDemand*started.Values[0].Mean && (started.Sure[last] || started.Differences[last].Runs < 2) {
+		bill += fmt.Sprintf("; %s jobs start instead of %s, at %s each", whole(started.Values[last].Mean), whole(started.Values[0].Mean), say(c.metric("cost-job"), money))
+	}
+	switch {
 	case started.Values[last].Mean == 0:
 		return text + "none starts, for a monthly bill of " + bill + "."
 	case started.Values[0].Mean == 0:

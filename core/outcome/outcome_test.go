@@ -171,6 +171,27 @@ func TestCompareIsPaired(t *testing.T) {
 	}
 }
 
+// People who are kept waiting ask for less: where two bills are not of the same work, it is
+// said.
+func TestCompareSaysWhatIsAskedFor(t *testing.T) {
+	var list []*outcome.Outcome
+	for _, agents := range []int{1, 5} {
+		w, err := (worlds.Repair{People: 50, Agents: agents, Think: "{mean: 100s}", Hours: 4, Repeats: 4}).Build()
+		if err != nil {
+			t.Fatal(err)
+		}
+		o, _ := simulate(t, w, 2)
+		list = append(list, o)
+	}
+	designs := [][]byte{[]byte(`{"spec":{"x":1}}`), []byte(`{"spec":{"x":2}}`)}
+	if says := outcome.Compare(list, designs, []string{"w", "w"}).Headline; !strings.Contains(says, "jobs start instead of 1,4") || !strings.Contains(says, "each") {
+		t.Error(says)
+	}
+	if says := outcome.Compare([]*outcome.Outcome{list[0], list[0]}, designs, []string{"w", "w"}).Headline; strings.Contains(says, "jobs start instead of") {
+		t.Error(says)
+	}
+}
+
 func TestFiguresAreWritten(t *testing.T) {
 	const s = 1e9
 	for _, c := range []struct {

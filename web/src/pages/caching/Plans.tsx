@@ -1,6 +1,6 @@
 import { Bar, Key, total } from "../../parts/Bar";
 import { DataTable } from "../../parts/DataTable";
-import { count, duration, percent, signed } from "../../words";
+import { count, duration, percent, plusMinus, signed } from "../../words";
 import { apart, carried, type Weighed, type Weighing } from "./plan";
 
 /** The plans side by side for one group of builds: where the seconds go, and what they bring. */
@@ -85,16 +85,20 @@ export function Plans({ o, at }: { o: Weighing; at: number }) {
             show: (p) =>
               p === none
                 ? "–"
-                : pays(p).paid === 0
-                  ? "never"
-                  : `${count(pays(p).builds)} ${pays(p).builds === 1 ? "build" : "builds"}${pays(p).paid < pays(p).repeats ? ` (${pays(p).paid} of ${pays(p).repeats})` : ""}`,
+                : pays(p).repeats === 0
+                  ? "not followed"
+                  : pays(p).paid === 0
+                    ? "never"
+                    : `${count(pays(p).builds)} ${pays(p).builds === 1 ? "build" : "builds"}${pays(p).paid < pays(p).repeats ? ` (${pays(p).paid} of ${pays(p).repeats})` : ""}`,
           },
           {
             title: `${o.currency} a month`,
             right: true,
             value: (p) => p.costDifference.mean,
             show: (p) =>
-              p === none ? count(p.costPerMonth.mean) : signed(p.costDifference.mean, (x) => count(x)),
+              p === none
+                ? count(p.costPerMonth.mean)
+                : `${signed(p.costDifference.mean, (x) => count(x))} ${plusMinus(p.costDifference, (x) => count(x))}`,
           },
         ]}
       />
