@@ -3,6 +3,7 @@ package outcome
 import (
 	"fmt"
 	"math"
+	"slices"
 
 	"tachyphor/core/sim"
 	"tachyphor/core/stats"
@@ -23,7 +24,7 @@ const (
 )
 
 // earlyDelay is the mean start delay of the jobs that are submitted within a time from a
-// moment on, ns.
+// moment on, ns; below 0 where none that came started.
 func earlyDelay(t *sim.Trace, from, length units.Duration) float64 {
 	var sum units.Sum[units.Duration]
 	n := 0
@@ -36,6 +37,9 @@ func earlyDelay(t *sim.Trace, from, length units.Duration) float64 {
 			sum.Add(t.Records[j].Started - t.From(j))
 			n++
 		}
+	}
+	if n == 0 {
+		return -1
 	}
 	return sum.Over(n)
 }
@@ -66,6 +70,14 @@ func settled(w *sim.World, samples []Sample, workers int, progress Progress) (no
 	})
 	if err != nil {
 		return "", err
+	}
+	for r := len(before) - 1; r >= 0; r-- { // of two runs of which one has no such jobs nothing can be said
+		if before[r] < 0 || after[r] < 0 {
+			before, after = slices.Delete(before, r, r+1), slices.Delete(after, r, r+1)
+		}
+	}
+	if len(before) < 2 {
+		return "", nil
 	}
 	was, is, d := stats.Of(before).Mean, stats.Of(after).Mean, stats.Paired(before, after)
 	more, less := 0, 0

@@ -12,7 +12,7 @@ import (
 // those that come by themselves until the run is over, in the order in which they came.
 type crowd struct {
 	groups  []demand.Group
-	there   [][]demand.Stretch // by group: when they think; nil where they always do
+	there   [][]demand.Stretch // by group: when they think, where they do not always
 	persons []person
 	alone   int     // jobs that come by themselves
 	whose   []int32 // by job behind those: the person
@@ -52,10 +52,11 @@ func (e *engine) think(p int32) {
 	c := e.crowd
 	who := &c.persons[p]
 	who.nth++
-	d := c.groups[who.group].Thinks(int(who.number), int(who.nth))
+	g := &c.groups[who.group]
+	d := g.Thinks(int(who.number), int(who.nth))
 	at := e.now + d
-	if there := c.there[who.group]; there != nil {
-		at = after(there, e.now, d)
+	if !g.Always {
+		at = after(c.there[who.group], e.now, d)
 	}
 	if at < e.w.Plan.Span {
 		e.queue.plan(at, personAsks, p, 0)

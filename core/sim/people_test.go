@@ -88,6 +88,10 @@ func TestPeopleByHand(t *testing.T) {
 			"office hours", "{name: k, wants: [x], work: 60s, arrivals: {people: [{count: 1, think: 50s, when: 'Mon-Fri 09:00-09:02'}]}}", "floor: 1, ceiling: 1",
 			"span: 2d, warmup: 0s, repeats: 1", "k:1:1 3650 0 67, k:1:2 90040 0 67",
 		},
+		{ // they are not there at all within the span
+			"weekend", "{name: k, wants: [x], work: 60s, arrivals: {people: [{count: 1, think: 50s, when: 'Sat,Sun 09:00-17:00'}]}}", "floor: 1, ceiling: 1",
+			"span: 2d, warmup: 0s, repeats: 1", "",
+		},
 		{ // a turn is over when the last of two that follow is
 			"followers", "{name: k, wants: [x], work: 100s, arrivals: {people: [{count: 1, think: 50s}]}}, {name: after, wants: [x], work: 30s, follows: {class: k, count: 2}}",
 			"floor: 1, ceiling: 1", "span: 5m, warmup: 0s, repeats: 1",
