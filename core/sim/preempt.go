@@ -53,6 +53,7 @@ func (e *engine) preempt(a int32) int32 {
 	e.pushing = true // nobody else takes the room meanwhile
 	for _, h := range best.holders {
 		e.moveHolder(best.node, h, -1)
+		e.podWaits(e.now + e.w.Growth.Patience)
 	}
 	for _, v := range best.agents {
 		e.push(v)
