@@ -60,11 +60,11 @@ func parts(t *sim.Trace) []PartSample {
 		{PartStored, w.Store.Price.For(t.Cache.Kept)},
 		{PartRequests, w.Store.Request.For(t.Cache.Requests)},
 		{PartVolumes, w.Volumes.Price.For(volumes)},
-		{PartRegistry, w.Links.Registry.Price.For(t.Moved[0])},
-		{PartStore, w.Links.Store.Price.For(t.Moved[1].Plus(t.Moved[2]))},
+		{PartRegistry, w.Links.Registry.Price.For(t.Moved[sim.RegistryDown])},
+		{PartStore, w.Links.Store.Price.For(t.Moved[sim.StoreDown].Plus(t.Moved[sim.StoreUp]))},
 	}
 	for i, o := range w.Links.Others {
-		list = append(list, PartSample{o.Name + " transfer", o.Price.For(t.Moved[3+i])})
+		list = append(list, PartSample{o.Name + " transfer", o.Price.For(t.Moved[sim.OtherLinks+i])})
 	}
 	return list
 }

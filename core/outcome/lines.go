@@ -30,39 +30,38 @@ type NamedLine struct {
 // timeLines brings the lines of all repeats to means in units that people read.
 func (s *Sum) timeLines() Lines {
 	width := s.first.Lines.Width
-	mean := func(areas []units.Sum[units.Duration]) []float64 {
-		out := make([]float64, len(areas))
-		for b, a := range areas {
+	mean := func(line sim.Line) []float64 {
+		out := make([]float64, len(line.Area))
+		for b, a := range line.Area {
 			in := min(units.Duration(b+1)*width, s.world.Plan.Span) - units.Duration(b)*width
 			out[b] = rounded(a.Float() / float64(in) / float64(len(s.samples)))
 		}
 		return out
 	}
-	l := Lines{BinNs: int64(width), Waiting: mean(s.lines[0]), Money: make([]float64, len(s.lines[0]))}
+	l := Lines{BinNs: int64(width), Waiting: mean(s.lines.Waiting), Money: make([]float64, len(s.lines.Waiting.Area))}
 	for g, name := range sim.GroupNames {
-		l.Agents = append(l.Agents, NamedLine{name, mean(s.lines[1+g])})
+		l.Agents = append(l.Agents, NamedLine{name, mean(s.lines.Agents[g])})
 	}
 	for p, pool := range s.world.Pools {
-		line := NamedLine{pool.Name, mean(s.lines[1+sim.Groups+p])}
+		line := NamedLine{pool.Name, mean(s.lines.Nodes[p])}
 		l.Nodes = append(l.Nodes, line)
 		for b, v := range line.Values {
 			l.Money[b] = rounded(l.Money[b] + float64(v*units.Money(pool.Price).Float()))
 		}
 	}
-	at := 1 + sim.Groups + len(s.world.Pools)
-	scaled := func(i int, by float64) []float64 {
-		out := mean(s.lines[i])
+	scaled := func(line sim.Line, by float64) []float64 {
+		out := mean(line)
 		for b := range out {
 			out[b] = rounded(out[b] / by)
 		}
 		return out
 	}
 	for k, name := range lineKinds {
-		l.CPU = append(l.CPU, NamedLine{name, scaled(at+2*k, 1000)})
-		l.Memory = append(l.Memory, NamedLine{name, scaled(at+2*k+1, 1024)})
+		l.CPU = append(l.CPU, NamedLine{name, scaled(s.lines.CPU[k], 1000)})
+		l.Memory = append(l.Memory, NamedLine{name, scaled(s.lines.Memory[k], 1024)})
 	}
 	if slices.ContainsFunc(s.world.Rules, func(r document.CacheRule) bool { return r.Plan == document.Archive }) {
-		l.Stored = scaled(at+2*sim.LineKinds, float64(units.GB)/(1<<20))
+		l.Stored = scaled(s.lines.Stored, float64(units.GB)/(1<<20))
 	}
 	return l
 }

@@ -140,7 +140,7 @@ func Measure(t *sim.Trace, repeat int) Sample {
 		s.Trouble = append(s.Trouble, x.of(t))
 	}
 	c := &t.Cache
-	s.Cache = CacheSample{c.Hits, c.Stale, c.Misses, c.Saves, c.Kept.Mean(w.Plan.Span - w.Plan.Warmup), t.Moved[1], t.Moved[2]}
+	s.Cache = CacheSample{c.Hits, c.Stale, c.Misses, c.Saves, c.Kept.Mean(w.Plan.Span - w.Plan.Warmup), t.Moved[sim.StoreDown], t.Moved[sim.StoreUp]}
 	return s
 }
 

@@ -15,8 +15,8 @@ const slowestKept = 25
 type Sum struct {
 	world   *sim.World
 	samples []Sample
-	alike   []Sample                      // of jobs like the recorded ones, beside the first samples
-	lines   [][]units.Sum[units.Duration] // by line: area by bin, summed over repeats
+	alike   []Sample   // of jobs like the recorded ones, beside the first samples
+	lines   *sim.Lines // summed over repeats
 	first   *sim.Trace
 
 	unmatched []Unmatched
@@ -37,18 +37,10 @@ func (s *Sum) AddAlike(sample Sample) {
 // Add takes in one repeat. Calls must not overlap.
 func (s *Sum) Add(sample Sample, t *sim.Trace) {
 	s.samples[sample.Repeat] = sample
-	all := t.Lines.All()
 	if s.lines == nil {
-		s.lines = make([][]units.Sum[units.Duration], len(all))
-		for i := range all {
-			s.lines[i] = make([]units.Sum[units.Duration], len(all[i].Area))
-		}
+		s.lines = t.Lines.Like()
 	}
-	for i, l := range all {
-		for b, a := range l.Area {
-			s.lines[i][b] = s.lines[i][b].Plus(a)
-		}
-	}
+	s.lines.Add(&t.Lines)
 	if sample.Repeat == 0 {
 		s.first = t
 	}

@@ -58,7 +58,7 @@ func (e *engine) saveStep(a int32) {
 	size, of := e.archiveSize(g.job, &e.w.Classes[e.jobs.List[g.job].Class]), e.countOf(g.job)
 	of.Saves++
 	of.Up.Add(size)
-	e.send(storeUp, size, a, -1)
+	e.send(StoreUp, size, a, -1)
 }
 
 // sent enters a saved archive into the store.

@@ -187,7 +187,7 @@ func (e *engine) restoreStep(a int32) {
 		x.used = e.now
 		e.countOf(g.job).Down.Add(x.size)
 		g.run.step = carrying
-		e.send(storeDown, x.size, a, -1)
+		e.send(StoreDown, x.size, a, -1)
 	case attaching, unpacking:
 		e.beginWork(a)
 	}

@@ -123,12 +123,23 @@ func (l *Lines) each(f func(*Line)) {
 	f(&l.Stored)
 }
 
-// All returns every line in a fixed order: waiting, agents by group, nodes by
-// pool, CPU, memory, stored.
-func (l *Lines) All() []*Line {
-	var out []*Line
-	l.each(func(x *Line) { out = append(out, x) })
-	return out
+// Like returns lines without anything on them, as many and as long as these.
+func (l *Lines) Like() *Lines {
+	out := newLines(l.Waiting.end, len(l.Nodes))
+	return &out
+}
+
+// Add adds the areas of other lines of the same world, bin by bin.
+func (l *Lines) Add(other *Lines) {
+	var theirs []*Line
+	other.each(func(x *Line) { theirs = append(theirs, x) })
+	i := 0
+	l.each(func(x *Line) {
+		for b, a := range theirs[i].Area {
+			x.Area[b] = x.Area[b].Plus(a)
+		}
+		i++
+	})
 }
 
 // observeRequest sees n agents (1 or −1) of a template come to a node.

@@ -33,8 +33,8 @@ type Trace struct {
 	ImagesEvicted int64
 	Cut           [Results]int64 // attempts cut short, by why
 	Cache         CacheCount
-	// Moved are bytes within the window: from the registry, from the store, to the
-	// store, over the other links.
+	// Moved are bytes within the window, by link: RegistryDown, StoreDown, StoreUp, and the
+	// others from OtherLinks on.
 	Moved     []units.Sum[units.Bytes]
 	AgentTime units.Sum[units.Duration] // of all agents, within the window
 

@@ -4,10 +4,10 @@ import "tachyphor/core/units"
 
 // The links of a cluster, each way by itself.
 const (
-	registryDown = iota
-	storeDown
-	storeUp
-	otherLinks // and those behind it: the cluster's other links, towards it
+	RegistryDown = iota
+	StoreDown
+	StoreUp
+	OtherLinks // and those behind it: the cluster's other links, towards it
 )
 
 func newLinks(w *World) []link {
@@ -24,10 +24,10 @@ func (w *World) linkOf(image int32) (link int32, latency units.Duration) {
 	name := w.Images[image].Link
 	for i := range w.Links.Others {
 		if o := &w.Links.Others[i]; name != "" && o.Name == name {
-			return int32(otherLinks + i), o.Latency
+			return int32(OtherLinks + i), o.Latency
 		}
 	}
-	return registryDown, w.Links.Registry.Latency
+	return RegistryDown, w.Links.Registry.Latency
 }
 
 // send puts a flow on a link: to a node that pulls an image, or for an agent.
@@ -52,9 +52,9 @@ func (e *engine) flowEnds(l int32) {
 	e.carry(l, f.size)
 	e.planFlow(l)
 	switch l {
-	case storeDown:
+	case StoreDown:
 		e.carried(f.owner, f.size)
-	case storeUp:
+	case StoreUp:
 		e.sent(f.owner, f.size)
 	default:
 		if !e.pullFails(f.owner, f.image, f.size) {
@@ -74,9 +74,9 @@ func (e *engine) carry(l int32, n units.Bytes) {
 func (e *engine) dropFlow(a int32) {
 	switch e.agents[a].run.step {
 	case carrying:
-		e.abandon(storeDown, a, -1)
+		e.abandon(StoreDown, a, -1)
 	case sending:
-		e.abandon(storeUp, a, -1)
+		e.abandon(StoreUp, a, -1)
 	}
 }
 
