@@ -72,11 +72,8 @@ const (
 	alike      = 0.03 // share of the least time within which plans are alike on the map
 )
 
-// leastToKeep orders the surface's plans by how little they are to keep up: none, and
-// then by how seldom they save.
-var leastToKeep = []int{0, 5, 4, 3, 2, 1}
-
-// surfacePlans are those that need no nodes.
+// surfacePlans are those that need no nodes, none first, then by how often they save: all
+// but the first are less to keep up the later they stand.
 func (x *weighing) surfacePlans() []Plan {
 	var out []Plan
 	for _, key := range []string{None, "every-all", "every-trunk", "changed-all", "changed-trunk", "daily-trunk"} {
@@ -351,12 +348,11 @@ func (g *ground) draw(s *Surface, workers int) error {
 		}
 		least := slices.Min(takes)
 		// Of plans that are alike, the one that is least to keep up.
-		for _, p := range leastToKeep {
-			if takes[p] <= least*(1+alike) {
-				s.Map[y][x] = p
-				break
-			}
+		best := 0
+		for p := len(takes) - 1; takes[best] > least*(1+alike); p-- {
+			best = p
 		}
+		s.Map[y][x] = best
 		s.Gain[y][x] = math.Round((takes[0]-least)/1e6) / 1e3
 		if !g.x.step(0) {
 			return sim.ErrStopped

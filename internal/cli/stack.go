@@ -1,0 +1,95 @@
+package cli
+
+import (
+	"fmt"
+	"os"
+	"slices"
+	"strings"
+
+	"tachyphor/core/demand"
+	"tachyphor/core/document"
+	"tachyphor/core/review"
+)
+
+// A stack is the documents of some files, with the bytes that they were read
+// from.
+type stack struct {
+	shelf review.Shelf
+	asked []*document.Document // the templates of the files that were named
+	files map[string][]byte    // by path
+}
+
+// isFile reports whether an argument names a file or folder rather than a stored
+// document.
+func isFile(arg string) bool {
+	if arg == "-" || strings.ContainsAny(arg, "/\\") || slices.Contains(endings, extension(arg)) {
+		return true
+	}
+	_, err := os.Stat(arg)
+	return err == nil
+}
+
+// stackOf reads the templates of some files, with what stands around them there
+// and in the folders of with.
+func (p *program) stackOf(paths, with []string) (*stack, error) {
+	s := &stack{files: map[string][]byte{}}
+	s.shelf.PerWeek = map[string]map[string]float64{}
+	var faults document.Faults
+	for i, path := range append(slices.Clone(paths), with...) {
+		files := []string{path}
+		if path != "-" {
+			var err error
+			if files, err = find(path); err != nil {
+				return nil, err
+			}
+		}
+		for _, f := range files {
+			if _, again := s.files[f]; again {
+				continue
+			}
+			data, err := p.read(f)
+			if err != nil {
+				return nil, err
+			}
+			s.files[f] = data
+			r := document.Read(f, data)
+			faults = append(faults, r.Faults...)
+			s.shelf.Others = append(s.shelf.Others, r.Others...)
+			for _, d := range r.Documents {
+				if twice := s.shelf.Find(d.Kind, d.Name); twice != nil && i < len(paths) {
+					faults = append(faults, d.Fault("metadata.name", d.Name, "stands in "+twice.File+" too; one of them must have another name"))
+					continue
+				} else if twice != nil {
+					continue
+				}
+				s.shelf.Documents = append(s.shelf.Documents, d)
+				if i < len(paths) && d.Kind == document.KindPodTemplate {
+					s.asked = append(s.asked, d)
+				}
+			}
+		}
+	}
+	if len(faults) > 0 {
+		return nil, faults
+	}
+	var passed []string
+	for _, o := range s.shelf.Others {
+		if !review.Regarded(o.Kind) {
+			passed = append(passed, o.String())
+		}
+	}
+	if len(passed) > 0 {
+		fmt.Fprintf(p.err, "Passed over, for they hold no pod template and say nothing of one: %s.\n", strings.Join(passed, ", "))
+	}
+	if len(s.asked) == 0 {
+		return nil, no(fmt.Errorf("no templates in %s; expected a PodTemplate, or one within %s", strings.Join(paths, ", "), strings.Join(document.Carriers()[1:], ", ")))
+	}
+	for _, d := range s.shelf.Documents {
+		if w, ok := d.Value.(*document.Workload); ok {
+			if r, err := recordingOf(d, true); err == nil { // a log that is not there only means that nothing is counted
+				s.shelf.PerWeek[d.Name] = demand.PerWeek(&w.Spec, r)
+			}
+		}
+	}
+	return s, nil
+}
