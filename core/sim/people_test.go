@@ -156,8 +156,8 @@ func TestPeopleSlowDown(t *testing.T) {
 		if want := map[int]float64{1: 360, 50: 50 * 3600 / 110.0}[agents]; math.Abs(perHour-want) > want/20 {
 			t.Errorf("%d agents: %v jobs an hour, want about %v", agents, perHour, want)
 		}
-		if w.ExpectedJobs() < 0.9*float64(len(trace.Records)) {
-			t.Errorf("%d agents: %d jobs, %v are expected at most", agents, len(trace.Records), w.ExpectedJobs())
+		if n := float64(len(trace.Records)); w.ExpectedJobs() < 0.9*n || w.ExpectedJobs() > 1.2*n {
+			t.Errorf("%d agents: %v jobs, about %v are expected", agents, n, w.ExpectedJobs())
 		}
 		if !slices.IsSortedFunc(trace.Jobs.List, func(a, b demand.Job) int { return int(a.Submitted - b.Submitted) }) {
 			t.Error("jobs are not in the order of submission")
