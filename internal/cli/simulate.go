@@ -16,6 +16,7 @@ import (
 	"tachyphor/core/document"
 	"tachyphor/core/outcome"
 	"tachyphor/core/sim"
+	"tachyphor/core/units"
 
 	"github.com/spf13/cobra"
 	"github.com/vbauerster/mpb/v8"
@@ -91,8 +92,12 @@ func (p *program) simulateHere(ctx context.Context, file string, f simulateFlags
 	if f.repeats > 0 {
 		w.Plan.Repeats = f.repeats
 	}
+	workers, err := room(f.workers, func(n int) units.Bytes { return outcome.Need(w, n) })
+	if err != nil {
+		return err
+	}
 	bar := p.progress("simulating "+w.Scenario, f.quiet)
-	o, _, err := outcome.Simulate(w, f.workers, func(done float64) bool {
+	o, _, err := outcome.Simulate(w, workers, func(done float64) bool {
 		bar.set(done)
 		return ctx.Err() == nil
 	})

@@ -143,8 +143,12 @@ func (p *program) weighHere(ctx context.Context, file string, f weighFlags) (*we
 	if err != nil {
 		return nil, nil, err
 	}
+	workers, err := room(f.workers, q.Need)
+	if err != nil {
+		return nil, nil, err
+	}
 	bar := p.progress("weighing "+w.Scenario, f.quiet)
-	o, err := weigh.Weigh(q, f.workers, func(done float64) bool {
+	o, err := weigh.Weigh(q, workers, func(done float64) bool {
 		bar.set(done)
 		return ctx.Err() == nil
 	})

@@ -74,6 +74,17 @@ func Work(limit units.Bytes) units.Bytes {
 	return max((limit-Apart)*3/4, 16<<20)
 }
 
+// Workers is on how many of some workers work of some need fits into what it may take, 0
+// for no limit: all of them as a rule, and 0 where one is too many.
+func Workers(most int, may units.Bytes, need func(workers int) units.Bytes) int {
+	for n := max(1, most); n > 0; n-- {
+		if may == 0 || need(n) <= may {
+			return n
+		}
+	}
+	return 0
+}
+
 // Heed has the collector work harder as memory nears the limit, unless GOMEMLIMIT says
 // another.
 func Heed(limit units.Bytes) {

@@ -38,3 +38,16 @@ func TestLimit(t *testing.T) {
 		t.Errorf("this machine has %s", Limit())
 	}
 }
+
+func TestWorkers(t *testing.T) {
+	need := func(n int) units.Bytes { return units.Bytes(100 + 50*n) }
+	for _, c := range []struct {
+		most int
+		may  units.Bytes
+		want int
+	}{{4, 0, 4}, {4, 300, 4}, {4, 299, 3}, {4, 150, 1}, {4, 149, 0}, {0, 150, 1}} {
+		if got := Workers(c.most, c.may, need); got != c.want {
+			t.Errorf("of %d workers in %d bytes: %d, want %d", c.most, c.may, got, c.want)
+		}
+	}
+}
