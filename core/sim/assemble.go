@@ -29,10 +29,6 @@ func Assemble(in Input) (*World, document.Faults) {
 		AgentCeiling: -1, Quota: s.Quota, Growth: s.Nodes.Growth, Placement: s.Nodes.Placement,
 		Fee: c.Fee, AgentFee: c.Agents.Fee, Waiting: s.Waiting, workload: l,
 	}
-	w.pullFails = []float64{c.Links.Registry.Fails, 0, 0}
-	for _, o := range c.Links.Others {
-		w.pullFails = append(w.pullFails, o.Fails)
-	}
 	if b := c.Scheduler.Backoff; b != nil {
 		w.backoff = *b
 	}

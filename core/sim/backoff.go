@@ -45,15 +45,7 @@ func (e *engine) rouse() {
 	for _, pods := range e.place.pending {
 		list = append(list, pods...)
 	}
-	slices.SortStableFunc(list, func(a, b int32) int {
-		if e.podBefore(a, b) {
-			return -1
-		}
-		if e.podBefore(b, a) {
-			return 1
-		}
-		return 0
-	})
+	slices.SortStableFunc(list, e.podOrder)
 	barred := make([]bool, len(e.w.Templates)) // templates whose pods are known to fit nowhere now
 	for _, a := range list {
 		g := &e.agents[a]
@@ -137,18 +129,6 @@ func (e *engine) unhelped(list []int32) []int32 {
 		if e.heeds(t) || len(e.w.Templates[t].claims) > 0 {
 			return e.bestNode(t, -1, false) >= 0
 		}
-		need := &e.w.Templates[t].need
-		for _, n := range e.place.ready {
-			room, taken := left[n]
-			if !taken {
-				room = e.nodes[n].left
-			}
-			if !e.nodes[n].closed && e.admits(t, e.nodes[n].pool) && !room.Lacks(need).Short() {
-				room.Take(need, 1)
-				left[n] = room
-				return true
-			}
-		}
-		return false
+		return e.takesRoom(t, left, func(int32) bool { return false })
 	})
 }

@@ -28,12 +28,7 @@ func (e *engine) patienceEnds(j int32) {
 	r.Result = GaveUp
 	e.open--
 	e.observeWaiting(-1)
-	e.resolved(j)
-	if e.chain != nil {
-		for _, next := range e.chain.after(j) {
-			e.drop(next)
-		}
-	}
+	e.follow(j, GaveUp)
 }
 
 // withdraw takes a job out of its template's queue. Its promise passes to the next,

@@ -51,10 +51,7 @@ func (e *engine) scan() {
 		list = e.unhelped(list)
 	}
 	e.scanned = list
-	slices.SortStableFunc(list, func(a, b int32) int {
-		x, y := &e.agents[a], &e.agents[b]
-		return cmp.Or(cmp.Compare(e.w.Templates[y.template].priority, e.w.Templates[x.template].priority), cmp.Compare(x.created, y.created))
-	})
+	slices.SortStableFunc(list, e.podOrder)
 	for _, n := range e.booting {
 		list = e.book(n, list)
 	}

@@ -277,7 +277,6 @@ func (e *engine) recordOvertaken(g *agent, job int32) {
 func (e *engine) recordPlacing(g *agent, job int32, placed units.Duration) {
 	t := e.trace
 	fits := min(placed, g.tried.could)
-	defer func() { t.spanTo(job, placed, BackedOff, -1) }()
 	until := fits
 	if g.asked >= 0 {
 		until = min(g.asked, fits)
@@ -299,6 +298,7 @@ func (e *engine) recordPlacing(g *agent, job int32, placed units.Duration) {
 		}
 		t.spanTo(job, fits, Booting, g.bootNode)
 	}
+	t.spanTo(job, placed, BackedOff, -1)
 }
 
 // recordArrived books what the i-th job that the controller has not taken in has waited

@@ -1,6 +1,7 @@
 package sim
 
 import (
+	"cmp"
 	"slices"
 )
 
@@ -107,6 +108,24 @@ func (e *engine) able(t, except int32, placeholder bool) []int32 {
 	return list
 }
 
+// eachOpen calls f for every node, by name, that a pod of a template may go to if only it had
+// room there.
+func (e *engine) eachOpen(t int32, f func(n int32)) {
+	heeds := e.heeds(t)
+	var lowest []int64
+	if heeds {
+		lowest = e.lowest(t, false)
+	}
+	for _, n := range e.place.ready {
+		switch node := &e.nodes[n]; {
+		case node.closed || !e.admits(t, node.pool) || e.elsewhere(t, n):
+		case heeds && (e.portTaken(t, n, node.pool, false) || e.kept(t, n, node.pool, lowest, false) != open):
+		default:
+			f(n)
+		}
+	}
+}
+
 // submitPod tries to place agent a's pod, behind pods of its template that wait.
 func (e *engine) submitPod(a int32) {
 	t := e.agents[a].template
@@ -139,7 +158,7 @@ func (e *engine) retry() {
 	for {
 		best := -1
 		for t, pods := range e.place.pending {
-			if !stuck[t] && len(pods) > 0 && (best < 0 || e.podBefore(pods[0], e.place.pending[best][0])) {
+			if !stuck[t] && len(pods) > 0 && (best < 0 || e.podOrder(pods[0], e.place.pending[best][0]) < 0) {
 				best = t
 			}
 		}
@@ -160,13 +179,10 @@ func (e *engine) retry() {
 	}
 }
 
-// podBefore orders pods as the scheduler's queue does: by priority, then by age.
-func (e *engine) podBefore(a, b int32) bool {
+// podOrder orders pods as the scheduler's queue does: by priority, then by age.
+func (e *engine) podOrder(a, b int32) int {
 	x, y := &e.agents[a], &e.agents[b]
-	if p, q := e.w.Templates[x.template].priority, e.w.Templates[y.template].priority; p != q {
-		return p > q
-	}
-	return x.created < y.created
+	return cmp.Or(cmp.Compare(e.w.Templates[y.template].priority, e.w.Templates[x.template].priority), cmp.Compare(x.created, y.created))
 }
 
 // tryPlace binds agent a's pod to the best node with room, or notes why there is

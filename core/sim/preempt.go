@@ -29,24 +29,12 @@ func (e *engine) mayPreempt(t int32) bool {
 func (e *engine) preempt(a int32) int32 {
 	t := e.agents[a].template
 	var best *pushed
-	heeds := e.heeds(t)
-	var lowest []int64
-	if heeds {
-		lowest = e.lowest(t, false)
-	}
 	lower := e.lower(t)
-	for _, n := range e.place.ready {
-		node := &e.nodes[n]
-		if node.closed || !e.admits(t, node.pool) || e.elsewhere(t, n) {
-			continue
-		}
-		if heeds && (e.portTaken(t, n, node.pool, false) || e.kept(t, n, node.pool, lowest, false) != open) {
-			continue
-		}
+	e.eachOpen(t, func(n int32) {
 		if v := e.wouldPush(t, n, lower[n]); v != nil && (best == nil || e.milder(v, best)) {
 			best = v
 		}
-	}
+	})
 	if best == nil {
 		return -1
 	}
@@ -118,7 +106,7 @@ func (e *engine) wouldPush(t, n int32, lower []int32) *pushed {
 // important of them, then by all their priorities, by how many they are, and by how long
 // the most important have run. Of equals the node that comes first by name is taken.
 func (e *engine) milder(v, w *pushed) bool {
-	x, y := e.weigh(v), e.weigh(w)
+	x, y := e.harmOf(v), e.harmOf(w)
 	return cmp.Or(cmp.Compare(x.highest, y.highest), cmp.Compare(x.sum, y.sum), cmp.Compare(x.pods, y.pods), cmp.Compare(y.since, x.since)) < 0
 }
 
@@ -130,7 +118,7 @@ type harm struct {
 	since   int64 // when the oldest of the most important was placed
 }
 
-func (e *engine) weigh(v *pushed) harm {
+func (e *engine) harmOf(v *pushed) harm {
 	h := harm{highest: math.MinInt64, pods: len(v.agents) + len(v.holders), since: math.MaxInt64}
 	if len(v.holders) > 0 {
 		h.highest = math.MinInt32

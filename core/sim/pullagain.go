@@ -25,7 +25,7 @@ type putOff struct {
 func (e *engine) pullFails(n, image int32, size units.Bytes) bool {
 	link, _ := e.w.linkOf(image)
 	node := &e.nodes[n]
-	p, of := &node.puller, e.w.pullFails[link]
+	p, of := &node.puller, e.w.pullFails(link)
 	if of == 0 || size == 0 {
 		return false
 	}

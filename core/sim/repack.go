@@ -56,20 +56,29 @@ func (e *engine) roomElsewhere(n int32) bool {
 // houses takes room for an agent of a template on the first node but n that has it, and
 // that is not about to go itself.
 func (e *engine) houses(n, t int32, left map[int32]fleet.Room) bool {
-	need := &e.w.Templates[t].need
-	for _, m := range e.place.ready {
+	return e.takesRoom(t, left, func(m int32) bool {
 		node := &e.nodes[m]
-		going := node.pods == 0 && e.pools[node.pool].count > e.pools[node.pool].min
-		if m == n || node.closed || going || !e.admits(t, node.pool) {
+		return m == n || node.pods == 0 && e.pools[node.pool].count > e.pools[node.pool].min
+	})
+}
+
+// takesRoom takes room for a pod of a template on the first node that has it, of what is
+// left there where others have taken some before, and reports whether there is any; some
+// nodes may be barred.
+func (e *engine) takesRoom(t int32, left map[int32]fleet.Room, barred func(n int32) bool) bool {
+	need := &e.w.Templates[t].need
+	for _, n := range e.place.ready {
+		node := &e.nodes[n]
+		if node.closed || !e.admits(t, node.pool) || barred(n) {
 			continue
 		}
-		room, taken := left[m]
+		room, taken := left[n]
 		if !taken {
 			room = node.left
 		}
 		if !room.Lacks(need).Short() {
 			room.Take(need, 1)
-			left[m] = room
+			left[n] = room
 			return true
 		}
 	}

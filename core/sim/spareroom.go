@@ -60,23 +60,14 @@ func (e *engine) moveHolder(at, t int32, n int) {
 func (e *engine) giveWay(t int32) int32 {
 	need := &e.w.Templates[t].need
 	best, fewest := int32(-1), 1<<30
-	heeds := e.heeds(t)
-	var lowest []int64
-	if heeds {
-		lowest = e.lowest(t, false)
-	}
-	for _, n := range e.place.ready {
-		node := &e.nodes[n]
-		if node.holders == nil || node.closed || !e.admits(t, node.pool) || e.elsewhere(t, n) {
-			continue
+	e.eachOpen(t, func(n int32) {
+		if e.nodes[n].holders == nil {
+			return
 		}
-		if heeds && (e.portTaken(t, n, node.pool, false) || e.kept(t, n, node.pool, lowest, false) != open) {
-			continue
-		}
-		if gone := e.victims(node, t, nil); gone >= 0 && gone < fewest {
+		if gone := e.victims(&e.nodes[n], t, nil); gone >= 0 && gone < fewest {
 			best, fewest = n, gone
 		}
-	}
+	})
 	if best < 0 {
 		return -1
 	}

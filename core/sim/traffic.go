@@ -30,6 +30,14 @@ func (w *World) linkOf(image int32) (link int32, latency units.Duration) {
 	return RegistryDown, w.Links.Registry.Latency
 }
 
+// pullFails is the chance that a pull over a link that images come over fails.
+func (w *World) pullFails(link int32) float64 {
+	if link == RegistryDown {
+		return w.Links.Registry.Fails
+	}
+	return w.Links.Others[link-OtherLinks].Fails
+}
+
 // send puts a flow on a link: to a node that pulls an image, or for an agent.
 func (e *engine) send(l int32, size units.Bytes, owner, image int32) {
 	e.links[l].add(e.now, size, owner, image)

@@ -71,7 +71,6 @@ type World struct {
 	update    chance.Dist // an agent's own, ns
 	attach    chance.Dist // of a volume, ns
 	detach    chance.Dist // likewise
-	pullFails []float64   // by link, as the engine has them: chance that a pull over it fails
 	layers    []units.Bytes
 	layersOf  [][]int32     // by image
 	making    []chance.Dist // by image, ns
