@@ -123,8 +123,7 @@ func TestOutagesAreLong(t *testing.T) {
 			classes:  `[{name: k, wants: [x], work: 60s, arrivals: {hours: [{when: "Mon-Sun 00:00-24:00", perHour: 3}]}}]`,
 			template: worlds.Template("t", "x", "4", "4Gi", "i:1"),
 		}
-		text := strings.Replace(strings.Replace(b.text(), "jobs: {file: jobs.csv}", "", 1), "span: 4h", "span: 40d", 1)
-		w, err := worlds.Parse(text, "")
+		w, err := worlds.Parse(b.made("span: 40d, repeats: 1"), "")
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -81,6 +81,11 @@ spec:
 ` + or(b.template, worlds.Template("t", "x", "2", "4Gi", "i:1"))
 }
 
+// made is text of a workload whose jobs are made, and a run as its field says.
+func (b bench) made(run string) string {
+	return strings.NewReplacer("jobs: {file: jobs.csv}", "", "span: 4h, repeats: 1", run).Replace(b.text())
+}
+
 func (b bench) run(t *testing.T) *sim.Trace {
 	t.Helper()
 	trace, err := sim.Run(b.world(t), 1, 0, nil)

@@ -44,36 +44,6 @@ func TestTheoryMachineRepair(t *testing.T) {
 	}
 }
 
-// peopleDocs is one agent that is always there and joins at once, with rounds at once.
-func peopleDocs(classes, agents, run string) string {
-	return `
-apiVersion: tachyphor/v1
-kind: Cluster
-metadata: {name: c}
-spec:
-  nodeTypes: [{name: n, cpu: 64, memory: 64Gi, price: 1/h}]
-  pools: [{name: p, nodeType: n, min: 1, max: 1}]
-  images: [{name: i, size: 1}]
-  agents: {wipe: {fixed: 7s}}
----
-apiVersion: tachyphor/v1
-kind: Workload
-metadata: {name: w}
-spec:
-  start: 2026-01-05T08:00:00Z
-  classes: [` + classes + `]
----
-apiVersion: tachyphor/v1
-kind: Scenario
-metadata: {name: s}
-spec:
-  cluster: c
-  workload: w
-  templates: [{template: t, agents: {every: 0s, ` + agents + `}}]
-  run: {` + run + `}
-` + worlds.Template("t", "x", "1", "1Gi", "i")
-}
-
 func TestPeopleByHand(t *testing.T) {
 	for _, c := range []struct{ name, classes, agents, run, want string }{
 		{ // thinks 50 s, work 100 s, then thinks again while the workspace is wiped
@@ -84,8 +54,8 @@ func TestPeopleByHand(t *testing.T) {
 			"two at one agent", "{name: k, wants: [x], work: 100s, arrivals: {people: [{count: 2, think: 50s}]}}", "floor: 1, ceiling: 1",
 			"span: 6m, warmup: 0s, repeats: 1", "k:1:1 50 0 107, k:2:1 50 107 214, k:1:2 200 64 171, k:2:2 307 64 171",
 		},
-		{ // thinking time counts from 09:00 to 09:02 alone: 50 s from 09:00, then 20 s are over at 10:10 on the next day
-			"office hours", "{name: k, wants: [x], work: 60s, arrivals: {people: [{count: 1, think: 50s, when: 'Mon-Fri 09:00-09:02'}]}}", "floor: 1, ceiling: 1",
+		{ // thinking time counts from 01:00 to 01:02 alone: 50 s from 01:00, then ten seconds of that day and 40 s of the next
+			"office hours", "{name: k, wants: [x], work: 60s, arrivals: {people: [{count: 1, think: 50s, when: 'Mon-Fri 01:00-01:02'}]}}", "floor: 1, ceiling: 1",
 			"span: 2d, warmup: 0s, repeats: 1", "k:1:1 3650 0 67, k:1:2 90040 0 67",
 		},
 		{ // they are not there at all within the span
@@ -106,11 +76,11 @@ func TestPeopleByHand(t *testing.T) {
 			"floor: 1, ceiling: 1", "span: 3m, warmup: 0s, repeats: 1", "k:1:1 50 0 47, after:1:1 50 dropped, k:1:2 140 0 47, after:1:2 140 dropped",
 		},
 		{ // beside jobs that come by themselves, in the order of coming
-			"beside a burst", "{name: k, wants: [x], work: 100s, arrivals: {people: [{count: 1, think: 50s}], bursts: [{when: 'Mon 08:01', count: 1}]}}", "ceiling: 9, reuse: never",
+			"beside a burst", "{name: k, wants: [x], work: 100s, arrivals: {people: [{count: 1, think: 50s}], bursts: [{when: 'Mon 00:01', count: 1}]}}", "ceiling: 9, reuse: never",
 			"span: 4m, warmup: 0s, repeats: 1", "k:1:1 50 0 107, k-1 60 0 107, k:1:2 200 0 107",
 		},
 	} {
-		w, err := worlds.Parse(peopleDocs(c.classes, c.agents, c.run), "")
+		w, err := worlds.Parse(bench{cluster: "  agents: {wipe: {fixed: 7s}}", classes: "[" + c.classes + "]", agents: c.agents}.made(c.run), "")
 		if err != nil {
 			t.Fatal(c.name, err)
 		}

@@ -121,16 +121,17 @@ spec:
 	return b.String(), csv, w
 }
 
-// The controller's rules, written twice: job by job, agent by agent, second by second.
-func TestOracleControllerRetold(t *testing.T) {
-	seeds := uint64(1000)
-	if long {
-		seeds = 1000
-	}
-	ended, gaveUp, warm := 0, 0, 0
+// retell runs worlds that are drawn from seeds, each with what its second writing is told, and
+// stops at the first that differ says is not the same. It returns how many there were:
+// those in which some pods fit nowhere are passed over.
+func retell[W any](t *testing.T, seeds uint64, draw func(seed uint64) (text, csv string, w W), differ func(*sim.Trace, W) string) (tried int) {
+	t.Helper()
 	for seed := range seeds {
-		text, csv, w := told(seed)
+		text, csv, w := draw(seed)
 		world, err := worlds.Parse(text, csv)
+		if err != nil && strings.Contains(err.Error(), "fits no node of any pool") {
+			continue
+		}
 		if err != nil {
 			t.Fatalf("seed %d: %v\n%s", seed, err, text)
 		}
@@ -138,10 +139,19 @@ func TestOracleControllerRetold(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		want := retold.Controller(w)
-		if fault := disagrees(trace, w, want); fault != "" {
-			t.Errorf("seed %d: %s\n%s", seed, fault, text)
+		if fault := differ(trace, w); fault != "" {
+			t.Fatalf("seed %d: %s\n%s%s", seed, fault, text, csv)
 		}
+		tried++
+	}
+	return tried
+}
+
+// The controller's rules, written twice: job by job, agent by agent, second by second.
+func TestOracleControllerRetold(t *testing.T) {
+	ended, gaveUp, warm := 0, 0, 0
+	retell(t, 1000, told, func(trace *sim.Trace, w retold.World) string {
+		want := retold.Controller(w)
 		for _, f := range want.Fates {
 			if f.Ended >= 0 {
 				ended++
@@ -153,7 +163,8 @@ func TestOracleControllerRetold(t *testing.T) {
 				warm++
 			}
 		}
-	}
+		return disagrees(trace, w, want)
+	})
 	t.Logf("%d jobs ended, %d of them warm; %d gave up", ended, warm, gaveUp)
 	if ended == 0 || gaveUp == 0 || warm == 0 {
 		t.Error("the worlds do not try what they are there for")

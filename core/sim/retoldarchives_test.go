@@ -118,23 +118,12 @@ spec:
 // How archives are saved, found, pushed out and outlived, written twice.
 func TestOracleArchivesRetold(t *testing.T) {
 	var all retold.StoreTold
-	for seed := range uint64(1000) {
-		text, csv, s := kept(seed)
-		world, err := worlds.Parse(text, csv)
-		if err != nil {
-			t.Fatalf("seed %d: %v\n%s", seed, err, text)
-		}
-		trace, err := sim.Run(world, 1, 0, nil)
-		if err != nil {
-			t.Fatal(err)
-		}
+	retell(t, 1000, kept, func(trace *sim.Trace, s retold.Store) string {
 		want := retold.Archives(s)
-		if fault := archivesDiffer(trace, s, want); fault != "" {
-			t.Fatalf("seed %d: %s\n%s%s", seed, fault, text, csv)
-		}
 		all.Fresh, all.Stale, all.Missed, all.Saves = all.Fresh+want.Fresh, all.Stale+want.Stale, all.Missed+want.Missed, all.Saves+want.Saves
 		all.PushedOut, all.Refused, all.Expired = all.PushedOut+want.PushedOut, all.Refused+want.Refused, all.Expired+want.Expired
-	}
+		return archivesDiffer(trace, s, want)
+	})
 	t.Logf("%d fresh, %d stale, %d missed; %d saved, %d pushed out, %d refused, %d expired", all.Fresh, all.Stale, all.Missed, all.Saves, all.PushedOut, all.Refused, all.Expired)
 	if min(all.Fresh, all.Stale, all.Missed, all.Saves, all.PushedOut, all.Refused, all.Expired) == 0 {
 		t.Error("the worlds do not try what they are there for")

@@ -99,25 +99,9 @@ spec:
 
 // How nodes are chosen, asked for, filled and taken away, written twice.
 func TestOracleNodesRetold(t *testing.T) {
-	tried, grown, gone, waited := 0, 0, 0, 0
-	for seed := range uint64(1200) {
-		text, csv, f := fleet(seed)
-		world, err := worlds.Parse(text, csv)
-		if err != nil {
-			if strings.Contains(err.Error(), "fits no node of any pool") {
-				continue
-			}
-			t.Fatalf("seed %d: %v\n%s", seed, err, text)
-		}
-		trace, err := sim.Run(world, 1, 0, nil)
-		if err != nil {
-			t.Fatal(err)
-		}
-		tried++
+	grown, gone, waited := 0, 0, 0
+	tried := retell(t, 1200, fleet, func(trace *sim.Trace, f retold.Fleet) string {
 		want := retold.Nodes(f)
-		if fault := nodesDiffer(trace, f, want); fault != "" {
-			t.Fatalf("seed %d: %s\n%s%s", seed, fault, text, csv)
-		}
 		for j, b := range want.Berths {
 			if b.Started > f.Jobs[j].Submitted+f.Start {
 				waited++
@@ -131,7 +115,8 @@ func TestOracleNodesRetold(t *testing.T) {
 				gone++
 			}
 		}
-	}
+		return nodesDiffer(trace, f, want)
+	})
 	t.Logf("%d worlds, %d nodes asked for, %d gone, %d jobs waited for room", tried, grown, gone, waited)
 	if tried < 1000 || grown == 0 || gone == 0 || waited == 0 {
 		t.Error("the worlds do not try what they are there for")
