@@ -219,10 +219,11 @@ func Weigh(q Question, workers int, progress outcome.Progress) (*Weighing, error
 		plans = slices.DeleteFunc(slices.Clone(plans), func(p Plan) bool { return p.Key == byClass })
 	}
 	sharing := slices.DeleteFunc(slices.Clone(plans), func(p Plan) bool { return !p.archives() }) // the store's link
-	for r := range followed(x.w.Plan.Repeats, len(jobs.List), len(x.plans)+1) {
-		if x.w.People() > 0 {
-			break // what they submit differs from plan to plan
-		}
+	follow := followed(x.w.Plan.Repeats, len(jobs.List), len(x.plans)+1)
+	if x.w.People() > 0 {
+		follow = 0 // what they submit differs from plan to plan
+	}
+	for r := range follow {
 		if r > 0 {
 			if jobs, err = x.came(r); err != nil {
 				return nil, err
