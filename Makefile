@@ -4,7 +4,7 @@
 
 GO     ?= go
 TAGS   := nomsgpack
-GOFILES := $(shell find client cmd core demo internal web/embed.go -name '*.go' -not -name '*_test.go' 2>/dev/null)
+GOFILES := $(shell find client cmd core demo internal wire web/embed.go -name '*.go' -not -name '*_test.go' 2>/dev/null)
 WEBFILES := $(shell find web/src web/public web/index.html web/vite.config.ts web/tsconfig.json -type f 2>/dev/null)
 DEMOFILES := $(wildcard demo/*.yaml demo/*.csv demo/*/*.yaml)
 VERSION := $(shell git describe --tags --always --dirty 2>/dev/null || echo dev)
@@ -55,7 +55,7 @@ bench: bin/tachyphor
 	$(GO) run -tags $(TAGS) ./test/bench
 
 lint: web/node_modules/.installed
-	@out=$$($(GO) tool -modfile=tools/go.mod gofumpt -l client cmd core demo internal test web/*.go); \
+	@out=$$($(GO) tool -modfile=tools/go.mod gofumpt -l client cmd core demo internal test wire web/*.go); \
 		[ -z "$$out" ] || { echo "not formatted: $$out"; exit 1; }
 	$(GO) vet -tags $(TAGS) ./...
 	$(GO) tool -modfile=tools/go.mod staticcheck -tags $(TAGS) ./...

@@ -12,24 +12,7 @@ import (
 	"net/url"
 	"strings"
 
-	"tachyphor/internal/api"
-
-	"github.com/danielgtaylor/huma/v2"
-)
-
-// The messages of the interface.
-type (
-	Document     = api.Document
-	Stored       = api.Stored
-	Recording    = api.Recording
-	JobPage      = api.JobPage
-	Scenario     = api.Scenario
-	Work         = api.WorkBrief
-	OutcomeBrief = api.OutcomeBrief
-	Outcome      = api.KeptOutcome
-	Comparison   = api.ComparedOutcomes
-	Reviewed     = api.Reviewed
-	Trial        = api.Trial
+	"tachyphor/wire"
 )
 
 // A Client talks to one service. It is safe for use by many goroutines.
@@ -42,26 +25,9 @@ type Client struct {
 // ErrUnreachable says that no service answers at the address.
 var ErrUnreachable = errors.New("no service answers")
 
-// A Problem is an answer that says no, with its reasons.
-type Problem struct {
-	huma.ErrorModel
-}
-
-// Error writes the detail and every reason on a line of its own.
-func (p *Problem) Error() string {
-	lines := []string{p.Detail}
-	if p.Detail == "" {
-		lines[0] = p.Title
-	}
-	for _, e := range p.Errors {
-		lines = append(lines, "  "+e.Message)
-	}
-	return strings.Join(lines, "\n")
-}
-
 // IsStatus reports whether err is a problem with an HTTP status.
 func IsStatus(err error, status int) bool {
-	var p *Problem
+	var p *wire.Problem
 	return errors.As(err, &p) && p.Status == status
 }
 
@@ -101,13 +67,13 @@ func (c *Client) send(ctx context.Context, r request) (*http.Response, error) {
 		if ctx.Err() != nil {
 			return nil, ctx.Err()
 		}
-		return nil, fmt.Errorf("%w at %s: %v; start it with `tachyphor serve`, or name another with --server", ErrUnreachable, c.Address, errors.Unwrap(err))
+		return nil, fmt.Errorf("%w at %s: %v", ErrUnreachable, c.Address, errors.Unwrap(err))
 	}
 	if resp.StatusCode < 300 {
 		return resp, nil
 	}
 	defer func() { _ = resp.Body.Close() }()
-	p := &Problem{}
+	p := &wire.Problem{}
 	if json.NewDecoder(io.LimitReader(resp.Body, 16<<20)).Decode(p) != nil || p.Status == 0 {
 		p.Status, p.Detail = resp.StatusCode, resp.Status
 	}
@@ -138,7 +104,7 @@ func jsonBody(v any) io.Reader {
 
 // NewLink makes a link that signs the console in once.
 func (c *Client) NewLink(ctx context.Context) (string, error) {
-	var l api.Link
+	var l wire.Link
 	_, err := c.call(ctx, request{method: "POST", path: "/session/link"}, &l)
 	return strings.TrimSuffix(c.Address, "/") + l.Path, err
 }

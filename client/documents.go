@@ -9,12 +9,12 @@ import (
 	"strings"
 
 	"tachyphor/core/document"
-	"tachyphor/internal/api"
+	"tachyphor/wire"
 )
 
 // Put stores a stream of documents, all or none.
-func (c *Client) Put(ctx context.Context, file string, text []byte, dryRun bool) ([]Stored, error) {
-	var list api.StoredList
+func (c *Client) Put(ctx context.Context, file string, text []byte, dryRun bool) ([]wire.Stored, error) {
+	var list wire.StoredList
 	q := url.Values{"file": {file}}
 	if dryRun {
 		q.Set("dryRun", "true")
@@ -24,8 +24,8 @@ func (c *Client) Put(ctx context.Context, file string, text []byte, dryRun bool)
 }
 
 // PutRecording stores recorded jobs.
-func (c *Client) PutRecording(ctx context.Context, jobs io.Reader, columns map[string]string, skipBad bool) (Recording, error) {
-	var r Recording
+func (c *Client) PutRecording(ctx context.Context, jobs io.Reader, columns map[string]string, skipBad bool) (wire.Recording, error) {
+	var r wire.Recording
 	q := url.Values{"skipBad": {strconv.FormatBool(skipBad)}}
 	pairs := make([]string, 0, len(columns))
 	for ours, theirs := range columns {
@@ -43,8 +43,8 @@ func documentAt(kind, name string) string {
 }
 
 // Get returns a document's revision, the newest for 0.
-func (c *Client) Get(ctx context.Context, kind, name string, revision int) (Document, error) {
-	var d Document
+func (c *Client) Get(ctx context.Context, kind, name string, revision int) (wire.Document, error) {
+	var d wire.Document
 	q := url.Values{}
 	if revision > 0 {
 		q.Set("revision", strconv.Itoa(revision))
@@ -55,8 +55,8 @@ func (c *Client) Get(ctx context.Context, kind, name string, revision int) (Docu
 
 // Edit changes fields of a document whose newest revision must be the given one
 // (0: whichever it is).
-func (c *Client) Edit(ctx context.Context, kind, name string, revision int, edits []document.Edit) (Stored, error) {
-	var s Stored
+func (c *Client) Edit(ctx context.Context, kind, name string, revision int, edits []document.Edit) (wire.Stored, error) {
+	var s wire.Stored
 	r := request{method: "PATCH", path: documentAt(kind, name), contentType: "application/json-patch+json", body: jsonBody(edits)}
 	if revision > 0 {
 		r.header = map[string]string{"If-Match": `"r` + strconv.Itoa(revision) + `"`}
@@ -66,10 +66,10 @@ func (c *Client) Edit(ctx context.Context, kind, name string, revision int, edit
 }
 
 // List returns every document of a kind, all kinds when empty.
-func (c *Client) List(ctx context.Context, kind string) ([]Document, error) {
-	var all []Document
+func (c *Client) List(ctx context.Context, kind string) ([]wire.Document, error) {
+	var all []wire.Document
 	for cursor := ""; ; {
-		var page api.DocumentPage
+		var page wire.DocumentPage
 		q := url.Values{}
 		if kind != "" {
 			q.Set("kind", kind)
@@ -94,10 +94,10 @@ func (c *Client) Drop(ctx context.Context, kind, name string) error {
 }
 
 // History returns all revisions of a document, newest first.
-func (c *Client) History(ctx context.Context, kind, name string) ([]Document, error) {
-	var all []Document
+func (c *Client) History(ctx context.Context, kind, name string) ([]wire.Document, error) {
+	var all []wire.Document
 	for cursor := 0; ; {
-		var page api.RevisionPage
+		var page wire.RevisionPage
 		q := url.Values{"cursor": {strconv.Itoa(cursor)}}
 		if _, err := c.call(ctx, request{method: "GET", path: documentAt(kind, name) + "/revisions", query: q}, &page); err != nil {
 			return nil, err
@@ -111,7 +111,7 @@ func (c *Client) History(ctx context.Context, kind, name string) ([]Document, er
 
 // Diff returns the difference of two revisions as a unified diff.
 func (c *Client) Diff(ctx context.Context, kind, name string, from, to int) (string, error) {
-	var d api.Diff
+	var d wire.Diff
 	q := url.Values{"from": {strconv.Itoa(from)}, "to": {strconv.Itoa(to)}}
 	_, err := c.call(ctx, request{method: "GET", path: documentAt(kind, name) + "/diff", query: q}, &d)
 	return d.Text, err

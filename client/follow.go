@@ -7,6 +7,8 @@ import (
 	"errors"
 	"strings"
 	"time"
+
+	"tachyphor/wire"
 )
 
 // ErrBrokenOff says that following broke off again and again, while what was followed may
@@ -24,7 +26,7 @@ func follow[T any](ctx context.Context, c *Client, path string, state func(T) st
 		if over || ctx.Err() != nil {
 			return last, ctx.Err()
 		}
-		var p *Problem
+		var p *wire.Problem
 		if errors.As(err, &p) && p.Status < 500 {
 			return last, err
 		}

@@ -9,61 +9,54 @@ import (
 	"strings"
 
 	"tachyphor/core/outcome"
-	"tachyphor/internal/store"
+	"tachyphor/wire"
 )
 
 // Scenario returns a scenario with what it builds on.
-func (c *Client) Scenario(ctx context.Context, name string) (Scenario, error) {
-	var s Scenario
+func (c *Client) Scenario(ctx context.Context, name string) (wire.Scenario, error) {
+	var s wire.Scenario
 	_, err := c.call(ctx, request{method: "GET", path: "/scenarios/" + url.PathEscape(name)}, &s)
 	return s, err
 }
 
-// A Run says how a scenario is simulated.
-type Run struct {
-	Seed    *uint64         `json:"seed,omitempty"`    // another seed than the scenario's
-	Repeats *int            `json:"repeats,omitempty"` // another number of repeats
-	Changes []store.Changes `json:"changes,omitempty"` // to be made first in documents that it uses
-}
-
 // Simulate asks for a scenario's simulation.
-func (c *Client) Simulate(ctx context.Context, scenario string, run Run) (OutcomeBrief, error) {
-	return asked[OutcomeBrief](ctx, c, "/outcomes", struct {
+func (c *Client) Simulate(ctx context.Context, scenario string, run wire.Run) (wire.OutcomeBrief, error) {
+	return asked[wire.OutcomeBrief](ctx, c, "/outcomes", struct {
 		Scenario string `json:"scenario"`
-		Run
+		wire.Run
 	}{scenario, run})
 }
 
 func outcomeAt(id uint64) string { return "/outcomes/" + strconv.FormatUint(id, 10) }
 
 // Outcome returns an outcome, with the exact figures of each repeat if wanted.
-func (c *Client) Outcome(ctx context.Context, id uint64, samples bool) (Outcome, error) {
-	var o Outcome
+func (c *Client) Outcome(ctx context.Context, id uint64, samples bool) (wire.KeptOutcome, error) {
+	var o wire.KeptOutcome
 	_, err := c.call(ctx, request{method: "GET", path: outcomeAt(id), query: url.Values{"samples": {strconv.FormatBool(samples)}}}, &o)
 	return o, err
 }
 
 // Outcomes returns the newest outcomes of a scenario, of all when empty: Newest of them at
 // most.
-func (c *Client) Outcomes(ctx context.Context, scenario string) ([]OutcomeBrief, error) {
-	return listed[OutcomeBrief](ctx, c, "/outcomes", scenario)
+func (c *Client) Outcomes(ctx context.Context, scenario string) ([]wire.OutcomeBrief, error) {
+	return listed[wire.OutcomeBrief](ctx, c, "/outcomes", scenario)
 }
 
 // EachOutcome goes through the outcomes of a scenario, of all when empty, newest first,
 // until take returns false.
-func (c *Client) EachOutcome(ctx context.Context, scenario string, take func(OutcomeBrief) bool) error {
+func (c *Client) EachOutcome(ctx context.Context, scenario string, take func(wire.OutcomeBrief) bool) error {
 	return each(ctx, c, "/outcomes", scenario, take)
 }
 
 // Cancel ends a simulation.
-func (c *Client) Cancel(ctx context.Context, id uint64) (OutcomeBrief, error) {
-	return cancelled[OutcomeBrief](ctx, c, outcomeAt(id))
+func (c *Client) Cancel(ctx context.Context, id uint64) (wire.OutcomeBrief, error) {
+	return cancelled[wire.OutcomeBrief](ctx, c, outcomeAt(id))
 }
 
 // Watch follows a simulation until it is over, telling each change, and returns
 // its end. A broken connection is taken up again.
-func (c *Client) Watch(ctx context.Context, id uint64, tell func(OutcomeBrief)) (OutcomeBrief, error) {
-	return follow(ctx, c, outcomeAt(id)+"/progress", func(o OutcomeBrief) string { return o.State }, tell)
+func (c *Client) Watch(ctx context.Context, id uint64, tell func(wire.OutcomeBrief)) (wire.OutcomeBrief, error) {
+	return follow(ctx, c, outcomeAt(id)+"/progress", func(o wire.OutcomeBrief) string { return o.State }, tell)
 }
 
 // DropOutcome takes an outcome that is over away, with its jobs.
@@ -72,8 +65,8 @@ func (c *Client) DropOutcome(ctx context.Context, id uint64) error {
 }
 
 // Jobs returns a page of an outcome's jobs, from one on.
-func (c *Client) Jobs(ctx context.Context, id uint64, from, limit int) (JobPage, error) {
-	var page JobPage
+func (c *Client) Jobs(ctx context.Context, id uint64, from, limit int) (wire.JobPage, error) {
+	var page wire.JobPage
 	q := url.Values{"cursor": {strconv.Itoa(from)}, "limit": {strconv.Itoa(limit)}}
 	_, err := c.call(ctx, request{method: "GET", path: outcomeAt(id) + "/jobs", query: q}, &page)
 	return page, err
@@ -101,12 +94,12 @@ func (c *Client) Explain(ctx context.Context, id uint64, job string) (outcome.Ex
 }
 
 // Compare holds outcomes beside each other.
-func (c *Client) Compare(ctx context.Context, ids []uint64) (Comparison, error) {
+func (c *Client) Compare(ctx context.Context, ids []uint64) (wire.ComparedOutcomes, error) {
 	words := make([]string, len(ids))
 	for i, id := range ids {
 		words[i] = strconv.FormatUint(id, 10)
 	}
-	var out Comparison
+	var out wire.ComparedOutcomes
 	_, err := c.call(ctx, request{method: "GET", path: "/compare", query: url.Values{"ids": {strings.Join(words, ",")}}}, &out)
 	return out, err
 }

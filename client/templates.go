@@ -10,34 +10,34 @@ import (
 	"tachyphor/core/kit"
 	"tachyphor/core/review"
 	"tachyphor/core/template"
-	"tachyphor/internal/api"
+	"tachyphor/wire"
 )
 
 // Templates reviews every stored template.
-func (c *Client) Templates(ctx context.Context) ([]Reviewed, error) {
-	var list api.ReviewedList
+func (c *Client) Templates(ctx context.Context) ([]wire.Reviewed, error) {
+	var list wire.ReviewedList
 	_, err := c.call(ctx, request{method: "GET", path: "/templates"}, &list)
 	return list.Items, err
 }
 
 // Template reviews a stored template.
-func (c *Client) Template(ctx context.Context, name string) (Reviewed, error) {
-	var r Reviewed
+func (c *Client) Template(ctx context.Context, name string) (wire.Reviewed, error) {
+	var r wire.Reviewed
 	_, err := c.call(ctx, request{method: "GET", path: "/templates/" + url.PathEscape(name)}, &r)
 	return r, err
 }
 
 // Check reviews the templates of a stream without storing them.
-func (c *Client) Check(ctx context.Context, file string, text []byte) ([]Reviewed, error) {
-	var list api.ReviewedList
+func (c *Client) Check(ctx context.Context, file string, text []byte) ([]wire.Reviewed, error) {
+	var list wire.ReviewedList
 	_, err := c.call(ctx, request{method: "POST", path: "/check", query: url.Values{"file": {file}}, contentType: "application/yaml", body: bytes.NewReader(text)}, &list)
 	return list.Items, err
 }
 
 // Mend makes edits in the text of a template, and returns the new text and the
 // difference.
-func (c *Client) Mend(ctx context.Context, text string, edits []document.Edit) (api.Mended, error) {
-	var m api.Mended
+func (c *Client) Mend(ctx context.Context, text string, edits []document.Edit) (wire.Mended, error) {
+	var m wire.Mended
 	_, err := c.call(ctx, request{method: "POST", path: "/mend", contentType: "application/json", body: jsonBody(map[string]any{"text": text, "edits": edits})}, &m)
 	return m, err
 }
@@ -82,7 +82,7 @@ func (c *Client) Fit(ctx context.Context, templates []string, cluster string) (r
 
 // Draft writes a first template from answers.
 func (c *Client) Draft(ctx context.Context, a template.Answers) (string, error) {
-	var d api.Draft
+	var d wire.Draft
 	_, err := c.call(ctx, request{method: "POST", path: "/drafts", contentType: "application/json", body: jsonBody(a)}, &d)
 	return d.Text, err
 }

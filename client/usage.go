@@ -7,16 +7,7 @@ import (
 	"strconv"
 
 	"tachyphor/core/sizing"
-	"tachyphor/internal/api"
-	"tachyphor/internal/runs"
-	"tachyphor/internal/store"
-)
-
-// More messages of the interface.
-type (
-	Changes = store.Changes
-	Taken   = runs.Taken
-	Usage   = api.Usage
+	"tachyphor/wire"
 )
 
 func usageOf(template string) string { return "/usage/" + url.PathEscape(template) }
@@ -24,8 +15,8 @@ func usageOf(template string) string { return "/usage/" + url.PathEscape(templat
 // PutUsage takes in what agents of a template used: CSV, Parquet or answers of
 // Prometheus. source says where it comes from; jobs is the digest of a stored job log
 // that names pods, and may be empty.
-func (c *Client) PutUsage(ctx context.Context, template, source, jobs string, samples io.Reader) (Taken, error) {
-	var t Taken
+func (c *Client) PutUsage(ctx context.Context, template, source, jobs string, samples io.Reader) (sizing.Taken, error) {
+	var t sizing.Taken
 	q := url.Values{"source": {source}}
 	if jobs != "" {
 		q.Set("jobs", jobs)
@@ -35,8 +26,8 @@ func (c *Client) PutUsage(ctx context.Context, template, source, jobs string, sa
 }
 
 // Usage says what is known of the usage of a template.
-func (c *Client) Usage(ctx context.Context, template string) (Usage, error) {
-	var u Usage
+func (c *Client) Usage(ctx context.Context, template string) (wire.Usage, error) {
+	var u wire.Usage
 	_, err := c.call(ctx, request{method: "GET", path: usageOf(template)}, &u)
 	return u, err
 }

@@ -5,46 +5,39 @@ import (
 	"strconv"
 
 	"tachyphor/core/weigh"
-	"tachyphor/internal/api"
-)
-
-// What the service says of weighings.
-type (
-	WeighingBrief = api.WeighingBrief
-	Weighing      = api.KeptWeighing
-	WeighAsk      = weigh.Ask
+	"tachyphor/wire"
 )
 
 func weighingAt(id uint64) string { return "/weighings/" + strconv.FormatUint(id, 10) }
 
 // Weigh asks for a weighing of a scenario's cache plans.
-func (c *Client) Weigh(ctx context.Context, scenario string, ask WeighAsk) (WeighingBrief, error) {
-	return asked[WeighingBrief](ctx, c, "/weighings", struct {
+func (c *Client) Weigh(ctx context.Context, scenario string, ask weigh.Ask) (wire.WeighingBrief, error) {
+	return asked[wire.WeighingBrief](ctx, c, "/weighings", struct {
 		Scenario string `json:"scenario"`
-		WeighAsk
+		weigh.Ask
 	}{scenario, ask})
 }
 
 // Weighing returns a weighing.
-func (c *Client) Weighing(ctx context.Context, id uint64) (Weighing, error) {
-	var w Weighing
+func (c *Client) Weighing(ctx context.Context, id uint64) (wire.KeptWeighing, error) {
+	var w wire.KeptWeighing
 	_, err := c.call(ctx, request{method: "GET", path: weighingAt(id)}, &w)
 	return w, err
 }
 
 // Weighings returns the newest weighings of a scenario, of all when empty.
-func (c *Client) Weighings(ctx context.Context, scenario string) ([]WeighingBrief, error) {
-	return listed[WeighingBrief](ctx, c, "/weighings", scenario)
+func (c *Client) Weighings(ctx context.Context, scenario string) ([]wire.WeighingBrief, error) {
+	return listed[wire.WeighingBrief](ctx, c, "/weighings", scenario)
 }
 
 // CancelWeighing ends a weighing.
-func (c *Client) CancelWeighing(ctx context.Context, id uint64) (WeighingBrief, error) {
-	return cancelled[WeighingBrief](ctx, c, weighingAt(id))
+func (c *Client) CancelWeighing(ctx context.Context, id uint64) (wire.WeighingBrief, error) {
+	return cancelled[wire.WeighingBrief](ctx, c, weighingAt(id))
 }
 
 // WatchWeighing follows a weighing until it is over, as Watch does.
-func (c *Client) WatchWeighing(ctx context.Context, id uint64, tell func(WeighingBrief)) (WeighingBrief, error) {
-	return follow(ctx, c, weighingAt(id)+"/progress", func(w WeighingBrief) string { return w.State }, tell)
+func (c *Client) WatchWeighing(ctx context.Context, id uint64, tell func(wire.WeighingBrief)) (wire.WeighingBrief, error) {
+	return follow(ctx, c, weighingAt(id)+"/progress", func(w wire.WeighingBrief) string { return w.State }, tell)
 }
 
 // DropWeighing takes a weighing that is over away.

@@ -5,7 +5,7 @@ import (
 	"net/url"
 	"strconv"
 
-	"tachyphor/internal/api"
+	"tachyphor/wire"
 )
 
 // What is asked for and kept, as outcomes and weighings are, is handled alike.
@@ -21,7 +21,7 @@ func asked[B any](ctx context.Context, c *Client, path string, body any) (B, err
 // until take returns false.
 func each[B any](ctx context.Context, c *Client, path, scenario string, take func(B) bool) error {
 	for cursor := uint64(0); ; {
-		var page api.Page[B]
+		var page wire.Page[B]
 		q := url.Values{"limit": {"100"}}
 		if scenario != "" {
 			q.Set("scenario", scenario)

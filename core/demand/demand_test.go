@@ -330,8 +330,8 @@ func TestMappedAndParquetJobs(t *testing.T) {
 	columns := map[string]string{"id": "key", "submitted": "queued", "class": "kind", "wants": "needs", "work": "took", "after": "behind"}
 	start := time.Date(2026, 9, 14, 0, 0, 0, 0, time.UTC)
 	rows := []theirs{
-		{"one", start.Add(1500 * time.Millisecond), "a", []string{"x", "y"}, 12.5, 3 << 30, nil, nil},
-		{"two", start.Add(time.Hour), "b", nil, 7, 1, []string{"one"}, new(int32)},
+		{Key: "one", Queued: start.Add(1500 * time.Millisecond), Kind: "a", Needs: []string{"x", "y"}, Took: 12.5, Memory: 3 << 30, Behind: nil, Extra: nil},
+		{Key: "two", Queued: start.Add(time.Hour), Kind: "b", Needs: nil, Took: 7, Memory: 1, Behind: []string{"one"}, Extra: new(int32)},
 	}
 	var file bytes.Buffer
 	if err := parquet.Write(&file, rows); err != nil {

@@ -14,6 +14,7 @@ import (
 	"time"
 
 	"tachyphor/internal/store"
+	"tachyphor/wire"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/gin-gonic/gin"
@@ -60,12 +61,6 @@ func NewLink(ctx context.Context, s *store.Store, name string) (string, error) {
 
 // LinkPath is the path and query at which a link's token is taken.
 func LinkPath(token string) string { return "/sign-in?link=" + token }
-
-// Link signs the console in once.
-type Link struct {
-	Path    string `json:"path" doc:"Path and query to open in a browser."`
-	Minutes int    `json:"minutes" doc:"How long it can be used."`
-}
 
 // guarded turns away what does not come from where it should: requests under
 // another name (a page elsewhere whose name was pointed here), and changes asked
@@ -172,15 +167,9 @@ func (s *server) signInByLink(g *gin.Context) {
 	g.Data(http.StatusOK, "text/html; charset=utf-8", []byte(`<!doctype html><meta http-equiv="refresh" content="0;url=/"><title>Tachyphor</title><a href="/">Signed in. Go to the Desk.</a>`))
 }
 
-// Session says who is signed in.
-type Session struct {
-	Name    string `json:"name" doc:"Name of the token that signed in."`
-	Version string `json:"version" doc:"Version of the service."`
-}
-
 type sessionOutput struct {
 	SetCookie []http.Cookie `header:"Set-Cookie"`
-	Body      Session
+	Body      wire.Session
 }
 
 func (s *server) sessionOperations(api huma.API) {
@@ -204,21 +193,21 @@ func (s *server) sessionOperations(api huma.API) {
 		if err != nil {
 			return nil, s.answer(err, "session")
 		}
-		return &sessionOutput{SetCookie: []http.Cookie{*cookie}, Body: Session{t.Name, s.Version}}, nil
+		return &sessionOutput{SetCookie: []http.Cookie{*cookie}, Body: wire.Session{Name: t.Name, Version: s.Version}}, nil
 	})
 	huma.Register(api, huma.Operation{
 		OperationID: "get-session", Method: http.MethodGet, Path: "/api/v1/session", Summary: "Who is signed in", Tags: []string{"session"},
-	}, func(ctx context.Context, _ *struct{}) (*struct{ Body Session }, error) {
-		return &struct{ Body Session }{Session{who(ctx), s.Version}}, nil
+	}, func(ctx context.Context, _ *struct{}) (*struct{ Body wire.Session }, error) {
+		return &struct{ Body wire.Session }{wire.Session{Name: who(ctx), Version: s.Version}}, nil
 	})
 	huma.Register(api, huma.Operation{
 		OperationID: "new-link", Method: http.MethodPost, Path: "/api/v1/session/link", Summary: "Make a link that signs the console in once", Tags: []string{"session"},
-	}, func(ctx context.Context, _ *struct{}) (*struct{ Body Link }, error) {
+	}, func(ctx context.Context, _ *struct{}) (*struct{ Body wire.Link }, error) {
 		token, err := NewLink(ctx, s.Store, who(ctx))
 		if err != nil {
 			return nil, s.answer(err, "link")
 		}
-		return &struct{ Body Link }{Link{LinkPath(token), int(linkLife.Minutes())}}, nil
+		return &struct{ Body wire.Link }{wire.Link{Path: LinkPath(token), Minutes: int(linkLife.Minutes())}}, nil
 	})
 	huma.Register(api, huma.Operation{
 		OperationID: "sign-out", Method: http.MethodDelete, Path: "/api/v1/session", Summary: "Sign out", Tags: []string{"session"}, DefaultStatus: http.StatusNoContent,

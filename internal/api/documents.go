@@ -9,68 +9,40 @@ import (
 	"os"
 	"strconv"
 	"strings"
-	"time"
 
 	"tachyphor/core/document"
 	"tachyphor/internal/runs"
 	"tachyphor/internal/store"
+	"tachyphor/wire"
 
 	"github.com/danielgtaylor/huma/v2"
 )
 
-// Document is one revision of a document.
-type Document struct {
-	Kind     string    `json:"kind" doc:"Kind of the document."`
-	Name     string    `json:"name" doc:"Name of the document."`
-	Revision int       `json:"revision" doc:"Number of the revision, from 1."`
-	Digest   string    `json:"digest" doc:"sha256 of the content in canonical form."`
-	Stored   time.Time `json:"stored" doc:"When the revision was stored."`
-	By       string    `json:"by" doc:"Whose token stored it."`
-	Text     string    `json:"text,omitempty" doc:"The document as written; absent in lists."`
-}
-
-func fromHead(h store.Head, text bool) Document {
-	d := Document{Kind: h.Kind, Name: h.Name, Revision: h.Number, Digest: h.Digest, Stored: h.At, By: h.By}
+func fromHead(h store.Head, text bool) wire.Document {
+	d := wire.Document{Kind: h.Kind, Name: h.Name, Revision: h.Number, Digest: h.Digest, Stored: h.At, By: h.By}
 	if text {
 		d.Text = h.Text
 	}
 	return d
 }
 
-// Stored says what storing a document did.
-type Stored struct {
-	Kind     string `json:"kind" doc:"Kind of the document."`
-	Name     string `json:"name" doc:"Name of the document."`
-	Revision int    `json:"revision" doc:"Its newest revision now."`
-	Change   string `json:"change" enum:"new,changed,same" doc:"new, changed or same."`
-
-	From string   `json:"from,omitempty" doc:"Kind of the object that a template was taken out of, where it was no PodTemplate."`
-	Left []string `json:"left,omitempty" doc:"Fields of it that were left behind."`
-}
-
 // storedAs says what was done with a document.
-func storedAs(d *document.Document, number int, change store.Change) Stored {
-	out := Stored{Kind: d.Kind, Name: d.Name, Revision: number, Change: string(change), Left: d.Lift.Left}
+func storedAs(d *document.Document, number int, change store.Change) wire.Stored {
+	out := wire.Stored{Kind: d.Kind, Name: d.Name, Revision: number, Change: string(change), Left: d.Lift.Left}
 	if d.Lift.From != d.Kind {
 		out.From = d.Lift.From
 	}
 	return out
 }
 
-// StoredList says what storing a stream of documents did.
-type StoredList struct {
-	Items  []Stored `json:"items" doc:"What was done, in the order of the stream."`
-	Passed []string `json:"passed,omitempty" doc:"Objects of Kubernetes that are no documents and were passed over."`
-}
-
 type documentOutput struct {
 	ETag string `header:"ETag"`
-	Body Document
+	Body wire.Document
 }
 
 type storedOutput struct {
 	ETag string `header:"ETag"`
-	Body Stored
+	Body wire.Stored
 }
 
 // etag names a revision for If-Match.
@@ -144,24 +116,18 @@ func (s *server) documentOperations(api huma.API) {
 	})
 }
 
-// DocumentPage is a page of documents.
-type DocumentPage struct {
-	Items []Document `json:"items" doc:"Documents, by kind and name."`
-	Next  string     `json:"next,omitempty" doc:"Cursor of the next page; absent on the last."`
-}
-
 func (s *server) listDocuments(ctx context.Context, in *struct {
 	Kind   string `query:"kind" doc:"Only this kind."`
 	Cursor string `query:"cursor" maxLength:"200" doc:"Where to go on."`
 	Limit  int    `query:"limit" minimum:"1" maximum:"100" default:"100" doc:"Most entries."`
 },
-) (*struct{ Body DocumentPage }, error) {
+) (*struct{ Body wire.DocumentPage }, error) {
 	afterKind, afterName, _ := strings.Cut(in.Cursor, "/")
 	list, err := s.Store.List(ctx, in.Kind, afterKind, afterName, in.Limit+1)
 	if err != nil {
 		return nil, s.answer(err, "list")
 	}
-	page := DocumentPage{Items: []Document{}}
+	page := wire.DocumentPage{Items: []wire.Document{}}
 	for i, h := range list {
 		if i == in.Limit {
 			page.Next = list[i-1].Kind + "/" + list[i-1].Name
@@ -169,7 +135,7 @@ func (s *server) listDocuments(ctx context.Context, in *struct {
 		}
 		page.Items = append(page.Items, fromHead(h, false))
 	}
-	return &struct{ Body DocumentPage }{page}, nil
+	return &struct{ Body wire.DocumentPage }{page}, nil
 }
 
 func (s *server) putDocuments(ctx context.Context, in *struct {
@@ -177,7 +143,7 @@ func (s *server) putDocuments(ctx context.Context, in *struct {
 	DryRun  bool   `query:"dryRun" doc:"Check only."`
 	RawBody []byte `contentType:"application/yaml"`
 },
-) (*struct{ Body StoredList }, error) {
+) (*struct{ Body wire.StoredList }, error) {
 	read := document.ReadDocuments(in.File, in.RawBody)
 	docs, faults := read.Documents, read.Faults
 	more, err := s.recordingsThere(ctx, docs)
@@ -191,7 +157,7 @@ func (s *server) putDocuments(ctx context.Context, in *struct {
 	for i, d := range docs {
 		drafts[i] = store.Draft{Kind: d.Kind, Name: d.Name, Digest: d.Digest, Text: d.Text}
 	}
-	out := &struct{ Body StoredList }{StoredList{Items: []Stored{}}}
+	out := &struct{ Body wire.StoredList }{wire.StoredList{Items: []wire.Stored{}}}
 	for _, o := range read.Others {
 		out.Body.Passed = append(out.Body.Passed, o.String())
 	}
@@ -326,22 +292,16 @@ func (s *server) dropDocument(ctx context.Context, in *struct {
 	return nil, s.answer(s.Store.Drop(ctx, in.Kind, in.Name, expect), in.what())
 }
 
-// RevisionPage is a page of revisions.
-type RevisionPage struct {
-	Items []Document `json:"items" doc:"Revisions, newest first."`
-	Next  int        `json:"next,omitempty" doc:"Cursor of the next page; absent on the last."`
-}
-
 func (s *server) listRevisions(ctx context.Context, in *struct {
 	DocumentPath
 	Cursor int `query:"cursor" minimum:"0" doc:"Where to go on."`
 },
-) (*struct{ Body RevisionPage }, error) {
+) (*struct{ Body wire.RevisionPage }, error) {
 	list, err := s.Store.History(ctx, in.Kind, in.Name, in.Cursor, pageSize+1)
 	if err != nil {
 		return nil, s.answer(err, in.what())
 	}
-	page := RevisionPage{Items: []Document{}}
+	page := wire.RevisionPage{Items: []wire.Document{}}
 	for i, h := range list {
 		if i == pageSize {
 			page.Next = list[i-1].Number
@@ -349,12 +309,7 @@ func (s *server) listRevisions(ctx context.Context, in *struct {
 		}
 		page.Items = append(page.Items, fromHead(h, false))
 	}
-	return &struct{ Body RevisionPage }{page}, nil
-}
-
-// Diff is the difference of two revisions.
-type Diff struct {
-	Text string `json:"text" doc:"Unified diff; empty when they are the same."`
+	return &struct{ Body wire.RevisionPage }{page}, nil
 }
 
 func (s *server) diffDocument(ctx context.Context, in *struct {
@@ -362,7 +317,7 @@ func (s *server) diffDocument(ctx context.Context, in *struct {
 	From int `query:"from" required:"true" minimum:"1" doc:"Older revision."`
 	To   int `query:"to" required:"true" minimum:"1" doc:"Newer revision."`
 },
-) (*struct{ Body Diff }, error) {
+) (*struct{ Body wire.Diff }, error) {
 	var texts [2]string
 	for i, n := range []int{in.From, in.To} {
 		h, err := s.Store.Get(ctx, in.Kind, in.Name, n)
@@ -375,14 +330,7 @@ func (s *server) diffDocument(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, s.answer(err, "difference")
 	}
-	return &struct{ Body Diff }{Diff{text}}, nil
-}
-
-// Recording says what was stored of a file of recorded jobs.
-type Recording struct {
-	Digest string `json:"digest" doc:"Name of the recording: sha256 of the file."`
-	Jobs   int    `json:"jobs" doc:"Jobs in it."`
-	Bad    int    `json:"bad" doc:"Rows that were left out."`
+	return &struct{ Body wire.Diff }{wire.Diff{Text: text}}, nil
 }
 
 // maxRecording bounds a file of recorded jobs.
@@ -398,7 +346,7 @@ func (s *server) recordingOperations(api huma.API) {
 		SkipBad bool     `query:"skipBad" doc:"Take the good rows and leave the bad ones out."`
 		sent
 	},
-	) (*struct{ Body Recording }, error) {
+	) (*struct{ Body wire.Recording }, error) {
 		columns := map[string]string{}
 		for _, pair := range in.Columns {
 			ours, theirs, ok := strings.Cut(pair, "=")
@@ -420,18 +368,18 @@ func (s *server) recordingOperations(api huma.API) {
 		if err != nil {
 			return nil, s.answer(err, "recording")
 		}
-		return &struct{ Body Recording }{Recording{digest, r.Len(), r.Bads}}, nil
+		return &struct{ Body wire.Recording }{wire.Recording{Digest: digest, Jobs: r.Len(), Bad: r.Bads}}, nil
 	})
 	huma.Register(api, huma.Operation{
 		OperationID: "get-recording", Method: http.MethodGet, Path: "/api/v1/recordings/{digest}", Summary: "Whether a recording is stored", Tags: []string{"documents"},
 	}, func(ctx context.Context, in *struct {
 		Digest string `path:"digest" pattern:"^[0-9a-f]{64}$" doc:"sha256 of the file."`
 	},
-	) (*struct{ Body Recording }, error) {
+	) (*struct{ Body wire.Recording }, error) {
 		jobs, err := s.Store.HasRecording(ctx, in.Digest)
 		if err != nil {
 			return nil, s.answer(err, "recording "+in.Digest)
 		}
-		return &struct{ Body Recording }{Recording{Digest: in.Digest, Jobs: jobs}}, nil
+		return &struct{ Body wire.Recording }{wire.Recording{Digest: in.Digest, Jobs: jobs}}, nil
 	})
 }

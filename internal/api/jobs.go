@@ -10,16 +10,10 @@ import (
 
 	"tachyphor/core/outcome"
 	"tachyphor/internal/store"
+	"tachyphor/wire"
 
 	"github.com/danielgtaylor/huma/v2"
 )
-
-// JobPage is a page of an outcome's jobs.
-type JobPage struct {
-	Items []outcome.JobRow `json:"items" doc:"Jobs of the first repeat, in the order of their submission."`
-	Jobs  int              `json:"jobs" doc:"How many there are in all."`
-	Next  int              `json:"next,omitempty" doc:"Cursor of the next page; absent on the last."`
-}
 
 func (s *server) jobOperations(api huma.API) {
 	tags := []string{"outcomes"}
@@ -39,7 +33,7 @@ func (s *server) listJobs(ctx context.Context, in *struct {
 	Cursor int `query:"cursor" minimum:"0" maximum:"100000000" doc:"Where to go on: the number of jobs before."`
 	Limit  int `query:"limit" minimum:"1" maximum:"1000" default:"50" doc:"Most entries."`
 },
-) (*struct{ Body JobPage }, error) {
+) (*struct{ Body wire.JobPage }, error) {
 	o, err := s.Store.GetOutcome(ctx, store.Simulating, in.ID)
 	if err != nil {
 		return nil, s.answer(err, outcomes.what(in.ID))
@@ -48,7 +42,7 @@ func (s *server) listJobs(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, err
 	}
-	page := JobPage{Items: []outcome.JobRow{}, Jobs: jobs}
+	page := wire.JobPage{Items: []outcome.JobRow{}, Jobs: jobs}
 	err = s.Queue.Jobs(ctx, in.ID, in.Cursor, in.Limit, func(rows []outcome.JobRow) error {
 		page.Items = append(page.Items, rows...)
 		return nil
@@ -59,12 +53,12 @@ func (s *server) listJobs(ctx context.Context, in *struct {
 	if next := in.Cursor + len(page.Items); next < jobs && len(page.Items) > 0 {
 		page.Next = next
 	}
-	return &struct{ Body JobPage }{page}, nil
+	return &struct{ Body wire.JobPage }{page}, nil
 }
 
 // storedJobs counts the stored jobs of an outcome, or says why there are none.
 func (s *server) storedJobs(ctx context.Context, o store.Outcome) (int, error) {
-	if o.State != store.Done {
+	if o.State != wire.Done {
 		return 0, outcomes.notOver(o)
 	}
 	blocks, jobs, err := s.Store.CountBlocks(ctx, o.ID)

@@ -13,17 +13,12 @@ import (
 	"tachyphor/core/template"
 	"tachyphor/internal/runs"
 	"tachyphor/internal/store"
+	"tachyphor/wire"
 
 	"github.com/danielgtaylor/huma/v2"
 )
 
-// KeptOutcome is an outcome with its result.
-type KeptOutcome struct {
-	OutcomeBrief
-	Result *outcome.Outcome `json:"result,omitempty" doc:"The result, once it is done."`
-}
-
-var outcomes = longWork[OutcomeBrief]{store.Simulating, "outcome", "simulation", briefOf}
+var outcomes = longWork[wire.OutcomeBrief]{store.Simulating, "outcome", "simulation", briefOf}
 
 func (s *server) outcomeOperations(api huma.API) {
 	outcomes.operations(s, api)
@@ -46,13 +41,11 @@ func (s *server) outcomeOperations(api huma.API) {
 
 func (s *server) simulate(ctx context.Context, in *struct {
 	Body struct {
-		Scenario string          `json:"scenario" minLength:"1" maxLength:"63" doc:"Name of the scenario."`
-		Seed     *uint64         `json:"seed,omitempty" doc:"Another seed than the scenario's."`
-		Repeats  *int            `json:"repeats,omitempty" minimum:"1" maximum:"1000" doc:"Another number of repeats."`
-		Changes  []store.Changes `json:"changes,omitempty" maxItems:"100" doc:"Changes to make first in documents that the scenario uses; what is stored stays as it is."`
+		Scenario string `json:"scenario" minLength:"1" maxLength:"63" doc:"Name of the scenario."`
+		wire.Run
 	}
 },
-) (*accepted[OutcomeBrief], error) {
+) (*accepted[wire.OutcomeBrief], error) {
 	o, faults, err := s.Queue.Ask(ctx, in.Body.Scenario, who(ctx), in.Body.Seed, in.Body.Repeats, in.Body.Changes)
 	if errors.Is(err, runs.ErrChanges) {
 		return nil, huma.Error422UnprocessableEntity(err.Error())
@@ -69,7 +62,7 @@ func (s *server) simulate(ctx context.Context, in *struct {
 // load returns an outcome and, once it is done, its result.
 func (s *server) load(ctx context.Context, id uint64) (store.Outcome, *outcome.Outcome, error) {
 	o, err := s.Store.GetOutcome(ctx, store.Simulating, id)
-	if err != nil || o.State != store.Done {
+	if err != nil || o.State != wire.Done {
 		return o, nil, err
 	}
 	result, err := s.Queue.Outcome(ctx, id)
@@ -80,7 +73,7 @@ func (s *server) getOutcome(ctx context.Context, in *struct {
 	WorkPath
 	Samples bool `query:"samples" doc:"With the exact figures of each repeat."`
 },
-) (*struct{ Body KeptOutcome }, error) {
+) (*struct{ Body wire.KeptOutcome }, error) {
 	o, result, err := s.load(ctx, in.ID)
 	if err != nil {
 		return nil, s.answer(err, outcomes.what(in.ID))
@@ -88,7 +81,7 @@ func (s *server) getOutcome(ctx context.Context, in *struct {
 	if result != nil && !in.Samples {
 		result.Samples, result.Alike = nil, nil
 	}
-	return &struct{ Body KeptOutcome }{KeptOutcome{briefOf(o, s.Queue.Progress(o)), result}}, nil
+	return &struct{ Body wire.KeptOutcome }{wire.KeptOutcome{OutcomeBrief: briefOf(o, s.Queue.Progress(o)), Result: result}}, nil
 }
 
 // done returns a finished outcome, or why it is none.
@@ -132,7 +125,7 @@ const mostCompared = 6
 func (s *server) compare(ctx context.Context, in *struct {
 	IDs []uint64 `query:"ids" required:"true" doc:"Numbers of two to six outcomes; differences are against the first."`
 },
-) (*struct{ Body ComparedOutcomes }, error) {
+) (*struct{ Body wire.ComparedOutcomes }, error) {
 	if len(in.IDs) < 2 || len(in.IDs) > mostCompared {
 		return nil, huma.Error422UnprocessableEntity(fmt.Sprintf("ids: give two to %d outcomes, as in ids=3,5", mostCompared))
 	}
@@ -140,7 +133,7 @@ func (s *server) compare(ctx context.Context, in *struct {
 		results []*outcome.Outcome
 		designs [][]byte
 		demands []string
-		out     ComparedOutcomes
+		out     wire.ComparedOutcomes
 	)
 	for _, id := range in.IDs {
 		o, result, err := s.done(ctx, id)
@@ -159,28 +152,16 @@ func (s *server) compare(ctx context.Context, in *struct {
 			result.Scenario += ", changed"
 		}
 		results, designs, demands = append(results, result), append(designs, design), append(demands, demand)
-		out.Outcomes = append(out.Outcomes, Compared{brief, result.Groups})
+		out.Outcomes = append(out.Outcomes, wire.Compared{OutcomeBrief: brief, Groups: result.Groups})
 	}
 	out.Comparison = outcome.Compare(results, designs, demands)
-	return &struct{ Body ComparedOutcomes }{out}, nil
-}
-
-// ComparedOutcomes holds outcomes beside each other, with what pictures need.
-type ComparedOutcomes struct {
-	outcome.Comparison
-	Outcomes []Compared `json:"outcomes" doc:"The outcomes, in order."`
-}
-
-// Compared is one outcome of a comparison.
-type Compared struct {
-	OutcomeBrief
-	Groups []outcome.Group `json:"groups" doc:"How its jobs fared."`
+	return &struct{ Body wire.ComparedOutcomes }{out}, nil
 }
 
 // designOf returns the scenario that was simulated as JSON, with what the agents of
 // its templates request, and what names its
 // jobs.
-func (s *server) designOf(ctx context.Context, in store.Inputs) (design []byte, demand string, err error) {
+func (s *server) designOf(ctx context.Context, in wire.Inputs) (design []byte, demand string, err error) {
 	var jobs []string
 	requests := map[string]template.Request{}
 	var scenario any

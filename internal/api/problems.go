@@ -10,6 +10,7 @@ import (
 	"tachyphor/core/document"
 	"tachyphor/internal/runs"
 	"tachyphor/internal/store"
+	"tachyphor/wire"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/gin-gonic/gin"
@@ -19,7 +20,7 @@ import (
 func problem(g *gin.Context, status int, detail string) {
 	g.Abort()
 	g.Header("Content-Type", "application/problem+json")
-	g.JSON(status, huma.ErrorModel{Status: status, Title: http.StatusText(status), Detail: detail})
+	g.JSON(status, wire.Problem{Status: status, Title: http.StatusText(status), Detail: detail})
 }
 
 // detailed is an error at a place in the request.

@@ -11,28 +11,11 @@ import (
 	"tachyphor/core/review"
 	"tachyphor/core/template"
 	"tachyphor/internal/store"
+	"tachyphor/wire"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/pmezard/go-difflib/difflib"
 )
-
-// Reviewed is a template with what can be said of it.
-type Reviewed struct {
-	Name     string           `json:"name" doc:"Name of the template."`
-	Revision int              `json:"revision,omitempty" doc:"Newest revision; absent for one that is not stored."`
-	File     string           `json:"file,omitempty" doc:"File that it stands in; findings of another are about what stands there."`
-	From     string           `json:"from" doc:"Kind of the object that it was taken out of."`
-	Left     []string         `json:"left" doc:"Fields that were left behind, for a PodTemplate has no place for them."`
-	Text     string           `json:"text,omitempty" doc:"The manifest; absent in lists."`
-	Portrait review.Portrait  `json:"portrait" doc:"What an agent of it will be."`
-	Findings []review.Finding `json:"findings" doc:"What check has to say, the gravest first. Places are those of the text that was sent, or of the stored one."`
-	Uses     []string         `json:"uses" doc:"Scenarios that use it."`
-}
-
-// ReviewedList is several reviewed templates.
-type ReviewedList struct {
-	Items []Reviewed `json:"items" doc:"Templates, by name."`
-}
 
 func (s *server) templateOperations(api huma.API) {
 	tags := []string{"templates"}
@@ -64,8 +47,8 @@ func (s *server) templateOperations(api huma.API) {
 }
 
 // reviewed says what can be said of one template on a shelf.
-func reviewed(shelf *review.Shelf, d *document.Document, text bool) Reviewed {
-	r := Reviewed{Name: d.Name, File: d.File, From: d.Lift.From, Left: d.Lift.Left, Portrait: shelf.Portray(d), Findings: shelf.Check(d), Uses: []string{}}
+func reviewed(shelf *review.Shelf, d *document.Document, text bool) wire.Reviewed {
+	r := wire.Reviewed{Name: d.Name, File: d.File, From: d.Lift.From, Left: d.Lift.Left, Portrait: shelf.Portray(d), Findings: shelf.Check(d), Uses: []string{}}
 	if r.Left == nil {
 		r.Left = []string{}
 	}
@@ -81,12 +64,12 @@ func reviewed(shelf *review.Shelf, d *document.Document, text bool) Reviewed {
 	return r
 }
 
-func (s *server) listTemplates(ctx context.Context, _ *struct{}) (*struct{ Body ReviewedList }, error) {
+func (s *server) listTemplates(ctx context.Context, _ *struct{}) (*struct{ Body wire.ReviewedList }, error) {
 	shelf, err := s.Queue.Library.Shelf(ctx, document.Reading{})
 	if err != nil {
 		return nil, s.answer(err, "list")
 	}
-	out := ReviewedList{Items: []Reviewed{}}
+	out := wire.ReviewedList{Items: []wire.Reviewed{}}
 	for _, d := range shelf.Documents {
 		if d.Kind != document.KindPodTemplate {
 			continue
@@ -95,14 +78,14 @@ func (s *server) listTemplates(ctx context.Context, _ *struct{}) (*struct{ Body 
 		r.Revision = max(shelf.Changes[d.Name].Revision, 1)
 		out.Items = append(out.Items, r)
 	}
-	return &struct{ Body ReviewedList }{out}, nil
+	return &struct{ Body wire.ReviewedList }{out}, nil
 }
 
 func (s *server) getTemplate(ctx context.Context, in *struct {
 	Name string `path:"name" maxLength:"63" doc:"Name of the template."`
 }) (*struct {
 	ETag string `header:"ETag"`
-	Body Reviewed
+	Body wire.Reviewed
 }, error,
 ) {
 	h, err := s.Store.Get(ctx, document.KindPodTemplate, in.Name, 0)
@@ -121,7 +104,7 @@ func (s *server) getTemplate(ctx context.Context, in *struct {
 	r.Revision = h.Number
 	return &struct {
 		ETag string `header:"ETag"`
-		Body Reviewed
+		Body wire.Reviewed
 	}{etag(h.Number), r}, nil
 }
 
@@ -129,7 +112,7 @@ func (s *server) check(ctx context.Context, in *struct {
 	File    string `query:"file" maxLength:"200" doc:"Name to show in findings and faults."`
 	RawBody []byte `contentType:"application/yaml"`
 },
-) (*struct{ Body ReviewedList }, error) {
+) (*struct{ Body wire.ReviewedList }, error) {
 	reading := document.Read(in.File, in.RawBody)
 	if len(reading.Faults) > 0 {
 		return nil, refused(reading.Faults)
@@ -138,19 +121,13 @@ func (s *server) check(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, s.answer(err, "check")
 	}
-	out := ReviewedList{Items: []Reviewed{}}
+	out := wire.ReviewedList{Items: []wire.Reviewed{}}
 	for _, d := range reading.Documents {
 		if d.Kind == document.KindPodTemplate {
 			out.Items = append(out.Items, reviewed(shelf, d, true))
 		}
 	}
-	return &struct{ Body ReviewedList }{out}, nil
-}
-
-// Mended is a text after changes.
-type Mended struct {
-	Text string `json:"text" doc:"The text with the changes made."`
-	Diff string `json:"diff" doc:"Unified difference; empty when nothing changed."`
+	return &struct{ Body wire.ReviewedList }{out}, nil
 }
 
 func (s *server) mend(_ context.Context, in *struct {
@@ -159,7 +136,7 @@ func (s *server) mend(_ context.Context, in *struct {
 		Edits []document.Edit `json:"edits" maxItems:"500" doc:"Changes of the template, as findings have them."`
 	}
 },
-) (*struct{ Body Mended }, error) {
+) (*struct{ Body wire.Mended }, error) {
 	docs, faults := document.Parse("", []byte(in.Body.Text))
 	if len(faults) > 0 {
 		return nil, refused(faults)
@@ -175,7 +152,7 @@ func (s *server) mend(_ context.Context, in *struct {
 	if err != nil {
 		return nil, s.answer(err, "difference")
 	}
-	return &struct{ Body Mended }{Mended{string(text), diff}}, nil
+	return &struct{ Body wire.Mended }{wire.Mended{Text: string(text), Diff: diff}}, nil
 }
 
 // unified returns the difference of two texts; empty when they are the same.
@@ -246,12 +223,7 @@ func (s *server) render(ctx context.Context, in *struct {
 	return &struct{ Body kit.Rendered }{out}, nil
 }
 
-// Draft is a first template.
-type Draft struct {
-	Text string `json:"text" doc:"The manifest."`
-}
-
-func (s *server) draft(_ context.Context, in *struct{ Body template.Answers }) (*struct{ Body Draft }, error) {
+func (s *server) draft(_ context.Context, in *struct{ Body template.Answers }) (*struct{ Body wire.Draft }, error) {
 	for i, w := range in.Body.Offers {
 		in.Body.Offers[i] = strings.TrimSpace(w)
 	}
@@ -263,5 +235,5 @@ func (s *server) draft(_ context.Context, in *struct{ Body template.Answers }) (
 		}
 		return nil, huma.NewError(http.StatusUnprocessableEntity, "some answers need another look", errs...)
 	}
-	return &struct{ Body Draft }{Draft{text}}, nil
+	return &struct{ Body wire.Draft }{wire.Draft{Text: text}}, nil
 }

@@ -5,30 +5,15 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
-	"time"
 
 	"tachyphor/internal/kube"
 	"tachyphor/internal/store"
 	"tachyphor/internal/trials"
+	"tachyphor/wire"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/danielgtaylor/huma/v2/sse"
 )
-
-// Trial is a preflight or a rehearsal on a live cluster.
-type Trial struct {
-	ID       uint64          `json:"id" doc:"Number of the trial."`
-	Kind     string          `json:"kind" enum:"preflight,rehearsal" doc:"What is tried."`
-	Template string          `json:"template" doc:"Template that it is about."`
-	Context  string          `json:"context" doc:"Cluster that it is made on."`
-	State    string          `json:"state" enum:"queued,running,done,failed,cancelled" doc:"How far it has come."`
-	Error    string          `json:"error,omitempty" doc:"Why it failed."`
-	Asked    time.Time       `json:"asked" doc:"When it was asked for."`
-	Seconds  float64         `json:"seconds,omitempty" doc:"How long it took."`
-	By       string          `json:"by" doc:"Whose token asked."`
-	Checks   []kube.Check    `json:"checks" doc:"Of a preflight: its checks so far."`
-	Agent    *kube.Rehearsal `json:"agent,omitempty" doc:"Of a rehearsal: the agent's life so far."`
-}
 
 // TrialPath names a trial in an address.
 type TrialPath struct {
@@ -37,25 +22,14 @@ type TrialPath struct {
 
 func (p TrialPath) what() string { return fmt.Sprintf("trial %d", p.ID) }
 
-// TrialList is the newest trials.
-type TrialList struct {
-	Items []Trial `json:"items" doc:"Trials, newest first, without what came of them."`
-}
-
-// Connections are the clusters that the service can reach.
-type Connections struct {
-	Contexts []string `json:"contexts" doc:"Names of contexts, the usual one first; empty: there is no cluster to speak to."`
-	Why      string   `json:"why,omitempty" doc:"Why there is none."`
-}
-
-func (s *server) trialOf(t store.Trial) (Trial, int) {
+func (s *server) trialOf(t store.Trial) (wire.Trial, int) {
 	said, seen := s.Trials.Report(t)
-	out := Trial{
+	out := wire.Trial{
 		ID: t.ID, Kind: t.Kind, Template: t.Template, Context: t.Context, State: string(t.State), Error: t.Error,
 		Asked: t.Asked, By: t.By, Checks: said.Checks, Agent: said.Rehearsal,
 	}
 	if out.Checks == nil {
-		out.Checks = []kube.Check{}
+		out.Checks = []wire.Check{}
 	}
 	if t.Ended != nil {
 		out.Seconds = seconds(t.Asked, *t.Ended)
@@ -67,8 +41,8 @@ func (s *server) trialOperations(api huma.API) {
 	tags := []string{"trials"}
 	huma.Register(api, huma.Operation{
 		OperationID: "list-connections", Method: http.MethodGet, Path: "/api/v1/connections", Summary: "List the clusters that the service can reach", Tags: tags,
-	}, func(context.Context, *struct{}) (*struct{ Body Connections }, error) {
-		out := Connections{Contexts: []string{}}
+	}, func(context.Context, *struct{}) (*struct{ Body wire.Connections }, error) {
+		out := wire.Connections{Contexts: []string{}}
 		names, err := s.Trials.Contexts()
 		if err == nil && len(names) == 0 {
 			err = kube.ErrNoCluster
@@ -77,7 +51,7 @@ func (s *server) trialOperations(api huma.API) {
 			out.Why = err.Error()
 		}
 		out.Contexts = append(out.Contexts, names...)
-		return &struct{ Body Connections }{out}, nil
+		return &struct{ Body wire.Connections }{out}, nil
 	})
 	huma.Register(api, huma.Operation{
 		OperationID: "try", Method: http.MethodPost, Path: "/api/v1/trials", Summary: "Begin a preflight or a rehearsal", Tags: tags, DefaultStatus: http.StatusAccepted,
@@ -88,31 +62,31 @@ func (s *server) trialOperations(api huma.API) {
 	}, func(ctx context.Context, in *struct {
 		Template string `query:"template" maxLength:"63" doc:"Only of this template."`
 	},
-	) (*struct{ Body TrialList }, error) {
+	) (*struct{ Body wire.TrialList }, error) {
 		list, err := s.Store.ListTrials(ctx, in.Template, pageSize)
 		if err != nil {
 			return nil, s.answer(err, "list")
 		}
-		out := TrialList{Items: []Trial{}}
+		out := wire.TrialList{Items: []wire.Trial{}}
 		for _, t := range list {
 			x, _ := s.trialOf(t)
 			out.Items = append(out.Items, x)
 		}
-		return &struct{ Body TrialList }{out}, nil
+		return &struct{ Body wire.TrialList }{out}, nil
 	})
 	huma.Register(api, huma.Operation{
 		OperationID: "get-trial", Method: http.MethodGet, Path: "/api/v1/trials/{id}", Summary: "Get a trial", Tags: tags,
-	}, func(ctx context.Context, in *TrialPath) (*struct{ Body Trial }, error) {
+	}, func(ctx context.Context, in *TrialPath) (*struct{ Body wire.Trial }, error) {
 		t, err := s.Store.GetTrial(ctx, in.ID)
 		if err != nil {
 			return nil, s.answer(err, in.what())
 		}
 		out, _ := s.trialOf(t)
-		return &struct{ Body Trial }{out}, nil
+		return &struct{ Body wire.Trial }{out}, nil
 	})
 	huma.Register(api, huma.Operation{
 		OperationID: "cancel-trial", Method: http.MethodPost, Path: "/api/v1/trials/{id}/cancel", Summary: "End a trial; what it made is taken away", Tags: tags, DefaultStatus: http.StatusAccepted,
-	}, func(ctx context.Context, in *TrialPath) (*struct{ Body Trial }, error) {
+	}, func(ctx context.Context, in *TrialPath) (*struct{ Body wire.Trial }, error) {
 		if err := s.Trials.Cancel(ctx, in.ID); err != nil {
 			return nil, s.answer(err, in.what())
 		}
@@ -121,11 +95,11 @@ func (s *server) trialOperations(api huma.API) {
 			return nil, s.answer(err, in.what())
 		}
 		out, _ := s.trialOf(t)
-		return &struct{ Body Trial }{out}, nil
+		return &struct{ Body wire.Trial }{out}, nil
 	})
 	sse.Register(api, huma.Operation{
 		OperationID: "watch-trial", Method: http.MethodGet, Path: "/api/v1/trials/{id}/progress", Summary: "Watch a trial, as server-sent events", Tags: tags,
-	}, map[string]any{"progress": Trial{}}, s.watchTrial)
+	}, map[string]any{"progress": wire.Trial{}}, s.watchTrial)
 }
 
 func (s *server) try(ctx context.Context, in *struct {
@@ -136,7 +110,7 @@ func (s *server) try(ctx context.Context, in *struct {
 		Context  string `json:"context,omitempty" maxLength:"255" doc:"Cluster; absent: the service's usual one."`
 	}
 },
-) (*accepted[Trial], error) {
+) (*accepted[wire.Trial], error) {
 	b := in.Body
 	t, err := s.Trials.Ask(ctx, b.Kind, b.Template, b.Scenario, b.Context, who(ctx))
 	switch {
@@ -148,14 +122,14 @@ func (s *server) try(ctx context.Context, in *struct {
 		return nil, s.answer(err, "template "+b.Template)
 	}
 	out, _ := s.trialOf(t)
-	return &accepted[Trial]{fmt.Sprintf("/api/v1/trials/%d", t.ID), out}, nil
+	return &accepted[wire.Trial]{fmt.Sprintf("/api/v1/trials/%d", t.ID), out}, nil
 }
 
 func (s *server) watchTrial(ctx context.Context, in *TrialPath, send sse.Sender) {
 	last, first := 0, true
 	s.trials.follow(ctx, in.ID, func(t store.Trial, there bool) bool {
 		if !there {
-			_ = send.Data(Trial{ID: in.ID, State: string(store.Failed), Error: "there is no " + in.what(), Checks: []kube.Check{}})
+			_ = send.Data(wire.Trial{ID: in.ID, State: string(wire.Failed), Error: "there is no " + in.what(), Checks: []wire.Check{}})
 			return true
 		}
 		out, seen := s.trialOf(t)

@@ -13,37 +13,13 @@ import (
 	"tachyphor/core/units"
 	"tachyphor/internal/runs"
 	"tachyphor/internal/store"
+	"tachyphor/wire"
 
 	"github.com/danielgtaylor/huma/v2"
 )
 
 // maxUsage bounds what usage is sent at once.
 const maxUsage = 256 << 20
-
-// Usage says what is known of how much the agents of a template used.
-type Usage struct {
-	Template string          `json:"template" doc:"Name of the template."`
-	Runs     int             `json:"runs" doc:"Runs that are known."`
-	Killed   int             `json:"killed" doc:"Runs that were ended for memory."`
-	From     float64         `json:"from,omitempty" doc:"Beginning of the first, seconds since 1970."`
-	To       float64         `json:"to,omitempty" doc:"End of the last, seconds since 1970."`
-	Classes  []ClassOfUsage  `json:"classes" doc:"How many runs each class has; those whose class is not known under an empty name."`
-	Intakes  []IntakeOfUsage `json:"intakes" doc:"The last times that usage was taken in, newest first."`
-}
-
-// ClassOfUsage counts the runs of a class.
-type ClassOfUsage struct {
-	Class string `json:"class" doc:"Name of the class; empty: not known."`
-	Runs  int    `json:"runs" doc:"Runs."`
-}
-
-// IntakeOfUsage is one time that usage was taken in.
-type IntakeOfUsage struct {
-	At     time.Time   `json:"at" doc:"When."`
-	By     string      `json:"by" doc:"Whose token sent it."`
-	Source string      `json:"source" doc:"Where it came from."`
-	Report *runs.Taken `json:"report" doc:"What it came to."`
-}
 
 // UsagePath names a template in an address.
 type UsagePath struct {
@@ -83,7 +59,7 @@ func (s *server) putUsage(ctx context.Context, in *struct {
 	Jobs    string `query:"jobs" pattern:"^([0-9a-f]{64})?$" doc:"Digest of a stored job log with the column pod, to tell which job each run was."`
 	RawBody []byte `contentType:"text/csv"`
 },
-) (*struct{ Body runs.Taken }, error) {
+) (*struct{ Body sizing.Taken }, error) {
 	d, err := s.templateOf(ctx, in.Template)
 	if err != nil {
 		return nil, err
@@ -105,7 +81,7 @@ func (s *server) putUsage(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, s.answer(err, in.what())
 	}
-	return &struct{ Body runs.Taken }{t}, nil
+	return &struct{ Body sizing.Taken }{t}, nil
 }
 
 // templateOf returns a stored template.
@@ -121,7 +97,7 @@ func (s *server) templateOf(ctx context.Context, name string) (*document.Documen
 	return docs[0], nil
 }
 
-func (s *server) getUsage(ctx context.Context, in *UsagePath) (*struct{ Body Usage }, error) {
+func (s *server) getUsage(ctx context.Context, in *UsagePath) (*struct{ Body wire.Usage }, error) {
 	if _, err := s.Store.Get(ctx, document.KindPodTemplate, in.Template, 0); err != nil {
 		return nil, s.answer(err, "template "+in.Template)
 	}
@@ -129,24 +105,24 @@ func (s *server) getUsage(ctx context.Context, in *UsagePath) (*struct{ Body Usa
 	if err != nil {
 		return nil, s.answer(err, in.what())
 	}
-	out := Usage{Template: in.Template, Classes: []ClassOfUsage{}, Intakes: []IntakeOfUsage{}}
+	out := wire.Usage{Template: in.Template, Classes: []wire.ClassOfUsage{}, Intakes: []wire.IntakeOfUsage{}}
 	for i, c := range sum {
 		if out.Runs == 0 || c.From < out.From {
 			out.From = c.From
 		}
 		out.Runs, out.Killed, out.To = out.Runs+c.Runs, out.Killed+c.Killed, max(out.To, c.Until)
-		out.Classes = append(out.Classes, ClassOfUsage{sum[i].Class, c.Runs})
+		out.Classes = append(out.Classes, wire.ClassOfUsage{Class: sum[i].Class, Runs: c.Runs})
 	}
 	list, err := s.Store.Intakes(ctx, in.Template, intakesShown)
 	if err != nil {
 		return nil, s.answer(err, in.what())
 	}
 	for _, x := range list {
-		report := new(runs.Taken)
+		report := new(sizing.Taken)
 		_ = json.Unmarshal([]byte(x.Report), report) // ours; empty if it cannot be read
-		out.Intakes = append(out.Intakes, IntakeOfUsage{x.At, x.By, x.Source, report})
+		out.Intakes = append(out.Intakes, wire.IntakeOfUsage{At: x.At, By: x.By, Source: x.Source, Report: report})
 	}
-	return &struct{ Body Usage }{out}, nil
+	return &struct{ Body wire.Usage }{out}, nil
 }
 
 func (s *server) size(ctx context.Context, in *struct {

@@ -8,33 +8,18 @@ import (
 
 	"tachyphor/core/document"
 	"tachyphor/core/weigh"
-	"tachyphor/internal/runs"
 	"tachyphor/internal/store"
+	"tachyphor/wire"
 
 	"github.com/danielgtaylor/huma/v2"
 )
 
-// WeighingBrief is a weighing in a few words.
-type WeighingBrief struct {
-	WorkBrief
-	Revision int       `json:"revision" doc:"Revision of the scenario that was weighed."`
-	Ask      weigh.Ask `json:"ask" doc:"What was asked."`
-	Headline string    `json:"headline,omitempty" doc:"The answer in a sentence, once it is done."`
-	Best     string    `json:"best,omitempty" doc:"Key of the plan to have, once it is done."`
-}
-
-// KeptWeighing is a weighing with its result.
-type KeptWeighing struct {
-	WeighingBrief
-	Result *weigh.Weighing `json:"result,omitempty" doc:"The result, once it is done."`
-}
-
-var weighings = longWork[WeighingBrief]{store.Weighing, "weighing", "weighing", briefOfWeighing}
+var weighings = longWork[wire.WeighingBrief]{store.Weighing, "weighing", "weighing", briefOfWeighing}
 
 // briefOfWeighing tells long work as a weighing.
-func briefOfWeighing(o store.Outcome, progress float64) WeighingBrief {
+func briefOfWeighing(o store.Outcome, progress float64) wire.WeighingBrief {
 	work, in := workOf(o, progress)
-	out := WeighingBrief{WorkBrief: work}
+	out := wire.WeighingBrief{WorkBrief: work}
 	if in.Weigh != nil {
 		out.Ask = *in.Weigh
 	}
@@ -43,8 +28,8 @@ func briefOfWeighing(o store.Outcome, progress float64) WeighingBrief {
 			out.Revision = r.Revision
 		}
 	}
-	var gist runs.WeighGist
-	if o.State == store.Done && json.Unmarshal([]byte(o.Summary), &gist) == nil {
+	var gist wire.WeighGist
+	if o.State == wire.Done && json.Unmarshal([]byte(o.Summary), &gist) == nil {
 		out.Headline, out.Best = gist.Headline, gist.Best
 	}
 	return out
@@ -69,7 +54,7 @@ func (s *server) weigh(ctx context.Context, in *struct {
 		weigh.Ask
 	}
 },
-) (*accepted[WeighingBrief], error) {
+) (*accepted[wire.WeighingBrief], error) {
 	o, faults, err := s.Queue.AskWeighing(ctx, in.Body.Scenario, who(ctx), in.Body.Ask)
 	switch {
 	case errors.Is(err, weigh.ErrAsk):
@@ -82,13 +67,13 @@ func (s *server) weigh(ctx context.Context, in *struct {
 	return weighings.accept(o), nil
 }
 
-func (s *server) getWeighing(ctx context.Context, in *WorkPath) (*struct{ Body KeptWeighing }, error) {
+func (s *server) getWeighing(ctx context.Context, in *WorkPath) (*struct{ Body wire.KeptWeighing }, error) {
 	o, err := s.Store.GetOutcome(ctx, store.Weighing, in.ID)
 	if err != nil {
 		return nil, s.answer(err, weighings.what(in.ID))
 	}
-	out := KeptWeighing{WeighingBrief: briefOfWeighing(o, s.Queue.Progress(o))}
-	if o.State == store.Done {
+	out := wire.KeptWeighing{WeighingBrief: briefOfWeighing(o, s.Queue.Progress(o))}
+	if o.State == wire.Done {
 		raw, err := s.Queue.Result(ctx, in.ID)
 		if err != nil {
 			return nil, s.answer(err, weighings.what(in.ID))
@@ -98,5 +83,5 @@ func (s *server) getWeighing(ctx context.Context, in *WorkPath) (*struct{ Body K
 			return nil, s.answer(err, weighings.what(in.ID))
 		}
 	}
-	return &struct{ Body KeptWeighing }{out}, nil
+	return &struct{ Body wire.KeptWeighing }{out}, nil
 }

@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"tachyphor/internal/store"
+	"tachyphor/wire"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/danielgtaylor/huma/v2/sse"
@@ -23,32 +24,16 @@ type longWork[B any] struct {
 	brief func(store.Outcome, float64) B
 }
 
-// WorkBrief is what is told of every long work.
-type WorkBrief struct {
-	ID       uint64  `json:"id" doc:"Its number."`
-	Scenario string  `json:"scenario" doc:"Name of the scenario."`
-	State    string  `json:"state" enum:"queued,running,done,failed,cancelled" doc:"How far it has come."`
-	Progress float64 `json:"progress" doc:"Share done, 0 to 1."`
-	Error    string  `json:"error,omitempty" doc:"Why it failed."`
-	Defect   string  `json:"defect,omitempty" doc:"Of a defect of the engine: seed, repeat and stack, to be reported; absent in lists."`
-	Asked    string  `json:"asked" format:"date-time" doc:"When it was asked for."`
-	Seconds  float64 `json:"seconds,omitempty" doc:"How long it took."`
-	By       string  `json:"by" doc:"Whose token asked."`
-}
-
-// Work returns it, of all that it is a part of.
-func (b WorkBrief) Work() WorkBrief { return b }
-
 // workOf tells of work, and what it was computed from.
-func workOf(o store.Outcome, progress float64) (WorkBrief, store.Inputs) {
-	b := WorkBrief{
+func workOf(o store.Outcome, progress float64) (wire.WorkBrief, wire.Inputs) {
+	b := wire.WorkBrief{
 		ID: o.ID, Scenario: o.Scenario, State: string(o.State), Progress: progress, Error: o.Error,
 		Asked: o.Asked.Format("2006-01-02T15:04:05.000Z"), By: o.By, Defect: o.Stack,
 	}
 	if o.Started != nil && o.Ended != nil {
 		b.Seconds = seconds(*o.Started, *o.Ended)
 	}
-	var in store.Inputs
+	var in wire.Inputs
 	_ = json.Unmarshal([]byte(o.Inputs), &in) // ours; empty if it cannot be read
 	return b, in
 }
@@ -60,12 +45,6 @@ func seconds(from, to time.Time) float64 { return max(0, to.Sub(from).Seconds())
 // WorkPath names an outcome or a weighing in an address.
 type WorkPath struct {
 	ID uint64 `path:"id" minimum:"1" doc:"Its number."`
-}
-
-// Page is a page of a list.
-type Page[T any] struct {
-	Items []T    `json:"items" doc:"Newest first."`
-	Next  uint64 `json:"next,omitempty" doc:"Cursor of the next page; absent on the last."`
 }
 
 // An accepted answer says where to watch what was taken on.
@@ -101,12 +80,12 @@ func (l longWork[B]) operations(s *server, api huma.API) {
 			Cursor   uint64 `query:"cursor" doc:"Where to go on."`
 			Limit    int    `query:"limit" minimum:"1" maximum:"100" default:"50" doc:"Most entries."`
 		},
-		) (*struct{ Body Page[B] }, error) {
+		) (*struct{ Body wire.Page[B] }, error) {
 			list, err := s.Store.ListOutcomes(ctx, l.work, in.Scenario, in.Cursor, in.Limit+1)
 			if err != nil {
 				return nil, s.answer(err, "list")
 			}
-			page := Page[B]{Items: []B{}}
+			page := wire.Page[B]{Items: []B{}}
 			for i, o := range list {
 				if i == in.Limit {
 					page.Next = list[i-1].ID
@@ -114,7 +93,7 @@ func (l longWork[B]) operations(s *server, api huma.API) {
 				}
 				page.Items = append(page.Items, l.brief(o, s.Queue.Progress(o)))
 			}
-			return &struct{ Body Page[B] }{page}, nil
+			return &struct{ Body wire.Page[B] }{page}, nil
 		})
 	huma.Register(api, operation("cancel-"+l.name, http.MethodPost, one+"/cancel", "Cancel a "+l.doing),
 		func(ctx context.Context, in *WorkPath) (*struct{ Body B }, error) {
@@ -143,10 +122,10 @@ func (l longWork[B]) operations(s *server, api huma.API) {
 
 // watch sends what changes of work until it is over.
 func (l longWork[B]) watch(ctx context.Context, s *server, id uint64, send sse.Sender) {
-	last, state := -1.0, store.State("")
+	last, state := -1.0, wire.State("")
 	s.works.follow(ctx, id, func(o store.Outcome, there bool) bool {
 		if !there || o.Work != l.work {
-			_ = send.Data(l.brief(store.Outcome{ID: id, State: store.Failed, Error: "there is no " + l.what(id)}, 0))
+			_ = send.Data(l.brief(store.Outcome{ID: id, State: wire.Failed, Error: "there is no " + l.what(id)}, 0))
 			return true
 		}
 		if done := s.Queue.Progress(o); done != last || o.State != state {

@@ -7,9 +7,9 @@ import (
 	"slices"
 	"strings"
 
-	"tachyphor/client"
 	"tachyphor/core/document"
 	"tachyphor/core/review"
+	"tachyphor/wire"
 
 	"github.com/jedib0t/go-pretty/v6/text"
 	"github.com/spf13/cobra"
@@ -58,7 +58,7 @@ The exit status is 1 when a finding of --fail-at or graver remains.`,
 }
 
 // check reviews the templates that are named, mending them first where asked to.
-func (p *program) check(ctx context.Context, args, with []string, fix bool) ([]client.Reviewed, error) {
+func (p *program) check(ctx context.Context, args, with []string, fix bool) ([]wire.Reviewed, error) {
 	if len(args) == 0 || !isFile(args[0]) {
 		return p.checkStored(ctx, args, fix)
 	}
@@ -85,17 +85,17 @@ func (p *program) check(ctx context.Context, args, with []string, fix bool) ([]c
 const rounds = 4
 
 // review reviews the templates that were asked for.
-func (s *stack) review() []client.Reviewed {
-	list := []client.Reviewed{}
+func (s *stack) review() []wire.Reviewed {
+	list := []wire.Reviewed{}
 	for _, d := range s.asked {
-		list = append(list, client.Reviewed{Name: d.Name, File: d.File, From: d.Lift.From, Left: d.Lift.Left, Portrait: s.shelf.Portray(d), Findings: s.shelf.Check(d)})
+		list = append(list, wire.Reviewed{Name: d.Name, File: d.File, From: d.Lift.From, Left: d.Lift.Left, Portrait: s.shelf.Portray(d), Findings: s.shelf.Check(d)})
 	}
 	return list
 }
 
 // mend makes the fixes of all findings in their files, and returns how many it
 // made.
-func (p *program) mend(s *stack, list []client.Reviewed) (int, error) {
+func (p *program) mend(s *stack, list []wire.Reviewed) (int, error) {
 	edits := map[string]map[*document.Document][]document.Edit{}
 	n := 0
 	for i, r := range list {
@@ -127,13 +127,13 @@ func (p *program) mend(s *stack, list []client.Reviewed) (int, error) {
 }
 
 // checkStored reviews stored templates.
-func (p *program) checkStored(ctx context.Context, names []string, fix bool) ([]client.Reviewed, error) {
+func (p *program) checkStored(ctx context.Context, names []string, fix bool) ([]wire.Reviewed, error) {
 	c := p.client()
-	read := func() ([]client.Reviewed, error) {
+	read := func() ([]wire.Reviewed, error) {
 		if len(names) == 0 {
 			return c.Templates(ctx)
 		}
-		var list []client.Reviewed
+		var list []wire.Reviewed
 		for _, n := range names {
 			r, err := c.Template(ctx, n)
 			if err != nil {
@@ -156,7 +156,7 @@ func (p *program) checkStored(ctx context.Context, names []string, fix bool) ([]
 
 // mendStored makes the fixes of all findings in the stored templates, each as a new
 // revision, and returns how many templates it mended.
-func (p *program) mendStored(ctx context.Context, list []client.Reviewed) (mended int, err error) {
+func (p *program) mendStored(ctx context.Context, list []wire.Reviewed) (mended int, err error) {
 	c := p.client()
 	for _, r := range list {
 		var edits []document.Edit
@@ -180,7 +180,7 @@ func (p *program) mendStored(ctx context.Context, list []client.Reviewed) (mende
 var errSilent = errors.New("")
 
 // findings writes what check has to say.
-func (p *program) findings(list []client.Reviewed) error {
+func (p *program) findings(list []wire.Reviewed) error {
 	l := listing{columns: []column{{"template", false}, {"severity", false}, {"id", false}, {"file", false}, {"line", true}, {"column", true}, {"path", false}, {"says", false}, {"do", false}}, value: list, main: "findings"}
 	total, fixes, sound := 0, 0, 0
 	counts := map[review.Severity]int{}
@@ -228,7 +228,7 @@ func (p *program) findings(list []client.Reviewed) error {
 }
 
 // reviewed writes the findings of one template.
-func (p *program) reviewed(r client.Reviewed, told map[string]string) {
+func (p *program) reviewed(r wire.Reviewed, told map[string]string) {
 	head := p.strong(r.Name)
 	if f := r.File; f != "" && !strings.HasPrefix(f, document.KindPodTemplate+"/") {
 		head += p.faint("  " + f)

@@ -10,6 +10,7 @@ import (
 	"tachyphor/client"
 	"tachyphor/core/document"
 	"tachyphor/core/units"
+	"tachyphor/wire"
 
 	"github.com/spf13/cobra"
 	"sigs.k8s.io/yaml"
@@ -45,7 +46,7 @@ fault is told with its place.`,
 }
 
 // put stores every document that the paths name.
-func (p *program) put(ctx context.Context, c *client.Client, paths []string, skipBad, dryRun bool) ([]client.Stored, error) {
+func (p *program) put(ctx context.Context, c *client.Client, paths []string, skipBad, dryRun bool) ([]wire.Stored, error) {
 	var all []*document.Document
 	var others []string
 	var faults document.Faults
@@ -102,7 +103,7 @@ func (p *program) put(ctx context.Context, c *client.Client, paths []string, ski
 
 // lacking says what stored scenarios name that is not stored: they can be simulated when
 // it is.
-func (p *program) lacking(ctx context.Context, c *client.Client, stored []client.Stored) {
+func (p *program) lacking(ctx context.Context, c *client.Client, stored []wire.Stored) {
 	for _, s := range stored {
 		if s.Kind != document.KindScenario {
 			continue
@@ -188,7 +189,7 @@ func (p *program) getCommand() *cobra.Command {
 }
 
 // print writes a document: its text as it was written, or its fields.
-func (p *program) print(d client.Document) error {
+func (p *program) print(d wire.Document) error {
 	switch p.format {
 	case "json":
 		var v any
@@ -247,7 +248,7 @@ func kindOf(word string) (string, error) {
 	return kind, nil
 }
 
-func documentsListing(list []client.Document) listing {
+func documentsListing(list []wire.Document) listing {
 	l := listing{columns: []column{{"kind", false}, {"name", false}, {"revision", true}, {"stored", false}, {"by", false}}, value: list}
 	for _, d := range list {
 		l.rows = append(l.rows, []string{d.Kind, d.Name, strconv.Itoa(d.Revision), d.Stored.Local().Format("2006-01-02 15:04:05"), d.By})

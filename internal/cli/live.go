@@ -9,12 +9,12 @@ import (
 	"strings"
 	"time"
 
-	"tachyphor/client"
 	"tachyphor/core/document"
 	"tachyphor/core/review"
 	"tachyphor/core/sim"
 	"tachyphor/core/units"
 	"tachyphor/internal/kube"
+	"tachyphor/wire"
 
 	"github.com/spf13/cobra"
 )
@@ -66,15 +66,15 @@ process does. The exit status is 1 when something failed.`,
 // lines reports whether to write lines while something goes on.
 func (p *program) lines() bool { return p.format == "table" }
 
-func (p *program) preflight(ctx context.Context, arg string, f liveFlags) ([]kube.Check, error) {
-	tell := func(c kube.Check) {
+func (p *program) preflight(ctx context.Context, arg string, f liveFlags) ([]wire.Check, error) {
+	tell := func(c wire.Check) {
 		if p.lines() {
 			p.line(c)
 		}
 	}
 	if !f.here(arg) {
 		told := 0
-		t, err := p.try(ctx, "preflight", arg, f, func(t client.Trial) {
+		t, err := p.try(ctx, "preflight", arg, f, func(t wire.Trial) {
 			for ; told < len(t.Checks); told++ {
 				tell(t.Checks[told])
 			}
@@ -89,7 +89,7 @@ func (p *program) preflight(ctx context.Context, arg string, f liveFlags) ([]kub
 	if err != nil {
 		return nil, no(err)
 	}
-	var all []kube.Check
+	var all []wire.Check
 	for i, group := range byNamespace(docs) {
 		plan, err := kube.PlanFor(shelf, group, f.scenario)
 		if err != nil {
@@ -163,7 +163,7 @@ func (p *program) forLive(ctx context.Context, arg string, f liveFlags) (*review
 }
 
 // try lets the service make a trial, follows it, and ends it when this is ended.
-func (p *program) try(ctx context.Context, kind, template string, f liveFlags, tell func(client.Trial)) (client.Trial, error) {
+func (p *program) try(ctx context.Context, kind, template string, f liveFlags, tell func(wire.Trial)) (wire.Trial, error) {
 	c := p.client()
 	t, err := c.Try(ctx, kind, template, f.scenario, f.options.Context)
 	if err != nil {
@@ -189,8 +189,8 @@ func (p *program) try(ctx context.Context, kind, template string, f liveFlags, t
 }
 
 // line writes one check.
-func (p *program) line(c kube.Check) {
-	state := map[kube.State]string{kube.Passed: "passed        ", kube.Failed: p.bad("failed        "), kube.Unclear: p.warn("could not tell")}[c.State]
+func (p *program) line(c wire.Check) {
+	state := map[wire.CheckState]string{wire.CheckPassed: "passed        ", wire.CheckFailed: p.bad("failed        "), wire.CheckUnclear: p.warn("could not tell")}[c.State]
 	fmt.Fprintf(p.out, "%s  %s%s\n", state, p.strong(c.Name), p.faint(": "+c.Says))
 	if c.Do != "" {
 		for line := range strings.Lines(p.wrap("→ " + c.Do)) {
@@ -200,9 +200,9 @@ func (p *program) line(c kube.Check) {
 }
 
 // checked ends a preflight's report.
-func (p *program) checked(checks []kube.Check) error {
+func (p *program) checked(checks []wire.Check) error {
 	l := listing{columns: []column{{"check", false}, {"state", false}, {"says", false}, {"do", false}}, value: checks}
-	count := map[kube.State]int{}
+	count := map[wire.CheckState]int{}
 	for _, c := range checks {
 		count[c.State]++
 		l.rows = append(l.rows, []string{c.Name, string(c.State), c.Says, c.Do})
@@ -212,9 +212,9 @@ func (p *program) checked(checks []kube.Check) error {
 			return err
 		}
 	} else {
-		fmt.Fprintf(p.out, "\n%d passed, %d failed, %d could not be told.\n", count[kube.Passed], count[kube.Failed], count[kube.Unclear])
+		fmt.Fprintf(p.out, "\n%d passed, %d failed, %d could not be told.\n", count[wire.CheckPassed], count[wire.CheckFailed], count[wire.CheckUnclear])
 	}
-	if count[kube.Failed] > 0 {
+	if count[wire.CheckFailed] > 0 {
 		return refusal{exitNo, errSilent}
 	}
 	return nil
@@ -247,9 +247,9 @@ process does. The exit status is 1 when the agent did not do its job.`,
 	return c
 }
 
-func (p *program) rehearse(ctx context.Context, arg string, f liveFlags, patience kube.Patience) (*kube.Rehearsal, error) {
+func (p *program) rehearse(ctx context.Context, arg string, f liveFlags, patience kube.Patience) (*wire.Rehearsal, error) {
 	told := 0
-	tell := func(r kube.Rehearsal) {
+	tell := func(r wire.Rehearsal) {
 		for ; told < len(r.Events); told++ {
 			e := r.Events[told]
 			if p.lines() {
@@ -258,7 +258,7 @@ func (p *program) rehearse(ctx context.Context, arg string, f liveFlags, patienc
 		}
 	}
 	if !f.here(arg) {
-		t, err := p.try(ctx, "rehearsal", arg, f, func(t client.Trial) {
+		t, err := p.try(ctx, "rehearsal", arg, f, func(t wire.Trial) {
 			if t.Agent != nil {
 				tell(*t.Agent)
 			}
@@ -284,7 +284,7 @@ func (p *program) rehearse(ctx context.Context, arg string, f liveFlags, patienc
 }
 
 // rehearsed writes an agent's life.
-func (p *program) rehearsed(r *kube.Rehearsal) error {
+func (p *program) rehearsed(r *wire.Rehearsal) error {
 	l := listing{columns: []column{{"from", true}, {"for", true}, {"phase", false}, {"what the cluster said", false}}, value: r, main: "stretches"}
 	phases := make([]float64, sim.Phases)
 	whole := 0.0
@@ -304,7 +304,7 @@ func (p *program) rehearsed(r *kube.Rehearsal) error {
 
 // life writes how an agent fared: in a sentence, as a ribbon, phase by phase; in other
 // formats than a table the listing alone.
-func (p *program) life(r *kube.Rehearsal, l listing, phases []float64, whole float64) error {
+func (p *program) life(r *wire.Rehearsal, l listing, phases []float64, whole float64) error {
 	if !p.lines() {
 		return p.show(l)
 	}

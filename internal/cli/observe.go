@@ -176,7 +176,7 @@ func (p *program) scraped(ctx context.Context, cl *client.Client, name string, f
 }
 
 // taken says what taking in samples came to.
-func (p *program) taken(name, source string, t client.Taken) error {
+func (p *program) taken(name, source string, t sizing.Taken) error {
 	if p.format != "table" {
 		return p.value(t)
 	}

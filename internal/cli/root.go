@@ -17,8 +17,7 @@ import (
 	"tachyphor/client"
 	"tachyphor/core/document"
 	"tachyphor/core/outcome"
-	"tachyphor/internal/api"
-	"tachyphor/internal/service"
+	"tachyphor/wire"
 
 	"github.com/spf13/cobra"
 )
@@ -58,6 +57,7 @@ type program struct {
 	raw      io.Writer // out for what is not laid out for people: files, JSON
 	term     terminal  // of out
 
+	host                 Host // runs services
 	server, token, state string
 	chosen               bool // the state folder was named by the person
 	format               string
@@ -66,9 +66,9 @@ type program struct {
 	stopped              context.Context // ends when the command is to end
 }
 
-// Execute runs one command line and returns its exit status.
-func Execute(ctx context.Context, args []string, in io.Reader, out, errw io.Writer) int {
-	p := &program{in: in, raw: out, err: errw, term: terminalOf(out), stopped: ctx}
+// Execute runs one command line and returns its exit status. host runs services for it.
+func Execute(ctx context.Context, args []string, in io.Reader, out, errw io.Writer, host Host) int {
+	p := &program{host: host, in: in, raw: out, err: errw, term: terminalOf(out), stopped: ctx}
 	p.out = &cleaner{out, p.term.colour}
 	root := p.root()
 	root.SetArgs(args)
@@ -80,16 +80,24 @@ func Execute(ctx context.Context, args []string, in io.Reader, out, errw io.Writ
 		return exitDone
 	}
 	if !errors.Is(err, context.Canceled) && !errors.Is(err, errSilent) {
-		fmt.Fprintln(&cleaner{out: errw}, "tachyphor: "+strings.TrimSpace(err.Error()))
+		fmt.Fprintln(&cleaner{out: errw}, "tachyphor: "+strings.TrimSpace(err.Error())+nextStep(err))
 	}
 	return statusOf(err)
+}
+
+// nextStep says what to do about an error that knows no command.
+func nextStep(err error) string {
+	if errors.Is(err, client.ErrUnreachable) {
+		return "; start it with `tachyphor serve`, or name another with --server"
+	}
+	return ""
 }
 
 // statusOf finds the exit status of an error.
 func statusOf(err error) int {
 	var r refusal
 	var faults document.Faults
-	var problem *client.Problem
+	var problem *wire.Problem
 	switch {
 	case errors.As(err, &r):
 		return r.status
@@ -191,15 +199,15 @@ func (p *program) client() *client.Client {
 	if c.Token == "" {
 		c.Token = os.Getenv("TACHYPHOR_TOKEN")
 	}
-	local, err := service.ReadAccess(p.state)
+	local, err := wire.ReadAccess(p.state)
 	if err != nil && !p.chosen {
-		local, err = service.ReadAccess(demoState())
+		local, err = wire.ReadAccess(demoState())
 	}
 	if err == nil && c.Address == "" {
 		c.Address = local.Address
 	}
 	if c.Address == "" {
-		c.Address = "http://" + service.DefaultAddress
+		c.Address = "http://" + wire.DefaultAddress
 	}
 	if err == nil && c.Token == "" && c.Address == local.Address {
 		c.Token = local.Token
@@ -241,7 +249,7 @@ func (p *program) schemaCommand() *cobra.Command {
 		Args: cobra.ExactArgs(1), ValidArgs: append(document.Kinds(), "openapi"),
 		RunE: func(_ *cobra.Command, args []string) error {
 			if args[0] == "openapi" {
-				b, err := api.OpenAPI("v1")
+				b, err := p.host.OpenAPI()
 				if err == nil {
 					err = p.value(json.RawMessage(b))
 				}

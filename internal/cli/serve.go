@@ -1,20 +1,16 @@
 package cli
 
 import (
-	"bytes"
 	"context"
 	"fmt"
 	"io"
-	"io/fs"
 	"log/slog"
 	"os"
 	"path/filepath"
 
 	"tachyphor/client"
-	"tachyphor/demo"
-	"tachyphor/internal/service"
-	"tachyphor/internal/standin/cluster"
-	"tachyphor/web"
+	"tachyphor/internal/kube"
+	"tachyphor/wire"
 
 	"github.com/spf13/cobra"
 )
@@ -28,7 +24,7 @@ type serveFlags struct {
 
 func (f *serveFlags) add(c *cobra.Command) {
 	fl := c.Flags()
-	fl.StringVar(&f.listen, "listen", "", "address to listen on; absent: "+service.DefaultAddress+", or a free port when that is taken")
+	fl.StringVar(&f.listen, "listen", "", "address to listen on; absent: "+wire.DefaultAddress+", or a free port when that is taken")
 	fl.StringVar(&f.database, "database", os.Getenv("TACHYPHOR_DATABASE"), "MariaDB to use, as user:password@tcp(host:port)/name (better: TACHYPHOR_DATABASE); absent: a private one in the state folder")
 	fl.StringArrayVar(&f.hosts, "host-name", nil, "further host name that requests may be addressed to (may be repeated)")
 	fl.StringVar(&f.kubeconfig, "kubeconfig", "", "kubeconfig for preflights and rehearsals (or TACHYPHOR_KUBECONFIG); absent: KUBECONFIG, or the cluster that this runs in")
@@ -76,6 +72,32 @@ func (p *program) demoCommand() *cobra.Command {
 	return c
 }
 
+// A Host runs what serve and demo stand for. The command line is given one: its other
+// verbs reach a service over HTTP alone, and nothing of it is built into them.
+type Host interface {
+	// Start brings a service up; Failed tells when it breaks.
+	Start(ctx context.Context, s Serving) (Served, error)
+	// Pretend starts the demo's pretended cluster, which writes its kubeconfig to a file.
+	Pretend(kubeconfig string) (io.Closer, error)
+	// OpenAPI returns the description of the HTTP interface.
+	OpenAPI() ([]byte, error)
+}
+
+// Serving says how a service is run.
+type Serving struct {
+	State, Address, Database, Version string
+	Hosts                             []string
+	Cluster                           kube.Options
+	Log                               *slog.Logger
+}
+
+// Served is a service that runs until it is closed.
+type Served interface {
+	io.Closer
+	Reached() (access wire.Access, link string) // the link signs the console in once
+	Failed() <-chan error
+}
+
 // serve runs the service until it is told to stop. load may fill it first.
 func (p *program) serve(ctx context.Context, f serveFlags, load func(context.Context, *client.Client) error) error {
 	log, err := p.logger(f)
@@ -88,27 +110,27 @@ func (p *program) serve(ctx context.Context, f serveFlags, load func(context.Con
 			return no(err)
 		}
 		reach.Kubeconfig = filepath.Join(p.state, "cluster.yaml")
-		pretended, err := cluster.StartDemo(reach.Kubeconfig, 1)
+		pretended, err := p.host.Pretend(reach.Kubeconfig)
 		if err != nil {
 			return fmt.Errorf("cannot start the demo's pretended cluster: %w", err)
 		}
 		defer func() { _ = pretended.Close() }()
 	}
-	s, err := service.Start(ctx, service.Config{
-		Cluster: reach,
-		State:   p.state, Address: f.listen, Database: f.database, Hosts: f.hosts, Version: Version, Console: web.Console(), Log: log,
+	s, err := p.host.Start(ctx, Serving{
+		State: p.state, Address: f.listen, Database: f.database, Hosts: f.hosts, Version: Version, Cluster: reach, Log: log,
 	})
 	if err != nil {
 		return no(err)
 	}
+	access, link := s.Reached()
 	if load != nil {
-		if err := load(ctx, &client.Client{Address: s.Access.Address, Token: s.Access.Token}); err != nil {
+		if err := load(ctx, &client.Client{Address: access.Address, Token: access.Token}); err != nil {
 			_ = s.Close()
 			return err
 		}
 	}
-	log.Info("ready", "address", s.Access.Address, "state", p.state)
-	fmt.Fprintf(p.err, "\nConsole:  %s\nSign in:  %s   (works once, within 30 minutes; `tachyphor token link` makes another)\n\n", s.Access.Address, s.Link)
+	log.Info("ready", "address", access.Address, "state", p.state)
+	fmt.Fprintf(p.err, "\nConsole:  %s\nSign in:  %s   (works once, within 30 minutes; `tachyphor token link` makes another)\n\n", access.Address, link)
 	select {
 	case <-ctx.Done():
 		log.Info("stopping")
@@ -118,80 +140,4 @@ func (p *program) serve(ctx context.Context, f serveFlags, load func(context.Con
 		err = cerr
 	}
 	return err
-}
-
-// loadDemo stores the demo world, and simulates each scenario that has not been.
-func (p *program) loadDemo(ctx context.Context, c *client.Client) error {
-	folder, err := os.MkdirTemp("", "tachyphor-demo-")
-	if err != nil {
-		return err
-	}
-	defer func() { _ = os.RemoveAll(folder) }()
-	if err := copyOut(demo.World, folder); err != nil {
-		return err
-	}
-	quiet := &program{in: p.in, out: io.Discard, raw: io.Discard, err: io.Discard, format: "json"}
-	have, err := c.List(ctx, "")
-	if err != nil {
-		return err
-	}
-	if len(have) == 0 { // later starts keep what the person made of it
-		if _, err := quiet.put(ctx, c, []string{folder}, false, false); err != nil {
-			return fmt.Errorf("cannot load the demo world: %w", err)
-		}
-		if err := loadUsage(ctx, c); err != nil {
-			return fmt.Errorf("cannot load the demo world's usage: %w", err)
-		}
-	}
-	past, err := c.Outcomes(ctx, "")
-	if err != nil || len(past) > 0 {
-		return err
-	}
-	for _, name := range demo.Scenarios {
-		o, err := c.Simulate(ctx, name, client.Run{})
-		if err != nil {
-			return err
-		}
-		if _, err := c.Watch(ctx, o.ID, func(client.OutcomeBrief) {}); err != nil {
-			return err
-		}
-	}
-	_, err = c.Weigh(ctx, demo.Weighed, client.WeighAsk{}) // goes on while people read
-	return err
-}
-
-// loadUsage takes in what the demo's agents used.
-func loadUsage(ctx context.Context, c *client.Client) error {
-	list, err := demo.DrawUsage()
-	if err != nil {
-		return err
-	}
-	for _, u := range list {
-		log, err := c.PutRecording(ctx, bytes.NewReader(u.Jobs), nil, false)
-		if err != nil {
-			return err
-		}
-		if _, err := c.PutUsage(ctx, u.Template, "three weeks of samples", log.Digest, bytes.NewReader(u.Samples)); err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
-// copyOut writes embedded files into a folder.
-func copyOut(src fs.FS, folder string) error {
-	return fs.WalkDir(src, ".", func(path string, d fs.DirEntry, err error) error {
-		if err != nil || d.IsDir() {
-			return err
-		}
-		data, err := fs.ReadFile(src, path)
-		if err != nil {
-			return err
-		}
-		to := filepath.Join(folder, path)
-		if err := os.MkdirAll(filepath.Dir(to), 0o700); err != nil {
-			return err
-		}
-		return os.WriteFile(to, data, 0o600)
-	})
 }

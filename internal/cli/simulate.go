@@ -17,6 +17,7 @@ import (
 	"tachyphor/core/outcome"
 	"tachyphor/core/sim"
 	"tachyphor/core/units"
+	"tachyphor/wire"
 
 	"github.com/spf13/cobra"
 	"github.com/vbauerster/mpb/v8"
@@ -118,7 +119,7 @@ func (p *program) simulateThere(ctx context.Context, name string, f simulateFlag
 	if f.repeats > 0 {
 		repeats = &f.repeats
 	}
-	asked, err := c.Simulate(ctx, name, client.Run{Seed: seed, Repeats: repeats})
+	asked, err := c.Simulate(ctx, name, wire.Run{Seed: seed, Repeats: repeats})
 	if err != nil {
 		if client.IsStatus(err, 404) {
 			return no(fmt.Errorf("%w; `tachyphor get scenarios` lists those that are stored", err))
@@ -151,7 +152,7 @@ func (p *program) watchOutcome(ctx context.Context, c *client.Client, id uint64,
 
 // watch follows long work to its end, and cancels it when it is interrupted. Work that is
 // not done is an error.
-func watch[B interface{ Work() client.Work }](ctx context.Context, p *program, what string, quiet bool, id uint64,
+func watch[B interface{ Work() wire.WorkBrief }](ctx context.Context, p *program, what string, quiet bool, id uint64,
 	follow func(context.Context, uint64, func(B)) (B, error), cancel func(context.Context, uint64) (B, error),
 ) error {
 	bar := p.progress(what, quiet)
@@ -295,7 +296,7 @@ func (p *program) resolve(ctx context.Context, c *client.Client, word string) (u
 		return id, nil
 	}
 	var id uint64
-	err := c.EachOutcome(ctx, word, func(o client.OutcomeBrief) bool {
+	err := c.EachOutcome(ctx, word, func(o wire.OutcomeBrief) bool {
 		if o.State == "done" && len(o.Inputs.Changes) == 0 {
 			id = o.ID
 		}

@@ -14,6 +14,7 @@ import (
 	"tachyphor/core/sizing"
 	"tachyphor/core/template"
 	"tachyphor/core/units"
+	"tachyphor/wire"
 
 	"github.com/spf13/cobra"
 )
@@ -209,7 +210,7 @@ func (p *program) trySizes(ctx context.Context, a *sizing.Advice, scenario strin
 	}
 	cl := p.client()
 	ids := make([]uint64, 2)
-	for i, run := range []client.Run{{}, {Changes: []client.Changes{{Kind: document.KindPodTemplate, Name: a.Template, Edits: a.Edits}}}} {
+	for i, run := range []wire.Run{{}, {Changes: []document.Changes{{Kind: document.KindPodTemplate, Name: a.Template, Edits: a.Edits}}}} {
 		o, err := cl.Simulate(ctx, scenario, run)
 		if err != nil {
 			return err

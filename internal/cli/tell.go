@@ -6,11 +6,11 @@ import (
 	"slices"
 	"strings"
 
-	"tachyphor/client"
 	"tachyphor/core/outcome"
 	"tachyphor/core/sim"
 	"tachyphor/core/stats"
 	"tachyphor/core/units"
+	"tachyphor/wire"
 )
 
 // explanation writes one job's time, cause by cause.
@@ -38,7 +38,7 @@ func (p *program) explanation(e outcome.Explanation) error {
 }
 
 // comparison writes outcomes beside each other.
-func (p *program) comparison(c client.Comparison) error {
+func (p *program) comparison(c wire.ComparedOutcomes) error {
 	currency := ""
 	for _, o := range c.Outcomes {
 		if o.Summary != nil {
@@ -108,7 +108,7 @@ func (p *program) comparison(c client.Comparison) error {
 
 // ribbons draws the mean start delay of each outcome on one scale, and the mean
 // lead time.
-func (p *program) ribbons(c client.Comparison) {
+func (p *program) ribbons(c wire.ComparedOutcomes) {
 	draw := func(title string, of func(outcome.Group) []float64) {
 		var bars [][]float64
 		longest, widest := 0.0, 0

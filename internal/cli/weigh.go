@@ -22,7 +22,7 @@ import (
 
 // weighFlags are the flags of weigh.
 type weighFlags struct {
-	ask         client.WeighAsk
+	ask         weigh.Ask
 	grid        string
 	here        bool
 	with        []string

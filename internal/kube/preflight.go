@@ -10,6 +10,7 @@ import (
 	"tachyphor/core/document"
 	"tachyphor/core/kit"
 	"tachyphor/core/review"
+	"tachyphor/wire"
 
 	corev1 "k8s.io/api/core/v1"
 	apierrors "k8s.io/apimachinery/pkg/api/errors"
@@ -19,24 +20,6 @@ import (
 	"k8s.io/apimachinery/pkg/types"
 	"sigs.k8s.io/yaml"
 )
-
-// A State is what came of one check.
-type State string
-
-// What can come of a check.
-const (
-	Passed  State = "passed"
-	Failed  State = "failed"
-	Unclear State = "unclear" // it could not be told
-)
-
-// A Check is one line of a preflight.
-type Check struct {
-	Name  string `json:"name" doc:"What was looked at."`
-	State State  `json:"state" enum:"passed,failed,unclear" doc:"What came of it; unclear: it could not be told."`
-	Says  string `json:"says" doc:"What was seen, in the server's own words where it refused."`
-	Do    string `json:"do,omitempty" doc:"What to do next."`
-}
 
 // A Plan is what a connection is tested for.
 type Plan struct {
@@ -53,13 +36,13 @@ type flight struct {
 	namespace string
 	there     bool // the namespace is
 	kitTold   bool // that the kit is to be applied
-	tell      func(Check)
-	list      []Check
+	tell      func(wire.Check)
+	list      []wire.Check
 }
 
 // Preflight tests a connection, right by right, to the end, and tells each check
 // as it is made.
-func (c *Cluster) Preflight(ctx context.Context, plan Plan, tell func(Check)) []Check {
+func (c *Cluster) Preflight(ctx context.Context, plan Plan, tell func(wire.Check)) []wire.Check {
 	f := &flight{Cluster: c, plan: plan, namespace: plan.Templates[0].Value.(*document.PodTemplate).Namespace, tell: tell}
 	if !f.reachable(ctx) {
 		return f.list
@@ -73,8 +56,8 @@ func (c *Cluster) Preflight(ctx context.Context, plan Plan, tell func(Check)) []
 	return f.list
 }
 
-func (f *flight) add(state State, name, says, do string) {
-	c := Check{name, state, says, do}
+func (f *flight) add(state wire.CheckState, name, says, do string) {
+	c := wire.Check{Name: name, State: state, Says: says, Do: do}
 	f.list = append(f.list, c)
 	f.tell(c)
 }
@@ -83,10 +66,10 @@ func (f *flight) add(state State, name, says, do string) {
 // could not be told.
 func (f *flight) trouble(name string, err error, do string) {
 	if apierrors.IsForbidden(err) || apierrors.IsUnauthorized(err) {
-		f.add(Unclear, name, words(err), "Ask someone with the right to look, or let them run this.")
+		f.add(wire.CheckUnclear, name, words(err), "Ask someone with the right to look, or let them run this.")
 		return
 	}
-	f.add(Failed, name, words(err), do)
+	f.add(wire.CheckFailed, name, words(err), do)
 }
 
 func (f *flight) reachable(ctx context.Context) bool {
@@ -102,17 +85,17 @@ func (f *flight) reachable(ctx context.Context) bool {
 		if apierrors.IsUnauthorized(err) {
 			do = "The cluster does not know who asks: sign in again, or look for white space in the token."
 		}
-		f.add(Failed, "cluster reached", words(err), do)
-		f.add(Unclear, "everything else", "the cluster was not reached", "Mend that first and run this again.")
+		f.add(wire.CheckFailed, "cluster reached", words(err), do)
+		f.add(wire.CheckUnclear, "everything else", "the cluster was not reached", "Mend that first and run this again.")
 		return false
 	}
-	f.add(Passed, "cluster reached", f.config.Host, "")
+	f.add(wire.CheckPassed, "cluster reached", f.config.Host, "")
 	var minor int
 	_, _ = fmt.Sscanf(v.Minor, "%d", &minor)
 	if v.Major == "1" && minor < oldest {
-		f.add(Unclear, "version", v.GitVersion+", older than what this is tried with", fmt.Sprintf("It may work; 1.%d and later are known to.", oldest))
+		f.add(wire.CheckUnclear, "version", v.GitVersion+", older than what this is tried with", fmt.Sprintf("It may work; 1.%d and later are known to.", oldest))
 	} else {
-		f.add(Passed, "version", v.GitVersion, "")
+		f.add(wire.CheckPassed, "version", v.GitVersion, "")
 	}
 	return true
 }
@@ -144,17 +127,17 @@ func (f *flight) space(ctx context.Context) {
 	name := "namespace " + f.namespace
 	switch {
 	case apierrors.IsNotFound(err):
-		f.add(Failed, name, "there is none", f.kitFirst())
+		f.add(wire.CheckFailed, name, "there is none", f.kitFirst())
 	case apierrors.IsForbidden(err): // it may well be there
 		f.there = true
 		f.trouble(name, err, "")
 	case err != nil:
 		f.trouble(name, err, f.kitFirst())
 	case n.Status.Phase == corev1.NamespaceTerminating:
-		f.add(Failed, name, "it is being deleted; nothing can be made in it", "Wait until it is gone, or see what holds it: kubectl get ns "+f.namespace+" -o yaml")
+		f.add(wire.CheckFailed, name, "it is being deleted; nothing can be made in it", "Wait until it is gone, or see what holds it: kubectl get ns "+f.namespace+" -o yaml")
 	default:
 		f.there = true
-		f.add(Passed, name, "there", "")
+		f.add(wire.CheckPassed, name, "there", "")
 	}
 }
 
@@ -217,7 +200,7 @@ func (c *Cluster) Apply(ctx context.Context, o *unstructured.Unstructured, dry b
 func (f *flight) dryKit(ctx context.Context) {
 	objects, err := Objects(f.plan.Kit)
 	if err != nil {
-		f.add(Failed, "access kit", err.Error(), "")
+		f.add(wire.CheckFailed, "access kit", err.Error(), "")
 		return
 	}
 	for _, o := range objects {
@@ -225,9 +208,9 @@ func (f *flight) dryKit(ctx context.Context) {
 		err := f.Apply(ctx, o, true)
 		switch {
 		case err == nil:
-			f.add(Passed, name, "the server would take it", "")
+			f.add(wire.CheckPassed, name, "the server would take it", "")
 		case apierrors.IsNotFound(err) && !f.there:
-			f.add(Unclear, name, "the namespace is not there yet", f.kitFirst())
+			f.add(wire.CheckUnclear, name, "the namespace is not there yet", f.kitFirst())
 		default:
 			f.trouble(name, err, "Mend what the server names, in the template or the scenario that the kit is made from.")
 		}
@@ -245,20 +228,20 @@ func (f *flight) dryPods(ctx context.Context) {
 		name := "agent of " + d.Name
 		p, err := pod(d)
 		if err != nil {
-			f.add(Failed, name, err.Error(), "Mend the template: tachyphor check "+d.Name)
+			f.add(wire.CheckFailed, name, err.Error(), "Mend the template: tachyphor check "+d.Name)
 			continue
 		}
 		got, err := f.client.CoreV1().Pods(f.namespace).Create(ctx, p, metav1.CreateOptions{DryRun: []string{metav1.DryRunAll}, FieldValidation: metav1.FieldValidationStrict})
 		switch {
 		case err == nil:
-			f.add(Passed, name, "the server would take it", "")
+			f.add(wire.CheckPassed, name, "the server would take it", "")
 			f.changed(ctx, d.Name, p, got)
 		case apierrors.IsNotFound(err) && !f.there:
-			f.add(Unclear, name, "the namespace is not there yet", f.kitFirst())
+			f.add(wire.CheckUnclear, name, "the namespace is not there yet", f.kitFirst())
 		case apierrors.IsForbidden(err) && strings.Contains(words(err), "exceeded quota"):
-			f.add(Failed, name, words(err), "Raise the quota, lower the ceiling, or wait until agents are gone.")
+			f.add(wire.CheckFailed, name, words(err), "Raise the quota, lower the ceiling, or wait until agents are gone.")
 		case apierrors.IsForbidden(err) && !strings.Contains(words(err), "cannot create resource"):
-			f.add(Failed, name, words(err), "Something that admits pods to the namespace refuses this one: a limit range, a policy, a missing service account.")
+			f.add(wire.CheckFailed, name, words(err), "Something that admits pods to the namespace refuses this one: a limit range, a policy, a missing service account.")
 		default:
 			f.trouble(name, err, "Mend what the server names: tachyphor check "+d.Name)
 		}
@@ -291,7 +274,7 @@ func (f *flight) changed(ctx context.Context, template string, sent, got *corev1
 	compare(sent.Spec.Containers, got.Spec.Containers)
 	name := "limit range for " + template
 	if len(parts) == 0 {
-		f.add(Passed, name, "it changes nothing", "")
+		f.add(wire.CheckPassed, name, "it changes nothing", "")
 		return
 	}
 	by := ""
@@ -302,7 +285,7 @@ func (f *flight) changed(ctx context.Context, template string, sent, got *corev1
 		}
 		by = ", by LimitRange " + strings.Join(names, " or ")
 	}
-	f.add(Passed, name, strings.Join(parts, "; ")+by, "Say it in the template yourself, so that it does not depend on the namespace.")
+	f.add(wire.CheckPassed, name, strings.Join(parts, "; ")+by, "Say it in the template yourself, so that it does not depend on the namespace.")
 }
 
 func (f *flight) secrets(ctx context.Context) {
@@ -319,7 +302,7 @@ func (f *flight) secrets(ctx context.Context) {
 		got, err := f.client.CoreV1().Secrets(f.namespace).Get(ctx, s.Name, metav1.GetOptions{})
 		if err != nil {
 			if apierrors.IsNotFound(err) {
-				f.add(Failed, name, "there is none: pods that name it do not start", "Make it and fill it; `tachyphor render` writes how.")
+				f.add(wire.CheckFailed, name, "there is none: pods that name it do not start", "Make it and fill it; `tachyphor render` writes how.")
 			} else {
 				f.trouble(name, err, "")
 			}
@@ -333,15 +316,15 @@ func (f *flight) secrets(ctx context.Context) {
 		}
 		switch {
 		case s.Pull && got.Type != corev1.SecretTypeDockerConfigJson && got.Type != corev1.SecretTypeDockercfg:
-			f.add(Failed, name, "it is of type "+string(got.Type)+", from which no images are pulled", "Make it with kubectl create secret docker-registry.")
+			f.add(wire.CheckFailed, name, "it is of type "+string(got.Type)+", from which no images are pulled", "Make it with kubectl create secret docker-registry.")
 		case len(missing) > 0:
-			f.add(Failed, name, "it has no "+strings.Join(missing, " and no "), "Fill it; `tachyphor render` writes how.")
+			f.add(wire.CheckFailed, name, "it has no "+strings.Join(missing, " and no "), "Fill it; `tachyphor render` writes how.")
 		default:
-			f.add(Passed, name, "there, with all keys that are named", "")
+			f.add(wire.CheckPassed, name, "there, with all keys that are named", "")
 		}
 		for _, k := range s.Keys {
 			if v := string(got.Data[k]); strings.TrimSpace(v) != v {
-				f.add(Failed, name+" key "+k, "it begins or ends with white space, and will not be taken as a token", "Write it again without a line break at its end (printf, not echo).")
+				f.add(wire.CheckFailed, name+" key "+k, "it begins or ends with white space, and will not be taken as a token", "Write it again without a line break at its end (printf, not echo).")
 			}
 		}
 	}

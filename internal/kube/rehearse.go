@@ -14,6 +14,7 @@ import (
 
 	"tachyphor/core/document"
 	"tachyphor/core/template"
+	"tachyphor/wire"
 
 	corev1 "k8s.io/api/core/v1"
 	apierrors "k8s.io/apimachinery/pkg/api/errors"
@@ -54,47 +55,16 @@ func (p Patience) filled() Patience {
 	return p
 }
 
-// A Stretch is a part of the rehearsed agent's life.
-type Stretch struct {
-	Phase string `json:"phase" doc:"placing, node, image, setup, work or wipe."`
-	From  int64  `json:"fromNs" doc:"When it began, in ns since the pod was asked for."`
-	Ns    int64  `json:"ns" doc:"How long it took, in ns."`
-	Says  string `json:"says" doc:"What explains it, from the cluster's events."`
-}
-
-// An Event is what the cluster said of the pod.
-type Event struct {
-	At      int64  `json:"atNs" doc:"When it was seen, in ns since the pod was asked for."`
-	Reason  string `json:"reason" doc:"The cluster's word for it."`
-	Message string `json:"message" doc:"What the cluster said."`
-	Warning bool   `json:"warning" doc:"The cluster holds it for a warning."`
-}
-
-// A Rehearsal is one real agent from its making to its end.
-type Rehearsal struct {
-	Template  string    `json:"template" doc:"Name of the template."`
-	Context   string    `json:"context" doc:"Cluster that it was made in."`
-	Pod       string    `json:"pod" doc:"Name of the pod."`
-	Node      string    `json:"node" doc:"Node that it went to."`
-	Worked    bool      `json:"worked" doc:"The agent did its harmless job."`
-	Says      string    `json:"says" doc:"How it went, or why it stuck, in a sentence."`
-	Do        string    `json:"do,omitempty" doc:"What to do next."`
-	Stretches []Stretch `json:"stretches" doc:"Its life, phase by phase."`
-	Events    []Event   `json:"events" doc:"What the cluster said of it."`
-	Log       string    `json:"log" doc:"What the job wrote: host name and versions of tools."`
-	Cleaned   string    `json:"cleaned" doc:"How the pod was taken away."`
-}
-
 // rehearsal is one on its way.
 type rehearsal struct {
 	*Cluster
-	out       *Rehearsal
+	out       *wire.Rehearsal
 	patience  Patience
 	namespace string
 	container string // the agent's
 	own       bool   // the template's own command runs, for it has one
 	limit     string // of memory
-	tell      func(Rehearsal)
+	tell      func(wire.Rehearsal)
 
 	began                                       time.Time
 	pod                                         *corev1.Pod
@@ -137,10 +107,10 @@ var toolName = regexp.MustCompile(`^[A-Za-z0-9][A-Za-z0-9._+-]{0,62}$`)
 // the end and takes it away whatever happens, also when ctx is ended. tools are
 // asked for their versions. tell hears of every change and must not keep what it
 // is given.
-func (c *Cluster) Rehearse(ctx context.Context, d *document.Document, tools []string, p Patience, tell func(Rehearsal)) Rehearsal {
+func (c *Cluster) Rehearse(ctx context.Context, d *document.Document, tools []string, p Patience, tell func(wire.Rehearsal)) wire.Rehearsal {
 	r := &rehearsal{
 		Cluster: c, patience: p.filled(), tell: tell, began: time.Now(),
-		out: &Rehearsal{Template: d.Name, Context: c.Context, Stretches: []Stretch{}, Events: []Event{}},
+		out: &wire.Rehearsal{Template: d.Name, Context: c.Context, Stretches: []wire.Stretch{}, Events: []wire.Event{}},
 	}
 	made, err := r.prepare(d, tools)
 	if err != nil {
@@ -375,13 +345,13 @@ func (r *rehearsal) stretch() {
 		if until.Before(at) { // what was seen later than what came after it, or was done before
 			until = at
 		}
-		r.out.Stretches = append(r.out.Stretches, Stretch{Phase: m.phase, From: int64(at.Sub(r.began)), Ns: int64(until.Sub(at)), Says: r.reason(m.phase)})
+		r.out.Stretches = append(r.out.Stretches, wire.Stretch{Phase: m.phase, From: int64(at.Sub(r.began)), Ns: int64(until.Sub(at)), Says: r.reason(m.phase)})
 		at = until
 		if m.until.IsZero() {
 			break
 		}
 	}
-	r.out.Stretches = append(r.out.Stretches, Stretch{Phase: "wipe", From: int64(at.Sub(r.began)), Ns: max(0, int64(r.gone.Sub(at))), Says: r.out.Cleaned})
+	r.out.Stretches = append(r.out.Stretches, wire.Stretch{Phase: "wipe", From: int64(at.Sub(r.began)), Ns: max(0, int64(r.gone.Sub(at))), Says: r.out.Cleaned})
 }
 
 // reason finds what the cluster said about a phase.

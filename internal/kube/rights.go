@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"tachyphor/core/kit"
+	"tachyphor/wire"
 
 	authenticationv1 "k8s.io/api/authentication/v1"
 	authorizationv1 "k8s.io/api/authorization/v1"
@@ -28,13 +29,13 @@ func (f *flight) rights(ctx context.Context) {
 			case err != nil:
 				f.trouble(name, err, "")
 			case allowed:
-				f.add(Passed, name, "in namespace "+f.namespace, "")
+				f.add(wire.CheckPassed, name, "in namespace "+f.namespace, "")
 			default:
 				says := "no"
 				if reason != "" {
 					says += ": " + reason
 				}
-				f.add(Failed, name, says, "Give the right to service account "+kit.Account+": apply the kit's role and binding again (rights.yaml).")
+				f.add(wire.CheckFailed, name, says, "Give the right to service account "+kit.Account+": apply the kit's role and binding again (rights.yaml).")
 			}
 		}
 	}
@@ -123,11 +124,11 @@ func (f *flight) nothingMore(ctx context.Context) {
 		if len(more) > len(shown) {
 			says += " and more"
 		}
-		f.add(Failed, name, says, "Take away the other roles that are bound to it, or to every service account: kubectl get rolebindings,clusterrolebindings -A -o wide")
+		f.add(wire.CheckFailed, name, says, "Take away the other roles that are bound to it, or to every service account: kubectl get rolebindings,clusterrolebindings -A -o wide")
 	case review.Status.Incomplete:
-		f.add(Unclear, name, "the cluster cannot list every right: "+review.Status.EvaluationError, "Look at what else decides about rights in this cluster.")
+		f.add(wire.CheckUnclear, name, "the cluster cannot list every right: "+review.Status.EvaluationError, "Look at what else decides about rights in this cluster.")
 	default:
-		f.add(Passed, name, "in namespace "+f.namespace+", or in all", "")
+		f.add(wire.CheckPassed, name, "in namespace "+f.namespace+", or in all", "")
 	}
 }
 

@@ -15,6 +15,7 @@ import (
 	"tachyphor/core/kit"
 	"tachyphor/core/review"
 	"tachyphor/core/template"
+	"tachyphor/wire"
 
 	corev1 "k8s.io/api/core/v1"
 	discoveryv1 "k8s.io/api/discovery/v1"
@@ -25,7 +26,7 @@ import (
 // quota says how many more agents the namespace's quotas leave room for.
 func (f *flight) quota(ctx context.Context) {
 	if !f.there {
-		f.add(Unclear, "quota", "the namespace is not there yet", f.kitFirst())
+		f.add(wire.CheckUnclear, "quota", "the namespace is not there yet", f.kitFirst())
 		return
 	}
 	list, err := f.client.CoreV1().ResourceQuotas(f.namespace).List(ctx, metav1.ListOptions{})
@@ -34,7 +35,7 @@ func (f *flight) quota(ctx context.Context) {
 		return
 	}
 	if len(list.Items) == 0 {
-		f.add(Passed, "quota", "the namespace has none: nothing bounds what agents request together", "")
+		f.add(wire.CheckPassed, "quota", "the namespace has none: nothing bounds what agents request together", "")
 		return
 	}
 	for _, d := range f.plan.Templates {
@@ -61,11 +62,11 @@ func (f *flight) quota(ctx context.Context) {
 		name := "room for " + d.Name
 		switch {
 		case room == math.MaxInt:
-			f.add(Passed, name, "no quota counts what it requests", "")
+			f.add(wire.CheckPassed, name, "no quota counts what it requests", "")
 		case room == 0:
-			f.add(Failed, name, "none: "+by+" is used up", "Raise the quota, or see what uses it: kubectl -n "+f.namespace+" describe quota")
+			f.add(wire.CheckFailed, name, "none: "+by+" is used up", "Raise the quota, or see what uses it: kubectl -n "+f.namespace+" describe quota")
 		default:
-			f.add(Passed, name, fmt.Sprintf("%d more, bounded by %s", room, by), "")
+			f.add(wire.CheckPassed, name, fmt.Sprintf("%d more, bounded by %s", room, by), "")
 		}
 	}
 }
@@ -73,24 +74,24 @@ func (f *flight) quota(ctx context.Context) {
 // controller looks at the controller's Service and its port.
 func (f *flight) controller(ctx context.Context) {
 	if f.plan.Controller == "" {
-		f.add(Unclear, "controller", "nobody said where it is", "Write its address into the cluster document: spec.controller.inside.")
+		f.add(wire.CheckUnclear, "controller", "nobody said where it is", "Write its address into the cluster document: spec.controller.inside.")
 		return
 	}
 	u, err := url.Parse(f.plan.Controller)
 	if err != nil {
-		f.add(Failed, "controller", err.Error(), "")
+		f.add(wire.CheckFailed, "controller", err.Error(), "")
 		return
 	}
 	port := review.Port(u)
 	service, namespace, ok := kit.Service(u.Hostname())
 	if !ok {
-		f.add(Unclear, "controller", u.Host+" is no name of a Service in a cluster", "Rehearse an agent: it tries the address from inside.")
+		f.add(wire.CheckUnclear, "controller", u.Host+" is no name of a Service in a cluster", "Rehearse an agent: it tries the address from inside.")
 		return
 	}
 	name := "controller " + service + "." + namespace
 	s, err := f.client.CoreV1().Services(namespace).Get(ctx, service, metav1.GetOptions{})
 	if apierrors.IsNotFound(err) {
-		f.add(Failed, name, "there is no such Service: the name resolves to nothing", "Look for it: kubectl get services -A | grep "+service)
+		f.add(wire.CheckFailed, name, "there is no such Service: the name resolves to nothing", "Look for it: kubectl get services -A | grep "+service)
 		return
 	}
 	if err != nil {
@@ -103,7 +104,7 @@ func (f *flight) controller(ctx context.Context) {
 		return int(p.Port) == port
 	})
 	if at < 0 {
-		f.add(Failed, name, fmt.Sprintf("it has no port %d; it has %s", port, strings.Join(ports, ", ")), "Use a port that it has, in spec.controller.inside and in the templates.")
+		f.add(wire.CheckFailed, name, fmt.Sprintf("it has no port %d; it has %s", port, strings.Join(ports, ", ")), "Use a port that it has, in spec.controller.inside and in the templates.")
 		return
 	}
 	f.endpoints(ctx, name, s)
@@ -126,10 +127,10 @@ func (f *flight) endpoints(ctx context.Context, name string, s *corev1.Service) 
 		}
 	}
 	if ready == 0 {
-		f.add(Failed, name, fmt.Sprintf("the Service is there and none of its %d endpoints is ready", all), "See whether the controller runs and is ready: kubectl -n "+s.Namespace+" get pods,endpointslices")
+		f.add(wire.CheckFailed, name, fmt.Sprintf("the Service is there and none of its %d endpoints is ready", all), "See whether the controller runs and is ready: kubectl -n "+s.Namespace+" get pods,endpointslices")
 		return
 	}
-	f.add(Passed, name, fmt.Sprintf("%d of %d endpoints ready", ready, all), "")
+	f.add(wire.CheckPassed, name, fmt.Sprintf("%d of %d endpoints ready", ready, all), "")
 }
 
 // open tries the controller's port: from here where here is the cluster, through
@@ -141,11 +142,11 @@ func (f *flight) open(ctx context.Context, s *corev1.Service, port int, u *url.U
 	if f.Inside {
 		c, err := (&net.Dialer{}).DialContext(ctx, "tcp", net.JoinHostPort(u.Hostname(), strconv.Itoa(port)))
 		if err != nil {
-			f.add(Failed, name, err.Error(), "See whether the controller listens there and no network policy closes it.")
+			f.add(wire.CheckFailed, name, err.Error(), "See whether the controller listens there and no network policy closes it.")
 			return
 		}
 		_ = c.Close()
-		f.add(Passed, name, "open", "")
+		f.add(wire.CheckPassed, name, "open", "")
 		return
 	}
 	scheme := ""
@@ -155,17 +156,17 @@ func (f *flight) open(ctx context.Context, s *corev1.Service, port int, u *url.U
 	_, err := f.client.CoreV1().Services(s.Namespace).ProxyGet(scheme, s.Name, strconv.Itoa(port), "/", nil).DoRaw(ctx)
 	switch {
 	case err == nil:
-		f.add(Passed, name, "something answers, asked through the API server", "")
+		f.add(wire.CheckPassed, name, "something answers, asked through the API server", "")
 	case apierrors.IsForbidden(err) && strings.Contains(words(err), "services/proxy"):
-		f.add(Unclear, name, "this connection may not ask through the API server", "Rehearse an agent, or ask for the right to services/proxy.")
+		f.add(wire.CheckUnclear, name, "this connection may not ask through the API server", "Rehearse an agent, or ask for the right to services/proxy.")
 	case apierrors.IsServiceUnavailable(err), apierrors.IsInternalError(err), apierrors.IsTimeout(err):
-		f.add(Failed, name, words(err), "See whether the controller listens there and no network policy closes it.")
+		f.add(wire.CheckFailed, name, words(err), "See whether the controller listens there and no network policy closes it.")
 	default:
 		var status apierrors.APIStatus
 		if ok := errors.As(err, &status); ok && status.Status().Code > 0 { // an answer, if not a kind one
-			f.add(Passed, name, fmt.Sprintf("something answers (status %d), asked through the API server", status.Status().Code), "")
+			f.add(wire.CheckPassed, name, fmt.Sprintf("something answers (status %d), asked through the API server", status.Status().Code), "")
 			return
 		}
-		f.add(Failed, name, words(err), "See whether the controller listens there and no network policy closes it.")
+		f.add(wire.CheckFailed, name, words(err), "See whether the controller listens there and no network policy closes it.")
 	}
 }

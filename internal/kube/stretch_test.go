@@ -3,6 +3,8 @@ package kube
 import (
 	"testing"
 	"time"
+
+	"tachyphor/wire"
 )
 
 // Phases follow each other whatever order they were seen in: none takes less than no time,
@@ -16,7 +18,7 @@ func TestPhasesTakeNoNegativeTime(t *testing.T) {
 		"no further than placing": {began: at(0), asked: at(500), gone: at(600)},
 		"a node came for it":      {began: at(0), grown: true, unplaced: at(50), placed: at(40), pulled: at(30), started: at(300), ended: at(900), gone: at(1000)},
 	} {
-		r.out = &Rehearsal{}
+		r.out = &wire.Rehearsal{}
 		r.stretch()
 		last := int64(0)
 		for _, s := range r.out.Stretches {

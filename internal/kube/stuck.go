@@ -7,6 +7,8 @@ import (
 	"strings"
 	"time"
 
+	"tachyphor/wire"
+
 	corev1 "k8s.io/api/core/v1"
 	metav1 "k8s.io/apimachinery/pkg/apis/meta/v1"
 )
@@ -135,7 +137,7 @@ func (r *rehearsal) over(t *corev1.ContainerStateTerminated) {
 func (r *rehearsal) hear(e *corev1.Event) {
 	now := time.Now()
 	if len(r.out.Events) < mostEvents {
-		r.out.Events = append(r.out.Events, Event{At: int64(now.Sub(r.began)), Reason: e.Reason, Message: e.Message, Warning: e.Type == corev1.EventTypeWarning})
+		r.out.Events = append(r.out.Events, wire.Event{At: int64(now.Sub(r.began)), Reason: e.Reason, Message: e.Message, Warning: e.Type == corev1.EventTypeWarning})
 	}
 	switch e.Reason {
 	case "FailedScheduling":

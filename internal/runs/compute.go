@@ -11,13 +11,14 @@ import (
 	"tachyphor/core/sim"
 	"tachyphor/core/units"
 	"tachyphor/internal/store"
+	"tachyphor/wire"
 )
 
 // compute simulates. A defect of the engine is the outcome's failure, not the
 // service's. An error is the database's, a trouble.
 func (q *Queue) compute(ctx context.Context, o store.Outcome, j *job) (end store.Outcome, data []byte, trace *sim.Trace, err error) {
 	fail := func(err error) (store.Outcome, []byte, *sim.Trace, error) {
-		end := store.Outcome{State: store.Failed, Error: err.Error()}
+		end := store.Outcome{State: wire.Failed, Error: err.Error()}
 		if d := (*sim.Defect)(nil); errors.As(err, &d) {
 			end.Stack = fmt.Sprintf("seed %d, repeat %d: %v\n%s", d.Seed, d.Repeat, d.What, d.Stack)
 			q.log.Error("defect in a "+o.Work.String(), "id", o.ID, "scenario", o.Scenario, "defect", end.Stack)
@@ -64,12 +65,12 @@ func (q *Queue) compute(ctx context.Context, o store.Outcome, j *job) (end store
 	if err != nil {
 		return fail(err)
 	}
-	return store.Outcome{State: store.Done, Summary: string(summary), Digest: Digest(raw)}, pack(raw), trace, nil
+	return store.Outcome{State: wire.Done, Summary: string(summary), Digest: Digest(raw)}, pack(raw), trace, nil
 }
 
 // world puts an outcome's inputs together again.
 func (q *Queue) world(ctx context.Context, o store.Outcome) (*sim.World, error) {
-	var in store.Inputs
+	var in wire.Inputs
 	if err := json.Unmarshal([]byte(o.Inputs), &in); err != nil {
 		return nil, err
 	}

@@ -13,6 +13,7 @@ import (
 	"tachyphor/core/document"
 	"tachyphor/core/sim"
 	"tachyphor/internal/store"
+	"tachyphor/wire"
 )
 
 // A Library looks up documents and recordings and puts worlds together. What does not
@@ -94,20 +95,20 @@ func (l *Library) Read(ctx context.Context, heads []store.Head) ([]*document.Doc
 // missing.
 type Pinned struct {
 	Scenario *document.Document // nil when it is not readable any more
-	Inputs   store.Inputs
+	Inputs   wire.Inputs
 	Faults   document.Faults
 }
 
 // Pin names the newest revisions of everything a scenario needs. Faults say what
 // is missing.
-func (l *Library) Pin(ctx context.Context, scenario string) (store.Inputs, document.Faults, error) {
+func (l *Library) Pin(ctx context.Context, scenario string) (wire.Inputs, document.Faults, error) {
 	head, err := l.store.Get(ctx, document.KindScenario, scenario, 0)
 	if err != nil {
-		return store.Inputs{}, nil, err
+		return wire.Inputs{}, nil, err
 	}
 	all, err := l.PinAll(ctx, []store.Head{head})
 	if err != nil {
-		return store.Inputs{}, nil, err
+		return wire.Inputs{}, nil, err
 	}
 	return all[0].Inputs, all[0].Faults, nil
 }
@@ -162,14 +163,14 @@ func (l *Library) PinAll(ctx context.Context, scenarios []store.Head) ([]Pinned,
 			p.Faults = document.Faults{{File: "Scenario/" + h.Name, Expected: "the stored document can no longer be read; put it again"}}
 			continue
 		}
-		p.Inputs.Documents = []store.Ref{{Kind: h.Kind, Name: h.Name, Revision: h.Number}}
+		p.Inputs.Documents = []wire.Ref{{Kind: h.Kind, Name: h.Name, Revision: h.Number}}
 		for _, n := range needs(p.Scenario) {
 			there, ok := heads[n.Name]
 			if !ok {
 				p.Faults = append(p.Faults, p.Scenario.Fault(n.path, n.Name.Name, fmt.Sprintf("there is no %s of that name; put it first", n.Kind)))
 				continue
 			}
-			p.Inputs.Documents = append(p.Inputs.Documents, store.Ref{Kind: n.Kind, Name: n.Name.Name, Revision: there.Number})
+			p.Inputs.Documents = append(p.Inputs.Documents, wire.Ref{Kind: n.Kind, Name: n.Name.Name, Revision: there.Number})
 			if n.Kind == document.KindWorkload {
 				p.Inputs.Recording = recorded[n.Name.Name]
 			}
@@ -198,7 +199,7 @@ func needs(d *document.Document) []need {
 }
 
 // pinned returns the pinned documents with the changes that are made first, in order.
-func (l *Library) pinned(ctx context.Context, in store.Inputs) ([]*document.Document, document.Faults, error) {
+func (l *Library) pinned(ctx context.Context, in wire.Inputs) ([]*document.Document, document.Faults, error) {
 	found, err := l.store.Revisions(ctx, in.Documents)
 	if err != nil {
 		return nil, nil, troubled(err)
@@ -233,16 +234,16 @@ func (l *Library) pinned(ctx context.Context, in store.Inputs) ([]*document.Docu
 }
 
 // World puts the pinned inputs together.
-func (l *Library) World(ctx context.Context, in store.Inputs) (*sim.World, document.Faults, error) {
+func (l *Library) World(ctx context.Context, in wire.Inputs) (*sim.World, document.Faults, error) {
 	return l.world(ctx, in, true)
 }
 
 // Design is World without its jobs: what agents and nodes there are. It cannot be run.
-func (l *Library) Design(ctx context.Context, in store.Inputs) (*sim.World, document.Faults, error) {
+func (l *Library) Design(ctx context.Context, in wire.Inputs) (*sim.World, document.Faults, error) {
 	return l.world(ctx, in, false)
 }
 
-func (l *Library) world(ctx context.Context, in store.Inputs, jobs bool) (*sim.World, document.Faults, error) {
+func (l *Library) world(ctx context.Context, in wire.Inputs, jobs bool) (*sim.World, document.Faults, error) {
 	docs, faults, err := l.pinned(ctx, in)
 	if err != nil || len(faults) > 0 {
 		return nil, faults, err
@@ -285,7 +286,7 @@ func (l *Library) world(ctx context.Context, in store.Inputs, jobs bool) (*sim.W
 }
 
 // changed returns a document's text with the changes that are meant for it.
-func changed(d *document.Document, changes []store.Changes) (string, error) {
+func changed(d *document.Document, changes []document.Changes) (string, error) {
 	text := d.Text
 	for _, c := range changes {
 		if c.Kind != d.Kind || c.Name != d.Name {
@@ -303,7 +304,7 @@ func changed(d *document.Document, changes []store.Changes) (string, error) {
 var ErrChanges = errors.New("changes cannot be made")
 
 // Pinned returns the pinned documents as they are simulated, in order.
-func (l *Library) Pinned(ctx context.Context, in store.Inputs) ([]*document.Document, error) {
+func (l *Library) Pinned(ctx context.Context, in wire.Inputs) ([]*document.Document, error) {
 	docs, faults, err := l.pinned(ctx, in)
 	if err == nil {
 		err = faults.Err()

@@ -16,6 +16,7 @@ import (
 	"tachyphor/core/units"
 	"tachyphor/internal/memory"
 	"tachyphor/internal/store"
+	"tachyphor/wire"
 )
 
 // lease is how long a claimed outcome stays the holder's without a sign of life.
@@ -82,14 +83,14 @@ func (q *Queue) Counts() (finished, failed int64) { return q.finished.Load(), q.
 
 // Ask enters a scenario's simulation into the queue.
 // changes are made in its documents first; each must be one that it uses.
-func (q *Queue) Ask(ctx context.Context, scenario, by string, seed *uint64, repeats *int, changes []store.Changes) (store.Outcome, document.Faults, error) {
+func (q *Queue) Ask(ctx context.Context, scenario, by string, seed *uint64, repeats *int, changes []document.Changes) (store.Outcome, document.Faults, error) {
 	in, faults, err := q.Library.Pin(ctx, scenario)
 	if err != nil || len(faults) > 0 {
 		return store.Outcome{}, faults, err
 	}
 	in.Seed, in.Repeats, in.Changes = seed, repeats, changes
 	for _, c := range changes {
-		if !slices.ContainsFunc(in.Documents, func(r store.Ref) bool { return r.Kind == c.Kind && r.Name == c.Name }) {
+		if !slices.ContainsFunc(in.Documents, func(r wire.Ref) bool { return r.Kind == c.Kind && r.Name == c.Name }) {
 			return store.Outcome{}, nil, fmt.Errorf("%w: the scenario %s does not use %s %s", ErrChanges, scenario, c.Kind, c.Name)
 		}
 	}
@@ -130,7 +131,7 @@ func (q *Queue) Cancel(ctx context.Context, work store.Work, id uint64) (store.O
 func (q *Queue) Progress(o store.Outcome) float64 {
 	q.mu.Lock()
 	defer q.mu.Unlock()
-	if j := q.running[o.ID]; j != nil && o.State == store.Running {
+	if j := q.running[o.ID]; j != nil && o.State == wire.Running {
 		return float64(j.progress.Load()) / 1e6
 	}
 	return o.Progress
@@ -224,7 +225,7 @@ func (q *Queue) run(ctx context.Context, o store.Outcome) {
 		q.log.Error("cannot store a result; it will be computed again", "work", o.Work.String(), "id", o.ID, "error", err)
 		return
 	}
-	if end.State == store.Done {
+	if end.State == wire.Done {
 		q.finished.Add(1)
 		if trace != nil {
 			q.traces.put(traceKey(o.ID), trace)

@@ -15,22 +15,6 @@ import (
 	"tachyphor/internal/store"
 )
 
-// Taken says what taking in usage came to.
-type Taken struct {
-	Samples  int             `json:"samples" doc:"Samples that were read."`
-	Runs     int             `json:"runs" doc:"Runs they make."`
-	New      int             `json:"new" doc:"Runs that were not known."`
-	Replaced int             `json:"replaced" doc:"Runs that were known from fewer samples or without their job, and are told better now."`
-	Known    int             `json:"known" doc:"Runs that were known as well; they were left out."`
-	Dropped  int             `json:"dropped" doc:"Oldest runs that had to go, as only so many are kept."`
-	Short    int             `json:"short" doc:"Containers with fewer than two samples; they are no runs."`
-	Others   int             `json:"others" doc:"Containers that are not the agent's; they were left out."`
-	Bad      int             `json:"bad" doc:"Rows that were refused."`
-	BadRows  []demand.BadRow `json:"badRows" doc:"The first of them."`
-	Matched  *sizing.Matched `json:"matched,omitempty" doc:"What matching with the job log came to."`
-	Oddities sizing.Oddities `json:"oddities" doc:"What was wrong with samples and worked around."`
-}
-
 // BadUsage is the error of samples, or of a job log, that cannot be used.
 type BadUsage struct{ error }
 
@@ -58,22 +42,22 @@ func (l *Library) Size(ctx context.Context, q sizing.Question) (*sizing.Advice, 
 // TakeUsage stores what the agents of a template used. container is the agent's;
 // samples that name another are left out. jobs is the digest of a stored job log that
 // names pods; empty: none.
-func (l *Library) TakeUsage(ctx context.Context, in store.Intake, container string, samples []byte, jobs string) (Taken, error) {
+func (l *Library) TakeUsage(ctx context.Context, in store.Intake, container string, samples []byte, jobs string) (sizing.Taken, error) {
 	log, err := sizing.Read(bytes.NewReader(samples))
 	if err != nil {
-		return Taken{}, BadUsage{err}
+		return sizing.Taken{}, BadUsage{err}
 	}
 	var ran []demand.Ran
 	if jobs != "" {
 		r, err := l.Recording(ctx, &document.Recorded{Digest: jobs})
 		if err != nil {
-			return Taken{}, err
+			return sizing.Taken{}, err
 		}
 		if ran = r.Ran(); len(ran) == 0 {
-			return Taken{}, BadUsage{errors.New("the job log names no pods; its column pod must say in which pod each job ran")}
+			return sizing.Taken{}, BadUsage{errors.New("the job log names no pods; its column pod must say in which pod each job ran")}
 		}
 	}
-	t := Taken{Bad: log.Bads, BadRows: log.Bad, Samples: log.Samples()}
+	t := sizing.Taken{Bad: log.Bads, BadRows: log.Bad, Samples: log.Samples()}
 	if t.BadRows == nil {
 		t.BadRows = []demand.BadRow{}
 	}

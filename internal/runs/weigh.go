@@ -9,6 +9,7 @@ import (
 	"tachyphor/core/sim"
 	"tachyphor/core/weigh"
 	"tachyphor/internal/store"
+	"tachyphor/wire"
 )
 
 // AskWeighing enters a weighing of a scenario's cache plans into the queue. What is
@@ -37,15 +38,9 @@ func (q *Queue) AskWeighing(ctx context.Context, scenario, by string, ask weigh.
 	return o, nil, err
 }
 
-// A WeighGist is what lists show of a weighing.
-type WeighGist struct {
-	Headline string `json:"headline"`
-	Best     string `json:"best"`
-}
-
 // weigh weighs a world's cache plans.
 func (q *Queue) weigh(o store.Outcome, w *sim.World, progress outcome.Progress) (store.Outcome, []byte, error) {
-	var in store.Inputs
+	var in wire.Inputs
 	if err := json.Unmarshal([]byte(o.Inputs), &in); err != nil {
 		return store.Outcome{}, nil, err
 	}
@@ -65,6 +60,6 @@ func (q *Queue) weigh(o store.Outcome, w *sim.World, progress outcome.Progress) 
 	if err != nil {
 		return store.Outcome{}, nil, err
 	}
-	gist, err := json.Marshal(WeighGist{result.Words[0], result.Best})
-	return store.Outcome{State: store.Done, Summary: string(gist), Digest: Digest(raw)}, pack(raw), err
+	gist, err := json.Marshal(wire.WeighGist{Headline: result.Words[0], Best: result.Best})
+	return store.Outcome{State: wire.Done, Summary: string(gist), Digest: Digest(raw)}, pack(raw), err
 }

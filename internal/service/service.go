@@ -25,10 +25,8 @@ import (
 	"tachyphor/internal/runs"
 	"tachyphor/internal/store"
 	"tachyphor/internal/trials"
+	"tachyphor/wire"
 )
-
-// DefaultAddress is where the service listens unless told otherwise.
-const DefaultAddress = "127.0.0.1:7420"
 
 // Config says how to run the service.
 type Config struct {
@@ -45,16 +43,9 @@ type Config struct {
 	Free func(path string) (units.Bytes, error)
 }
 
-// Access is how a client reaches the service. It is kept in a file that only
-// its owner can read.
-type Access struct {
-	Address string `json:"address"`
-	Token   string `json:"token"`
-}
-
 // A Service is running until Close.
 type Service struct {
-	Access Access
+	Access wire.Access
 	// Link signs the console in once.
 	Link string
 
@@ -174,31 +165,17 @@ func listen(address string) (net.Listener, error) {
 		}
 		return l, nil
 	}
-	l, err := net.Listen("tcp", DefaultAddress)
+	l, err := net.Listen("tcp", wire.DefaultAddress)
 	if errors.Is(err, syscall.EADDRINUSE) {
 		l, err = net.Listen("tcp", "127.0.0.1:0")
 	}
 	return l, err
 }
 
-// accessFile is where the owner's access is kept.
-func accessFile(state string) string { return filepath.Join(state, "access.json") }
-
-// ReadAccess returns the access that a service on this machine left for its
-// owner.
-func ReadAccess(state string) (Access, error) {
-	var a Access
-	b, err := os.ReadFile(accessFile(state))
-	if err == nil {
-		err = json.Unmarshal(b, &a)
-	}
-	return a, err
-}
-
 // credentials makes the first token and a sign-in link. The database keeps
 // hashes; the token itself goes to its owner's file alone.
 func (s *Service) credentials(ctx context.Context) error {
-	if old, err := ReadAccess(s.config.State); err == nil {
+	if old, err := wire.ReadAccess(s.config.State); err == nil {
 		s.Access.Token = old.Token
 	}
 	has, err := s.store.HasBearer(ctx)
@@ -214,7 +191,7 @@ func (s *Service) credentials(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	if err := os.WriteFile(accessFile(s.config.State), append(b, '\n'), 0o600); err != nil {
+	if err := os.WriteFile(wire.AccessFile(s.config.State), append(b, '\n'), 0o600); err != nil {
 		return err
 	}
 	link, err := api.NewLink(ctx, s.store, "owner")

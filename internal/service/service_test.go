@@ -16,6 +16,7 @@ import (
 	"tachyphor/internal/kube"
 	"tachyphor/internal/service"
 	"tachyphor/test/worlds"
+	"tachyphor/wire"
 )
 
 var world = worlds.Small("", `, arrivals: {hours: [{when: "Mon-Sun 00:00-24:00", perHour: 200}]}`, "{span: 7d, repeats: 2}") +
@@ -41,11 +42,11 @@ func TestFullDisk(t *testing.T) {
 		t.Fatal(err)
 	}
 	many := 1000
-	long, err := c.Simulate(ctx, "s", client.Run{Repeats: &many})
+	long, err := c.Simulate(ctx, "s", wire.Run{Repeats: &many})
 	if err != nil {
 		t.Fatal(err)
 	}
-	waiting, err := c.Simulate(ctx, "s", client.Run{})
+	waiting, err := c.Simulate(ctx, "s", wire.Run{})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -76,7 +77,7 @@ func TestFullDisk(t *testing.T) {
 	if _, err := c.Put(ctx, "", text, false); err != nil {
 		t.Errorf("with room again: %v", err)
 	}
-	if o, err := c.Watch(ctx, waiting.ID, func(client.OutcomeBrief) {}); err != nil || o.State != "done" {
+	if o, err := c.Watch(ctx, waiting.ID, func(wire.OutcomeBrief) {}); err != nil || o.State != "done" {
 		t.Errorf("with room again: %+v, %v", o, err)
 	}
 }

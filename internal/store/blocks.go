@@ -4,6 +4,8 @@ import (
 	"context"
 	"errors"
 
+	"tachyphor/wire"
+
 	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
 )
@@ -14,7 +16,7 @@ func (s *Store) PutBlock(ctx context.Context, holder string, b Block) error {
 	return s.write(large(ctx), func(tx *gorm.DB) error {
 		var o Outcome
 		err := tx.Clauses(clause.Locking{Strength: "SHARE"}).Select("id").
-			Where("id = ? AND state = ? AND holder = ?", b.OutcomeID, Running, holder).Take(&o).Error
+			Where("id = ? AND state = ? AND holder = ?", b.OutcomeID, wire.Running, holder).Take(&o).Error
 		if errors.Is(err, gorm.ErrRecordNotFound) {
 			return ErrConflict
 		}
@@ -28,7 +30,7 @@ func (s *Store) PutBlock(ctx context.Context, holder string, b Block) error {
 // DropBlocks takes the blocks away of outcomes that came to nothing or are no more: of one,
 // or of all for 0.
 func (s *Store) DropBlocks(ctx context.Context, outcome uint64) error {
-	q := s.db.WithContext(large(ctx)).Where("outcome_id NOT IN (?)", s.db.Model(&Outcome{}).Select("id").Where("state IN ?", []State{Queued, Running, Done}))
+	q := s.db.WithContext(large(ctx)).Where("outcome_id NOT IN (?)", s.db.Model(&Outcome{}).Select("id").Where("state IN ?", []wire.State{wire.Queued, wire.Running, wire.Done}))
 	if outcome > 0 {
 		q = q.Where("outcome_id = ?", outcome)
 	}

@@ -6,6 +6,8 @@ import (
 	"slices"
 	"time"
 
+	"tachyphor/wire"
+
 	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
 )
@@ -143,7 +145,7 @@ func (s *Store) Newest(ctx context.Context, names []Name) ([]Head, error) {
 
 // Revisions returns those of the revisions that there are, without their texts, in no
 // order.
-func (s *Store) Revisions(ctx context.Context, refs []Ref) ([]Head, error) {
+func (s *Store) Revisions(ctx context.Context, refs []wire.Ref) ([]Head, error) {
 	var out []Head
 	for part := range slices.Chunk(refs, atATime) {
 		in := make([][]any, len(part))

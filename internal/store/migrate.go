@@ -4,6 +4,8 @@ import (
 	"context"
 	"time"
 
+	"tachyphor/wire"
+
 	"github.com/go-gormigrate/gormigrate/v2"
 	"gorm.io/gorm"
 )
@@ -47,21 +49,6 @@ type Piece struct {
 	Data   []byte `gorm:"type:longblob"`
 }
 
-// State is how far an outcome has come.
-type State string
-
-// The states of an outcome.
-const (
-	Queued    State = "queued"
-	Running   State = "running"
-	Done      State = "done"
-	Failed    State = "failed"
-	Cancelled State = "cancelled"
-)
-
-// Over reports whether nothing will happen any more.
-func (s State) Over() bool { return s == Done || s == Failed || s == Cancelled }
-
 // Work says what an outcome is the outcome of.
 type Work string
 
@@ -85,7 +72,7 @@ type Outcome struct {
 	ID       uint64     `gorm:"primaryKey;index:by_scenario,priority:3;index:last_done,priority:5"`
 	Work     Work       `gorm:"size:16;not null;default:'';index:by_scenario,priority:1;index:last_done,priority:1"`
 	Scenario string     `gorm:"size:63;index;index:by_scenario,priority:2;index:last_done,priority:4"`
-	State    State      `gorm:"size:16;index;index:last_done,priority:2"`
+	State    wire.State `gorm:"size:16;index;index:last_done,priority:2"`
 	Inputs   string     `gorm:"type:mediumtext"` // JSON of Inputs
 	Error    string     `gorm:"type:text"`
 	Progress float64    // 0 to 1, as last heard

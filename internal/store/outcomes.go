@@ -8,46 +8,17 @@ import (
 	"fmt"
 	"time"
 
-	"tachyphor/core/document"
-	"tachyphor/core/weigh"
+	"tachyphor/wire"
 
 	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
 )
 
-// Inputs name exactly what an outcome was computed from, so that it can be
-// computed again after everything has gone on.
-type Inputs struct {
-	Documents []Ref  `json:"documents"`
-	Recording string `json:"recording,omitempty"` // digest
-	// Changed run settings; nil where the scenario's own hold.
-	Seed    *uint64 `json:"seed,omitempty"`
-	Repeats *int    `json:"repeats,omitempty"`
-	// Changes are made in the documents before they are used.
-	Changes []Changes `json:"changes,omitempty"`
-	// Weigh is what a weighing was asked; nil for a simulation.
-	Weigh *weigh.Ask `json:"weigh,omitempty"`
-}
-
-// Changes are edits of one document.
-type Changes struct {
-	Kind  string          `json:"kind"`
-	Name  string          `json:"name"`
-	Edits []document.Edit `json:"edits"`
-}
-
-// A Ref names one revision of a document.
-type Ref struct {
-	Kind     string `json:"kind"`
-	Name     string `json:"name"`
-	Revision int    `json:"revision"`
-}
-
 // maxOpen is how many outcomes may wait or run at once.
 const maxOpen = 200
 
 // Ask enters an outcome into the queue.
-func (s *Store) Ask(ctx context.Context, scenario, by string, in Inputs) (Outcome, error) {
+func (s *Store) Ask(ctx context.Context, scenario, by string, in wire.Inputs) (Outcome, error) {
 	b, err := json.Marshal(in)
 	if err != nil {
 		return Outcome{}, err
@@ -56,10 +27,10 @@ func (s *Store) Ask(ctx context.Context, scenario, by string, in Inputs) (Outcom
 	if in.Weigh != nil {
 		work = Weighing
 	}
-	o := Outcome{Work: work, Scenario: scenario, State: Queued, Inputs: string(b), Asked: s.now(), By: by, Varied: len(in.Changes) > 0}
+	o := Outcome{Work: work, Scenario: scenario, State: wire.Queued, Inputs: string(b), Asked: s.now(), By: by, Varied: len(in.Changes) > 0}
 	return o, s.write(ctx, func(tx *gorm.DB) error {
 		var open int64
-		if err := tx.Model(&Outcome{}).Where("state IN ?", []State{Queued, Running}).Count(&open).Error; err != nil {
+		if err := tx.Model(&Outcome{}).Where("state IN ?", []wire.State{wire.Queued, wire.Running}).Count(&open).Error; err != nil {
 			return err
 		}
 		if open >= maxOpen {
@@ -93,7 +64,7 @@ func (s *Store) Claim(ctx context.Context, holder string, lease time.Duration) (
 		for {
 			o = Outcome{}
 			err := tx.Clauses(clause.Locking{Strength: "UPDATE", Options: "SKIP LOCKED"}).
-				Where("state = ? OR (state = ? AND lease < ?)", Queued, Running, s.now()).
+				Where("state = ? OR (state = ? AND lease < ?)", wire.Queued, wire.Running, s.now()).
 				Order("id").First(&o).Error
 			if err != nil {
 				return err
@@ -101,10 +72,10 @@ func (s *Store) Claim(ctx context.Context, holder string, lease time.Duration) (
 			now := s.now()
 			if o.Attempts < maxAttempts {
 				until := now.Add(lease)
-				o.State, o.Holder, o.Lease, o.Started, o.Attempts = Running, holder, &until, &now, o.Attempts+1
+				o.State, o.Holder, o.Lease, o.Started, o.Attempts = wire.Running, holder, &until, &now, o.Attempts+1
 				return tx.Save(&o).Error
 			}
-			o.State, o.Lease, o.Ended, o.Error = Failed, nil, &now, broken
+			o.State, o.Lease, o.Ended, o.Error = wire.Failed, nil, &now, broken
 			if err := tx.Save(&o).Error; err != nil {
 				return err
 			}
@@ -117,7 +88,7 @@ func (s *Store) Claim(ctx context.Context, holder string, lease time.Duration) (
 func (s *Store) Renew(ctx context.Context, id uint64, holder string, lease time.Duration, progress float64) error {
 	until := s.now().Add(lease)
 	res := s.db.WithContext(ctx).Model(&Outcome{}).
-		Where("id = ? AND state = ? AND holder = ?", id, Running, holder).
+		Where("id = ? AND state = ? AND holder = ?", id, wire.Running, holder).
 		Updates(map[string]any{"lease": until, "progress": progress})
 	if res.Error == nil && res.RowsAffected == 0 {
 		return ErrConflict
@@ -129,7 +100,7 @@ func (s *Store) Renew(ctx context.Context, id uint64, holder string, lease time.
 func (s *Store) Finish(ctx context.Context, id uint64, holder string, end Outcome, data []byte) error {
 	ctx = large(ctx)
 	return s.write(ctx, func(tx *gorm.DB) error {
-		res := tx.Model(&Outcome{}).Where("id = ? AND state = ? AND holder = ?", id, Running, holder).
+		res := tx.Model(&Outcome{}).Where("id = ? AND state = ? AND holder = ?", id, wire.Running, holder).
 			Updates(map[string]any{
 				"state": end.State, "error": end.Error, "ended": s.now(), "progress": 1.0, "lease": nil,
 				"summary": end.Summary, "digest": end.Digest, "stack": end.Stack,
@@ -151,23 +122,23 @@ func (s *Store) Finish(ctx context.Context, id uint64, holder string, end Outcom
 // process that held them, or because the database failed them. It does not count as an
 // attempt.
 func (s *Store) Release(ctx context.Context, holder string) error {
-	return s.db.WithContext(ctx).Model(&Outcome{}).Where("state = ? AND holder = ?", Running, holder).
-		Updates(map[string]any{"state": Queued, "lease": nil, "attempts": gorm.Expr("GREATEST(attempts - 1, 0)")}).Error
+	return s.db.WithContext(ctx).Model(&Outcome{}).Where("state = ? AND holder = ?", wire.Running, holder).
+		Updates(map[string]any{"state": wire.Queued, "lease": nil, "attempts": gorm.Expr("GREATEST(attempts - 1, 0)")}).Error
 }
 
 // ReleaseAll puts every running outcome back into the queue. Only for a database
 // that no other service uses.
 func (s *Store) ReleaseAll(ctx context.Context) error {
 	ctx = large(ctx)
-	return s.db.WithContext(ctx).Model(&Outcome{}).Where("state = ?", Running).
-		Updates(map[string]any{"state": Queued, "lease": nil}).Error
+	return s.db.WithContext(ctx).Model(&Outcome{}).Where("state = ?", wire.Running).
+		Updates(map[string]any{"state": wire.Queued, "lease": nil}).Error
 }
 
 // Cancel ends an outcome of one kind of work that is not over. One that is over is left
 // as it is.
 func (s *Store) Cancel(ctx context.Context, work Work, id uint64) (Outcome, error) {
-	err := s.db.WithContext(ctx).Model(&Outcome{}).Where("id = ? AND work = ? AND state IN ?", id, work, []State{Queued, Running}).
-		Updates(map[string]any{"state": Cancelled, "ended": s.now(), "lease": nil}).Error
+	err := s.db.WithContext(ctx).Model(&Outcome{}).Where("id = ? AND work = ? AND state IN ?", id, work, []wire.State{wire.Queued, wire.Running}).
+		Updates(map[string]any{"state": wire.Cancelled, "ended": s.now(), "lease": nil}).Error
 	if err != nil {
 		return Outcome{}, err
 	}
@@ -218,7 +189,7 @@ func (s *Store) ListOutcomes(ctx context.Context, work Work, scenario string, be
 func (s *Store) LastDone(ctx context.Context) (map[string]Outcome, error) {
 	var list []Outcome
 	err := s.db.WithContext(ctx).Omit("stack").
-		Where("id IN (?)", s.db.Model(&Outcome{}).Select("MAX(id)").Where("state = ? AND varied = ? AND work = ?", Done, false, Simulating).Group("scenario")).
+		Where("id IN (?)", s.db.Model(&Outcome{}).Select("MAX(id)").Where("state = ? AND varied = ? AND work = ?", wire.Done, false, Simulating).Group("scenario")).
 		Find(&list).Error
 	out := map[string]Outcome{}
 	for _, o := range list {
@@ -232,7 +203,7 @@ func (s *Store) LastDone(ctx context.Context) (map[string]Outcome, error) {
 func (s *Store) DropOutcome(ctx context.Context, work Work, id uint64) error {
 	ctx = large(ctx)
 	return s.write(ctx, func(tx *gorm.DB) error {
-		res := tx.Where("id = ? AND work = ? AND state NOT IN ?", id, work, []State{Queued, Running}).Delete(&Outcome{})
+		res := tx.Where("id = ? AND work = ? AND state NOT IN ?", id, work, []wire.State{wire.Queued, wire.Running}).Delete(&Outcome{})
 		if res.Error != nil {
 			return res.Error
 		}

@@ -14,6 +14,7 @@ import (
 
 	"tachyphor/internal/mariadb"
 	"tachyphor/internal/store"
+	"tachyphor/wire"
 )
 
 var server *mariadb.Server
@@ -141,7 +142,7 @@ func TestQueue(t *testing.T) {
 	ctx, s := context.Background(), open(t)
 	const n = 30
 	for i := range n {
-		if _, err := s.Ask(ctx, fmt.Sprintf("s%d", i), "me", store.Inputs{Recording: "r"}); err != nil {
+		if _, err := s.Ask(ctx, fmt.Sprintf("s%d", i), "me", wire.Inputs{Recording: "r"}); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -184,7 +185,7 @@ func TestQueue(t *testing.T) {
 	if err := s.Renew(ctx, 1, claimed[1], time.Minute, 0.6); !errors.Is(err, store.ErrConflict) {
 		t.Errorf("the old holder renews: %v", err)
 	}
-	end := store.Outcome{State: store.Done, Summary: "{}", Digest: "d"}
+	end := store.Outcome{State: wire.Done, Summary: "{}", Digest: "d"}
 	if err := s.Finish(ctx, 1, claimed[1], end, []byte("old")); !errors.Is(err, store.ErrConflict) {
 		t.Errorf("the old holder finishes: %v", err)
 	}
@@ -195,13 +196,13 @@ func TestQueue(t *testing.T) {
 		t.Errorf("result %q, %v", data, err)
 	}
 	// Cancelled is cancelled; done stays done.
-	if o, err := s.Cancel(ctx, store.Simulating, 2); err != nil || o.State != store.Cancelled {
+	if o, err := s.Cancel(ctx, store.Simulating, 2); err != nil || o.State != wire.Cancelled {
 		t.Errorf("%+v, %v", o, err)
 	}
 	if err := s.Finish(ctx, 2, claimed[2], end, []byte("late")); !errors.Is(err, store.ErrConflict) {
 		t.Errorf("a cancelled outcome finishes: %v", err)
 	}
-	if o, err := s.Cancel(ctx, store.Simulating, 1); err != nil || o.State != store.Done {
+	if o, err := s.Cancel(ctx, store.Simulating, 1); err != nil || o.State != wire.Done {
 		t.Errorf("%+v, %v", o, err)
 	}
 	// What a holder gives back is claimed again, first come first.
@@ -222,7 +223,7 @@ func TestQueueIsBounded(t *testing.T) {
 	var err error
 	n := 0
 	for ; n < 1000 && err == nil; n++ {
-		_, err = s.Ask(ctx, "s", "me", store.Inputs{})
+		_, err = s.Ask(ctx, "s", "me", wire.Inputs{})
 	}
 	if !errors.Is(err, store.ErrBusy) || n != 201 {
 		t.Errorf("%d asked, %v", n, err)
@@ -274,11 +275,11 @@ func TestTokens(t *testing.T) {
 // given back in order does not count.
 func TestWorkThatBreaksItsProcessIsGivenUp(t *testing.T) {
 	ctx, s := context.Background(), open(t)
-	heavy, err := s.Ask(ctx, "heavy", "me", store.Inputs{})
+	heavy, err := s.Ask(ctx, "heavy", "me", wire.Inputs{})
 	if err != nil {
 		t.Fatal(err)
 	}
-	light, err := s.Ask(ctx, "light", "me", store.Inputs{})
+	light, err := s.Ask(ctx, "light", "me", wire.Inputs{})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -302,7 +303,7 @@ func TestWorkThatBreaksItsProcessIsGivenUp(t *testing.T) {
 		t.Fatalf("%+v, %v", o, err)
 	}
 	o, err := s.GetOutcome(ctx, store.Simulating, heavy.ID)
-	if err != nil || o.State != store.Failed || !strings.Contains(o.Error, "3 times") || o.Ended == nil {
+	if err != nil || o.State != wire.Failed || !strings.Contains(o.Error, "3 times") || o.Ended == nil {
 		t.Errorf("%+v, %v", o, err)
 	}
 	if _, err := s.Claim(ctx, "b", time.Minute); !errors.Is(err, store.ErrNotFound) {
@@ -346,7 +347,7 @@ func TestBlocksGoWithTheirOutcome(t *testing.T) {
 func TestDefectsAreKept(t *testing.T) {
 	ctx, s := context.Background(), open(t)
 	o := claimed(t, s)
-	end := store.Outcome{State: store.Failed, Error: "a defect", Stack: "seed 7, repeat 2: index out of range\n" + strings.Repeat("main.f()\n", 5000)}
+	end := store.Outcome{State: wire.Failed, Error: "a defect", Stack: "seed 7, repeat 2: index out of range\n" + strings.Repeat("main.f()\n", 5000)}
 	if err := s.Finish(ctx, o.ID, "a", end, nil); err != nil {
 		t.Fatal(err)
 	}
@@ -361,7 +362,7 @@ func TestDefectsAreKept(t *testing.T) {
 // claimed is an outcome that was asked for and that a works on.
 func claimed(t *testing.T, s *store.Store) store.Outcome {
 	t.Helper()
-	o, err := s.Ask(context.Background(), "x", "me", store.Inputs{})
+	o, err := s.Ask(context.Background(), "x", "me", wire.Inputs{})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -4,6 +4,8 @@ import (
 	"context"
 	"time"
 
+	"tachyphor/wire"
+
 	"gorm.io/gorm"
 )
 
@@ -14,7 +16,7 @@ type Trial struct {
 	Template string     `gorm:"size:63;index"`
 	Scenario string     `gorm:"size:63"`
 	Context  string     `gorm:"size:255"` // of the kubeconfig
-	State    State      `gorm:"size:16;index"`
+	State    wire.State `gorm:"size:16;index"`
 	Error    string     `gorm:"type:text"`
 	Report   string     `gorm:"type:mediumtext"` // JSON
 	By       string     `gorm:"size:63"`
@@ -73,27 +75,27 @@ func (s *Store) Until(lease time.Duration) *time.Time {
 // RenewTrials keeps the trials that a holder works on, and returns which of them still
 // run: others were cancelled elsewhere.
 func (s *Store) RenewTrials(ctx context.Context, holder string, lease time.Duration) (running []uint64, err error) {
-	q := s.db.WithContext(ctx).Model(&Trial{}).Where("holder = ? AND state = ?", holder, Running)
+	q := s.db.WithContext(ctx).Model(&Trial{}).Where("holder = ? AND state = ?", holder, wire.Running)
 	if err := q.Update("lease", s.Until(lease)).Error; err != nil {
 		return nil, err
 	}
-	return running, s.db.WithContext(ctx).Model(&Trial{}).Where("holder = ? AND state = ?", holder, Running).Pluck("id", &running).Error
+	return running, s.db.WithContext(ctx).Model(&Trial{}).Where("holder = ? AND state = ?", holder, wire.Running).Pluck("id", &running).Error
 }
 
 // CancelTrial ends a trial that is not over, whoever works on it.
 func (s *Store) CancelTrial(ctx context.Context, id uint64) error {
-	return s.db.WithContext(ctx).Model(&Trial{}).Where("id = ? AND state IN ?", id, []State{Queued, Running}).
-		Updates(map[string]any{"state": Cancelled, "ended": s.now(), "lease": nil}).Error
+	return s.db.WithContext(ctx).Model(&Trial{}).Where("id = ? AND state IN ?", id, []wire.State{wire.Queued, wire.Running}).
+		Updates(map[string]any{"state": wire.Cancelled, "ended": s.now(), "lease": nil}).Error
 }
 
 // BreakOffTrials ends trials that nobody works on any more: those whose lease is over,
 // or all where nobody else can be working on this database.
 func (s *Store) BreakOffTrials(ctx context.Context, why string, all bool) error {
 	return s.write(ctx, func(tx *gorm.DB) error {
-		q := tx.Model(&Trial{}).Where("state IN ?", []State{Queued, Running})
+		q := tx.Model(&Trial{}).Where("state IN ?", []wire.State{wire.Queued, wire.Running})
 		if !all {
 			q = q.Where("lease IS NULL OR lease < ?", s.now())
 		}
-		return q.Updates(map[string]any{"state": Failed, "error": why, "ended": s.now()}).Error
+		return q.Updates(map[string]any{"state": wire.Failed, "error": why, "ended": s.now()}).Error
 	})
 }

@@ -18,6 +18,7 @@ import (
 	"tachyphor/internal/kube"
 	"tachyphor/internal/runs"
 	"tachyphor/internal/store"
+	"tachyphor/wire"
 )
 
 // Kinds of trials.
@@ -44,8 +45,8 @@ const BrokenOff = "the service stopped in the middle of it; what it made ends by
 
 // A Report is what came of a trial, or has so far.
 type Report struct {
-	Checks    []kube.Check    `json:"checks,omitempty" doc:"Of a preflight: its checks, in order."`
-	Rehearsal *kube.Rehearsal `json:"rehearsal,omitempty" doc:"Of a rehearsal: the agent's life."`
+	Checks    []wire.Check    `json:"checks,omitempty" doc:"Of a preflight: its checks, in order."`
+	Rehearsal *wire.Rehearsal `json:"rehearsal,omitempty" doc:"Of a rehearsal: the agent's life."`
 }
 
 // A Runner runs trials.
@@ -151,7 +152,7 @@ func (r *Runner) Contexts() ([]string, error) { return kube.Contexts(r.options) 
 // Ask begins a trial of a stored template. scenario may be empty: the first that
 // uses it; so may the cluster's context.
 func (r *Runner) Ask(ctx context.Context, kind, template, scenario, cluster, by string) (store.Trial, error) {
-	t := store.Trial{Kind: kind, Template: template, Scenario: scenario, State: store.Running, By: by}
+	t := store.Trial{Kind: kind, Template: template, Scenario: scenario, State: wire.Running, By: by}
 	shelf, err := r.library.Shelf(ctx, document.Reading{})
 	if err != nil {
 		return t, err
@@ -182,12 +183,12 @@ func (r *Runner) Ask(ctx context.Context, kind, template, scenario, cluster, by 
 	tools := shelf.Tools(d)
 	do := func(ctx context.Context, x *trial) error {
 		if kind == Preflight {
-			conn.Preflight(ctx, plan, func(c kube.Check) {
+			conn.Preflight(ctx, plan, func(c wire.Check) {
 				x.change(func(s *Report) { s.Checks = append(s.Checks, c) })
 			})
 			return nil
 		}
-		out := conn.Rehearse(ctx, d, tools, kube.Patience{}, func(now kube.Rehearsal) { x.change(func(s *Report) { s.Rehearsal = &now }) })
+		out := conn.Rehearse(ctx, d, tools, kube.Patience{}, func(now wire.Rehearsal) { x.change(func(s *Report) { s.Rehearsal = &now }) })
 		x.change(func(s *Report) { s.Rehearsal = &out })
 		return nil
 	}
@@ -229,13 +230,13 @@ func (r *Runner) run(t store.Trial, do func(context.Context, *trial) error) {
 		x.mu.Lock()
 		b, _ := json.Marshal(x.said)
 		x.mu.Unlock()
-		t.Report, t.State = string(b), store.Done
+		t.Report, t.State = string(b), wire.Done
 		switch {
 		case err != nil:
 			r.log.Error("defect of a trial", "trial", t.ID, "error", err)
-			t.State, t.Error = store.Failed, "a defect of the service; its log says more"
+			t.State, t.Error = wire.Failed, "a defect of the service; its log says more"
 		case errors.Is(ctx.Err(), context.Canceled):
-			t.State = store.Cancelled
+			t.State = wire.Cancelled
 		}
 		t.Lease = nil
 		r.keep(&t)
@@ -290,10 +291,10 @@ func (r *Runner) Report(t store.Trial) (Report, int) {
 	x.mu.Lock()
 	defer x.mu.Unlock()
 	said := x.said
-	said.Checks = append([]kube.Check(nil), said.Checks...)
+	said.Checks = append([]wire.Check(nil), said.Checks...)
 	if said.Rehearsal != nil {
 		copied := *said.Rehearsal
-		copied.Events = append([]kube.Event{}, copied.Events...)
+		copied.Events = append([]wire.Event{}, copied.Events...)
 		said.Rehearsal = &copied
 	}
 	return said, x.seen

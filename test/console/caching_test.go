@@ -7,6 +7,7 @@ import (
 
 	"tachyphor/client"
 	"tachyphor/core/document"
+	"tachyphor/core/weigh"
 	"tachyphor/test/running"
 )
 
@@ -63,7 +64,7 @@ func TestCancelWeighing(t *testing.T) {
 	if _, err := c.Put(context.Background(), "", []byte(text), false); err != nil {
 		t.Fatal(err)
 	}
-	w, err := c.Weigh(context.Background(), "long", client.WeighAsk{})
+	w, err := c.Weigh(context.Background(), "long", weigh.Ask{})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -17,6 +17,7 @@ import (
 	"tachyphor/test/browser"
 	"tachyphor/test/running"
 	"tachyphor/web"
+	"tachyphor/wire"
 )
 
 // load stores the demo world and simulates two scenarios.
@@ -51,11 +52,11 @@ func load(t *testing.T, c *client.Client) {
 		t.Fatal(err)
 	}
 	for _, s := range []string{"fixed-six", "weekday-lean"} {
-		o, err := c.Simulate(ctx, s, client.Run{})
+		o, err := c.Simulate(ctx, s, wire.Run{})
 		if err != nil {
 			t.Fatal(err)
 		}
-		if _, err := c.Watch(ctx, o.ID, func(client.OutcomeBrief) {}); err != nil {
+		if _, err := c.Watch(ctx, o.ID, func(wire.OutcomeBrief) {}); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -277,11 +278,11 @@ func TestStoryOfCachesAndSpot(t *testing.T) {
 	ctx := context.Background()
 	var ids []uint64
 	for _, name := range []string{"weekday-lean", "spot-night"} {
-		o, err := c.Simulate(ctx, name, client.Run{})
+		o, err := c.Simulate(ctx, name, wire.Run{})
 		if err != nil {
 			t.Fatal(err)
 		}
-		if end, err := c.Watch(ctx, o.ID, func(client.OutcomeBrief) {}); err != nil || end.State != "done" {
+		if end, err := c.Watch(ctx, o.ID, func(wire.OutcomeBrief) {}); err != nil || end.State != "done" {
 			t.Fatal(end, err)
 		}
 		ids = append(ids, o.ID)

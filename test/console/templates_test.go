@@ -6,9 +6,9 @@ import (
 	"strings"
 	"testing"
 
-	"tachyphor/client"
 	"tachyphor/core/document"
 	"tachyphor/test/running"
+	"tachyphor/wire"
 
 	"github.com/chromedp/chromedp/kb"
 )
@@ -126,5 +126,5 @@ func TestFirstTemplate(t *testing.T) {
 	if err != nil || len(list) != 2 || list[0].State != "done" {
 		t.Errorf("%+v, %v", list, err)
 	}
-	var _ client.Trial = list[0]
+	var _ wire.Trial = list[0]
 }

@@ -19,6 +19,7 @@ import (
 	"tachyphor/demo"
 	"tachyphor/internal/kube"
 	"tachyphor/internal/standin/cluster"
+	"tachyphor/wire"
 
 	appsv1 "k8s.io/api/apps/v1"
 	authenticationv1 "k8s.io/api/authentication/v1"
@@ -175,15 +176,15 @@ func eventually(t *testing.T, what string, is func() bool) {
 
 // line is a check as recordings have it.
 type line struct {
-	Name  string     `json:"name"`
-	State kube.State `json:"state"`
-	Says  string     `json:"says"`
+	Name  string          `json:"name"`
+	State wire.CheckState `json:"state"`
+	Says  string          `json:"says"`
 }
 
 // compare holds checks against those of the real control plane: recorded by it,
 // matched by the stand-in. What the port of the controller does is left out: there
 // is nobody behind it.
-func (p *place) compare(t *testing.T, name string, checks []kube.Check) {
+func (p *place) compare(t *testing.T, name string, checks []wire.Check) {
 	t.Helper()
 	var lines []line
 	for _, c := range checks {
@@ -221,10 +222,10 @@ func (p *place) compare(t *testing.T, name string, checks []kube.Check) {
 	}
 }
 
-func failed(checks []kube.Check) []string {
+func failed(checks []wire.Check) []string {
 	var out []string
 	for _, c := range checks {
-		if c.State != kube.Passed && !strings.HasPrefix(c.Name, "port ") {
+		if c.State != wire.CheckPassed && !strings.HasPrefix(c.Name, "port ") {
 			out = append(out, c.Name+": "+c.Says)
 		}
 	}
@@ -239,7 +240,7 @@ func TestPreflightAndRights(t *testing.T) {
 		ctx := context.Background()
 		plan := p.plan(t)
 		told := 0
-		before := p.conn.Preflight(ctx, plan, func(kube.Check) { told++ })
+		before := p.conn.Preflight(ctx, plan, func(wire.Check) { told++ })
 		if told != len(before) {
 			t.Errorf("told %d of %d checks", told, len(before))
 		}
@@ -252,7 +253,7 @@ func TestPreflightAndRights(t *testing.T) {
 				return err == nil && len(q.Status.Used) > 0
 			})
 		}
-		after := p.conn.Preflight(ctx, plan, func(kube.Check) {})
+		after := p.conn.Preflight(ctx, plan, func(wire.Check) {})
 		if bad := failed(after); len(bad) > 0 {
 			t.Errorf("after the kit: %q", bad)
 		}
@@ -294,14 +295,14 @@ func (p *place) asTheAccount(t *testing.T, plan kube.Plan) {
 		t.Fatal(err)
 	}
 	rights := 0
-	for _, c := range conn.Preflight(ctx, plan, func(kube.Check) {}) {
+	for _, c := range conn.Preflight(ctx, plan, func(wire.Check) {}) {
 		switch {
 		case strings.HasPrefix(c.Name, kit.Account+" may "), strings.HasPrefix(c.Name, "agent of "):
 			rights++
-			if c.State != kube.Passed {
+			if c.State != wire.CheckPassed {
 				t.Errorf("as the account: %+v", c)
 			}
-		case c.State == kube.Failed:
+		case c.State == wire.CheckFailed:
 			t.Errorf("as the account something failed that could not be told: %+v", c)
 		}
 	}
@@ -366,7 +367,7 @@ func (p *place) eachRight(t *testing.T, plan kube.Plan) {
 			name := kit.Account + " may " + verb + " " + resource
 			var bad []string
 			eventually(t, "the right to be gone", func() bool {
-				bad = failed(p.conn.Preflight(ctx, plan, func(kube.Check) {}))
+				bad = failed(p.conn.Preflight(ctx, plan, func(wire.Check) {}))
 				return len(bad) > 0
 			})
 			if len(bad) != 1 || !strings.HasPrefix(bad[0], name) {
@@ -382,7 +383,7 @@ func (p *place) eachRight(t *testing.T, plan kube.Plan) {
 			}
 		}
 	}
-	eventually(t, "the rights to be back", func() bool { return len(failed(p.conn.Preflight(ctx, plan, func(kube.Check) {}))) == 0 })
+	eventually(t, "the rights to be back", func() bool { return len(failed(p.conn.Preflight(ctx, plan, func(wire.Check) {}))) == 0 })
 }
 
 // nothingElse does as the account what it must be able to do, and tries what it
@@ -478,10 +479,10 @@ func TestPreflightWithVolumes(t *testing.T) {
 		p.apply(t, list)
 		p.settle(t)
 		claims := 0
-		for _, c := range p.conn.Preflight(context.Background(), plan, func(kube.Check) {}) {
+		for _, c := range p.conn.Preflight(context.Background(), plan, func(wire.Check) {}) {
 			if strings.HasPrefix(c.Name, "kit: PersistentVolumeClaim ") {
 				claims++
-				if c.State != kube.Passed {
+				if c.State != wire.CheckPassed {
 					t.Errorf("%+v", c)
 				}
 			}

@@ -12,6 +12,7 @@ import (
 
 	"tachyphor/core/document"
 	"tachyphor/internal/kube"
+	"tachyphor/wire"
 
 	corev1 "k8s.io/api/core/v1"
 	"k8s.io/apimachinery/pkg/api/resource"
@@ -97,7 +98,7 @@ func TestRehearsals(t *testing.T) {
 				t.Fatal(faults)
 			}
 			told := 0
-			r := p.conn.Rehearse(ctx, docs[0], []string{"git", "make", "perl"}, quick, func(kube.Rehearsal) { told++ })
+			r := p.conn.Rehearse(ctx, docs[0], []string{"git", "make", "perl"}, quick, func(wire.Rehearsal) { told++ })
 			if r.Worked != c.worked || !strings.Contains(r.Says, c.says) || !c.worked && r.Do == "" {
 				t.Errorf("%s: worked %v, %q, %q; events %+v", c.name, r.Worked, r.Says, r.Do, r.Events)
 			}
@@ -163,8 +164,8 @@ func (p *place) newNode(t *testing.T) {
 	added := false
 	wait := quick
 	wait.Placing = 15 * time.Second
-	r := p.conn.Rehearse(ctx, demoDocument(t, "templates/compile-wide.yaml"), nil, wait, func(r kube.Rehearsal) {
-		if p.real && !added && slices.ContainsFunc(r.Events, func(e kube.Event) bool { return e.Reason == "FailedScheduling" }) {
+	r := p.conn.Rehearse(ctx, demoDocument(t, "templates/compile-wide.yaml"), nil, wait, func(r wire.Rehearsal) {
+		if p.real && !added && slices.ContainsFunc(r.Events, func(e wire.Event) bool { return e.Reason == "FailedScheduling" }) {
 			added = true
 			time.Sleep(1200 * time.Millisecond) // times of creation count in seconds
 			addNode(t, p.client, "burst-001", "16", "64Gi")
@@ -183,7 +184,7 @@ func (p *place) brokenOff(t *testing.T) {
 	slow := quick
 	slow.Quiet = time.Minute
 	docs, _ := document.Parse("", []byte(strings.Replace(d.Text, "workingDir: /workspace", "command: [sleep, infinity]\n        workingDir: /workspace", 1)))
-	r := p.conn.Rehearse(ctx, docs[0], nil, slow, func(r kube.Rehearsal) {
+	r := p.conn.Rehearse(ctx, docs[0], nil, slow, func(r wire.Rehearsal) {
 		if r.Node != "" {
 			stop()
 		}
@@ -217,12 +218,12 @@ func (p *place) withoutRights(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	r := conn.Rehearse(context.Background(), demoDocument(t, "templates/compile-wide.yaml"), nil, quick, func(kube.Rehearsal) {})
+	r := conn.Rehearse(context.Background(), demoDocument(t, "templates/compile-wide.yaml"), nil, quick, func(wire.Rehearsal) {})
 	if r.Worked || !strings.Contains(r.Says, "The right to make pods is missing") || !strings.Contains(r.Says, `"visitor"`) {
 		t.Errorf("%+v", r)
 	}
-	for _, c := range conn.Preflight(context.Background(), p.plan(t), func(kube.Check) {}) {
-		if c.State == kube.Failed {
+	for _, c := range conn.Preflight(context.Background(), p.plan(t), func(wire.Check) {}) {
+		if c.State == wire.CheckFailed {
 			t.Errorf("a visitor is told that it failed, not that it could not be told: %+v", c)
 		}
 	}
@@ -244,8 +245,8 @@ func TestClusterOutOfReach(t *testing.T) {
 		t.Fatal(err)
 	}
 	p := &place{facts: demoDocument(t, "cluster.yaml")}
-	checks := conn.Preflight(context.Background(), p.plan(t), func(kube.Check) {})
-	if len(checks) != 2 || checks[0].State != kube.Failed || checks[1].State != kube.Unclear || checks[0].Do == "" {
+	checks := conn.Preflight(context.Background(), p.plan(t), func(wire.Check) {})
+	if len(checks) != 2 || checks[0].State != wire.CheckFailed || checks[1].State != wire.CheckUnclear || checks[0].Do == "" {
 		t.Errorf("%+v", checks)
 	}
 	if _, err := kube.Connect(kube.Options{Kubeconfig: path, Context: "b"}); err == nil || !strings.Contains(err.Error(), `no context "b"; it has a`) {

@@ -15,8 +15,8 @@ import (
 	"time"
 
 	"tachyphor/client"
-	"tachyphor/internal/service"
 	"tachyphor/test/browser"
+	"tachyphor/wire"
 )
 
 // pages are the pictures of the documentation.
@@ -58,7 +58,7 @@ func main() {
 }
 
 func run(state, dir, only string, scroll int, width, height int64, dark, whole bool) error {
-	access, err := service.ReadAccess(state)
+	access, err := wire.ReadAccess(state)
 	if err != nil {
 		return err
 	}

@@ -19,6 +19,7 @@ import (
 	"tachyphor/core/units"
 	"tachyphor/demo"
 	"tachyphor/test/running"
+	"tachyphor/wire"
 )
 
 const demoFolder = "../../demo"
@@ -235,9 +236,9 @@ func TestInterruptCancels(t *testing.T) {
 		return err == nil && o.State == "cancelled"
 	})
 	// The worker is free for the next one.
-	end, err := c.Simulate(ctx, "fixed-six", client.Run{})
+	end, err := c.Simulate(ctx, "fixed-six", wire.Run{})
 	if err == nil {
-		end, err = c.Watch(ctx, end.ID, func(client.OutcomeBrief) {})
+		end, err = c.Watch(ctx, end.ID, func(wire.OutcomeBrief) {})
 	}
 	if err != nil || end.State != "done" {
 		t.Errorf("%+v, %v", end, err)

@@ -15,6 +15,7 @@ import (
 	"tachyphor/core/outcome"
 	"tachyphor/core/units"
 	"tachyphor/test/running"
+	"tachyphor/wire"
 
 	"github.com/parquet-go/parquet-go"
 )
@@ -25,11 +26,11 @@ func TestJobsAreStoredAndExported(t *testing.T) {
 	s, c := running.Start(t)
 	ctx := context.Background()
 	loadDemo(t, s)
-	o, err := c.Simulate(ctx, "cached", client.Run{})
+	o, err := c.Simulate(ctx, "cached", wire.Run{})
 	if err != nil {
 		t.Fatal(err)
 	}
-	if end, err := c.Watch(ctx, o.ID, func(client.OutcomeBrief) {}); err != nil || end.State != "done" {
+	if end, err := c.Watch(ctx, o.ID, func(wire.OutcomeBrief) {}); err != nil || end.State != "done" {
 		t.Fatalf("%+v, %v", end, err)
 	}
 	var rows []outcome.JobRow

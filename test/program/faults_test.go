@@ -12,13 +12,13 @@ import (
 	"testing"
 	"time"
 
-	"tachyphor/client"
 	"tachyphor/core/document"
 	"tachyphor/core/outcome"
 	"tachyphor/demo"
 	"tachyphor/internal/runs"
 	"tachyphor/test/running"
 	"tachyphor/test/worlds"
+	"tachyphor/wire"
 )
 
 func TestMain(m *testing.M) {
@@ -61,11 +61,11 @@ func TestKilledInTheMiddleOfASimulation(t *testing.T) {
 	p, c := running.Serve(t, state, nil)
 	putDemo(t, c, state)
 	many := repeats
-	first, err := c.Simulate(ctx, "weekday-lean", client.Run{Repeats: &many})
+	first, err := c.Simulate(ctx, "weekday-lean", wire.Run{Repeats: &many})
 	if err != nil {
 		t.Fatal(err)
 	}
-	second, err := c.Simulate(ctx, "on-demand", client.Run{})
+	second, err := c.Simulate(ctx, "on-demand", wire.Run{})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -78,7 +78,7 @@ func TestKilledInTheMiddleOfASimulation(t *testing.T) {
 
 	p, c = running.Serve(t, state, nil)
 	for id, want := range map[uint64]string{first.ID: expected(t, "weekday-lean", repeats), second.ID: expected(t, "on-demand", 8)} {
-		end, err := c.Watch(ctx, id, func(client.OutcomeBrief) {})
+		end, err := c.Watch(ctx, id, func(wire.OutcomeBrief) {})
 		if err != nil || end.State != "done" {
 			t.Fatalf("outcome %d: %+v, %v\n%s", id, end, err, p.Log())
 		}
@@ -101,7 +101,7 @@ func TestDatabaseKilledInTheMiddleOfWrites(t *testing.T) {
 	p, c := running.Serve(t, state, nil)
 	putDemo(t, c, state)
 	many := 60
-	asked, err := c.Simulate(ctx, "weekday-lean", client.Run{Repeats: &many})
+	asked, err := c.Simulate(ctx, "weekday-lean", wire.Run{Repeats: &many})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -162,7 +162,7 @@ func TestDatabaseKilledInTheMiddleOfWrites(t *testing.T) {
 			t.Errorf("%s revision %d was accepted and is gone: %v", name, revision, err)
 		}
 	}
-	end, err := c.Watch(ctx, asked.ID, func(client.OutcomeBrief) {})
+	end, err := c.Watch(ctx, asked.ID, func(wire.OutcomeBrief) {})
 	if err != nil || end.State != "done" || end.Digest != expected(t, "weekday-lean", many) {
 		t.Errorf("outcome %+v, %v\n%s", end, err, p.Log())
 	}
@@ -176,7 +176,7 @@ func TestDatabaseKilledAsWorkBegins(t *testing.T) {
 	var asked []uint64
 	for round := range 6 {
 		for range 3 {
-			o, err := c.Simulate(ctx, "on-demand", client.Run{})
+			o, err := c.Simulate(ctx, "on-demand", wire.Run{})
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -196,7 +196,7 @@ func TestDatabaseKilledAsWorkBegins(t *testing.T) {
 		})
 	}
 	for _, id := range asked {
-		if end, err := c.Watch(ctx, id, func(client.OutcomeBrief) {}); err != nil || end.State != "done" {
+		if end, err := c.Watch(ctx, id, func(wire.OutcomeBrief) {}); err != nil || end.State != "done" {
 			t.Errorf("outcome %+v, %v", end, err)
 		}
 	}
@@ -212,11 +212,11 @@ func TestKilledAgainAndAgain(t *testing.T) {
 	p, c := running.Serve(t, state, nil)
 	putDemo(t, c, state)
 	many := 900
-	heavy, err := c.Simulate(ctx, "weekday-lean", client.Run{Repeats: &many})
+	heavy, err := c.Simulate(ctx, "weekday-lean", wire.Run{Repeats: &many})
 	if err != nil {
 		t.Fatal(err)
 	}
-	light, err := c.Simulate(ctx, "on-demand", client.Run{})
+	light, err := c.Simulate(ctx, "on-demand", wire.Run{})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -228,7 +228,7 @@ func TestKilledAgainAndAgain(t *testing.T) {
 		p.Kill()
 		p, c = running.Serve(t, state, nil)
 	}
-	if end, err := c.Watch(ctx, light.ID, func(client.OutcomeBrief) {}); err != nil || end.State != "done" {
+	if end, err := c.Watch(ctx, light.ID, func(wire.OutcomeBrief) {}); err != nil || end.State != "done" {
 		t.Errorf("what waits behind: %+v, %v", end, err)
 	}
 	o, err := c.Outcome(ctx, heavy.ID, false)

@@ -20,9 +20,9 @@ import (
 	"tachyphor/core/document"
 	"tachyphor/internal/api"
 	"tachyphor/internal/service"
-	"tachyphor/internal/store"
 	"tachyphor/test/running"
 	"tachyphor/test/worlds"
+	"tachyphor/wire"
 )
 
 // exchange is one plain HTTP request and its answer.
@@ -270,7 +270,7 @@ func TestOutcomesOverHTTP(t *testing.T) {
 		t.Fatalf("%d %s %s", resp.StatusCode, resp.Header.Get("Location"), body)
 	}
 	var seen []float64
-	end, err := c.Watch(ctx, 1, func(o client.OutcomeBrief) { seen = append(seen, o.Progress) })
+	end, err := c.Watch(ctx, 1, func(o wire.OutcomeBrief) { seen = append(seen, o.Progress) })
 	if err != nil || end.State != "done" || len(seen) == 0 {
 		t.Fatalf("%+v, %v", end, err)
 	}
@@ -302,7 +302,7 @@ func TestOutcomesOverHTTP(t *testing.T) {
 	if _, err := c.Put(ctx, "", []byte(scenarioText("lost", 1)), false); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := c.Simulate(ctx, "lost", client.Run{}); !client.IsStatus(err, 422) || !strings.Contains(err.Error(), "spec.cluster") || !strings.Contains(err.Error(), "no PodTemplate") {
+	if _, err := c.Simulate(ctx, "lost", wire.Run{}); !client.IsStatus(err, 422) || !strings.Contains(err.Error(), "spec.cluster") || !strings.Contains(err.Error(), "no PodTemplate") {
 		t.Errorf("lost: %v", err)
 	}
 	// A workload whose recording is not stored is refused.
@@ -413,11 +413,11 @@ func TestJobsByOddNames(t *testing.T) {
 	if _, err := c.Put(ctx, "", []byte(world), false); err != nil {
 		t.Fatal(err)
 	}
-	first, err := c.Simulate(ctx, "s", client.Run{})
+	first, err := c.Simulate(ctx, "s", wire.Run{})
 	if err != nil {
 		t.Fatal(err)
 	}
-	if end, err := c.Watch(ctx, first.ID, func(client.OutcomeBrief) {}); err != nil || end.State != "done" {
+	if end, err := c.Watch(ctx, first.ID, func(wire.OutcomeBrief) {}); err != nil || end.State != "done" {
 		t.Fatalf("%+v, %v", end, err)
 	}
 	for _, name := range names {
@@ -427,20 +427,20 @@ func TestJobsByOddNames(t *testing.T) {
 	}
 	// However many tries with changes came later, the outcome of the scenario as it is
 	// stored is found by its name.
-	seed := []store.Changes{{Kind: document.KindScenario, Name: "s", Edits: []document.Edit{{Op: "add", Path: "/spec/run/seed", Value: 7}}}}
+	seed := []document.Changes{{Kind: document.KindScenario, Name: "s", Edits: []document.Edit{{Op: "add", Path: "/spec/run/seed", Value: 7}}}}
 	var last uint64
 	for range 120 {
-		o, err := c.Simulate(ctx, "s", client.Run{Changes: seed})
+		o, err := c.Simulate(ctx, "s", wire.Run{Changes: seed})
 		if err != nil {
 			t.Fatal(err)
 		}
 		last = o.ID
 	}
-	if _, err := c.Watch(ctx, last, func(client.OutcomeBrief) {}); err != nil {
+	if _, err := c.Watch(ctx, last, func(wire.OutcomeBrief) {}); err != nil {
 		t.Fatal(err)
 	}
 	n := 0
-	if err := c.EachOutcome(ctx, "s", func(client.OutcomeBrief) bool { n++; return true }); err != nil || n != 121 {
+	if err := c.EachOutcome(ctx, "s", func(wire.OutcomeBrief) bool { n++; return true }); err != nil || n != 121 {
 		t.Errorf("%d outcomes, %v", n, err)
 	}
 	state := t.TempDir()

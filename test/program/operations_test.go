@@ -13,6 +13,7 @@ import (
 
 	"tachyphor/client"
 	"tachyphor/test/running"
+	"tachyphor/wire"
 )
 
 // An operation is one of those that the service describes.
@@ -174,10 +175,10 @@ func TestEveryOperationTakesTheWorst(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if o, err := c.Simulate(ctx, "cached-naive", client.Run{}); err != nil || o.ID != 1 {
+	if o, err := c.Simulate(ctx, "cached-naive", wire.Run{}); err != nil || o.ID != 1 {
 		t.Fatal(o, err)
 	}
-	if o, err := c.Watch(ctx, 1, func(client.OutcomeBrief) {}); err != nil || o.State != "done" {
+	if o, err := c.Watch(ctx, 1, func(wire.OutcomeBrief) {}); err != nil || o.State != "done" {
 		t.Fatal(o, err)
 	}
 	random := rand.New(rand.NewPCG(11, 7))

@@ -20,6 +20,7 @@ import (
 	"tachyphor/core/review"
 	"tachyphor/core/sizing"
 	"tachyphor/test/running"
+	"tachyphor/wire"
 )
 
 // written puts the demo's usage of a template into files.
@@ -116,7 +117,7 @@ func TestSizeTheDemo(t *testing.T) {
 
 	// What if: with the trial nobody is killed any more, and it costs less.
 	r := command(t, state, "size", "compile-wide", "--try", "weekday-lean", "-o", "json")
-	var cmp client.Comparison
+	var cmp wire.ComparedOutcomes
 	if err := json.Unmarshal([]byte(r.out), &cmp); err != nil || r.status != 0 {
 		t.Fatalf("%v %+v", err, r)
 	}
@@ -292,8 +293,8 @@ func TestUsageThatIsWrong(t *testing.T) {
 		}
 	}
 	// Changes of a scenario that cannot be made.
-	for _, ch := range []client.Changes{{Kind: "PodTemplate", Name: "image-makers"}, {Kind: "PodTemplate", Name: "small-steady", Edits: []document.Edit{{Op: "remove", Path: "/template/spec/nothing"}}}} {
-		if _, err := c.Simulate(ctx, "weekday-lean", client.Run{Changes: []client.Changes{ch}}); !client.IsStatus(err, 422) {
+	for _, ch := range []document.Changes{{Kind: "PodTemplate", Name: "image-makers"}, {Kind: "PodTemplate", Name: "small-steady", Edits: []document.Edit{{Op: "remove", Path: "/template/spec/nothing"}}}} {
+		if _, err := c.Simulate(ctx, "weekday-lean", wire.Run{Changes: []document.Changes{ch}}); !client.IsStatus(err, 422) {
 			t.Errorf("%+v: %v", ch, err)
 		}
 	}

@@ -14,6 +14,7 @@ import (
 	"tachyphor/core/review"
 	"tachyphor/core/template"
 	"tachyphor/test/running"
+	"tachyphor/wire"
 )
 
 // copyDemo copies the demo world's documents to a folder that may be changed.
@@ -52,7 +53,7 @@ func TestCheckFiles(t *testing.T) {
 		}
 	}
 	run(0, "check", filepath.Join(dir, "templates", "compile-wide.yaml"))
-	var list []client.Reviewed
+	var list []wire.Reviewed
 	if err := json.Unmarshal([]byte(run(1, "check", drafts, "-o", "json").out), &list); err != nil || len(list) != 3 || list[0].Findings[0].ID != "offers-misspelt" {
 		t.Fatalf("%v, %+v", err, list)
 	}
@@ -230,7 +231,7 @@ func TestTrials(t *testing.T) {
 		t.Fatal(err)
 	}
 	told := 0
-	end, err := c.WatchTrial(ctx, asked.ID, func(client.Trial) { told++ })
+	end, err := c.WatchTrial(ctx, asked.ID, func(wire.Trial) { told++ })
 	if err != nil || end.State != "done" || len(end.Checks) < 20 || told < 1 {
 		t.Errorf("%+v, told %d, %v", end, told, err)
 	}
@@ -246,7 +247,7 @@ func TestTrials(t *testing.T) {
 	if err := c.CancelTrial(ctx, slow.ID); err != nil {
 		t.Fatal(err)
 	}
-	over, err := c.WatchTrial(ctx, slow.ID, func(client.Trial) {})
+	over, err := c.WatchTrial(ctx, slow.ID, func(wire.Trial) {})
 	if err != nil || over.State != "cancelled" {
 		t.Errorf("%+v, %v", over, err)
 	}
@@ -254,11 +255,11 @@ func TestTrials(t *testing.T) {
 	if err != nil || len(again.Checks) != len(end.Checks) || again.Seconds <= 0 {
 		t.Errorf("%+v, %v", again, err)
 	}
-	for want, try := range map[string]func() (client.Trial, error){
-		"there is no template nothing": func() (client.Trial, error) { return c.Try(ctx, "preflight", "nothing", "", "") },
-		"no context \"south\"":         func() (client.Trial, error) { return c.Try(ctx, "preflight", "compile-wide", "", "south") },
-		"there is no scenario x":       func() (client.Trial, error) { return c.Try(ctx, "preflight", "compile-wide", "x", "") },
-		"no namespace of its own":      func() (client.Trial, error) { return c.Try(ctx, "preflight", "image-maker-draft", "", "") },
+	for want, try := range map[string]func() (wire.Trial, error){
+		"there is no template nothing": func() (wire.Trial, error) { return c.Try(ctx, "preflight", "nothing", "", "") },
+		"no context \"south\"":         func() (wire.Trial, error) { return c.Try(ctx, "preflight", "compile-wide", "", "south") },
+		"there is no scenario x":       func() (wire.Trial, error) { return c.Try(ctx, "preflight", "compile-wide", "x", "") },
+		"no namespace of its own":      func() (wire.Trial, error) { return c.Try(ctx, "preflight", "image-maker-draft", "", "") },
 	} {
 		if _, err := try(); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%q: %v", want, err)

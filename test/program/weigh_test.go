@@ -13,6 +13,7 @@ import (
 	"tachyphor/core/document"
 	"tachyphor/core/weigh"
 	"tachyphor/test/running"
+	"tachyphor/wire"
 )
 
 // Weighed at the service, killed in the middle and started again, the scenario gets the
@@ -22,7 +23,7 @@ func TestWeighTheDemo(t *testing.T) {
 	p, c := running.Serve(t, state, nil)
 	putDemo(t, c, state)
 	ctx := context.Background()
-	asked, err := c.Weigh(ctx, "cached-naive", client.WeighAsk{X: "size", Y: "down", Class: "tide-charts"})
+	asked, err := c.Weigh(ctx, "cached-naive", weigh.Ask{X: "size", Y: "down", Class: "tide-charts"})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -32,7 +33,7 @@ func TestWeighTheDemo(t *testing.T) {
 	})
 	p.Kill()
 	_, c = running.Serve(t, state, nil)
-	end, err := c.WatchWeighing(ctx, asked.ID, func(client.WeighingBrief) {})
+	end, err := c.WatchWeighing(ctx, asked.ID, func(wire.WeighingBrief) {})
 	if err != nil || end.State != "done" || end.Best != "changed-trunk" || !strings.Contains(end.Headline, "saved when changed, by the trunk") {
 		t.Fatalf("%v %+v", err, end)
 	}
@@ -113,7 +114,7 @@ func TestWeighingThatIsWrong(t *testing.T) {
 	}
 	// A weighing can be cancelled and taken away, and not taken away before.
 	ctx := context.Background()
-	w, err := c.Weigh(ctx, "cached", client.WeighAsk{})
+	w, err := c.Weigh(ctx, "cached", weigh.Ask{})
 	if err != nil {
 		t.Fatal(err)
 	}

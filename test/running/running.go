@@ -23,6 +23,7 @@ import (
 	"tachyphor/internal/service"
 	"tachyphor/internal/standin/cluster"
 	"tachyphor/web"
+	"tachyphor/wire"
 )
 
 // Start runs the service in this process on a fresh state folder, until the test
@@ -135,7 +136,7 @@ func Serve(t testing.TB, state string, as *syscall.Credential, args ...string) (
 	t.Helper()
 	p := Begin(t, state, as, args...)
 	p.until(t, "ready", func() bool { return strings.Contains(p.log.String(), "\nSign in:") })
-	access, err := service.ReadAccess(state)
+	access, err := wire.ReadAccess(state)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -134,12 +134,86 @@ func TestCoreIsPortable(t *testing.T) {
 // notOutcomes are files whose figures are advice to three digits, not part of an outcome.
 var notOutcomes = []string{"core/sizing/peaks.go", "core/stats/tolerance.go"}
 
-// The command line and the console go through the HTTP interface: verbs do not
-// reach into the records.
-func TestCommandLineUsesTheInterface(t *testing.T) {
-	for path, list := range imports(t, "internal/cli") {
+// reached lists every package that some packages are built with, those of the standard
+// library apart.
+func reached(t *testing.T, packages ...string) (ours, standard []string) {
+	t.Helper()
+	args := append([]string{"list", "-tags", "nomsgpack", "-deps", "-f", "{{.Standard}} {{.ImportPath}}"}, packages...)
+	cmd := exec.Command("go", args...)
+	cmd.Dir = top
+	out, err := cmd.Output()
+	if err != nil {
+		t.Fatal(err)
+	}
+	for line := range strings.Lines(string(out)) {
+		if path, ok := strings.CutPrefix(strings.TrimSpace(line), "true "); ok {
+			standard = append(standard, path)
+		} else {
+			ours = append(ours, strings.TrimPrefix(strings.TrimSpace(line), "false "))
+		}
+	}
+	if len(ours) < 2 || len(standard) < 20 {
+		t.Fatalf("%v is built with %d packages and %d of the standard library; is it?", packages, len(ours), len(standard))
+	}
+	return ours, standard
+}
+
+// service are packages that serve or keep: what only the service itself is built with.
+var service = []string{
+	"gorm.io/", "github.com/go-sql-driver/", "github.com/gin-gonic/", "github.com/danielgtaylor/huma",
+	"tachyphor/internal/api", "tachyphor/internal/mariadb", "tachyphor/internal/runs", "tachyphor/internal/service", "tachyphor/internal/store",
+	"tachyphor/internal/trials", "tachyphor/internal/host", "tachyphor/internal/work",
+}
+
+func beginsWithAny(path string, with []string) bool {
+	return slices.ContainsFunc(with, func(p string) bool { return strings.HasPrefix(path, p) })
+}
+
+// Nothing that the core is built with, however far down, speaks to a database or to other
+// programs. (The types of Kubernetes bring net/http with them.)
+func TestCoreReaches(t *testing.T) {
+	ours, standard := reached(t, "./core/...")
+	for _, p := range standard {
+		if slices.Contains([]string{"database/sql", "os/exec"}, p) {
+			t.Errorf("the core is built with %s", p)
+		}
+	}
+	far := append([]string{"tachyphor/client", "tachyphor/wire", "tachyphor/internal/", "k8s.io/client-go", "github.com/spf13/cobra"}, service...)
+	for _, p := range ours {
+		if beginsWithAny(p, far) {
+			t.Errorf("the core is built with %s", p)
+		}
+	}
+}
+
+// A program that uses the client is built with the standard library, the messages, and
+// values of the core; nothing else comes with it.
+func TestClientReaches(t *testing.T) {
+	core, _ := reached(t, "./core/...")
+	ours, _ := reached(t, "./client")
+	for _, p := range ours {
+		if !slices.Contains(core, p) && p != "tachyphor/client" && p != "tachyphor/wire" {
+			t.Errorf("the client is built with %s", p)
+		}
+	}
+}
+
+// The command line goes through the HTTP interface: its verbs do not reach into the
+// records, directly or by what they import.
+func TestCommandLineReaches(t *testing.T) {
+	ours, standard := reached(t, "./internal/cli")
+	for _, p := range append(ours, standard...) {
+		if p == "database/sql" || beginsWithAny(p, service) {
+			t.Errorf("the command line is built with %s", p)
+		}
+	}
+}
+
+// The messages are a leaf: they know values of the core, and nobody else's.
+func TestWireIsALeaf(t *testing.T) {
+	for path, list := range imports(t, "wire") {
 		for _, i := range list {
-			if i == "tachyphor/internal/store" || i == "tachyphor/internal/runs" || strings.HasPrefix(i, "gorm.io") {
+			if strings.Contains(i, ".") || strings.HasPrefix(i, "tachyphor/") && !strings.HasPrefix(i, "tachyphor/core/") {
 				t.Errorf("%s imports %s", path, i)
 			}
 		}

@@ -1,0 +1,40 @@
+// Package host runs the service for the command line.
+package host
+
+import (
+	"context"
+	"io"
+
+	"tachyphor/internal/api"
+	"tachyphor/internal/cli"
+	"tachyphor/internal/service"
+	"tachyphor/internal/standin/cluster"
+	"tachyphor/web"
+	"tachyphor/wire"
+)
+
+// Here runs services in this process.
+type Here struct{}
+
+// Start brings a service with its console up.
+func (Here) Start(ctx context.Context, c cli.Serving) (cli.Served, error) {
+	s, err := service.Start(ctx, service.Config{
+		Cluster: c.Cluster, State: c.State, Address: c.Address, Database: c.Database, Hosts: c.Hosts,
+		Version: c.Version, Console: web.Console(), Log: c.Log,
+	})
+	if err != nil {
+		return nil, err
+	}
+	return served{s}, nil
+}
+
+type served struct{ *service.Service }
+
+// Reached says how the service is reached.
+func (s served) Reached() (wire.Access, string) { return s.Access, s.Link }
+
+// Pretend starts the demo's pretended cluster.
+func (Here) Pretend(kubeconfig string) (io.Closer, error) { return cluster.StartDemo(kubeconfig, 1) }
+
+// OpenAPI returns the description of the HTTP interface.
+func (Here) OpenAPI() ([]byte, error) { return api.OpenAPI("v1") }

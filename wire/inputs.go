@@ -1,0 +1,27 @@
+package wire
+
+import (
+	"tachyphor/core/document"
+	"tachyphor/core/weigh"
+)
+
+// Inputs name exactly what an outcome was computed from, so that it can be
+// computed again after everything has gone on.
+type Inputs struct {
+	Documents []Ref  `json:"documents"`
+	Recording string `json:"recording,omitempty"` // digest
+	// Changed run settings; nil where the scenario's own hold.
+	Seed    *uint64 `json:"seed,omitempty"`
+	Repeats *int    `json:"repeats,omitempty"`
+	// Changes are made in the documents before they are used.
+	Changes []document.Changes `json:"changes,omitempty"`
+	// Weigh is what a weighing was asked; nil for a simulation.
+	Weigh *weigh.Ask `json:"weigh,omitempty"`
+}
+
+// A Ref names one revision of a document.
+type Ref struct {
+	Kind     string `json:"kind"`
+	Name     string `json:"name"`
+	Revision int    `json:"revision"`
+}

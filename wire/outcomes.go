@@ -1,0 +1,66 @@
+package wire
+
+import (
+	"tachyphor/core/document"
+	"tachyphor/core/outcome"
+)
+
+// A Gist is what lists show of an outcome.
+type Gist struct {
+	Headline     string   `json:"headline"`
+	P95DelayNs   *float64 `json:"p95DelayNs,omitempty"`
+	MeanDelayNs  float64  `json:"meanDelayNs"`
+	CostPerMonth float64  `json:"costPerMonth"`
+	Currency     string   `json:"currency"`
+	RibbonNs     []int64  `json:"ribbonNs"`
+	Jobs         float64  `json:"jobs"`
+	Unmatched    int      `json:"unmatched"`
+	Wrong        float64  `json:"wrong" doc:"Jobs that went wrong for good, in a repeat."`
+	Started      float64  `json:"started" doc:"Jobs that started, in a repeat; delays are of these."`
+}
+
+// A WeighGist is what lists show of a weighing.
+type WeighGist struct {
+	Headline string `json:"headline"`
+	Best     string `json:"best"`
+}
+
+// JobPage is a page of an outcome's jobs.
+type JobPage struct {
+	Items []outcome.JobRow `json:"items" doc:"Jobs of the first repeat, in the order of their submission."`
+	Jobs  int              `json:"jobs" doc:"How many there are in all."`
+	Next  int              `json:"next,omitempty" doc:"Cursor of the next page; absent on the last."`
+}
+
+// KeptOutcome is an outcome with its result.
+type KeptOutcome struct {
+	OutcomeBrief
+	Result *outcome.Outcome `json:"result,omitempty" doc:"The result, once it is done."`
+}
+
+// ComparedOutcomes holds outcomes beside each other, with what pictures need.
+type ComparedOutcomes struct {
+	outcome.Comparison
+	Outcomes []Compared `json:"outcomes" doc:"The outcomes, in order."`
+}
+
+// Compared is one outcome of a comparison.
+type Compared struct {
+	OutcomeBrief
+	Groups []outcome.Group `json:"groups" doc:"How its jobs fared."`
+}
+
+// OutcomeBrief is an outcome without its result.
+type OutcomeBrief struct {
+	WorkBrief
+	Digest  string `json:"digest,omitempty" doc:"sha256 of the result."`
+	Inputs  Inputs `json:"inputs" doc:"Exactly what it was computed from."`
+	Summary *Gist  `json:"summary,omitempty" doc:"Main figures, once it is done."`
+}
+
+// A Run says how a scenario is simulated.
+type Run struct {
+	Seed    *uint64            `json:"seed,omitempty" doc:"Another seed than the scenario's."`
+	Repeats *int               `json:"repeats,omitempty" minimum:"1" maximum:"1000" doc:"Another number of repeats."`
+	Changes []document.Changes `json:"changes,omitempty" maxItems:"100" doc:"Changes to make first in documents that the scenario uses; what is stored stays as it is."`
+}

@@ -1,0 +1,51 @@
+package wire
+
+import (
+	"tachyphor/core/document"
+)
+
+// ScenarioBrief is a scenario in a list, with its newest finished outcome.
+type ScenarioBrief struct {
+	Name     string        `json:"name" doc:"Name of the scenario."`
+	Cluster  string        `json:"cluster" doc:"Its cluster."`
+	Workload string        `json:"workload" doc:"Its workload."`
+	Revision int           `json:"revision" doc:"Newest revision."`
+	Note     string        `json:"note" doc:"The comment at the head of its document."`
+	Last     *OutcomeBrief `json:"last,omitempty" doc:"Newest finished outcome."`
+	Current  bool          `json:"current" doc:"That outcome was computed from the newest revisions of everything."`
+}
+
+// Scenario is a scenario with what it builds on.
+type Scenario struct {
+	ScenarioBrief
+	Spec      document.ScenarioSpec `json:"spec" doc:"The design, defaults filled in."`
+	Templates []TemplateBrief       `json:"templates" doc:"What its templates are."`
+	Pools     []PoolBrief           `json:"pools" doc:"The cluster's pools under the scenario's limits."`
+	Currency  string                `json:"currency" doc:"Currency of prices."`
+	Faults    []document.Fault      `json:"faults" doc:"What keeps it from being simulated."`
+}
+
+// TemplateBrief is a template in a few words.
+type TemplateBrief struct {
+	Name   string   `json:"name" doc:"Name of the template."`
+	Offers []string `json:"offers" doc:"Words it offers."`
+	CPU    string   `json:"cpu" doc:"CPU that one agent requests."`
+	Memory string   `json:"memory" doc:"Memory that one agent requests."`
+}
+
+// PoolBrief is a pool in a few words.
+type PoolBrief struct {
+	Name     string `json:"name" doc:"Name of the pool."`
+	NodeType string `json:"nodeType" doc:"Type of its nodes."`
+	CPU      string `json:"cpu" doc:"CPU of a node that agents can use."`
+	Memory   string `json:"memory" doc:"Memory of a node that agents can use."`
+	Price    string `json:"price" doc:"Price of a node."`
+	Min      int    `json:"min" doc:"Fewest nodes."`
+	Max      int    `json:"max" doc:"Most nodes."`
+}
+
+// ScenarioPage is a page of scenarios.
+type ScenarioPage struct {
+	Items []ScenarioBrief `json:"items" doc:"Scenarios by name."`
+	Next  string          `json:"next,omitempty" doc:"Cursor of the next page; absent on the last."`
+}
