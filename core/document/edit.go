@@ -37,12 +37,13 @@ func Apply(text string, edits []Edit) (string, error) {
 }
 
 func apply(root *yaml.Node, e Edit) error {
-	if !strings.HasPrefix(e.Path, "/") {
-		return fmt.Errorf("path %q: expected a JSON pointer such as /spec/run/seed", e.Path)
+	steps, err := e.steps()
+	if err != nil {
+		return err
 	}
-	steps := strings.Split(e.Path[1:], "/")
-	for i, s := range steps {
-		steps[i] = strings.NewReplacer("~1", "/", "~0", "~").Replace(s)
+	value, err := e.encoded()
+	if err != nil {
+		return err
 	}
 	at := root
 	for _, s := range steps[:len(steps)-1] {
@@ -56,14 +57,19 @@ func apply(root *yaml.Node, e Edit) error {
 	if e.Op == "remove" {
 		return remove(at, last, e.Path)
 	}
-	if e.Op != "add" && e.Op != "replace" {
-		return fmt.Errorf("op %q: expected add, replace or remove", e.Op)
+	return set(at, last, value, e)
+}
+
+// steps are the keys that lead to the edit's place.
+func (e Edit) steps() ([]string, error) {
+	if !strings.HasPrefix(e.Path, "/") {
+		return nil, fmt.Errorf("path %q: expected a JSON pointer such as /spec/run/seed", e.Path)
 	}
-	var value yaml.Node
-	if err := safely(func() error { return value.Encode(whole(e.Value)) }); err != nil {
-		return err
+	steps := strings.Split(e.Path[1:], "/")
+	for i, s := range steps {
+		steps[i] = strings.NewReplacer("~1", "/", "~0", "~").Replace(s)
 	}
-	return set(at, last, &value, e)
+	return steps, nil
 }
 
 // whole returns a value out of JSON in which whole numbers are such, and not in powers of

@@ -222,6 +222,12 @@ func parseOne(file string, y *yaml.Node) (*Document, Faults) {
 	if len(r.faults) > 0 {
 		return nil, r.faults
 	}
+	return read(file, root)
+}
+
+// read fills in, from a tree, what the document says.
+func read(file string, root *node) (*Document, Faults) {
+	r := &reader{file: file}
 	if root.kind != objectNode {
 		r.fault(root.line, root.col, "", root.what(), "expected an object with apiVersion, kind and metadata")
 		return nil, r.faults

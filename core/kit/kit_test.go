@@ -235,7 +235,7 @@ func TestKitsDoNotTakeFromEachOther(t *testing.T) {
 	for _, path := range []string{
 		"templates/compile-wide.yaml", "templates/small-steady.yaml", "templates/image-maker.yaml", "scenarios/weekday-lean.yaml", "cluster.yaml", "workload.yaml",
 	} {
-		shelf.Documents = append(shelf.Documents, read(t, path))
+		shelf.Put(read(t, path))
 	}
 	render := func(scenario string, docs ...*document.Document) kit.Rendered {
 		out, err := kit.Render(shelf, docs, scenario, []string{kit.PartKit})
@@ -244,8 +244,8 @@ func TestKitsDoNotTakeFromEachOther(t *testing.T) {
 		}
 		return out
 	}
-	all := render("weekday-lean", shelf.Documents[:3]...)
-	for _, d := range shelf.Documents[:3] {
+	all := render("weekday-lean", shelf.All()[:3]...)
+	for _, d := range shelf.All()[:3] {
 		if one := render("weekday-lean", d); one.Stream != all.Stream {
 			t.Errorf("the kit for %s is not that for all:\n%s", d.Name, one.Stream)
 		}
@@ -254,7 +254,7 @@ func TestKitsDoNotTakeFromEachOther(t *testing.T) {
 		t.Error("it does not say whom it is for")
 	}
 	seen := map[string]string{}
-	for _, d := range shelf.Documents[:3] {
+	for _, d := range shelf.All()[:3] {
 		one := render("", d)
 		for _, p := range into[networkingv1.NetworkPolicy](t, one.Items, "NetworkPolicy") {
 			if other, ok := seen[p.Name]; ok {

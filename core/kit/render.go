@@ -100,9 +100,9 @@ func Render(shelf *review.Shelf, docs []*document.Document, scenario string, par
 	if slices.Contains(parts, PartKit) {
 		in := Input{Templates: docs, Scenario: shelf.Find(document.KindScenario, scenario), Cluster: shelf.Lone(document.KindCluster)}
 		if in.Scenario != nil {
-			spec := in.Scenario.Value.(*document.Scenario).Spec
-			in.Templates = together(shelf, docs, &spec)
-			in.Cluster, in.Workload = shelf.Find(document.KindCluster, spec.Cluster), shelf.Find(document.KindWorkload, spec.Workload)
+			named, _ := shelf.Named(in.Scenario)
+			in.Templates = together(shelf, docs, &in.Scenario.Value.(*document.Scenario).Spec)
+			in.Cluster, in.Workload = named.Cluster, named.Workload
 		}
 		list, err := Kit(in)
 		if err != nil {

@@ -13,6 +13,7 @@ import (
 	"tachyphor/core/demand"
 	"tachyphor/core/document"
 	"tachyphor/core/review"
+	"tachyphor/core/shelf"
 	"tachyphor/core/template"
 	"tachyphor/demo"
 )
@@ -30,7 +31,9 @@ func demoShelf(t testing.TB) *review.Shelf {
 		if len(faults) > 0 {
 			t.Error(faults)
 		}
-		shelf.Documents = append(shelf.Documents, docs...)
+		for _, d := range docs {
+			shelf.Put(d)
+		}
 		return err
 	})
 	if err != nil {
@@ -72,7 +75,7 @@ var planted = map[string][]string{
 // the mended templates nothing at all.
 func TestDemoTemplates(t *testing.T) {
 	shelf := demoShelf(t)
-	for _, d := range shelf.Documents {
+	for _, d := range shelf.All() {
 		if d.Kind != document.KindPodTemplate {
 			continue
 		}
@@ -119,11 +122,7 @@ func TestDemoMatches(t *testing.T) {
 	if len(faults) > 0 {
 		t.Fatal(faults)
 	}
-	for i, d := range shelf.Documents {
-		if d.Kind == wide.Kind && d.Name == wide.Name {
-			shelf.Documents[i] = docs[0]
-		}
-	}
+	shelf.Replace(docs[0])
 	lean := shelf.Find(document.KindScenario, "weekday-lean")
 	greedy, faults := document.Parse("", []byte(strings.NewReplacer("- template: small-steady", "- template: x", "- template: compile-wide", "- template: small-steady").Replace(lean.Text)))
 	_ = greedy
@@ -156,7 +155,7 @@ func TestReviewOfTheAPIsOwnManifests(t *testing.T) {
 		}
 		r := document.Read(f, []byte(strings.NewReplacer("nameValue", "name-value", "namespaceValue", "namespace-value", "serviceAccountNameValue", "account-value", "secretNameValue", "secret-value").Replace(string(b))))
 		for _, d := range r.Documents {
-			shelf := &review.Shelf{Documents: append([]*document.Document{d}, world.Documents...), Others: r.Others}
+			shelf := &review.Shelf{Shelf: shelf.Of(append([]*document.Document{d}, world.All()...)...), Others: r.Others}
 			if len(shelf.Check(d)) == 0 {
 				t.Errorf("nothing found in %s, which has every field set to nonsense", f)
 			}
@@ -186,7 +185,7 @@ func BenchmarkCheck(b *testing.B) {
 		if len(docs) != 500 || len(faults) > 0 {
 			b.Fatal(len(docs), faults)
 		}
-		shelf := &review.Shelf{Documents: append(docs, world.Documents...), PerWeek: world.PerWeek}
+		shelf := &review.Shelf{Shelf: shelf.Of(append(docs, world.All()...)...), PerWeek: world.PerWeek}
 		n := 0
 		for _, d := range docs {
 			n += len(shelf.Check(d))
@@ -201,7 +200,7 @@ func BenchmarkCheck(b *testing.B) {
 // in must be read again the same, and its fixes must be made without a fault.
 func FuzzManifests(f *testing.F) {
 	world := demoShelf(f)
-	for _, d := range world.Documents {
+	for _, d := range world.All() {
 		if d.Kind == document.KindPodTemplate || d.Kind == document.KindScenario {
 			f.Add(d.Text)
 		}
@@ -225,7 +224,7 @@ func FuzzManifests(f *testing.F) {
 			if d.Kind != document.KindPodTemplate {
 				continue
 			}
-			shelf := &review.Shelf{Documents: append(slices.Clone(r.Documents), around...), Others: r.Others}
+			shelf := &review.Shelf{Shelf: shelf.Of(append(slices.Clone(r.Documents), around...)...), Others: r.Others}
 			shelf.Portray(d)
 			for _, x := range shelf.Check(d) {
 				if x.Says == "" || x.Title == "" {
@@ -261,7 +260,7 @@ func TestDraftIsSound(t *testing.T) {
 		if len(wrong) > 0 || len(faults) > 0 {
 			t.Fatal(wrong, faults)
 		}
-		shelf.Documents = append(shelf.Documents, docs[0])
+		shelf.Put(docs[0])
 		if found := shelf.Check(docs[0]); len(found) > 0 {
 			t.Errorf("%+v in\n%s", found, text)
 		}

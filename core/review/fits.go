@@ -75,10 +75,8 @@ func (s *Shelf) Facts(cluster string) (*document.Document, error) {
 // clusters says which clusters there are.
 func (s *Shelf) clusters() string {
 	var names []string
-	for _, d := range s.Documents {
-		if d.Kind == document.KindCluster {
-			names = append(names, d.Name)
-		}
+	for _, d := range s.OfKind(document.KindCluster) {
+		names = append(names, d.Name)
 	}
 	if len(names) == 0 {
 		return "there is none"

@@ -50,15 +50,18 @@ type Matches struct {
 // than the scenario's own. Everything the scenario names should be on the shelf;
 // a template that is not offers nothing.
 func (s *Shelf) Match(workload, scenario *document.Document) Matches {
-	shelf := &Shelf{Documents: slices.Clone(s.Documents), PerWeek: s.PerWeek}
+	shelf := &Shelf{PerWeek: s.PerWeek}
 	spec := scenario.Value.(*document.Scenario).Spec
 	spec.Workload = workload.Name
 	shown := *scenario
 	shown.Value = &document.Scenario{Metadata: scenario.Value.(*document.Scenario).Metadata, Spec: spec}
-	shelf.Documents = slices.DeleteFunc(shelf.Documents, func(d *document.Document) bool {
-		return d.Kind == document.KindScenario || d.Kind == document.KindWorkload && d.Name == workload.Name
-	})
-	shelf.Documents = append(shelf.Documents, &shown, workload)
+	for _, d := range s.All() {
+		if d.Kind != document.KindScenario {
+			shelf.Put(d)
+		}
+	}
+	shelf.Put(&shown)
+	shelf.Replace(workload)
 	shelf.settle()
 	out := Matches{Scenario: scenario.Name, Workload: workload.Name, Classes: []ClassMatch{}, Misfits: []Misfit{}, Idle: []string{}}
 	if len(spec.Templates) == 0 {

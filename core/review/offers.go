@@ -119,8 +119,8 @@ func offersMisspelt(x *subject) {
 			}
 		}
 	}
-	for _, d := range x.shelf.Documents {
-		if w, ok := d.Value.(*document.Workload); ok && (len(x.uses) == 0 || workloads[&w.Spec]) {
+	for _, d := range x.shelf.OfKind(document.KindWorkload) {
+		if w := d.Value.(*document.Workload); len(x.uses) == 0 || workloads[&w.Spec] {
 			for _, k := range w.Spec.Classes {
 				wanted = append(wanted, k.Wants...)
 			}

@@ -13,6 +13,7 @@ import (
 
 	"tachyphor/core/document"
 	"tachyphor/core/review"
+	"tachyphor/core/shelf"
 	"tachyphor/core/units"
 
 	"sigs.k8s.io/yaml"
@@ -170,7 +171,10 @@ func shelfWith(t *testing.T, fragments string) *review.Shelf {
 		if len(r.Faults) > 0 {
 			t.Fatalf("%v in\n%s", r.Faults, b)
 		}
-		shelf.Documents, shelf.Others = append(shelf.Documents, r.Documents...), append(shelf.Others, r.Others...)
+		for _, d := range r.Documents {
+			shelf.Put(d)
+		}
+		shelf.Others = append(shelf.Others, r.Others...)
 	}
 	return shelf
 }
@@ -214,7 +218,7 @@ func TestEveryRuleByItsExamples(t *testing.T) {
 	}
 }
 
-func check(s *review.Shelf) []review.Finding { return s.Check(s.Documents[0]) }
+func check(s *review.Shelf) []review.Finding { return s.Check(s.All()[0]) }
 
 // What a rule can mend for certain is mended: after the fix it has nothing more
 // to say, and no other rule has anything new.
@@ -228,7 +232,7 @@ func TestFixesMend(t *testing.T) {
 				continue
 			}
 			fixes++
-			text, err := document.Apply(shelf.Documents[0].Text, f.Fix)
+			text, err := document.Apply(shelf.All()[0].Text, f.Fix)
 			if err != nil {
 				t.Errorf("%s: %v", r.ID, err)
 				continue
@@ -238,8 +242,8 @@ func TestFixesMend(t *testing.T) {
 				t.Errorf("%s: %v in\n%s", r.ID, faults, text)
 				continue
 			}
-			mended := *shelf
-			mended = review.Shelf{Documents: append(docs, shelf.Documents[1:]...), Others: shelf.Others, PerWeek: shelf.PerWeek, Changes: shelf.Changes, Now: shelf.Now}
+			mended := review.Shelf{Shelf: shelf.Copy(), Others: shelf.Others, PerWeek: shelf.PerWeek, Changes: shelf.Changes, Now: shelf.Now}
+			mended.Replace(docs[0])
 			for _, id := range ids(check(&mended)) {
 				if id == r.ID || !slices.Contains(ids(before), id) {
 					t.Errorf("%s: after its fix %s is said of\n%s", r.ID, id, text)
@@ -349,7 +353,7 @@ func TestFixesSuitTheirKind(t *testing.T) {
 		if len(faults) > 0 {
 			t.Fatal(faults)
 		}
-		shelf := &review.Shelf{Documents: docs}
+		shelf := &review.Shelf{Shelf: shelf.Of(docs...)}
 		said := false
 		for _, f := range shelf.Check(docs[0]) {
 			if f.ID != "starts-again" && !strings.Contains(f.Path, "restartPolicy") {

@@ -4,11 +4,11 @@
 package review
 
 import (
-	"slices"
 	"time"
 
 	"tachyphor/core/demand"
 	"tachyphor/core/document"
+	"tachyphor/core/shelf"
 	"tachyphor/core/template"
 )
 
@@ -22,11 +22,11 @@ type Change struct {
 // A Shelf is everything at hand that may bear on templates. Only what is there is
 // looked at: a rule that needs a fact nobody gave says nothing.
 type Shelf struct {
-	Documents []*document.Document // of any kind
-	Others    []document.Other
-	PerWeek   map[string]map[string]float64 // jobs a week by workload and class
-	Changes   map[string]Change             // by template
-	Now       time.Time                     // zero: what depends on it is left out
+	shelf.Shelf
+	Others  []document.Other
+	PerWeek map[string]map[string]float64 // jobs a week by workload and class
+	Changes map[string]Change             // by template
+	Now     time.Time                     // zero: what depends on it is left out
 
 	uses    map[string][]use   // by template; made when first needed
 	facts   *document.Document // the only cluster, if there is one
@@ -55,15 +55,6 @@ type unserved struct {
 	missing, meant []string
 }
 
-// Find returns the document of a kind and name, nil if it is not on the shelf.
-func (s *Shelf) Find(kind, name string) *document.Document {
-	i := slices.IndexFunc(s.Documents, func(d *document.Document) bool { return d.Kind == kind && d.Name == name })
-	if i < 0 {
-		return nil
-	}
-	return s.Documents[i]
-}
-
 // settle finds out which scenarios use which templates, once.
 func (s *Shelf) settle() {
 	if s.settled {
@@ -72,18 +63,11 @@ func (s *Shelf) settle() {
 	s.settled, s.uses = true, map[string][]use{}
 	s.facts = s.Lone(document.KindCluster) // which of several is meant, only a scenario can say
 	agents := map[string]template.Agent{}
-	for _, d := range s.Documents {
-		if d.Kind != document.KindPodTemplate {
-			continue
-		}
-		if _, twice := agents[d.Name]; !twice {
-			agents[d.Name], _ = template.Read(d)
-		}
+	for _, d := range s.OfKind(document.KindPodTemplate) {
+		agents[d.Name], _ = template.Read(d)
 	}
-	for _, d := range s.Documents {
-		if d.Kind == document.KindScenario {
-			s.use(d, agents)
-		}
+	for _, d := range s.OfKind(document.KindScenario) {
+		s.use(d, agents)
 	}
 }
 
@@ -91,10 +75,11 @@ func (s *Shelf) settle() {
 func (s *Shelf) use(d *document.Document, agents map[string]template.Agent) {
 	spec := &d.Value.(*document.Scenario).Spec
 	base := use{scenario: d, spec: spec, perWeek: s.PerWeek[spec.Workload]}
-	if c := s.Find(document.KindCluster, spec.Cluster); c != nil {
+	named, _ := s.Named(d)
+	if c := named.Cluster; c != nil {
 		base.cluster = &c.Value.(*document.Cluster).Spec
 	}
-	if l := s.Find(document.KindWorkload, spec.Workload); l != nil {
+	if l := named.Workload; l != nil {
 		base.workload = &l.Value.(*document.Workload).Spec
 	}
 	var offers [][]string
@@ -129,20 +114,4 @@ func (s *Shelf) use(d *document.Document, agents map[string]template.Agent) {
 	for i, t := range spec.Templates {
 		s.uses[t.Template] = append(s.uses[t.Template], list[i])
 	}
-}
-
-// Lone returns the only document of a kind on the shelf, nil if there is none or
-// several.
-func (s *Shelf) Lone(kind string) *document.Document {
-	var found *document.Document
-	for _, d := range s.Documents {
-		if d.Kind != kind {
-			continue
-		}
-		if found != nil {
-			return nil
-		}
-		found = d
-	}
-	return found
 }

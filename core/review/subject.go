@@ -108,12 +108,11 @@ func (x *subject) classes() []*document.JobClass {
 	if len(x.uses) > 0 {
 		return out
 	}
-	for _, d := range x.shelf.Documents {
-		if w, ok := d.Value.(*document.Workload); ok {
-			for i := range w.Spec.Classes {
-				if demand.Serves(x.agent.Offers, w.Spec.Classes[i].Wants) {
-					add(&w.Spec.Classes[i])
-				}
+	for _, d := range x.shelf.OfKind(document.KindWorkload) {
+		w := d.Value.(*document.Workload)
+		for i := range w.Spec.Classes {
+			if demand.Serves(x.agent.Offers, w.Spec.Classes[i].Wants) {
+				add(&w.Spec.Classes[i])
 			}
 		}
 	}

@@ -32,8 +32,8 @@ type waiter struct {
 	since        units.Duration
 }
 
-// A shelf is what a node holds of images.
-type shelf struct {
+// A holding is what a node holds of images.
+type holding struct {
 	images []bool  // by image: all of it is there
 	layers []int16 // by layer: 0 absent, −1 there, else 1 + the image whose pull brings it
 	size   units.Bytes
@@ -41,8 +41,8 @@ type shelf struct {
 	used   []units.Duration // by image: last moment it was used
 }
 
-func newShelf(w *World) shelf {
-	return shelf{
+func newHolding(w *World) holding {
+	return holding{
 		images: make([]bool, len(w.Images)), layers: make([]int16, len(w.layers)),
 		users: make([]int16, len(w.Images)), used: make([]units.Duration, len(w.Images)),
 	}
@@ -203,7 +203,7 @@ func (e *engine) pulled(n, image int32) {
 	}
 }
 
-func (s *shelf) whole(layers []int32) bool {
+func (s *holding) whole(layers []int32) bool {
 	for _, l := range layers {
 		if s.layers[l] != -1 {
 			return false

@@ -30,7 +30,7 @@ type node struct {
 	// planned is the room left on a node that is still booting, after the pods
 	// that it was asked for.
 	planned           fleet.Room
-	shelf             shelf
+	shelf             holding
 	puller            puller
 	workers           []int32     // agents whose jobs are working; kept where CPU is shared
 	wanted            int64       // CPU that they would use, in millionths of a core
@@ -69,7 +69,7 @@ func (e *engine) newNode(p int32) int32 {
 	room := e.w.Pools[p].Room
 	e.nodes = append(e.nodes, node{
 		pool: p, ordinal: e.pools[p].made, left: room, planned: room, asked: e.now,
-		shelf: newShelf(e.w),
+		shelf: newHolding(e.w),
 	})
 	for t := range e.place.ratings {
 		e.place.ratings[t] = append(e.place.ratings[t], rating{points: unrated})
@@ -225,7 +225,7 @@ func (e *engine) removeNode(n int32) {
 		link, _ := e.w.linkOf(p.image)
 		e.abandon(link, n, p.image)
 	}
-	node.shelf, node.puller, node.kept, node.workers = shelf{}, puller{}, nil, nil
+	node.shelf, node.puller, node.kept, node.workers = holding{}, puller{}, nil, nil
 	for s := range e.cache.volumes {
 		for i := range e.cache.volumes[s] {
 			if v := &e.cache.volumes[s][i]; v.node == n {

@@ -15,6 +15,7 @@ import (
 	"tachyphor/core/demand"
 	"tachyphor/core/document"
 	"tachyphor/core/fleet"
+	"tachyphor/core/shelf"
 	"tachyphor/core/template"
 	"tachyphor/core/units"
 
@@ -24,10 +25,9 @@ import (
 // Input is what a scenario needs to be simulated. Recording is nil for a
 // workload that is made.
 type Input struct {
-	Scenario, Cluster, Workload *document.Document
-	Templates                   []*document.Document
-	Recording                   *demand.Recording
-	Jobless                     bool // recorded jobs are left out: the world tells of agents and nodes, and is not to be run
+	shelf.Named
+	Recording *demand.Recording
+	Jobless   bool // recorded jobs are left out: the world tells of agents and nodes, and is not to be run
 }
 
 // A World is a scenario with everything looked up and counted out, ready to

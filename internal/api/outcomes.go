@@ -10,8 +10,8 @@ import (
 
 	"tachyphor/core/document"
 	"tachyphor/core/outcome"
+	"tachyphor/core/shelf"
 	"tachyphor/core/template"
-	"tachyphor/internal/runs"
 	"tachyphor/internal/store"
 	"tachyphor/wire"
 
@@ -47,7 +47,7 @@ func (s *server) simulate(ctx context.Context, in *struct {
 },
 ) (*accepted[wire.OutcomeBrief], error) {
 	o, faults, err := s.Queue.Ask(ctx, in.Body.Scenario, who(ctx), in.Body.Seed, in.Body.Repeats, in.Body.Changes)
-	if errors.Is(err, runs.ErrChanges) {
+	if errors.Is(err, shelf.ErrChanges) {
 		return nil, huma.Error422UnprocessableEntity(err.Error())
 	}
 	if err != nil {

@@ -70,10 +70,7 @@ func (s *server) listTemplates(ctx context.Context, _ *struct{}) (*struct{ Body 
 		return nil, s.answer(err, "list")
 	}
 	out := wire.ReviewedList{Items: []wire.Reviewed{}}
-	for _, d := range shelf.Documents {
-		if d.Kind != document.KindPodTemplate {
-			continue
-		}
+	for _, d := range shelf.OfKind(document.KindPodTemplate) {
 		r := reviewed(shelf, d, false)
 		r.Revision = max(shelf.Changes[d.Name].Revision, 1)
 		out.Items = append(out.Items, r)

@@ -150,19 +150,18 @@ func (p *program) speeds(ctx context.Context, f keepFlags) (caching.Terms, error
 	var t caching.Terms
 	var d *document.Document
 	if len(f.with) > 0 {
-		found := &shelf{}
+		files := &found{}
 		for _, path := range f.with {
-			if err := found.add(p, path); err != nil {
+			if err := files.add(p, path); err != nil {
 				return t, err
 			}
 		}
-		at := slices.IndexFunc(found.docs, func(d *document.Document) bool {
-			return d.Kind == document.KindCluster && (f.cluster == "" || d.Name == f.cluster)
-		})
+		clusters := files.OfKind(document.KindCluster)
+		at := slices.IndexFunc(clusters, func(d *document.Document) bool { return f.cluster == "" || d.Name == f.cluster })
 		if at < 0 {
 			return t, no(fmt.Errorf("there is no Cluster %s in %s", f.cluster, strings.Join(f.with, ", ")))
 		}
-		d = found.docs[at]
+		d = clusters[at]
 	} else {
 		c := p.client()
 		name := f.cluster

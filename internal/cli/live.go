@@ -151,8 +151,8 @@ func (p *program) forLive(ctx context.Context, arg string, f liveFlags) (*review
 			return nil, nil, err
 		}
 		docs, faults := document.Parse(d.Kind+"/"+d.Name, []byte(full.Text))
-		if len(faults) == 0 {
-			shelf.Documents = append(shelf.Documents, docs...)
+		if len(faults) == 0 && len(docs) == 1 {
+			shelf.Put(docs[0])
 		}
 	}
 	d := shelf.Find(document.KindPodTemplate, arg)

@@ -56,14 +56,11 @@ func (p *program) stackOf(paths, with []string) (*stack, error) {
 			faults = append(faults, r.Faults...)
 			s.shelf.Others = append(s.shelf.Others, r.Others...)
 			for _, d := range r.Documents {
-				if twice := s.shelf.Find(d.Kind, d.Name); twice != nil && i < len(paths) {
+				twice, asked := s.shelf.Put(d), i < len(paths)
+				switch {
+				case twice != nil && asked:
 					faults = append(faults, d.Fault("metadata.name", d.Name, "stands in "+twice.File+" too; one of them must have another name"))
-					continue
-				} else if twice != nil {
-					continue
-				}
-				s.shelf.Documents = append(s.shelf.Documents, d)
-				if i < len(paths) && d.Kind == document.KindPodTemplate {
+				case twice == nil && asked && d.Kind == document.KindPodTemplate:
 					s.asked = append(s.asked, d)
 				}
 			}
@@ -84,11 +81,9 @@ func (p *program) stackOf(paths, with []string) (*stack, error) {
 	if len(s.asked) == 0 {
 		return nil, no(fmt.Errorf("no templates in %s; expected a PodTemplate, or one within %s", strings.Join(paths, ", "), strings.Join(document.Carriers()[1:], ", ")))
 	}
-	for _, d := range s.shelf.Documents {
-		if w, ok := d.Value.(*document.Workload); ok {
-			if r, err := recordingOf(d, true); err == nil { // a log that is not there only means that nothing is counted
-				s.shelf.PerWeek[d.Name] = demand.PerWeek(&w.Spec, r)
-			}
+	for _, d := range s.shelf.OfKind(document.KindWorkload) {
+		if r, err := recordingOf(d, true); err == nil { // a log that is not there only means that nothing is counted
+			s.shelf.PerWeek[d.Name] = demand.PerWeek(&d.Value.(*document.Workload).Spec, r)
 		}
 	}
 	return s, nil

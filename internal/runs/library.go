@@ -5,12 +5,12 @@ package runs
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"slices"
 
 	"tachyphor/core/demand"
 	"tachyphor/core/document"
+	"tachyphor/core/shelf"
 	"tachyphor/core/sim"
 	"tachyphor/internal/store"
 	"tachyphor/wire"
@@ -120,13 +120,13 @@ func (l *Library) PinAll(ctx context.Context, scenarios []store.Head) ([]Pinned,
 	if err != nil {
 		return nil, err
 	}
-	seen := map[store.Name]bool{}
-	var names []store.Name
+	seen := map[shelf.Name]bool{}
+	var names []shelf.Name
 	for i, d := range docs {
 		if out[i].Scenario = d; d == nil {
 			continue
 		}
-		for _, n := range needs(d) {
+		for _, n := range shelf.Needs(d) {
 			if !seen[n.Name] {
 				seen[n.Name], names = true, append(names, n.Name)
 			}
@@ -136,10 +136,10 @@ func (l *Library) PinAll(ctx context.Context, scenarios []store.Head) ([]Pinned,
 	if err != nil {
 		return nil, err
 	}
-	heads := make(map[store.Name]store.Head, len(found))
+	heads := make(map[shelf.Name]store.Head, len(found))
 	var workloads []store.Head
 	for _, h := range found {
-		heads[store.Name{Kind: h.Kind, Name: h.Name}] = h
+		heads[shelf.Name{Kind: h.Kind, Name: h.Name}] = h
 		if h.Kind == document.KindWorkload {
 			workloads = append(workloads, h)
 		}
@@ -164,10 +164,10 @@ func (l *Library) PinAll(ctx context.Context, scenarios []store.Head) ([]Pinned,
 			continue
 		}
 		p.Inputs.Documents = []wire.Ref{{Kind: h.Kind, Name: h.Name, Revision: h.Number}}
-		for _, n := range needs(p.Scenario) {
+		for _, n := range shelf.Needs(p.Scenario) {
 			there, ok := heads[n.Name]
 			if !ok {
-				p.Faults = append(p.Faults, p.Scenario.Fault(n.path, n.Name.Name, fmt.Sprintf("there is no %s of that name; put it first", n.Kind)))
+				p.Faults = append(p.Faults, p.Scenario.Fault(n.Path, n.Name.Name, fmt.Sprintf("there is no %s of that name; put it first", n.Kind)))
 				continue
 			}
 			p.Inputs.Documents = append(p.Inputs.Documents, wire.Ref{Kind: n.Kind, Name: n.Name.Name, Revision: there.Number})
@@ -179,58 +179,27 @@ func (l *Library) PinAll(ctx context.Context, scenarios []store.Head) ([]Pinned,
 	return out, nil
 }
 
-// A need is a document that a scenario names, and where.
-type need struct {
-	store.Name
-	path string
-}
-
-// needs lists what a scenario names.
-func needs(d *document.Document) []need {
-	spec := &d.Value.(*document.Scenario).Spec
-	out := []need{
-		{store.Name{Kind: document.KindCluster, Name: spec.Cluster}, "spec.cluster"},
-		{store.Name{Kind: document.KindWorkload, Name: spec.Workload}, "spec.workload"},
-	}
-	for i, t := range spec.Templates {
-		out = append(out, need{store.Name{Kind: document.KindPodTemplate, Name: t.Template}, fmt.Sprintf("spec.templates[%d].template", i)})
-	}
-	return out
-}
-
-// pinned returns the pinned documents with the changes that are made first, in order.
-func (l *Library) pinned(ctx context.Context, in wire.Inputs) ([]*document.Document, document.Faults, error) {
+// pinned returns the pinned documents, the scenario first, with the changes that are made
+// first.
+func (l *Library) pinned(ctx context.Context, in wire.Inputs) (shelf.Shelf, document.Faults, error) {
 	found, err := l.store.Revisions(ctx, in.Documents)
 	if err != nil {
-		return nil, nil, troubled(err)
+		return shelf.Shelf{}, nil, troubled(err)
 	}
 	heads := make([]store.Head, len(in.Documents))
 	for i, r := range in.Documents {
 		j := slices.IndexFunc(found, func(h store.Head) bool { return h.Kind == r.Kind && h.Name == r.Name && h.Number == r.Revision })
 		if j < 0 {
-			return nil, nil, fmt.Errorf("%s/%s revision %d: %w", r.Kind, r.Name, r.Revision, store.ErrNotFound)
+			return shelf.Shelf{}, nil, fmt.Errorf("%s/%s revision %d: %w", r.Kind, r.Name, r.Revision, store.ErrNotFound)
 		}
 		heads[i] = found[j]
 	}
 	docs, faults, err := l.read(ctx, heads)
 	if err != nil || len(faults) > 0 {
-		return nil, faults, err
+		return shelf.Shelf{}, faults, err
 	}
-	for i, d := range docs {
-		text, err := changed(d, in.Changes)
-		if err != nil {
-			return nil, nil, err
-		}
-		if text == d.Text {
-			continue
-		}
-		again, faults := document.Parse(d.Kind+"/"+d.Name, []byte(text))
-		if len(faults) > 0 {
-			return nil, faults, nil
-		}
-		docs[i] = again[0]
-	}
-	return docs, nil, nil
+	all := shelf.Of(docs...)
+	return all.With(in.Changes)
 }
 
 // World puts the pinned inputs together.
@@ -244,23 +213,15 @@ func (l *Library) Design(ctx context.Context, in wire.Inputs) (*sim.World, docum
 }
 
 func (l *Library) world(ctx context.Context, in wire.Inputs, jobs bool) (*sim.World, document.Faults, error) {
-	docs, faults, err := l.pinned(ctx, in)
+	all, faults, err := l.pinned(ctx, in)
 	if err != nil || len(faults) > 0 {
 		return nil, faults, err
 	}
-	input := sim.Input{Jobless: !jobs}
-	for _, d := range docs {
-		switch d.Kind {
-		case document.KindScenario:
-			input.Scenario = d
-		case document.KindCluster:
-			input.Cluster = d
-		case document.KindWorkload:
-			input.Workload = d
-		default:
-			input.Templates = append(input.Templates, d)
-		}
+	input, faults := inputOf(&all)
+	if len(faults) > 0 {
+		return nil, faults, nil
 	}
+	input.Jobless = !jobs
 	if in.Recording != "" && jobs {
 		recorded := document.Recorded{Digest: in.Recording}
 		if w := input.Workload.Value.(*document.Workload); w.Spec.Jobs != nil {
@@ -285,29 +246,22 @@ func (l *Library) world(ctx context.Context, in wire.Inputs, jobs bool) (*sim.Wo
 	return w, nil, nil
 }
 
-// changed returns a document's text with the changes that are meant for it.
-func changed(d *document.Document, changes []document.Changes) (string, error) {
-	text := d.Text
-	for _, c := range changes {
-		if c.Kind != d.Kind || c.Name != d.Name {
-			continue
-		}
-		var err error
-		if text, err = document.Apply(text, c.Edits); err != nil {
-			return "", fmt.Errorf("%w in %s %s: %w", ErrChanges, c.Kind, c.Name, err)
-		}
+// inputOf is the scenario on a shelf with what it names; all of it has been pinned.
+func inputOf(all *shelf.Shelf) (sim.Input, document.Faults) {
+	scenario := all.OfKind(document.KindScenario)[0]
+	named, missing := all.Named(scenario)
+	var faults document.Faults
+	for _, m := range missing { // by a change, for all that the scenario names was pinned
+		faults = append(faults, scenario.Fault(m.Path, m.Name.Name, "a change cannot name another "+m.Kind+" than the scenario's own; store the scenario with it"))
 	}
-	return text, nil
+	return sim.Input{Named: named}, faults
 }
-
-// ErrChanges says that changes cannot be made.
-var ErrChanges = errors.New("changes cannot be made")
 
 // Pinned returns the pinned documents as they are simulated, in order.
 func (l *Library) Pinned(ctx context.Context, in wire.Inputs) ([]*document.Document, error) {
-	docs, faults, err := l.pinned(ctx, in)
+	all, faults, err := l.pinned(ctx, in)
 	if err == nil {
 		err = faults.Err()
 	}
-	return docs, err
+	return all.All(), err
 }

@@ -12,6 +12,7 @@ import (
 
 	"tachyphor/core/document"
 	"tachyphor/core/outcome"
+	"tachyphor/core/shelf"
 	"tachyphor/core/sim"
 	"tachyphor/core/units"
 	"tachyphor/internal/memory"
@@ -91,7 +92,7 @@ func (q *Queue) Ask(ctx context.Context, scenario, by string, seed *uint64, repe
 	in.Seed, in.Repeats, in.Changes = seed, repeats, changes
 	for _, c := range changes {
 		if !slices.ContainsFunc(in.Documents, func(r wire.Ref) bool { return r.Kind == c.Kind && r.Name == c.Name }) {
-			return store.Outcome{}, nil, fmt.Errorf("%w: the scenario %s does not use %s %s", ErrChanges, scenario, c.Kind, c.Name)
+			return store.Outcome{}, nil, fmt.Errorf("%w: the scenario %s does not use %s %s", shelf.ErrChanges, scenario, c.Kind, c.Name)
 		}
 	}
 	w, faults, err := q.Library.World(ctx, in)

@@ -23,16 +23,14 @@ func (l *Library) Shelf(ctx context.Context, extra document.Reading) (*review.Sh
 	shelf := &review.Shelf{
 		Others: extra.Others, PerWeek: map[string]map[string]float64{}, Changes: map[string]review.Change{}, Now: time.Now(),
 	}
-	seen := map[string]bool{}
 	for _, d := range extra.Documents {
-		shelf.Documents = append(shelf.Documents, d)
-		seen[d.Kind+"/"+d.Name] = true
+		shelf.Put(d)
 	}
 	heads, err := l.store.List(ctx, "", "", "", mostShelved+1)
 	if err != nil {
 		return nil, err
 	}
-	heads = slices.DeleteFunc(heads, func(h store.Head) bool { return seen[h.Kind+"/"+h.Name] })
+	heads = slices.DeleteFunc(heads, func(h store.Head) bool { return shelf.Find(h.Kind, h.Name) != nil })
 	if len(heads)+len(extra.Documents) > mostShelved {
 		return nil, fmt.Errorf("more than %d documents", mostShelved)
 	}
@@ -46,17 +44,14 @@ func (l *Library) Shelf(ctx context.Context, extra document.Reading) (*review.Sh
 			continue
 		}
 		h := &heads[i]
-		shelf.Documents = append(shelf.Documents, d)
+		shelf.Put(d)
 		revisions[d] = keyOf(h)
 		if h.Kind == document.KindPodTemplate && h.Number > 1 {
 			shelf.Changes[h.Name] = review.Change{Revision: h.Number, At: h.At}
 		}
 	}
-	for _, d := range shelf.Documents {
-		w, ok := d.Value.(*document.Workload)
-		if !ok {
-			continue
-		}
+	for _, d := range shelf.OfKind(document.KindWorkload) {
+		w := d.Value.(*document.Workload)
 		week := func(ctx context.Context) (map[string]float64, error) {
 			var r *demand.Recording
 			if w.Spec.Jobs != nil {

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"time"
 
+	"tachyphor/core/shelf"
 	"tachyphor/wire"
 
 	"gorm.io/gorm"
@@ -25,9 +26,6 @@ type Head struct {
 	Edited *time.Time
 	ID     uint64 // of the document
 }
-
-// A Name names a document.
-type Name struct{ Kind, Name string }
 
 // Change says what storing a document did.
 type Change string
@@ -127,7 +125,7 @@ func (s *Store) Get(ctx context.Context, kind, name string, number int) (Head, e
 
 // Newest returns the newest revisions of those of the names that there are, without their
 // texts, in no order.
-func (s *Store) Newest(ctx context.Context, names []Name) ([]Head, error) {
+func (s *Store) Newest(ctx context.Context, names []shelf.Name) ([]Head, error) {
 	var out []Head
 	for part := range slices.Chunk(names, atATime) {
 		in := make([][]any, len(part))

@@ -8,6 +8,7 @@ import (
 
 	"tachyphor/core/document"
 	"tachyphor/core/review"
+	"tachyphor/core/shelf"
 	"tachyphor/demo"
 
 	corev1 "k8s.io/api/core/v1"
@@ -57,7 +58,7 @@ func checking() error {
 		}
 		reading = append(reading, time.Since(began).Seconds())
 		began = time.Now()
-		shelf := &review.Shelf{Documents: append(docs, around...)}
+		shelf := &review.Shelf{Shelf: shelf.Of(append(docs, around...)...)}
 		found = 0
 		for _, d := range docs {
 			found += len(shelf.Check(d))

@@ -16,6 +16,7 @@ import (
 	"tachyphor/core/document"
 	"tachyphor/core/kit"
 	"tachyphor/core/review"
+	"tachyphor/core/shelf"
 	"tachyphor/demo"
 	"tachyphor/internal/kube"
 	"tachyphor/internal/standin/cluster"
@@ -319,7 +320,7 @@ func (p *place) takesTemplates(t *testing.T) {
 	var docs []*document.Document
 	for _, name := range []string{"compile-wide", "small-steady", "image-maker", "suite-night", "drafts/compile-wide-draft", "drafts/small-steady-draft"} {
 		d := demoDocument(t, "templates/"+name+".yaml")
-		shelf := &review.Shelf{Documents: []*document.Document{d, p.facts}}
+		shelf := &review.Shelf{Shelf: shelf.Of(d, p.facts)}
 		var edits []document.Edit
 		for _, f := range shelf.Check(d) {
 			edits = append(edits, f.Fix...)
@@ -598,7 +599,7 @@ func TestFixesAreTaken(t *testing.T) {
 					if len(faults) > 0 {
 						t.Fatal(faults)
 					}
-					shelf := &review.Shelf{Documents: []*document.Document{docs[0], p.facts}}
+					shelf := &review.Shelf{Shelf: shelf.Of(docs[0], p.facts)}
 					var edits []document.Edit
 					for _, f := range shelf.Check(docs[0]) {
 						edits = append(edits, f.Fix...)

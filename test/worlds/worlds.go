@@ -3,6 +3,7 @@
 package worlds
 
 import (
+	"errors"
 	"fmt"
 	"io/fs"
 	"math/rand/v2"
@@ -10,6 +11,7 @@ import (
 
 	"tachyphor/core/demand"
 	"tachyphor/core/document"
+	"tachyphor/core/shelf"
 	"tachyphor/core/sim"
 	"tachyphor/demo"
 )
@@ -30,17 +32,14 @@ func Read(text, csv string) (in sim.Input, err error) {
 	if len(faults) > 0 {
 		return in, faults
 	}
-	for _, d := range docs {
-		switch d.Kind {
-		case document.KindCluster:
-			in.Cluster = d
-		case document.KindWorkload:
-			in.Workload = d
-		case document.KindScenario:
-			in.Scenario = d
-		default:
-			in.Templates = append(in.Templates, d)
-		}
+	all := shelf.Of(docs...)
+	scenario := all.Lone(document.KindScenario)
+	if scenario == nil {
+		return in, errors.New("expected one scenario")
+	}
+	var missing []shelf.Need
+	if in.Named, missing = all.Named(scenario); len(missing) > 0 {
+		return in, fmt.Errorf("there is no %s %s", missing[0].Kind, missing[0].Name.Name)
 	}
 	if csv != "" {
 		r, err := demand.Parse([]byte(csv), nil)

@@ -9,27 +9,19 @@ import (
 
 	"tachyphor/core/demand"
 	"tachyphor/core/document"
+	"tachyphor/core/shelf"
 	"tachyphor/core/sim"
 )
 
-// shelf is documents at hand.
-type shelf struct {
-	docs   []*document.Document
+// found is documents in files, read one after the other until all that is named is there.
+type found struct {
+	shelf.Shelf
 	read   map[string]bool // files, by their whole path
 	faults document.Faults // of files that were passed over
 }
 
-func (s *shelf) has(kind, name string) *document.Document {
-	for _, d := range s.docs {
-		if d.Kind == kind && d.Name == name {
-			return d
-		}
-	}
-	return nil
-}
-
 // add reads the documents of a folder, passing over files with faults.
-func (s *shelf) add(p *program, path string) error {
+func (s *found) add(p *program, path string) error {
 	files, err := find(path)
 	if err != nil {
 		return err
@@ -50,9 +42,7 @@ func (s *shelf) add(p *program, path string) error {
 		docs, faults := document.Parse(f, data)
 		s.faults = append(s.faults, faults...)
 		for _, d := range docs {
-			if s.has(d.Kind, d.Name) == nil {
-				s.docs = append(s.docs, d)
-			}
+			s.Put(d)
 		}
 	}
 	return nil
@@ -73,59 +63,42 @@ func (p *program) gather(file string, with []string, skipBad bool) (*sim.World, 
 	if len(faults) > 0 {
 		return nil, faults
 	}
-	shelf := &shelf{docs: docs}
-	at := slices.IndexFunc(docs, func(d *document.Document) bool { return d.Kind == document.KindScenario })
-	if at < 0 {
+	files := &found{Shelf: shelf.Of(docs...)}
+	scenarios := files.OfKind(document.KindScenario)
+	if len(scenarios) == 0 {
 		return nil, no(fmt.Errorf("%s: there is no Scenario in it", file))
 	}
-	in := sim.Input{Scenario: docs[at]}
-	spec := &docs[at].Value.(*document.Scenario).Spec
+	scenario := scenarios[0]
 	folder := filepath.Dir(file)
 	above := filepath.Join(folder, "..")
 	hint := ""
+	named, missing := files.Named(scenario)
 	for _, path := range append(slices.Clone(with), folder, above) {
-		if complete(shelf, spec) {
+		if len(missing) == 0 {
 			break
 		}
-		if err := shelf.add(p, path); err != nil && path != above {
+		if err := files.add(p, path); err != nil && path != above {
 			return nil, err
 		} else if err != nil { // nobody named it
 			hint = "; not looked at: " + err.Error()
 		}
+		named, missing = files.Named(scenario)
 	}
-	if len(shelf.faults) > 0 {
+	if len(files.faults) > 0 {
 		hint += "; files with faults were passed over, see below"
 	}
-	var missing document.Faults
-	need := func(kind, name, path string) *document.Document {
-		d := shelf.has(kind, name)
-		if d == nil {
-			missing = append(missing, docs[at].Fault(path, name, "no "+kind+" of that name in this file, its folder or the one above; name more with --with"+hint))
-		}
-		return d
-	}
-	in.Cluster = need(document.KindCluster, spec.Cluster, "spec.cluster")
-	in.Workload = need(document.KindWorkload, spec.Workload, "spec.workload")
-	for i, t := range spec.Templates {
-		in.Templates = append(in.Templates, need(document.KindPodTemplate, t.Template, fmt.Sprintf("spec.templates[%d].template", i)))
-	}
 	if len(missing) > 0 {
-		return nil, append(missing, shelf.faults[:min(mostFaultsBelow, len(shelf.faults))]...)
+		for _, m := range missing {
+			faults = append(faults, scenario.Fault(m.Path, m.Name.Name, "no "+m.Kind+" of that name in this file, its folder or the one above; name more with --with"+hint))
+		}
+		return nil, append(faults, files.faults[:min(mostFaultsBelow, len(files.faults))]...)
 	}
+	in := sim.Input{Named: named}
 	if in.Recording, err = recordingOf(in.Workload, skipBad); err != nil {
 		return nil, err
 	}
 	world, faults := sim.Assemble(in)
 	return world, faults.Err()
-}
-
-// complete reports whether everything a scenario names is on the shelf.
-func complete(s *shelf, spec *document.ScenarioSpec) bool {
-	ok := s.has(document.KindCluster, spec.Cluster) != nil && s.has(document.KindWorkload, spec.Workload) != nil
-	for _, t := range spec.Templates {
-		ok = ok && s.has(document.KindPodTemplate, t.Template) != nil
-	}
-	return ok
 }
 
 // recordedFile returns the path of a workload's recorded jobs, empty if it has

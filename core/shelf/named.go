@@ -1,0 +1,58 @@
+package shelf
+
+import (
+	"errors"
+	"fmt"
+
+	"tachyphor/core/document"
+)
+
+// ErrChanges says that changes cannot be made.
+var ErrChanges = errors.New("changes cannot be made")
+
+// A Need is a document that a scenario names, and where it does.
+type Need struct {
+	Name
+	Path string // as in faults
+}
+
+// Needs lists what a scenario names: its cluster, its workload, and its templates in their
+// order.
+func Needs(scenario *document.Document) []Need {
+	spec := &scenario.Value.(*document.Scenario).Spec
+	out := []Need{
+		{Name{document.KindCluster, spec.Cluster}, "spec.cluster"},
+		{Name{document.KindWorkload, spec.Workload}, "spec.workload"},
+	}
+	for i, t := range spec.Templates {
+		out = append(out, Need{Name{document.KindPodTemplate, t.Template}, fmt.Sprintf("spec.templates[%d].template", i)})
+	}
+	return out
+}
+
+// A Named is a scenario with the documents that it names; those that are not on the shelf
+// are nil.
+type Named struct {
+	Scenario, Cluster, Workload *document.Document
+	Templates                   []*document.Document // in the scenario's order
+}
+
+// Named finds what a scenario names, and what of it is missing.
+func (s *Shelf) Named(scenario *document.Document) (n Named, missing []Need) {
+	n.Scenario = scenario
+	for _, need := range Needs(scenario) {
+		d := s.Find(need.Kind, need.Name.Name)
+		if d == nil {
+			missing = append(missing, need)
+		}
+		switch need.Kind {
+		case document.KindCluster:
+			n.Cluster = d
+		case document.KindWorkload:
+			n.Workload = d
+		default:
+			n.Templates = append(n.Templates, d)
+		}
+	}
+	return n, missing
+}
