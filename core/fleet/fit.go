@@ -15,28 +15,36 @@ import (
 // A Site is a pool's nodes as agents find them: what one has for agents, what it
 // costs, and what its labels and taints keep off.
 type Site struct {
-	Pool, NodeType string
-	Room           Room
-	Price          units.Price
-	Labels         map[string]string
-	Taints         []corev1.Taint
+	Name, Type string // of the pool, and of its nodes
+	Room       Room   // of an empty node
+	Price      units.Price
+	Labels     map[string]string
+	Taints     []corev1.Taint
+}
+
+// SiteOf is a pool of a cluster as agents find it. names numbers the extended resources.
+func SiteOf(c *document.ClusterSpec, p *document.Pool, names []string) Site {
+	t := TypeOf(c, p)
+	s := Site{Name: p.Name, Type: t.Name, Room: Allocatable(*t, p.Name, c.DaemonSets, names), Price: t.Price, Labels: Labels(*p), Taints: Taints(*p)}
+	if p.Spot != nil && t.SpotPrice != nil {
+		s.Price = *t.SpotPrice
+	}
+	return s
+}
+
+// TypeOf is the type of a pool's nodes; a cluster has those that its pools name.
+func TypeOf(c *document.ClusterSpec, p *document.Pool) *document.NodeType {
+	return &c.NodeTypes[slices.IndexFunc(c.NodeTypes, func(t document.NodeType) bool { return t.Name == p.NodeType })]
 }
 
 // Sites lists the pools of a cluster that may have nodes. names numbers the extended
 // resources.
 func Sites(c *document.ClusterSpec, names []string) []Site {
 	var out []Site
-	for _, p := range c.Pools {
-		if p.Max == 0 {
-			continue
+	for i := range c.Pools {
+		if p := &c.Pools[i]; p.Max > 0 {
+			out = append(out, SiteOf(c, p, names))
 		}
-		i := slices.IndexFunc(c.NodeTypes, func(t document.NodeType) bool { return t.Name == p.NodeType })
-		t := c.NodeTypes[i]
-		s := Site{Pool: p.Name, NodeType: t.Name, Room: Allocatable(t, p.Name, c.DaemonSets, names), Price: t.Price, Labels: Labels(p), Taints: Taints(p)}
-		if p.Spot != nil && t.SpotPrice != nil {
-			s.Price = *t.SpotPrice
-		}
-		out = append(out, s)
 	}
 	return out
 }
@@ -71,10 +79,11 @@ func (s *Site) Open(a template.Agent) bool { return len(s.shuts(a)) == 0 }
 // shuts lists in words which labels and taints keep agents off the site.
 func (s *Site) shuts(a template.Agent) []string {
 	var out []string
-	if !a.Where.Tolerated(s.Taints) {
+	x := s.Stance(&a, &Need{})
+	if x.Tainted {
 		out = append(out, "a taint it does not tolerate")
 	}
-	if !a.Where.Matches(s.Labels) {
+	if x.Unwanted {
 		out = append(out, "not the labels it wants")
 	}
 	for _, label := range a.Near.Missing(s.Labels) {
@@ -155,7 +164,7 @@ const mostSteps = 64
 // FitOn says how agents of a template go on a site.
 func (s *Site) FitOn(a template.Agent, names []string) Fit {
 	need := s.Need(a, names)
-	f := Fit{Template: a.Name, Pool: s.Pool, NodeType: s.NodeType, CPU: need.CPU, Memory: need.Memory, Why: append([]string{}, s.shuts(a)...), Steps: []Step{}}
+	f := Fit{Template: a.Name, Pool: s.Name, NodeType: s.Type, CPU: need.CPU, Memory: need.Memory, Why: append([]string{}, s.shuts(a)...), Steps: []Step{}}
 	if short := s.Short(&need); len(short) > 0 {
 		for _, x := range short {
 			f.Why = append(f.Why, "short of "+x)
@@ -244,7 +253,7 @@ func (s *Site) BestMix(agents []template.Agent, names []string, worth []float64)
 		}
 	}
 	m.search(0, 0)
-	out := Mix{Pool: s.Pool, NodeType: s.NodeType, Agents: m.best, Worth: m.worth, Price: s.Price.For(units.Hour).Float(), Proven: m.tried < mostTried}
+	out := Mix{Pool: s.Name, NodeType: s.Type, Agents: m.best, Worth: m.worth, Price: s.Price.For(units.Hour).Float(), Proven: m.tried < mostTried}
 	left := s.Room
 	for _, x := range m.items {
 		for range m.best[x.at] {

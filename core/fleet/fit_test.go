@@ -16,7 +16,7 @@ func agent(name string, cpu units.MilliCPU, memory units.Bytes) template.Agent {
 
 func site(cpu units.MilliCPU, memory units.Bytes, pods int) *Site {
 	price, _ := units.ParsePrice("0.60/h")
-	return &Site{Pool: "p", NodeType: "t", Room: Room{Request: template.Request{CPU: cpu, Memory: memory, Disk: unlimited}, Pods: pods}, Price: price}
+	return &Site{Name: "p", Type: "t", Room: Room{Request: template.Request{CPU: cpu, Memory: memory, Disk: unlimited}, Pods: pods}, Price: price}
 }
 
 // Eight cores less what is reserved hold three agents of 2.3 cores; with 375m less

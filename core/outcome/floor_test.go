@@ -18,7 +18,9 @@ import (
 // at 3.6.
 func TestCheapestMixesPools(t *testing.T) {
 	pool := func(cores, gib, most int, price float64) sim.Pool {
-		return sim.Pool{Max: most, Price: units.Price(price * 1e9), Room: fleet.Room{Request: template.Request{CPU: units.MilliCPU(cores * 1000), Memory: units.Bytes(gib << 30)}}}
+		return sim.Pool{Max: most, Site: fleet.Site{
+			Price: units.Price(price * 1e9), Room: fleet.Room{Request: template.Request{CPU: units.MilliCPU(cores * 1000), Memory: units.Bytes(gib << 30)}},
+		}}
 	}
 	n, m, none := pool(4, 16, 1, 3.6), pool(2, 32, 1, 3.6), pool(100, 1000, 0, 0.01)
 	cpu, memory := 0.375*float64(units.Hour), 3*float64(1<<30)*float64(units.Hour)

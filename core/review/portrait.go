@@ -109,7 +109,7 @@ func (x *subject) places() []Place {
 	names := fleet.ExtendedNames(x.agent)
 	for _, s := range x.sites(true) {
 		f := s.FitOn(x.agent, names)
-		p := Place{Pool: s.Pool, NodeType: s.NodeType, Agents: f.Agents, Binds: f.Binds, perHour: f.PerHour}
+		p := Place{Pool: s.Name, NodeType: s.Type, Agents: f.Agents, Binds: f.Binds, perHour: f.PerHour}
 		if f.Agents == 0 {
 			p.Binds = listed(f.Why)
 		} else {

@@ -168,16 +168,16 @@ func fitsNowhere(x *subject) {
 	told := map[string]bool{}
 	for _, s := range all {
 		short := s.Short(&s.need)
-		open := s.Open(x.agent)
+		open, stance := s.Open(x.agent), s.Stance(&x.agent, &s.need)
 		var what string
 		switch {
 		case open && len(short) == 0:
 			return
 		case len(short) > 0:
-			what = fmt.Sprintf("%s is short of %s", s.NodeType, listed(short))
-		case !x.agent.Where.Tolerated(s.Taints):
+			what = fmt.Sprintf("%s is short of %s", s.Type, listed(short))
+		case stance.Tainted:
 			what = "pool " + s.pool.Name + " has a taint that it does not tolerate"
-		case !x.agent.Where.Matches(s.Labels):
+		case stance.Unwanted:
 			what = "pool " + s.pool.Name + " has not the labels that it wants"
 		default:
 			what = "pool " + s.pool.Name + " has no label " + listed(x.agent.Near.Missing(s.Labels)) + ", by which its neighbours are told"
@@ -210,12 +210,12 @@ func strandsNodes(x *subject) {
 		return
 	}
 	if binds == "neighbours" {
-		x.say("template.spec", fmt.Sprintf("Only one goes on a node (%s), because of a port of the node that it takes or the pods that it keeps apart from, which leaves %.0f %% of the node to nobody.", best.NodeType, 100*least),
+		x.say("template.spec", fmt.Sprintf("Only one goes on a node (%s), because of a port of the node that it takes or the pods that it keeps apart from, which leaves %.0f %% of the node to nobody.", best.Type, 100*least),
 			"Leave the host port or the rule out, or use nodes as small as one agent.")
 		return
 	}
 	scarce := cmp.Or(map[string]string{"cpu": "CPU", "memory": "memory", "disk": "disk"}[binds], "room")
-	says := fmt.Sprintf("At best %d %s on a node (%s), which leaves %.0f %% of its %s to nobody", count, several(count, "goes", "go"), best.NodeType, 100*least, scarce)
+	says := fmt.Sprintf("At best %d %s on a node (%s), which leaves %.0f %% of its %s to nobody", count, several(count, "goes", "go"), best.Type, 100*least, scarce)
 	do := "Choose a request that divides a node, or node types that it divides."
 	switch binds {
 	case "cpu":

@@ -148,7 +148,7 @@ func (x *subject) sites(all bool) []site {
 	var out []site
 	for _, s := range fleet.Sites(x.facts, names) {
 		if all || s.Open(x.agent) {
-			i := slices.IndexFunc(x.facts.Pools, func(p document.Pool) bool { return p.Name == s.Pool })
+			i := slices.IndexFunc(x.facts.Pools, func(p document.Pool) bool { return p.Name == s.Name })
 			out = append(out, site{s, x.facts.Pools[i], s.Need(x.agent, names)})
 		}
 	}

@@ -132,13 +132,13 @@ func (e *engine) prepare(a int32) {
 	g := &e.agents[a]
 	t := &e.w.Templates[g.template]
 	g.made = e.now
-	if !t.makes {
+	if !t.MakesImage {
 		e.needImages(a)
 		return
 	}
 	var sum units.Duration
-	for _, i := range t.images {
-		sum += units.Duration(e.w.making[i].Draw(e.keyOf(chance.Making, g, e.w.imageKeys[i])))
+	for _, i := range t.ImageAt {
+		sum += units.Duration(e.w.MakeTimes[i].Draw(e.keyOf(chance.Making, g, e.w.ImageKeys[i])))
 	}
 	e.becomes(a, pulling)
 	e.later(a, sum, imagesMade)
@@ -162,16 +162,16 @@ func (e *engine) imagesPresent(a int32) {
 func (e *engine) podStarted(a int32) {
 	g := &e.agents[a]
 	g.started = e.now
-	tools := e.w.Templates[g.template].tools
+	tools := e.w.Templates[g.template].ToolAt
 	if len(tools) == 0 {
 		e.join(a)
 		return
 	}
 	var sum units.Duration
 	for _, t := range tools {
-		tool := &e.w.tools[t]
-		sum += units.Duration(tool.install.Draw(e.keyOf(chance.Install, g, tool.key)))
-		if tool.fails > 0 && e.keyOf(chance.ToolFails, g, tool.key).Uniform() < tool.fails {
+		tool := &e.w.Tools[t]
+		sum += units.Duration(tool.Install.Draw(e.keyOf(chance.Install, g, tool.Key)))
+		if tool.Fails > 0 && e.keyOf(chance.ToolFails, g, tool.Key).Uniform() < tool.Fails {
 			g.fails = true // which is seen when this one's time is over; those behind it are not begun
 			break
 		}
@@ -193,8 +193,8 @@ func (e *engine) join(a int32) {
 	g := &e.agents[a]
 	g.installed = e.now
 	e.becomes(a, joining)
-	if e.w.Templates[g.template].updates {
-		g.updating = e.drawAs(e.w.update, chance.Update, g)
+	if e.w.Templates[g.template].UpdatesAgent {
+		g.updating = e.drawAs(e.w.UpdateTime, chance.Update, g)
 	}
 	e.later(a, e.drawAs(e.w.JoinTime, chance.Join, g)+g.updating, agentJoined)
 }

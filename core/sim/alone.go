@@ -28,7 +28,7 @@ func (w *World) WithFreeStore() *World {
 func (w *World) Terms(class int, jobs *demand.Jobs) (t caching.Terms, ok bool) {
 	c, s := &w.Classes[class], w.WithFreeStore().Links.Store
 	t = caching.Terms{
-		Work: c.work.Mean() / 1e9, Cold: c.cold.Mean() / 1e9, Partial: c.partial, Change: c.change, Size: c.archive.Mean(),
+		Work: c.Work.Mean() / 1e9, Cold: c.Cold.Mean() / 1e9, Partial: c.Partial, Change: c.Change, Size: c.Archive.Mean(),
 		Down: float64(s.PerFlow), Up: float64(s.PerFlowUp), Pack: float64(w.Store.Pack), Unpack: float64(w.Store.Unpack), Latency: s.Latency.Seconds(),
 	}
 	n, trunk, own, owned := 0, 0, units.Sum[units.Duration]{}, 0
@@ -73,15 +73,15 @@ func scaledRate(total units.Rate, flow float64, today units.Rate) units.Rate {
 func (w *World) Alone(class int, t caching.Terms, by float64, rules []document.CacheRule) *World {
 	c := *w
 	k := c.Classes[class]
-	k.Retries, k.Limit, k.GiveUp, k.cores, k.memory, k.disk = 0, 0, 0, 0, chance.Dist{}, chance.Dist{}
+	k.Retries, k.Limit, k.GiveUp, k.Cores, k.Memory, k.Disk = 0, 0, 0, 0, chance.Dist{}, chance.Dist{}
 	scaled := func(d chance.Dist, mean float64) chance.Dist {
 		if m := d.Mean(); m > 0 {
 			return d.Times(mean / m)
 		}
 		return chance.NewFixed(mean)
 	}
-	k.archive, k.cold = scaled(k.archive, t.Size), scaled(k.cold, t.Cold*1e9)
-	k.change, k.partial = t.Change, t.Partial
+	k.Archive, k.Cold = scaled(k.Archive, t.Size), scaled(k.Cold, t.Cold*1e9)
+	k.Change, k.Partial = t.Change, t.Partial
 	c.Classes = slices.Clone(w.Classes)
 	c.Classes[class] = k
 	today, link := w.WithFreeStore().Links.Store, &c.Links.Store
@@ -92,24 +92,24 @@ func (w *World) Alone(class int, t caching.Terms, by float64, rules []document.C
 
 	numbers := document.AgentNumbers{Reuse: document.Never}
 	c.Templates = []Template{{
-		Agent: template.Agent{Name: "alone", Offers: k.Wants, Images: []string{"alone"}, Always: []bool{false}}, Numbers: numbers, images: []int32{0},
-		calendar: demand.NewCalendar(numbers, w.Start, 0, w.Zone),
+		Agent: template.Agent{Name: "alone", Offers: k.Wants, Images: []string{"alone"}, Always: []bool{false}}, Numbers: numbers, ImageAt: []int32{0},
+		Calendar: demand.NewCalendar(numbers, w.Start, 0, w.Zone),
 	}}
 	c.Pools = []Pool{{
-		Name: "alone", Min: 1, Max: 1, pulls: 1,
-		Room: fleet.Room{Request: template.Request{CPU: 1 << 40, Memory: 1 << 50, Disk: 1 << 50}, Pods: math.MaxInt32},
+		Min: 1, Max: 1, Pulls: 1,
+		Site: fleet.Site{Name: "alone", Room: fleet.Room{Request: template.Request{CPU: 1 << 40, Memory: 1 << 50, Disk: 1 << 50}, Pods: math.MaxInt32}},
 	}}
-	c.Images, c.layers, c.layersOf, c.making, c.imageKeys = []document.Image{{Name: "alone"}}, []units.Bytes{0}, [][]int32{{0}}, []chance.Dist{{}}, []uint64{0}
+	c.Images, c.Layers, c.LayersOf, c.MakeTimes, c.ImageKeys = []document.Image{{Name: "alone"}}, []units.Bytes{0}, [][]int32{{0}}, []chance.Dist{{}}, []uint64{0}
 	c.Links.Registry = document.Link{}
 	c.StartTime, c.JoinTime, c.WipeTime = chance.Dist{}, chance.Dist{}, chance.Dist{}
-	c.AgentCeiling, c.Quota, c.Growth.SpareRoom, c.spareRoom, c.sharing = -1, document.Quota{}, nil, nil, false
+	c.AgentCeiling, c.Quota, c.Growth.SpareRoom, c.SpareRoom, c.Sharing = -1, document.Quota{}, nil, nil, false
 	c.Plan.Span = units.Duration(float64(w.Plan.Span) * by)
 	c.Plan.Warmup = units.Duration(float64(w.Plan.Warmup) * by)
 	return c.WithCaching(rules)
 }
 
 // WorkspaceSize is the mean size of a class's packed workspace, bytes.
-func (w *World) WorkspaceSize(class int) float64 { return w.Classes[class].archive.Mean() }
+func (w *World) WorkspaceSize(class int) float64 { return w.Classes[class].Archive.Mean() }
 
 // HasWorkspace reports whether a cache can spare the jobs of a class anything.
-func (w *World) HasWorkspace(class int) bool { return w.Classes[class].cold.Mean() > 0 }
+func (w *World) HasWorkspace(class int) bool { return w.Classes[class].Cold.Mean() > 0 }

@@ -28,7 +28,7 @@ func (e *engine) carried(a int32, size units.Bytes) {
 }
 
 func (e *engine) archiveSize(j int32, class *Class) units.Bytes {
-	return units.Bytes(e.drawFor(class.archive, chance.Archive, j))
+	return units.Bytes(e.drawFor(class.Archive, chance.Archive, j))
 }
 
 // due reports whether the save rule asks for a save over an entry.
@@ -64,7 +64,7 @@ func (e *engine) saveStep(a int32) {
 // sent enters a saved archive into the store.
 func (e *engine) sent(a int32, size units.Bytes) {
 	g := &e.agents[a]
-	scope := e.w.Classes[e.jobs.List[g.job].Class].scope
+	scope := e.w.Classes[e.jobs.List[g.job].Class].Scope
 	if p := e.w.Store.SaveFails; p > 0 && e.root.For(chance.SaveFails, e.jobs.List[g.job].Key, 0).Uniform() < p {
 		e.trace.Cache.FailedSaves++
 	} else {

@@ -25,19 +25,19 @@ func Assemble(in Input) (*World, document.Faults) {
 		Scenario: in.Scenario.Name, Currency: c.Currency, Start: l.Start.Time, Zone: l.Zone,
 		Images: slices.Clone(c.Images), Links: c.Links, Store: c.Store, Volumes: c.Volumes, Claims: c.Claims, Rules: s.Caching,
 		StartTime: c.Agents.Start.Dist(), JoinTime: c.Agents.Join.Dist(), WipeTime: c.Agents.Wipe.Dist(),
-		update: c.Agents.Update.Dist(), attach: c.Volumes.Attach.Dist(), detach: c.Volumes.Detach.Dist(),
+		UpdateTime: c.Agents.Update.Dist(), AttachTime: c.Volumes.Attach.Dist(), DetachTime: c.Volumes.Detach.Dist(),
 		AgentCeiling: -1, Quota: s.Quota, Growth: s.Nodes.Growth, Placement: s.Nodes.Placement,
-		Fee: c.Fee, AgentFee: c.Agents.Fee, Waiting: s.Waiting, workload: l,
+		Fee: c.Fee, AgentFee: c.Agents.Fee, Waiting: s.Waiting, Workload: l,
 	}
 	if b := c.Scheduler.Backoff; b != nil {
-		w.backoff = *b
+		w.Backoff = *b
 	}
-	w.preempts = c.Scheduler.Preemption
+	w.Preempts = c.Scheduler.Preemption
 	if s.AgentCeiling != nil {
 		w.AgentCeiling = *s.AgentCeiling
 	}
 	for _, t := range c.Agents.Tools {
-		w.tools = append(w.tools, tool{chance.Name(t.Name), t.Install.Dist(), t.Fails})
+		w.Tools = append(w.Tools, Tool{chance.Name(t.Name), t.Install.Dist(), t.Fails})
 	}
 	a := assembly{w: w, in: in}
 	w.lay()
@@ -80,27 +80,25 @@ func (a *assembly) fault(d *document.Document, path, found, expected string) {
 
 func (a *assembly) pools(s *document.ScenarioSpec, c *document.ClusterSpec) {
 	var names []string
-	for i, p := range c.Pools {
+	for i := range c.Pools {
+		p := &c.Pools[i]
 		names = append(names, p.Name)
-		t := c.NodeTypes[slices.IndexFunc(c.NodeTypes, func(t document.NodeType) bool { return t.Name == p.NodeType })]
+		t := fleet.TypeOf(c, p)
 		pool := Pool{
-			Name: p.Name, key: chance.Name(p.Name), Type: p.NodeType, Room: fleet.Allocatable(t, p.Name, c.DaemonSets, a.w.Extended),
-			Price: t.Price, Least: t.LeastCharge, unpack: t.Unpack, imageStore: t.ImageStore, cacheDisk: t.CacheDisk,
-			Min: p.Min, Max: p.Max, Spot: p.Spot, boot: p.Boot.Dist(), bootFails: p.BootFails, noCapacity: p.NoCapacity,
-			billedBy: t.BilledBy, going: p.Going.Dist(), notReady: p.NotReady.Dist(), sideBySide: p.BootsAtOnce, retryAfter: p.RetryAfter, pulls: p.Pulls, labels: fleet.Labels(p), taints: fleet.Taints(p),
-		}
-		if p.Spot != nil {
-			pool.Price = *t.SpotPrice
+			Site: fleet.SiteOf(c, p, a.w.Extended), Key: chance.Name(p.Name),
+			Least: t.LeastCharge, Unpack: t.Unpack, ImageStore: t.ImageStore, CacheDisk: t.CacheDisk,
+			Min: p.Min, Max: p.Max, Spot: p.Spot, BootTime: p.Boot.Dist(), BootFails: p.BootFails, NoCapacity: p.NoCapacity,
+			BilledBy: t.BilledBy, GoingTime: p.Going.Dist(), NotReadyTime: p.NotReady.Dist(), SideBySide: p.BootsAtOnce, RetryAfter: p.RetryAfter, Pulls: p.Pulls,
 		}
 		for _, d := range c.DaemonSets {
 			if d.Image != "" && d.On(p.Name) {
-				pool.daemons = append(pool.daemons, int32(slices.IndexFunc(c.Images, func(i document.Image) bool { return i.Name == d.Image })))
+				pool.Daemons = append(pool.Daemons, int32(slices.IndexFunc(c.Images, func(i document.Image) bool { return i.Name == d.Image })))
 			}
 		}
 		if o := p.Outages; o != nil {
-			pool.outage, pool.short = o.Length.Dist(), o.Share
+			pool.Outage, pool.Short = o.Length.Dist(), o.Share
 		}
-		a.limits(&pool, p, s.Nodes.Pools[p.Name])
+		a.limits(&pool, *p, s.Nodes.Pools[p.Name])
 		if pool.Room.CPU <= 0 || pool.Room.Memory <= 0 {
 			a.fault(a.in.Cluster, fmt.Sprintf("spec.pools[%d].nodeType", i), t.Name, "the DaemonSets and what is reserved leave its nodes no CPU or memory for agents")
 		}
@@ -127,9 +125,9 @@ func (a *assembly) limits(pool *Pool, p document.Pool, l document.PoolLimits) {
 	}
 	pool.Min = min(pool.Min, pool.Max)
 	for _, d := range p.Drains {
-		pool.drains = append(pool.drains, demand.Stretches(d, a.w.Start, a.w.horizon(), a.w.Zone)...)
+		pool.Drains = append(pool.Drains, demand.Stretches(d, a.w.Start, a.w.Horizon(), a.w.Zone)...)
 	}
-	pool.drains = demand.Together(pool.drains)
+	pool.Drains = demand.Together(pool.Drains)
 	if len(l.Calendar) == 0 {
 		return
 	}
@@ -150,13 +148,13 @@ func (a *assembly) limits(pool *Pool, p document.Pool, l document.PoolLimits) {
 	for _, c := range l.Calendar {
 		windows = append(windows, document.Window{When: c.When, Zone: c.Zone})
 	}
-	pool.minSteps = []minStep{{0, at(0)}}
-	for _, t := range demand.Edges(windows, a.w.Start, a.w.horizon(), a.w.Zone) {
-		if m := at(t); m != pool.minSteps[len(pool.minSteps)-1].min {
-			pool.minSteps = append(pool.minSteps, minStep{t, m})
+	pool.MinSteps = []MinStep{{0, at(0)}}
+	for _, t := range demand.Edges(windows, a.w.Start, a.w.Horizon(), a.w.Zone) {
+		if m := at(t); m != pool.MinSteps[len(pool.MinSteps)-1].Min {
+			pool.MinSteps = append(pool.MinSteps, MinStep{t, m})
 		}
 	}
-	pool.Min = pool.minSteps[0].min
+	pool.Min = pool.MinSteps[0].Min
 }
 
 // lay numbers the images' layers; an image without any is one of its own.
@@ -173,17 +171,17 @@ func (w *World) lay() {
 		for _, l := range layers {
 			n, known := at[l.Name]
 			if !known {
-				n = int32(len(w.layers))
+				n = int32(len(w.Layers))
 				at[l.Name] = n
-				w.layers = append(w.layers, l.Size)
+				w.Layers = append(w.Layers, l.Size)
 			}
 			if !slices.Contains(of, n) {
 				of = append(of, n)
 				size += l.Size
 			}
 		}
-		w.layersOf = append(w.layersOf, of)
-		w.making, w.imageKeys = append(w.making, image.MakeTime.Dist()), append(w.imageKeys, chance.Name(image.Name))
+		w.LayersOf = append(w.LayersOf, of)
+		w.MakeTimes, w.ImageKeys = append(w.MakeTimes, image.MakeTime.Dist()), append(w.ImageKeys, chance.Name(image.Name))
 		image.Size = size
 	}
 }
@@ -194,17 +192,17 @@ func (a *assembly) classes(s *document.ScenarioSpec, l *document.WorkloadSpec) {
 	for _, k := range l.Classes {
 		names = append(names, k.Name)
 		c := Class{
-			Name: k.Name, Project: k.Project, Wants: k.Wants, Limit: k.Limit, Retries: k.Retries, GiveUp: k.GiveUpAfter, priority: k.Priority,
-			work: k.Work.Dist(), cores: k.Cores, parallel: 1, memory: k.Memory.Dist(), disk: k.Disk.Dist(),
-			cold: k.Workspace.Cold.Dist(), recorded: k.Workspace.Cold.Dist(), archive: k.Workspace.Size.Dist(), change: k.Workspace.ChangeRate, partial: 0.5, rule: -1, scope: -1,
+			Name: k.Name, Project: k.Project, Wants: k.Wants, Limit: k.Limit, Retries: k.Retries, GiveUp: k.GiveUpAfter, Priority: k.Priority,
+			Work: k.Work.Dist(), Cores: k.Cores, Parallel: 1, Memory: k.Memory.Dist(), Disk: k.Disk.Dist(),
+			Cold: k.Workspace.Cold.Dist(), RecordedCold: k.Workspace.Cold.Dist(), Archive: k.Workspace.Size.Dist(), Change: k.Workspace.ChangeRate, Partial: 0.5, Rule: -1, Scope: -1,
 		}
 		if k.Parallel != nil {
-			c.parallel = *k.Parallel
+			c.Parallel = *k.Parallel
 		}
 		if k.Workspace.Partial != nil {
-			c.partial = *k.Workspace.Partial
+			c.Partial = *k.Workspace.Partial
 		}
-		a.w.sharing = a.w.sharing || k.Cores > 0
+		a.w.Sharing = a.w.Sharing || k.Cores > 0
 		a.w.Classes = append(a.w.Classes, c)
 	}
 	for i, r := range s.Caching {
@@ -231,19 +229,19 @@ func heldCold(r *document.Recorded) float64 {
 
 // coming notes which classes may have jobs.
 func (a *assembly) coming(l *document.WorkloadSpec) {
-	if a.w.recorded != nil {
-		for i := range a.w.recorded.List {
-			a.w.Classes[a.w.recorded.List[i].Class].comes = true
+	if a.w.Log != nil {
+		for i := range a.w.Log.List {
+			a.w.Classes[a.w.Log.List[i].Class].Comes = true
 		}
 		return
 	}
 	for range l.Classes { // those that follow others, and those that follow them
 		for i, k := range l.Classes {
 			c := &a.w.Classes[i]
-			c.comes = k.Arrivals.Any()
+			c.Comes = k.Arrivals.Any()
 			if k.Follows != nil {
 				lead := slices.IndexFunc(a.w.Classes, func(x Class) bool { return x.Name == k.Follows.Class })
-				c.comes = lead >= 0 && a.w.Classes[lead].comes
+				c.Comes = lead >= 0 && a.w.Classes[lead].Comes
 			}
 		}
 	}
@@ -260,8 +258,8 @@ func (a *assembly) agents(s *document.ScenarioSpec, c *document.ClusterSpec) {
 		}
 		agent, faults := template.Read(a.in.Templates[at])
 		a.faults = append(a.faults, faults...)
-		t := Template{Agent: agent, key: chance.Name(agent.Name), Numbers: use.Agents}
-		t.calendar = demand.NewCalendar(use.Agents, a.w.Start, a.w.horizon(), a.w.Zone)
+		t := Template{Agent: agent, Key: chance.Name(agent.Name), Numbers: use.Agents}
+		t.Calendar = demand.NewCalendar(use.Agents, a.w.Start, a.w.Horizon(), a.w.Zone)
 		for _, name := range agent.Images {
 			n := slices.IndexFunc(a.w.Images, func(i document.Image) bool { return i.Name == name })
 			if n < 0 {
@@ -269,7 +267,7 @@ func (a *assembly) agents(s *document.ScenarioSpec, c *document.ClusterSpec) {
 					"cluster "+a.in.Cluster.Name+" does not know its size; add it to spec.images there")
 				continue
 			}
-			t.images = append(t.images, int32(n))
+			t.ImageAt = append(t.ImageAt, int32(n))
 		}
 		a.boots(&t, a.in.Templates[at], c)
 		a.w.Templates = append(a.w.Templates, t)
@@ -287,10 +285,10 @@ func (a *assembly) agents(s *document.ScenarioSpec, c *document.ClusterSpec) {
 	for t := range a.w.Templates {
 		a.w.Templates[t].Need(a.w.Extended)
 		if n := s.Nodes.Growth.SpareRoom[a.w.Templates[t].Name]; n > 0 {
-			if a.w.spareRoom == nil {
-				a.w.spareRoom = make([]int, len(a.w.Templates))
+			if a.w.SpareRoom == nil {
+				a.w.SpareRoom = make([]int, len(a.w.Templates))
 			}
-			a.w.spareRoom[t] = n
+			a.w.SpareRoom[t] = n
 		}
 	}
 }
@@ -298,11 +296,11 @@ func (a *assembly) agents(s *document.ScenarioSpec, c *document.ClusterSpec) {
 // boots reads what a template's agents do when they boot, and the claims and the
 // priority of their pods.
 func (a *assembly) boots(t *Template, d *document.Document, c *document.ClusterSpec) {
-	for i, n := range t.images {
+	for i, n := range t.ImageAt {
 		image := &a.w.Images[n]
-		t.asks = t.asks || t.Always[i]
-		t.makes = t.makes || !image.MakeTime.IsZero()
-		t.updates = t.updates || image.Agent != "" && c.Agents.Version != "" && older(image.Agent, c.Agents.Version)
+		t.AsksAlways = t.AsksAlways || t.Always[i]
+		t.MakesImage = t.MakesImage || !image.MakeTime.IsZero()
+		t.UpdatesAgent = t.UpdatesAgent || image.Agent != "" && c.Agents.Version != "" && older(image.Agent, c.Agents.Version)
 	}
 	for _, name := range t.Tools {
 		n := slices.IndexFunc(c.Agents.Tools, func(x document.Tool) bool { return x.Name == name })
@@ -310,7 +308,7 @@ func (a *assembly) boots(t *Template, d *document.Document, c *document.ClusterS
 			a.fault(d, "metadata.annotations", "boot tool "+name, "cluster "+a.in.Cluster.Name+" does not know how long it takes to install; add it to spec.agents.tools there")
 			continue
 		}
-		t.tools = append(t.tools, int32(n))
+		t.ToolAt = append(t.ToolAt, int32(n))
 	}
 	for _, name := range t.Agent.Claims {
 		n := slices.IndexFunc(c.Claims, func(x document.Claim) bool { return x.Name == name })
@@ -319,10 +317,10 @@ func (a *assembly) boots(t *Template, d *document.Document, c *document.ClusterS
 			continue
 		}
 		if c.Claims[n].Nodes == document.OneNode {
-			t.claims = append(t.claims, int32(n))
+			t.ClaimAt = append(t.ClaimAt, int32(n))
 		}
 	}
-	t.priority = t.Agent.Priority
+	t.Rank = t.Agent.Priority
 	if t.Agent.Class == "" {
 		return
 	}
@@ -330,7 +328,7 @@ func (a *assembly) boots(t *Template, d *document.Document, c *document.ClusterS
 	if !ok {
 		a.fault(d, "template.spec.priorityClassName", t.Agent.Class, "cluster "+a.in.Cluster.Name+" does not know its value; add it to spec.priorityClasses there")
 	}
-	t.priority = value
+	t.Rank = value
 }
 
 // older reports whether version a comes before b, number by number.
@@ -354,35 +352,33 @@ func older(a, b string) bool {
 
 // Need sets what one agent asks of a node; names number the extended resources.
 func (t *Template) Need(names []string) {
-	t.need = fleet.Need{Request: t.Request}
+	t.Needs = fleet.Need{Request: t.Request}
 	for i, name := range names {
-		t.need.Extended[i] = t.Agent.Extended[name]
+		t.Needs.Extended[i] = t.Agent.Extended[name]
 	}
 }
 
 // fits faults templates whose agents could never run: for each pool, what keeps
 // them off its empty nodes.
 func (a *assembly) fits() {
-	table, _ := sites(a.w)
+	table, _ := a.w.Stances()
 	for i := range a.w.Templates {
 		t := &a.w.Templates[i]
 		v, ok := Verdict{Nodes: int32(len(a.w.Pools))}, false
 		for p := range a.w.Pools {
-			pool := &a.w.Pools[p]
-			short := pool.Room.Lacks(&t.need)
-			switch {
-			case table[i][p].tainted:
+			switch s := &table[i][p]; {
+			case s.Tainted:
 				v.Taints++
-			case table[i][p].unwanted:
+			case s.Unwanted:
 				v.Affinity++
-			case short.Short():
-				v.count(&short)
-			case table[i][p].noPlace:
+			case s.Short.Short():
+				v.count(&s.Short)
+			case s.NoPlace:
 				v.NoPlace++
-			case table[i][p].notNear:
+			case s.NotNear:
 				v.Beside++
 			default:
-				ok = ok || pool.Max > 0
+				ok = ok || a.w.Pools[p].Max > 0
 			}
 		}
 		if ok {
@@ -403,20 +399,20 @@ func (a *assembly) fits() {
 
 func (a *assembly) record() {
 	if a.in.Jobless {
-		a.w.recorded = &demand.Jobs{}
+		a.w.Log = &demand.Jobs{}
 		return
 	}
 	if a.in.Recording == nil {
 		a.fault(a.in.Workload, "spec.jobs", "", "its recorded jobs are missing; put the workload again with their file beside it")
 		return
 	}
-	jobs, bad := a.in.Recording.Bind(a.w.workload)
+	jobs, bad := a.in.Recording.Bind(a.w.Workload)
 	for _, b := range bad {
 		a.fault(a.in.Workload, "spec.jobs", "recorded job on "+b.String(), "mend the row, or the workload's classes")
 	}
-	a.w.recorded = jobs
-	a.w.heldCold = heldCold(a.in.Workload.Value.(*document.Workload).Spec.Jobs)
+	a.w.Log = jobs
+	a.w.HeldCold = heldCold(a.in.Workload.Value.(*document.Workload).Spec.Jobs)
 	if jobs != nil {
-		a.w.sharing = a.w.sharing || slices.ContainsFunc(jobs.List, func(j demand.Job) bool { return j.Cores > 0 })
+		a.w.Sharing = a.w.Sharing || slices.ContainsFunc(jobs.List, func(j demand.Job) bool { return j.Cores > 0 })
 	}
 }

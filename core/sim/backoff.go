@@ -19,15 +19,15 @@ type tried struct {
 }
 
 // backsOff reports whether the scheduler leaves pods alone that it tried in vain.
-func (e *engine) backsOff() bool { return e.w.backoff.Initial > 0 }
+func (e *engine) backsOff() bool { return e.w.Backoff.Initial > 0 }
 
 // pause is how long a pod is left alone that was tried so often.
 func (w *World) pause(times int) units.Duration {
-	d := w.backoff.Initial
-	for ; times > 1 && d < w.backoff.Max; times-- {
+	d := w.Backoff.Initial
+	for ; times > 1 && d < w.Backoff.Max; times-- {
 		d *= 2
 	}
-	return min(d, w.backoff.Max)
+	return min(d, w.Backoff.Max)
 }
 
 // failed notes that a pod was tried in vain; what comes at one moment is one try.
@@ -126,7 +126,7 @@ func (e *engine) unhelped(list []int32) []int32 {
 	left := map[int32]fleet.Room{}
 	return slices.DeleteFunc(list, func(a int32) bool {
 		t := e.agents[a].template
-		if e.heeds(t) || len(e.w.Templates[t].claims) > 0 {
+		if e.heeds(t) || len(e.w.Templates[t].ClaimAt) > 0 {
 			return e.bestNode(t, -1, false) >= 0
 		}
 		return e.takesRoom(t, left, func(int32) bool { return false })

@@ -20,7 +20,7 @@ func (w *World) bake() {
 	sizes := make([]map[int32]units.Bytes, len(w.Templates)) // by template and scope
 	for i := range w.Classes {
 		c := &w.Classes[i]
-		if c.rule < 0 || w.Rules[c.rule].Plan != document.Baked || !c.comes {
+		if c.Rule < 0 || w.Rules[c.Rule].Plan != document.Baked || !c.Comes {
 			continue
 		}
 		m := w.Match([][]string{c.Wants})[0]
@@ -28,14 +28,14 @@ func (w *World) bake() {
 			continue
 		}
 		t := &w.Templates[m.Template]
-		every := w.Rules[c.rule].Rebuilt()
-		if t.rebuilt == 0 || every < t.rebuilt {
-			t.rebuilt = every
+		every := w.Rules[c.Rule].Rebuilt()
+		if t.Rebuilt == 0 || every < t.Rebuilt {
+			t.Rebuilt = every
 		}
 		if sizes[m.Template] == nil {
 			sizes[m.Template] = map[int32]units.Bytes{}
 		}
-		sizes[m.Template][c.scope] = max(sizes[m.Template][c.scope], units.Bytes(c.archive.Mean()))
+		sizes[m.Template][c.Scope] = max(sizes[m.Template][c.Scope], units.Bytes(c.Archive.Mean()))
 	}
 	for i, scopes := range sizes {
 		var size units.Bytes
@@ -46,15 +46,15 @@ func (w *World) bake() {
 			continue
 		}
 		t := &w.Templates[i]
-		own := t.images[0]
+		own := t.ImageAt[0]
 		if len(t.Containers) > 0 {
-			own = t.images[t.Containers[0]]
+			own = t.ImageAt[t.Containers[0]]
 		}
-		for n := range int((w.Plan.Span + t.rebuilt - 1) / t.rebuilt) {
-			t.editions = append(t.editions, int32(len(w.Images)))
-			w.layersOf = append(w.layersOf, []int32{int32(len(w.layers))})
-			w.layers = append(w.layers, size)
-			w.making, w.imageKeys = append(w.making, w.making[own]), append(w.imageKeys, w.imageKeys[own])
+		for n := range int((w.Plan.Span + t.Rebuilt - 1) / t.Rebuilt) {
+			t.Editions = append(t.Editions, int32(len(w.Images)))
+			w.LayersOf = append(w.LayersOf, []int32{int32(len(w.Layers))})
+			w.Layers = append(w.Layers, size)
+			w.MakeTimes, w.ImageKeys = append(w.MakeTimes, w.MakeTimes[own]), append(w.ImageKeys, w.ImageKeys[own])
 			w.Images = append(w.Images, document.Image{Name: fmt.Sprintf("%s, workspace %d", w.Images[own].Name, n+1), Size: size, Link: w.Images[own].Link})
 		}
 	}
@@ -62,19 +62,19 @@ func (w *World) bake() {
 
 // edition is the one that images of a template have now.
 func (e *engine) edition(t *Template) int32 {
-	if len(t.editions) == 0 {
+	if len(t.Editions) == 0 {
 		return -1
 	}
-	return min(int32(e.now/t.rebuilt), int32(len(t.editions)-1))
+	return min(int32(e.now/t.Rebuilt), int32(len(t.Editions)-1))
 }
 
 // imagesOf are the images of agent g's pod: its template's, and the workspace in them.
 func (e *engine) imagesOf(g *agent) []int32 {
 	t := &e.w.Templates[g.template]
 	if g.edition < 0 {
-		return t.images
+		return t.ImageAt
 	}
-	e.imageList = append(append(e.imageList[:0], t.images...), t.editions[g.edition])
+	e.imageList = append(append(e.imageList[:0], t.ImageAt...), t.Editions[g.edition])
 	return e.imageList
 }
 
@@ -83,7 +83,7 @@ func (e *engine) inImage(g *agent, scope int32) warmth {
 	if g.edition < 0 {
 		return e.found(g.job, false, 0)
 	}
-	made := e.w.Templates[g.template].rebuilt * units.Duration(g.edition)
+	made := e.w.Templates[g.template].Rebuilt * units.Duration(g.edition)
 	changes := e.cache.changes[scope]
 	had := int32(sort.Search(len(changes), func(i int) bool { return changes[i] >= made }))
 	return e.found(g.job, true, had)
@@ -97,19 +97,19 @@ func (w *World) WithCaching(rules []document.CacheRule) *World {
 	n := len(w.Images)
 	for i := range c.Templates {
 		t := &c.Templates[i]
-		if len(t.editions) > 0 {
-			n = min(n, int(t.editions[0]))
+		if len(t.Editions) > 0 {
+			n = min(n, int(t.Editions[0]))
 		}
-		t.editions, t.rebuilt = nil, 0
+		t.Editions, t.Rebuilt = nil, 0
 	}
-	c.Images, c.layersOf, c.making, c.imageKeys = w.Images[:n:n], w.layersOf[:n:n], w.making[:n:n], w.imageKeys[:n:n]
+	c.Images, c.LayersOf, c.MakeTimes, c.ImageKeys = w.Images[:n:n], w.LayersOf[:n:n], w.MakeTimes[:n:n], w.ImageKeys[:n:n]
 	layers := 0
-	for _, of := range c.layersOf {
+	for _, of := range c.LayersOf {
 		for _, l := range of {
 			layers = max(layers, int(l)+1)
 		}
 	}
-	c.layers = w.layers[:layers:layers]
+	c.Layers = w.Layers[:layers:layers]
 	c.plans()
 	return &c
 }
@@ -124,7 +124,7 @@ func (w *World) plans() {
 
 // plan gives a class the first cache plan that names it.
 func (w *World) plan(c *Class) {
-	c.rule, c.scope = -1, -1
+	c.Rule, c.Scope = -1, -1
 	i := document.RuleOf(w.Rules, c.Name)
 	if i < 0 || w.Rules[i].Plan == document.NoCache {
 		return
@@ -135,5 +135,5 @@ func (w *World) plan(c *Class) {
 		at = len(w.Scopes)
 		w.Scopes = append(w.Scopes, Scope{name, int32(i)})
 	}
-	c.rule, c.scope = int32(i), int32(at)
+	c.Rule, c.Scope = int32(i), int32(at)
 }

@@ -20,7 +20,7 @@ func (e *engine) book(n int32, list []int32) (rest []int32) {
 			continue
 		}
 		e.refused.taken++
-		node.planned.Take(&e.w.Templates[g.template].need, 1)
+		node.planned.Take(&e.w.Templates[g.template].Needs, 1)
 		e.promised(g.template, n, node.pool, 1)
 		g.waitNode, g.bootNode = n, n
 		if g.asked < 0 {
@@ -36,7 +36,7 @@ func (e *engine) mayHave(t, n, pool int32, room *fleet.Room) bool {
 	if e.refused.at[t] == e.refused.taken {
 		return false
 	}
-	if e.admits(t, pool) && !e.attachedSomewhere(t) && !e.away(t, pool) && !room.Lacks(&e.w.Templates[t].need).Short() && e.takes(t, n, pool) {
+	if e.admits(t, pool) && !e.attachedSomewhere(t) && !e.away(t, pool) && !room.Lacks(&e.w.Templates[t].Needs).Short() && e.takes(t, n, pool) {
 		return true
 	}
 	e.refused.at[t] = e.refused.taken
@@ -59,7 +59,7 @@ func (r *refusals) begin(templates int) {
 // unbook gives up the room that was promised to agent a.
 func (e *engine) unbook(a int32) {
 	g := &e.agents[a]
-	e.nodes[g.waitNode].planned.Take(&e.w.Templates[g.template].need, -1)
+	e.nodes[g.waitNode].planned.Take(&e.w.Templates[g.template].Needs, -1)
 	e.promised(g.template, g.waitNode, e.nodes[g.waitNode].pool, -1)
 	g.waitNode = -1
 }

@@ -64,11 +64,11 @@ func newCache(e *engine) cache {
 func (e *engine) submitted(j int32) {
 	c, job := &e.cache, &e.jobs.List[j]
 	class := &e.w.Classes[job.Class]
-	if class.scope < 0 {
+	if class.Scope < 0 {
 		return
 	}
 	of := c.shares[job.Class]
-	changed := class.change > 0 && e.root.For(chance.Change, job.Key, 0).Uniform() < class.change
+	changed := class.Change > 0 && e.root.For(chance.Change, job.Key, 0).Uniform() < class.Change
 	if changed && job.Change {
 		c.versions[j] = -j - 1
 		return
@@ -77,7 +77,7 @@ func (e *engine) submitted(j int32) {
 		c.trunk[of[0]]++
 		last := int32(-1)
 		for _, k := range of {
-			if s := e.w.Classes[k].scope; s >= 0 && s != last {
+			if s := e.w.Classes[k].Scope; s >= 0 && s != last {
 				c.changes[s] = append(c.changes[s], job.Submitted)
 				last = s
 			}
@@ -99,7 +99,7 @@ func (w *World) shareDependencies() [][]int32 {
 		}
 	}
 	for _, list := range of {
-		slices.SortStableFunc(list, func(a, b int32) int { return cmp.Compare(w.Classes[a].scope, w.Classes[b].scope) })
+		slices.SortStableFunc(list, func(a, b int32) int { return cmp.Compare(w.Classes[a].Scope, w.Classes[b].Scope) })
 		for _, i := range list {
 			out[i] = list
 		}
@@ -141,9 +141,9 @@ func (e *engine) coldWork(j int32, class *Class, found warmth) units.Duration {
 	if found == fresh {
 		return 0
 	}
-	d := e.drawFor(class.cold, chance.Cold, j)
+	d := e.drawFor(class.Cold, chance.Cold, j)
 	if found == outdated {
-		d = units.Duration(float64(d) * (1 - class.partial))
+		d = units.Duration(float64(d) * (1 - class.Partial))
 	}
 	return d
 }
@@ -152,21 +152,21 @@ func (e *engine) coldWork(j int32, class *Class, found warmth) units.Duration {
 func (e *engine) beginRestore(a int32) {
 	g := &e.agents[a]
 	class := &e.w.Classes[e.jobs.List[g.job].Class]
-	if class.rule < 0 {
+	if class.Rule < 0 {
 		e.beginWork(a)
 		return
 	}
-	switch e.w.Rules[class.rule].Plan {
+	switch e.w.Rules[class.Rule].Plan {
 	case document.Archive:
 		g.run.step = asking
 		e.later(a, e.w.Links.Store.Latency, restoreStep)
 	case document.Volume:
-		e.askVolume(a, class.scope)
+		e.askVolume(a, class.Scope)
 	case document.NodeDisk:
-		g.run.warmth = e.onNode(g.job, g.node, class.scope)
+		g.run.warmth = e.onNode(g.job, g.node, class.Scope)
 		e.beginWork(a)
 	case document.Baked:
-		g.run.warmth = e.inImage(g, class.scope)
+		g.run.warmth = e.inImage(g, class.Scope)
 		e.beginWork(a)
 	}
 }
@@ -177,7 +177,7 @@ func (e *engine) restoreStep(a int32) {
 	class := &e.w.Classes[e.jobs.List[g.job].Class]
 	switch g.run.step {
 	case asking:
-		x := &e.cache.entries[class.scope]
+		x := &e.cache.entries[class.Scope]
 		e.request()
 		g.run.warmth = e.found(g.job, x.there, x.version)
 		if !x.there {
@@ -199,21 +199,21 @@ func (e *engine) beginSave(a int32) bool {
 	g := &e.agents[a]
 	job := &e.jobs.List[g.job]
 	class := &e.w.Classes[job.Class]
-	if class.rule < 0 {
+	if class.Rule < 0 {
 		return false
 	}
-	rule, version := &e.w.Rules[class.rule], e.cache.versions[g.job]
+	rule, version := &e.w.Rules[class.Rule], e.cache.versions[g.job]
 	switch rule.Plan {
 	case document.Volume:
 		if g.run.volume < 0 {
 			return false
 		}
-		v := &e.cache.volumes[class.scope][g.run.volume]
+		v := &e.cache.volumes[class.Scope][g.run.volume]
 		v.there, v.version = true, version
 	case document.NodeDisk:
-		e.leaveOnNode(g.node, kept{class.scope, version, e.archiveSize(g.job, class), e.now})
+		e.leaveOnNode(g.node, kept{class.Scope, version, e.archiveSize(g.job, class), e.now})
 	case document.Archive:
-		if job.Change && rule.SavedBy == document.ByTrunk || !e.due(rule, &e.cache.entries[class.scope], version) {
+		if job.Change && rule.SavedBy == document.ByTrunk || !e.due(rule, &e.cache.entries[class.Scope], version) {
 			return false
 		}
 		g.run.step = packing

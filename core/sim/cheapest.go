@@ -39,7 +39,7 @@ func (e *engine) cheapestSet(list []int32) []int32 {
 		return nil
 	}
 	for _, a := range list {
-		if len(e.w.Templates[e.agents[a].template].claims) > 0 {
+		if len(e.w.Templates[e.agents[a].template].ClaimAt) > 0 {
 			return nil
 		}
 	}
@@ -97,11 +97,11 @@ func (e *engine) without(p int32, list, rest []int32) []int32 {
 	room := e.w.Pools[p].Room
 	for i, a := range list {
 		t := e.agents[a].template
-		if !e.admits(t, p) || room.Lacks(&e.w.Templates[t].need).Short() {
+		if !e.admits(t, p) || room.Lacks(&e.w.Templates[t].Needs).Short() {
 			rest = append(rest, a)
 			continue
 		}
-		if room.Take(&e.w.Templates[t].need, 1); room.Pods == 0 {
+		if room.Take(&e.w.Templates[t].Needs, 1); room.Pods == 0 {
 			return append(rest, list[i+1:]...)
 		}
 	}

@@ -34,7 +34,7 @@ func audit(e *engine) {
 		nodes[n].room = e.w.Pools[e.nodes[n].pool].Room
 		for t, k := range e.nodes[n].holders {
 			for range k {
-				nodes[n].room.Take(&e.w.Templates[t].need, 1)
+				nodes[n].room.Take(&e.w.Templates[t].Needs, 1)
 			}
 		}
 	}
@@ -65,14 +65,14 @@ func audit(e *engine) {
 		must(!e.nodes[g.node].gone, "agent %d is on node %d, which is gone", a, g.node)
 		s := &nodes[g.node]
 		s.pods++
-		s.room.Take(&t.need, 1)
-		for _, c := range t.claims {
+		s.room.Take(&t.Needs, 1)
+		for _, c := range t.ClaimAt {
 			claims[c]++
 			must(e.claims[c].node == g.node, "volume %d is on node %d, agent %d on %d", c, e.claims[c].node, a, g.node)
 		}
 		if g.state == busy {
 			s.memory += g.run.held
-			if e.w.sharing && g.run.step == working {
+			if e.w.Sharing && g.run.step == working {
 				s.workers++
 				s.wanted += g.run.cap
 				cpu += g.run.rate
@@ -91,7 +91,7 @@ func audit(e *engine) {
 		size := units.Bytes(0)
 		for l, state := range node.shelf.layers {
 			if state == -1 {
-				size += e.w.layers[l]
+				size += e.w.Layers[l]
 			}
 		}
 		must(node.shelf.size == size, "node %d holds %d bytes of images, its layers are %d", n, node.shelf.size, size)
@@ -157,8 +157,8 @@ func auditNeighbours(e *engine, must func(bool, string, ...any)) {
 					if !b.Means(pair[1]) {
 						continue
 					}
-					v, has := e.w.Pools[e.nodes[g.node].pool].labels[b.Topology]
-					u, also := e.w.Pools[e.nodes[o.node].pool].labels[b.Topology]
+					v, has := e.w.Pools[e.nodes[g.node].pool].Labels[b.Topology]
+					u, also := e.w.Pools[e.nodes[o.node].pool].Labels[b.Topology]
 					near := has && also && u == v
 					if b.Topology == template.Hostname {
 						near = g.node == o.node

@@ -9,7 +9,7 @@ type claimUse struct {
 
 // elsewhere reports whether a volume of a template keeps its pods off node n.
 func (e *engine) elsewhere(t, n int32) bool {
-	for _, c := range e.w.Templates[t].claims {
+	for _, c := range e.w.Templates[t].ClaimAt {
 		if u := &e.claims[c]; u.pods > 0 && u.node != n {
 			return true
 		}
@@ -23,7 +23,7 @@ func (e *engine) attachedSomewhere(t int32) bool { return e.elsewhere(t, -1) }
 
 // useClaims counts n pods (1 or −1) of a template on a node.
 func (e *engine) useClaims(t, node int32, n int) {
-	for _, c := range e.w.Templates[t].claims {
+	for _, c := range e.w.Templates[t].ClaimAt {
 		e.claims[c].node, e.claims[c].zone = node, e.zoneOf(node)
 		e.claims[c].pods += n
 	}

@@ -288,7 +288,7 @@ func (e *engine) enqueue(t int32, w waiting) {
 // jobBefore orders jobs by priority, then by submission.
 func (e *engine) jobBefore(a, b int32) bool {
 	if e.ranked {
-		p, q := e.w.Classes[e.jobs.List[a].Class].priority, e.w.Classes[e.jobs.List[b].Class].priority
+		p, q := e.w.Classes[e.jobs.List[a].Class].Priority, e.w.Classes[e.jobs.List[b].Class].Priority
 		if p != q {
 			return p > q
 		}
@@ -303,7 +303,7 @@ func (e *engine) jobBefore(a, b int32) bool {
 
 // followCalendar moves to the numbers that hold now and plans the next change.
 func (e *engine) followCalendar(t int32) {
-	team, calendar := &e.teams[t], &e.w.Templates[t].calendar
+	team, calendar := &e.teams[t], &e.w.Templates[t].Calendar
 	for {
 		n, next, more := calendar.At(team.step)
 		team.numbers = n

@@ -8,9 +8,9 @@ package sim
 // overlap.
 func (e *engine) planDrains() {
 	for _, p := range e.w.poolsByName() {
-		for _, d := range e.w.Pools[p].drains {
+		for _, d := range e.w.Pools[p].Drains {
 			e.queue.plan(d.From, poolDrains, p, 1)
-			if d.To < e.w.horizon() {
+			if d.To < e.w.Horizon() {
 				e.queue.plan(d.To, poolDrains, p, 0)
 			}
 		}

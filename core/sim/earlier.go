@@ -29,7 +29,7 @@ type origin struct {
 // where that is not looked at: of a single repeat, of very many jobs, of a log that has no
 // jobs of the hours before it, and of a world that was made from another.
 func (w *World) Early() units.Duration {
-	if w.origin == nil || w.origin.of != w || w.Plan.Repeats < 2 || w.recorded != nil && w.covered() < units.Day {
+	if w.origin == nil || w.origin.of != w || w.Plan.Repeats < 2 || w.Log != nil && w.covered() < units.Day {
 		return 0
 	}
 	return w.earlierBy()

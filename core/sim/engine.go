@@ -7,6 +7,7 @@ import (
 
 	"tachyphor/core/chance"
 	"tachyphor/core/demand"
+	"tachyphor/core/fleet"
 	"tachyphor/core/units"
 )
 
@@ -62,14 +63,14 @@ type engine struct {
 	claims     []claimUse // by World.Claims
 	zones      []int32    // by pool; nil where volumes go anywhere
 	used       quotaUse
-	cpu        int64          // that jobs use now, in millionths of a core
-	freedBy    int32          // the job after which an agent went last, of any template
-	ranked     bool           // some class has a priority
-	shares     [][]int64      // by template and pool: what an agent takes of a node
-	sites      [][]site       // by template and pool
-	near       *neighbourhood // nil without rules on neighbours
-	picky      []bool         // by template: it prefers some nodes to others
-	wanted     []bool         // by template: some job may get an agent of it, or one is kept ahead
+	cpu        int64            // that jobs use now, in millionths of a core
+	freedBy    int32            // the job after which an agent went last, of any template
+	ranked     bool             // some class has a priority
+	shares     [][]int64        // by template and pool: what an agent takes of a node
+	sites      [][]fleet.Stance // by template and pool
+	near       *neighbourhood   // nil without rules on neighbours
+	picky      []bool           // by template: it prefers some nodes to others
+	wanted     []bool           // by template: some job may get an agent of it, or one is kept ahead
 
 	dueNow    []int32 // scratch of rounds
 	stuck     []bool  // scratch of retry
@@ -129,7 +130,7 @@ func newEngine(w *World, root chance.Key, jobs *demand.Jobs) *engine {
 	for t := range e.teams {
 		e.teams[t] = team{oldest: -1, newest: -1, due: never, lastShort: -1, freedBy: -1, lastGone: -1}
 	}
-	e.sites, e.picky = sites(w)
+	e.sites, e.picky = w.Stances()
 	e.near = newNeighbourhood(meet(w, e.sites))
 	e.trace.spans = make([]span, 0, spansPerJob*len(jobs.List))
 	for _, m := range w.Match(jobs.Wants) {
@@ -144,7 +145,7 @@ func newEngine(w *World, root chance.Key, jobs *demand.Jobs) *engine {
 	}
 	e.wanted = make([]bool, len(w.Templates))
 	for t := range w.Templates {
-		e.wanted[t] = slices.Contains(e.fits, int32(t)) || w.Templates[t].calendar.Ahead()
+		e.wanted[t] = slices.Contains(e.fits, int32(t)) || w.Templates[t].Calendar.Ahead()
 	}
 	e.cache = newCache(e)
 	e.crowd = newCrowd(e)
@@ -155,7 +156,7 @@ func newEngine(w *World, root chance.Key, jobs *demand.Jobs) *engine {
 		}
 	}
 	for _, c := range w.Classes {
-		e.ranked = e.ranked || c.priority != 0
+		e.ranked = e.ranked || c.Priority != 0
 	}
 	return e
 }
@@ -165,7 +166,7 @@ func newEngine(w *World, root chance.Key, jobs *demand.Jobs) *engine {
 const patienceWithBacklog = 30 * units.Day
 
 // horizon is how far simulated time may go; calendars and drains reach as far.
-func (w *World) horizon() units.Duration { return 2*w.Plan.Span + patienceWithBacklog }
+func (w *World) Horizon() units.Duration { return 2*w.Plan.Span + patienceWithBacklog }
 
 // mostAtOnce is more than can rightly happen at one moment.
 const mostAtOnce = 50_000_000
@@ -174,7 +175,7 @@ const mostAtOnce = 50_000_000
 // arrivals, then rounds, then the scan for nodes.
 func (e *engine) loop(watch Watcher) error {
 	span, list := e.w.Plan.Span, e.jobs.List // those that come by themselves
-	limit := e.w.horizon()
+	limit := e.w.Horizon()
 	still := 0 // steps since time last went on
 	for steps := 1; ; steps++ {
 		if watch != nil && steps&0x1fff == 0 && !watch(e.now) {
@@ -337,12 +338,12 @@ func (e *engine) drawFor(d chance.Dist, p chance.Purpose, j int32) units.Duratio
 
 // drawAs is draw for one agent of a template.
 func (e *engine) drawAs(d chance.Dist, p chance.Purpose, g *agent) units.Duration {
-	return e.draw(d, p, e.w.Templates[g.template].key, uint64(g.ordinal))
+	return e.draw(d, p, e.w.Templates[g.template].Key, uint64(g.ordinal))
 }
 
 // keyOf names what one agent of a template does with a thing.
 func (e *engine) keyOf(p chance.Purpose, g *agent, thing uint64) chance.Key {
-	return e.root.For(p, e.w.Templates[g.template].key, uint64(g.ordinal)).For(p, thing, 0)
+	return e.root.For(p, e.w.Templates[g.template].Key, uint64(g.ordinal)).For(p, thing, 0)
 }
 
 // finish closes what is still open at the end of the span.

@@ -19,19 +19,19 @@ const (
 
 // ExpectedJobs is about how many jobs a repeat has.
 func (w *World) ExpectedJobs() float64 {
-	if w.recorded != nil {
-		return float64(len(w.recorded.List))
+	if w.Log != nil {
+		return float64(len(w.Log.List))
 	}
-	all := w.perSpan(w.workload)
+	all := w.perSpan(w.Workload)
 	if w.People() == 0 {
 		return all
 	}
-	alone := *w.workload // jobs that come by themselves
+	alone := *w.Workload // jobs that come by themselves
 	alone.Classes = slices.Clone(alone.Classes)
 	least := math.Inf(1) // of work, on average
 	for i := range alone.Classes {
 		alone.Classes[i].Arrivals.People = nil
-		least = min(least, max(float64(units.Second), w.Classes[i].work.Mean()))
+		least = min(least, max(float64(units.Second), w.Classes[i].Work.Mean()))
 	}
 	open := w.perSpan(&alone)
 	return open + min(all-open, float64(w.People())+float64(w.mostAgents())*float64(w.Plan.Span)/least)
@@ -54,7 +54,7 @@ func (w *World) mostAgents() int {
 		room, on := &w.Pools[p].Room, 0 // agents of the smallest template on a node
 		for t := range w.Templates {
 			fits := room.Pods
-			if cpu := w.Templates[t].need.CPU; cpu > 0 {
+			if cpu := w.Templates[t].Needs.CPU; cpu > 0 {
 				fits = min(fits, int(room.CPU/cpu))
 			}
 			on = max(on, fits)

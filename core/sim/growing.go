@@ -90,7 +90,7 @@ func (e *engine) askNode(p int32) int32 {
 		e.shut(p)
 		return -1
 	}
-	if c := pool.noCapacity; c > 0 && e.root.For(chance.NoCapacity, pool.key, e.pools[p].asks).Uniform() < c {
+	if c := pool.NoCapacity; c > 0 && e.root.For(chance.NoCapacity, pool.Key, e.pools[p].asks).Uniform() < c {
 		e.trace.NoCapacity++
 		e.shut(p)
 		return -1
@@ -98,13 +98,13 @@ func (e *engine) askNode(p int32) int32 {
 	n := e.newNode(p)
 	which := uint64(e.nodes[n].ordinal)
 	kind := nodeReady
-	if c := pool.bootFails; c > 0 && e.root.For(chance.BootFails, pool.key, which).Uniform() < c {
+	if c := pool.BootFails; c > 0 && e.root.For(chance.BootFails, pool.Key, which).Uniform() < c {
 		kind = bootFailed
 	}
 	boot := e.bootTime(n)
 	e.queue.plan(e.now+boot, kind, n, 0)
 	if e.backsOff() {
-		if d := e.draw(pool.notReady, chance.NotReady, pool.key, which); d > 0 {
+		if d := e.draw(pool.NotReadyTime, chance.NotReady, pool.Key, which); d > 0 {
 			e.queue.plan(e.now+max(0, boot-d), nodeKnown, n, 0)
 		}
 	}
@@ -119,8 +119,8 @@ func (e *engine) askNode(p int32) int32 {
 // pool boot than do so at full speed side by side.
 func (e *engine) bootTime(n int32) units.Duration {
 	pool := &e.w.Pools[e.nodes[n].pool]
-	d := e.draw(pool.boot, chance.Boot, pool.key, uint64(e.nodes[n].ordinal))
-	if pool.sideBySide == 0 {
+	d := e.draw(pool.BootTime, chance.Boot, pool.Key, uint64(e.nodes[n].ordinal))
+	if pool.SideBySide == 0 {
 		return d
 	}
 	others := 0
@@ -129,12 +129,12 @@ func (e *engine) bootTime(n int32) units.Duration {
 			others++
 		}
 	}
-	return stretched(d, min(1, float64(pool.sideBySide)/float64(others+1)))
+	return stretched(d, min(1, float64(pool.SideBySide)/float64(others+1)))
 }
 
 // shut leaves a pool alone until its retryAfter has passed.
 func (e *engine) shut(p int32) {
-	e.pools[p].shut = e.now + e.w.Pools[p].retryAfter
+	e.pools[p].shut = e.now + e.w.Pools[p].RetryAfter
 	e.queue.plan(e.pools[p].shut, poolAsked, p, 0)
 }
 
@@ -156,7 +156,7 @@ const maxStuck = 16
 func (e *engine) ungrown(t int32) Cause {
 	why := PoolsFull
 	for p := range e.w.Pools {
-		if e.pools[p].count >= e.w.Pools[p].Max && !e.pools[p].draining || !e.admits(t, int32(p)) || e.away(t, int32(p)) || e.w.Pools[p].Room.Lacks(&e.w.Templates[t].need).Short() {
+		if e.pools[p].count >= e.w.Pools[p].Max && !e.pools[p].draining || !e.admits(t, int32(p)) || e.away(t, int32(p)) || e.w.Pools[p].Room.Lacks(&e.w.Templates[t].Needs).Short() {
 			continue
 		}
 		switch {
@@ -242,7 +242,7 @@ func (e *engine) fillOne(p int32, list []int32) (helped int, room fleet.Room) {
 	for _, a := range list {
 		var t int32
 		if a < 0 {
-			if t = ^a; !e.admits(t, p) || e.attachedSomewhere(t) || e.away(t, p) || room.Lacks(&e.w.Templates[t].need).Short() {
+			if t = ^a; !e.admits(t, p) || e.attachedSomewhere(t) || e.away(t, p) || room.Lacks(&e.w.Templates[t].Needs).Short() {
 				continue
 			}
 		} else if t = e.agents[a].template; !e.mayHave(t, n, p, &room) {
@@ -251,7 +251,7 @@ func (e *engine) fillOne(p int32, list []int32) (helped int, room fleet.Room) {
 			e.took = append(e.took, t)
 			e.promised(t, n, p, 1)
 		}
-		room.Take(&e.w.Templates[t].need, 1)
+		room.Take(&e.w.Templates[t].Needs, 1)
 		helped++
 		e.refused.taken++
 		if room.Pods == 0 {

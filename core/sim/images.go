@@ -43,7 +43,7 @@ type holding struct {
 
 func newHolding(w *World) holding {
 	return holding{
-		images: make([]bool, len(w.Images)), layers: make([]int16, len(w.layers)),
+		images: make([]bool, len(w.Images)), layers: make([]int16, len(w.Layers)),
 		users: make([]int16, len(w.Images)), used: make([]units.Duration, len(w.Images)),
 	}
 }
@@ -60,10 +60,10 @@ func (e *engine) needImages(a int32) {
 		g.waited = true
 		e.pulling(a)
 		e.nextPulls(g.node)
-	case t.asks:
+	case t.AsksAlways:
 		e.pulling(a)
 		latency := units.Duration(0)
-		for i, image := range t.images {
+		for i, image := range t.ImageAt {
 			if _, l := e.w.linkOf(image); t.Always[i] {
 				latency = max(latency, l)
 			}
@@ -102,16 +102,16 @@ func (e *engine) nextImage(a int32) {
 // that are there from the start have them.
 func (e *engine) pullDaemons(n int32) {
 	node := &e.nodes[n]
-	for _, image := range e.w.Pools[node.pool].daemons {
+	for _, image := range e.w.Pools[node.pool].Daemons {
 		node.shelf.users[image]++ // for as long as the node is there
 		if e.now == 0 {
 			if node.shelf.images[image] {
 				continue
 			}
-			for _, l := range e.w.layersOf[image] {
+			for _, l := range e.w.LayersOf[image] {
 				if node.shelf.layers[l] == 0 {
 					node.shelf.layers[l] = -1
-					node.shelf.size += e.w.layers[l]
+					node.shelf.size += e.w.Layers[l]
 				}
 			}
 			e.arrived(node, image, nil)
@@ -134,7 +134,7 @@ func (e *engine) pulling(a int32) {
 // nextPulls begins as many pulls as the node may have at a time.
 func (e *engine) nextPulls(n int32) {
 	p := &e.nodes[n].puller
-	for len(p.queue) > 0 && len(p.active) < e.w.Pools[e.nodes[n].pool].pulls {
+	for len(p.queue) > 0 && len(p.active) < e.w.Pools[e.nodes[n].pool].Pulls {
 		image := p.queue[0]
 		p.queue = append(p.queue[:0], p.queue[1:]...)
 		p.active = append(p.active, pull{image: image})
@@ -150,10 +150,10 @@ func (e *engine) pullBegins(n, image int32) {
 		return
 	}
 	var size units.Bytes
-	for _, l := range e.w.layersOf[image] {
+	for _, l := range e.w.LayersOf[image] {
 		if node.shelf.layers[l] == 0 {
 			node.shelf.layers[l] = int16(image) + 1
-			size += e.w.layers[l]
+			size += e.w.Layers[l]
 		}
 	}
 	link, _ := e.w.linkOf(image)
@@ -167,17 +167,17 @@ func (e *engine) pulled(n, image int32) {
 	if node.gone {
 		return
 	}
-	for _, l := range e.w.layersOf[image] {
+	for _, l := range e.w.LayersOf[image] {
 		if node.shelf.layers[l] == int16(image)+1 {
 			node.shelf.layers[l] = -1
-			node.shelf.size += e.w.layers[l]
+			node.shelf.size += e.w.Layers[l]
 		}
 	}
 	whole := e.wholeNow[:0]
 	active := node.puller.active[:0]
 	for _, p := range node.puller.active {
 		p.done = p.done || p.image == image
-		if p.done && node.shelf.whole(e.w.layersOf[p.image]) {
+		if p.done && node.shelf.whole(e.w.LayersOf[p.image]) {
 			e.changed(n)
 			whole = e.arrived(node, p.image, whole)
 			continue
@@ -242,7 +242,7 @@ func (e *engine) useImages(node *node, g *agent, n int16) {
 // until the node's store of images holds what it may.
 func (e *engine) evictImages(n int32) {
 	node := &e.nodes[n]
-	room := e.w.Pools[node.pool].imageStore
+	room := e.w.Pools[node.pool].ImageStore
 	for room > 0 && node.shelf.size > room {
 		oldest := -1
 		for i, there := range node.shelf.images {
@@ -264,17 +264,17 @@ func (e *engine) dropImage(node *node, image int) {
 	node.shelf.images[image] = false
 	e.place.holding[image]--
 	e.trace.ImagesEvicted++
-	for _, l := range e.w.layersOf[image] {
+	for _, l := range e.w.LayersOf[image] {
 		shared := false
 		for i, there := range node.shelf.images {
-			shared = shared || there && slices.Contains(e.w.layersOf[i], l)
+			shared = shared || there && slices.Contains(e.w.LayersOf[i], l)
 		}
 		for _, p := range node.puller.active {
-			shared = shared || slices.Contains(e.w.layersOf[p.image], l)
+			shared = shared || slices.Contains(e.w.LayersOf[p.image], l)
 		}
 		if !shared && node.shelf.layers[l] == -1 {
 			node.shelf.layers[l] = 0
-			node.shelf.size -= e.w.layers[l]
+			node.shelf.size -= e.w.Layers[l]
 		}
 	}
 }

@@ -35,12 +35,12 @@ func (t *Trace) Least(j int) (l Least) {
 	done := float64(max(0, own-outside))
 	class, agent := &w.Classes[job.Class], &w.Templates[r.Template].Request
 	slower := 1.0 // than the fastest nodes, which would have taken less
-	if class.speeds != nil {
+	if class.Speeds != nil {
 		slower = class.speedOf(t.Nodes[r.Node].Pool) / class.fastest()
 	}
 	done *= slower
 	if c := coresOf(job, class); c > 0 {
-		l.Cores, l.CoresKnown = float64(done*(float64(class.parallel*c)+float64((1-class.parallel)*min(1, c)))), true
+		l.Cores, l.CoresKnown = float64(done*(float64(class.Parallel*c)+float64((1-class.Parallel)*min(1, c)))), true
 	}
 	if peak := t.peakMemory(j); peak > 0 {
 		u := t.root.For(chance.Peak, job.Key, uint64(r.Lost)).Uniform()
@@ -73,5 +73,5 @@ func (t *Trace) work(j int) (own, from, to units.Duration) {
 // peakMemory is the most memory that job j took in its last attempt; 0 where that is
 // not known.
 func (t *Trace) peakMemory(j int) units.Bytes {
-	return peakOf(t.root, t.Jobs, j, t.Records[j].Lost, t.Jobs.Memory, t.World.Classes[t.Jobs.List[j].Class].memory, chance.Memory)
+	return peakOf(t.root, t.Jobs, j, t.Records[j].Lost, t.Jobs.Memory, t.World.Classes[t.Jobs.List[j].Class].Memory, chance.Memory)
 }

@@ -140,7 +140,7 @@ func (e *engine) closeNode(n int32) {
 	pool := &e.w.Pools[node.pool]
 	end := e.now
 	if node.gone && !node.failed {
-		end += e.draw(pool.going, chance.Going, pool.key, uint64(node.ordinal))
+		end += e.draw(pool.GoingTime, chance.Going, pool.Key, uint64(node.ordinal))
 	}
 	from, to := e.clip(node.asked), e.clip(end)
 	life := NodeLife{
@@ -153,7 +153,7 @@ func (e *engine) closeNode(n int32) {
 	if node.asked >= e.w.Plan.Warmup && node.asked < e.w.Plan.Span {
 		life.Extra = max(0, pool.Least-(end-node.asked))
 	}
-	if step := pool.billedBy; step > 0 && node.gone && end >= e.w.Plan.Warmup && end < e.w.Plan.Span {
+	if step := pool.BilledBy; step > 0 && node.gone && end >= e.w.Plan.Warmup && end < e.w.Plan.Span {
 		life.Extra = max(life.Extra, (step-(end-node.asked)%step)%step)
 	}
 	rest := wholeNode * (int64(to)/1000 - int64(from)/1000 + int64(life.Extra)/1000)
@@ -206,7 +206,7 @@ func (e *engine) strand(n int32) {
 		if !e.wanted[t] {
 			continue
 		}
-		if e.admits(int32(t), node.pool) && !node.left.Lacks(&e.w.Templates[t].need).Short() {
+		if e.admits(int32(t), node.pool) && !node.left.Lacks(&e.w.Templates[t].Needs).Short() {
 			stranded = 0
 			break
 		}

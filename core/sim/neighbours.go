@@ -1,6 +1,9 @@
 package sim
 
-import "tachyphor/core/template"
+import (
+	"tachyphor/core/fleet"
+	"tachyphor/core/template"
+)
 
 // neighbours are the rules of templates' pods on one another (ports of the node, pod
 // affinity, spreading), laid out as tallies of pods by place. A world whose templates
@@ -50,7 +53,7 @@ type even struct {
 }
 
 // meet lays out the rules of all templates; nil without any.
-func meet(w *World, table [][]site) *neighbours {
+func meet(w *World, table [][]fleet.Stance) *neighbours {
 	none := true
 	for t := range w.Templates {
 		none = none && w.Templates[t].Near.None()
@@ -73,7 +76,7 @@ func meet(w *World, table [][]site) *neighbours {
 }
 
 // lay lays out the rules of template t.
-func (m *neighbours) lay(w *World, t int, sites []site) rules {
+func (m *neighbours) lay(w *World, t int, sites []fleet.Stance) rules {
 	near := &w.Templates[t].Near
 	r := rules{ports: -1}
 	if len(near.Ports) > 0 {
@@ -81,9 +84,9 @@ func (m *neighbours) lay(w *World, t int, sites []site) rules {
 	}
 	r.must, r.may = m.spread(w, near, sites, true), m.spread(w, near, sites, false)
 	for i := range near.Beside {
-		r.beside = append(r.beside, m.tally(w, near.Beside[i].Topology, nil, func(o *template.Neighbours) int64 { return one(all(near.Beside, o)) }))
+		r.beside = append(r.beside, m.tally(w, near.Beside[i].Topology, nil, func(o *template.Neighbours) int64 { return one(o.MeantByAll(near.Beside)) }))
 	}
-	r.first = all(near.Beside, near)
+	r.first = near.MeantByAll(near.Beside)
 	for i := range near.Apart {
 		b := &near.Apart[i]
 		r.apart = append(r.apart, m.tally(w, b.Topology, nil, func(o *template.Neighbours) int64 { return one(b.Means(o)) }))
@@ -111,7 +114,7 @@ func (m *neighbours) lay(w *World, t int, sites []site) rules {
 
 // spread lays out the rules by which a template's pods are spread, those that must hold
 // or those that only count. A node counts that has the labels of all of these.
-func (m *neighbours) spread(w *World, near *template.Neighbours, sites []site, must bool) (out []even) {
+func (m *neighbours) spread(w *World, near *template.Neighbours, sites []fleet.Stance, must bool) (out []even) {
 	for i := range near.Spread {
 		s := &near.Spread[i]
 		if s.Must != must {
@@ -119,9 +122,9 @@ func (m *neighbours) spread(w *World, near *template.Neighbours, sites []site, m
 		}
 		counts := make([]bool, len(w.Pools))
 		for p := range counts {
-			counts[p] = !(s.Allowed && sites[p].unwanted) && !(s.Tolerated && sites[p].tainted)
+			counts[p] = !(s.Allowed && sites[p].Unwanted) && !(s.Tolerated && sites[p].Tainted)
 			for _, o := range near.Spread {
-				counts[p] = counts[p] && (o.Must != must || template.HasPlace(w.Pools[p].labels, o.Topology))
+				counts[p] = counts[p] && (o.Must != must || template.HasPlace(w.Pools[p].Labels, o.Topology))
 			}
 		}
 		n := m.tally(w, s.Topology, counts, func(o *template.Neighbours) int64 { return one(s.Means(near.Namespace, o)) })
@@ -150,7 +153,7 @@ func (m *neighbours) place(w *World, label string) int32 {
 	k := places{label: label, each: label == template.Hostname}
 	values := map[string]int32{}
 	for p := range w.Pools {
-		v, ok := w.Pools[p].labels[label]
+		v, ok := w.Pools[p].Labels[label]
 		if _, known := values[v]; ok && !known {
 			values[v] = k.many
 			k.many++
@@ -170,16 +173,6 @@ func one(yes bool) int64 {
 		return 1
 	}
 	return 0
-}
-
-// all reports whether a pod is meant by every term, of which there is one.
-func all(terms []template.Beside, o *template.Neighbours) bool {
-	for i := range terms {
-		if !terms[i].Means(o) {
-			return false
-		}
-	}
-	return len(terms) > 0
 }
 
 // keepsApart reports whether x keeps apart from y by a label.

@@ -37,7 +37,7 @@ func (e *engine) leaveOnNode(n int32, k kept) {
 	} else {
 		node.kept = append(node.kept, k)
 	}
-	room := e.w.Pools[node.pool].cacheDisk
+	room := e.w.Pools[node.pool].CacheDisk
 	for room > 0 && sum > room {
 		oldest := 0
 		for i, x := range node.kept {

@@ -142,13 +142,15 @@ func TestOraclePlacement(t *testing.T) {
 		}
 		for range 1 + r.IntN(4) {
 			w.Pools = append(w.Pools, Pool{
-				Name: string(rune('a' + len(w.Pools))), Min: r.IntN(5), Max: 10,
-				Room: fleet.Room{Request: template.Request{CPU: units.MilliCPU(1000 + r.IntN(15000)), Memory: units.Bytes(1+r.IntN(64)) << 30}, Pods: 1 + r.IntN(6)},
+				Min: r.IntN(5), Max: 10,
+				Site: fleet.Site{Name: string(rune('a' + len(w.Pools))), Room: fleet.Room{
+					Request: template.Request{CPU: units.MilliCPU(1000 + r.IntN(15000)), Memory: units.Bytes(1+r.IntN(64)) << 30}, Pods: 1 + r.IntN(6),
+				}},
 			})
 		}
 		for range 3 {
 			q := template.Request{CPU: units.MilliCPU(r.IntN(4000)), Memory: units.Bytes(r.IntN(16)) << 29}
-			w.Templates = append(w.Templates, Template{Agent: template.Agent{Request: q, Scoring: q, Containers: []int{0}}, images: []int32{0}, need: fleet.Need{Request: q}})
+			w.Templates = append(w.Templates, Template{Agent: template.Agent{Request: q, Scoring: q, Containers: []int{0}}, ImageAt: []int32{0}, Needs: fleet.Need{Request: q}})
 		}
 		e := newEngine(w, chance.Root(1, 0), &demand.Jobs{})
 		e.firstNodes()

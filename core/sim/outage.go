@@ -11,20 +11,20 @@ import (
 // so that in the long run the pool's share of the time is without.
 func (e *engine) shortages(p int32) (out []demand.Stretch) {
 	pool := &e.w.Pools[p]
-	if pool.short == 0 {
+	if pool.Short == 0 {
 		return nil
 	}
-	between := chance.NewExponential(pool.outage.Mean() * (1 - pool.short) / pool.short)
-	first := e.root.For(chance.Outage, pool.key, 0)
+	between := chance.NewExponential(pool.Outage.Mean() * (1 - pool.Short) / pool.Short)
+	first := e.root.For(chance.Outage, pool.Key, 0)
 	var now units.Duration
-	if first.Uniform() < pool.short { // it begins within one
-		whole := e.draw(pool.outage, chance.OutageLength, pool.key, 0)
+	if first.Uniform() < pool.Short { // it begins within one
+		whole := e.draw(pool.Outage, chance.OutageLength, pool.Key, 0)
 		now = units.Duration(float64(whole) * first.For(chance.Outage, 0, 1).Uniform())
 		out = append(out, demand.Stretch{From: 0, To: now})
 	}
-	for n := uint64(1); now < e.w.horizon(); n++ {
-		from := now + e.draw(between, chance.Outage, pool.key, n)
-		now = from + max(units.Second, e.draw(pool.outage, chance.OutageLength, pool.key, n))
+	for n := uint64(1); now < e.w.Horizon(); n++ {
+		from := now + e.draw(between, chance.Outage, pool.Key, n)
+		now = from + max(units.Second, e.draw(pool.Outage, chance.OutageLength, pool.Key, n))
 		out = append(out, demand.Stretch{From: from, To: now})
 	}
 	return out

@@ -27,8 +27,8 @@ func (e *engine) beginPeaks(a int32, class *Class) {
 	g := &e.agents[a]
 	r, t := &g.run, &e.w.Templates[g.template]
 	attempt := e.trace.Records[g.job].Lost
-	r.memory = peakOf(e.root, e.jobs, int(g.job), attempt, e.jobs.Memory, class.memory, chance.Memory)
-	r.disk = peakOf(e.root, e.jobs, int(g.job), attempt, e.jobs.Disk, class.disk, chance.Disk)
+	r.memory = peakOf(e.root, e.jobs, int(g.job), attempt, e.jobs.Memory, class.Memory, chance.Memory)
+	r.disk = peakOf(e.root, e.jobs, int(g.job), attempt, e.jobs.Disk, class.Disk, chance.Disk)
 	if r.memory > 0 {
 		e.hold(g, min(r.memory, t.Request.Memory))
 	}

@@ -40,11 +40,11 @@ func (e *engine) changed(n int32) {
 // rate rates a node for one more pod of a template.
 func (e *engine) rate(t, n int32) rating {
 	node, tm := &e.nodes[n], &e.w.Templates[t]
-	if node.closed || !e.admits(t, node.pool) || node.left.Lacks(&tm.need).Short() {
+	if node.closed || !e.admits(t, node.pool) || node.left.Lacks(&tm.Needs).Short() {
 		return rating{points: unfit}
 	}
 	r := rating{points: int32(e.score(node, tm))}
-	for _, i := range tm.images {
+	for _, i := range tm.ImageAt {
 		r.holds = r.holds || node.shelf.images[i]
 	}
 	return r
@@ -72,7 +72,7 @@ func (e *engine) bestNode(t, except int32, placeholder bool) int32 {
 			points += localityWeight * e.locality(&e.nodes[n], tm)
 		}
 		if e.picky[t] {
-			points += e.sites[t][e.nodes[n].pool].preference(most)
+			points += preference(&e.sites[t][e.nodes[n].pool], most)
 		}
 		if liking != nil {
 			points += liking[i]
@@ -98,7 +98,7 @@ func (e *engine) able(t, except int32, placeholder bool) []int32 {
 		}
 		switch pool := e.nodes[n].pool; {
 		case ratings[n].points == unfit || n == except:
-		case len(tm.claims) > 0 && e.elsewhere(t, n):
+		case len(tm.ClaimAt) > 0 && e.elsewhere(t, n):
 		case heeds && (e.portTaken(t, n, pool, false) || e.kept(t, n, pool, lowest, false) != open):
 		default:
 			list = append(list, n)
@@ -130,7 +130,7 @@ func (e *engine) eachOpen(t int32, f func(n int32)) {
 func (e *engine) submitPod(a int32) {
 	t := e.agents[a].template
 	if (len(e.place.pending[t]) == 0 || e.backsOff()) && e.tryPlace(a) {
-		if (e.stirs(t) || e.w.preempts) && e.somePending() {
+		if (e.stirs(t) || e.w.Preempts) && e.somePending() {
 			e.retry()
 		}
 		return
@@ -173,7 +173,7 @@ func (e *engine) retry() {
 			continue
 		}
 		e.place.pending[best] = slices.Delete(e.place.pending[best], 0, 1)
-		if e.stirs(int32(best)) || e.w.preempts {
+		if e.stirs(int32(best)) || e.w.Preempts {
 			clear(stuck)
 		}
 	}
@@ -182,7 +182,7 @@ func (e *engine) retry() {
 // podOrder orders pods as the scheduler's queue does: by priority, then by age.
 func (e *engine) podOrder(a, b int32) int {
 	x, y := &e.agents[a], &e.agents[b]
-	return cmp.Or(cmp.Compare(e.w.Templates[y.template].priority, e.w.Templates[x.template].priority), cmp.Compare(x.created, y.created))
+	return cmp.Or(cmp.Compare(e.w.Templates[y.template].Rank, e.w.Templates[x.template].Rank), cmp.Compare(x.created, y.created))
 }
 
 // tryPlace binds agent a's pod to the best node with room, or notes why there is
@@ -215,7 +215,7 @@ func (e *engine) bind(a, n int32) {
 	}
 	g.node, g.placed = n, e.now
 	g.version++ // calls off another try
-	node.left.Take(&t.need, 1)
+	node.left.Take(&t.Needs, 1)
 	e.changed(n)
 	node.scored.CPU += t.Scoring.CPU
 	node.scored.Memory += t.Scoring.Memory
@@ -236,7 +236,7 @@ func (e *engine) freePod(a int32) {
 	g := &e.agents[a]
 	node := &e.nodes[g.node]
 	t := &e.w.Templates[g.template]
-	node.left.Take(&t.need, -1)
+	node.left.Take(&t.Needs, -1)
 	e.changed(g.node)
 	node.scored.CPU -= t.Scoring.CPU
 	node.scored.Memory -= t.Scoring.Memory
@@ -252,4 +252,11 @@ func (e *engine) freePod(a int32) {
 	} else {
 		e.rests(g.node)
 	}
+}
+
+// admits reports whether a template's pods may go to a pool's nodes, as far as taints,
+// selectors and required affinity decide.
+func (e *engine) admits(t, pool int32) bool {
+	s := &e.sites[t][pool]
+	return !s.Tainted && !s.Unwanted
 }

@@ -97,8 +97,8 @@ func (e *engine) firstNodes() {
 		for range e.w.Pools[p].Min {
 			e.nodeReady(e.newNode(p))
 		}
-		if steps := e.w.Pools[p].minSteps; len(steps) > 1 {
-			e.queue.plan(steps[1].from, poolStep, p, 0)
+		if steps := e.w.Pools[p].MinSteps; len(steps) > 1 {
+			e.queue.plan(steps[1].From, poolStep, p, 0)
 		}
 	}
 	e.planDrains()
@@ -110,11 +110,11 @@ func (e *engine) firstNodes() {
 // poolStep follows a pool's calendar: nodes are asked for up to the new min, or
 // may go when they are empty.
 func (e *engine) poolStep(p int32) {
-	steps, pool := e.w.Pools[p].minSteps, &e.pools[p]
+	steps, pool := e.w.Pools[p].MinSteps, &e.pools[p]
 	pool.step++
-	pool.min = steps[pool.step].min
+	pool.min = steps[pool.step].Min
 	if pool.step+1 < len(steps) {
-		e.queue.plan(steps[pool.step+1].from, poolStep, p, 0)
+		e.queue.plan(steps[pool.step+1].From, poolStep, p, 0)
 	}
 	e.keepMin(p)
 	for n := range e.nodes {

@@ -21,7 +21,7 @@ type pushed struct {
 // mayPreempt reports whether pods of a template push others off nodes.
 func (e *engine) mayPreempt(t int32) bool {
 	tm := &e.w.Templates[t]
-	return e.w.preempts && !tm.StandsBack && slices.ContainsFunc(e.w.Templates, func(x Template) bool { return x.priority < tm.priority })
+	return e.w.Preempts && !tm.StandsBack && slices.ContainsFunc(e.w.Templates, func(x Template) bool { return x.Rank < tm.Rank })
 }
 
 // preempt makes room for agent a's pod and returns the node; -1 where pushing others off does
@@ -55,7 +55,7 @@ func (e *engine) lower(t int32) map[int32][]int32 {
 	out := map[int32][]int32{}
 	for a := range e.agents {
 		g := &e.agents[a]
-		if g.state != gone && g.state != unplaced && e.w.Templates[g.template].priority < e.w.Templates[t].priority {
+		if g.state != gone && g.state != unplaced && e.w.Templates[g.template].Rank < e.w.Templates[t].Rank {
 			out[g.node] = append(out[g.node], int32(a))
 		}
 	}
@@ -66,15 +66,15 @@ func (e *engine) lower(t int32) map[int32][]int32 {
 // those that still have room beside it, the more important ones first. It is nil where it
 // would not fit even then.
 func (e *engine) wouldPush(t, n int32, lower []int32) *pushed {
-	node, need := &e.nodes[n], &e.w.Templates[t].need
+	node, need := &e.nodes[n], &e.w.Templates[t].Needs
 	room, v := node.left, &pushed{node: n}
 	for _, a := range lower {
-		room.Take(&e.w.Templates[e.agents[a].template].need, -1)
+		room.Take(&e.w.Templates[e.agents[a].template].Needs, -1)
 	}
 	for h, k := range node.holders {
 		for range k {
 			v.holders = append(v.holders, int32(h))
-			room.Take(&e.w.Templates[h].need, -1)
+			room.Take(&e.w.Templates[h].Needs, -1)
 		}
 	}
 	if room.Lacks(need).Short() {
@@ -83,14 +83,14 @@ func (e *engine) wouldPush(t, n int32, lower []int32) *pushed {
 	room.Take(need, 1)
 	slices.SortFunc(lower, func(a, b int32) int {
 		x, y := &e.agents[a], &e.agents[b]
-		return cmp.Or(cmp.Compare(e.w.Templates[y.template].priority, e.w.Templates[x.template].priority), cmp.Compare(x.placed, y.placed),
+		return cmp.Or(cmp.Compare(e.w.Templates[y.template].Rank, e.w.Templates[x.template].Rank), cmp.Compare(x.placed, y.placed),
 			cmp.Compare(e.w.Templates[x.template].Name, e.w.Templates[y.template].Name), cmp.Compare(x.ordinal, y.ordinal))
 	})
 	stays := func(t int32) bool {
-		if room.Lacks(&e.w.Templates[t].need).Short() {
+		if room.Lacks(&e.w.Templates[t].Needs).Short() {
 			return false
 		}
-		room.Take(&e.w.Templates[t].need, 1)
+		room.Take(&e.w.Templates[t].Needs, 1)
 		return true
 	}
 	for _, a := range lower {
@@ -125,7 +125,7 @@ func (e *engine) harmOf(v *pushed) harm {
 	}
 	for i, a := range v.agents {
 		g := &e.agents[a]
-		p := int64(e.w.Templates[g.template].priority)
+		p := int64(e.w.Templates[g.template].Rank)
 		if i == 0 {
 			h.highest = p
 		}

@@ -29,12 +29,12 @@ func (e *engine) pullFails(n, image int32, size units.Bytes) bool {
 	if of == 0 || size == 0 {
 		return false
 	}
-	key := e.root.For(chance.PullFails, e.w.Pools[node.pool].key, uint64(node.ordinal)).For(chance.PullFails, e.w.imageKeys[image], uint64(p.tries[image]))
+	key := e.root.For(chance.PullFails, e.w.Pools[node.pool].Key, uint64(node.ordinal)).For(chance.PullFails, e.w.ImageKeys[image], uint64(p.tries[image]))
 	if key.Uniform() >= of {
 		return false
 	}
 	e.trace.PullsFailed++
-	for _, l := range e.w.layersOf[image] {
+	for _, l := range e.w.LayersOf[image] {
 		if node.shelf.layers[l] == int16(image)+1 {
 			node.shelf.layers[l] = 0
 		}
@@ -63,7 +63,7 @@ func (e *engine) pullAgain(n, image int32) {
 	i := slices.IndexFunc(p.putOff, func(x putOff) bool { return x.image == image })
 	since := p.putOff[i].since
 	p.putOff = slices.Delete(p.putOff, i, i+1)
-	asked := slices.Contains(e.w.Pools[node.pool].daemons, image)
+	asked := slices.Contains(e.w.Pools[node.pool].Daemons, image)
 	for _, w := range p.waiter {
 		if w.image == image {
 			asked = true
@@ -81,7 +81,7 @@ func (e *engine) bringRest(n int32) {
 	node := &e.nodes[n]
 	for i := range node.puller.active {
 		p := &node.puller.active[i]
-		if p.done && slices.ContainsFunc(e.w.layersOf[p.image], func(l int32) bool { return node.shelf.layers[l] == 0 }) {
+		if p.done && slices.ContainsFunc(e.w.LayersOf[p.image], func(l int32) bool { return node.shelf.layers[l] == 0 }) {
 			p.done = false
 			_, latency := e.w.linkOf(p.image)
 			e.queue.plan(e.now+latency, pullBegins, n, uint32(p.image))

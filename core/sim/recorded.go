@@ -17,10 +17,10 @@ func (e *engine) recordedWork(j int32) (own units.Duration, part float64) {
 	job := &e.jobs.List[j]
 	class := &e.w.Classes[job.Class]
 	held := e.heldShare(j)
-	if held == 0 || class.recorded.Form == chance.Fixed && class.recorded.A == 0 {
+	if held == 0 || class.RecordedCold.Form == chance.Fixed && class.RecordedCold.A == 0 {
 		return job.Work, 1
 	}
-	cold := e.drawFor(class.recorded, chance.Cold, j)
+	cold := e.drawFor(class.RecordedCold, chance.Cold, j)
 	in := units.Duration(float64(cold) * held)
 	if in <= job.Work {
 		return job.Work - in, 1
@@ -38,14 +38,14 @@ type Records struct {
 
 // Records says what is assumed of the recorded times of a world; nothing of made jobs.
 func (w *World) Records() (r Records) {
-	if w.recorded == nil {
+	if w.Log == nil {
 		return r
 	}
-	r.Share = w.heldCold
-	for i := range w.recorded.List {
-		job := &w.recorded.List[i]
+	r.Share = w.HeldCold
+	for i := range w.Log.List {
+		job := &w.Log.List[i]
 		class := &w.Classes[job.Class]
-		if job.Work < 0 || class.recorded.Mean() == 0 {
+		if job.Work < 0 || class.RecordedCold.Mean() == 0 {
 			continue
 		}
 		r.Jobs++
@@ -62,16 +62,16 @@ func (w *World) Records() (r Records) {
 // heldMean is the cold work that a recorded time is taken to hold, on average, ns.
 func (w *World) heldMean(job *demand.Job) float64 {
 	class := &w.Classes[job.Class]
-	mean := class.recorded.Mean()
+	mean := class.RecordedCold.Mean()
 	switch {
 	case job.Work < 0 || job.Found == demand.FoundFresh:
 		return 0
 	case job.Found == demand.FoundNone:
 		return mean
 	case job.Found == demand.FoundStale:
-		return mean * (1 - class.partial)
+		return mean * (1 - class.Partial)
 	default:
-		return mean * w.heldCold
+		return mean * w.HeldCold
 	}
 }
 
@@ -85,8 +85,8 @@ func (e *engine) heldShare(j int32) float64 {
 	case job.Found == demand.FoundNone:
 		return 1
 	case job.Found == demand.FoundStale:
-		return 1 - class.partial
-	case e.root.For(chance.Recorded, job.Key, 0).Uniform() < e.w.heldCold:
+		return 1 - class.Partial
+	case e.root.For(chance.Recorded, job.Key, 0).Uniform() < e.w.HeldCold:
 		return 1
 	default:
 		return 0

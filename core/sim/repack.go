@@ -46,7 +46,7 @@ func (e *engine) roomElsewhere(n int32) bool {
 		if g.state != idle || g.node != n {
 			continue
 		}
-		if len(e.w.Templates[g.template].claims) > 0 || !e.houses(n, g.template, left) {
+		if len(e.w.Templates[g.template].ClaimAt) > 0 || !e.houses(n, g.template, left) {
 			return false
 		}
 	}
@@ -66,7 +66,7 @@ func (e *engine) houses(n, t int32, left map[int32]fleet.Room) bool {
 // left there where others have taken some before, and reports whether there is any; some
 // nodes may be barred.
 func (e *engine) takesRoom(t int32, left map[int32]fleet.Room, barred func(n int32) bool) bool {
-	need := &e.w.Templates[t].need
+	need := &e.w.Templates[t].Needs
 	for _, n := range e.place.ready {
 		node := &e.nodes[n]
 		if node.closed || !e.admits(t, node.pool) || barred(n) {

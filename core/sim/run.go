@@ -59,7 +59,7 @@ func (e *engine) startRun(a int32, w waiting) {
 	c := &e.w.Classes[j.Class]
 	g.run = run{began: e.now, own: j.Work, limit: never, rest: -1, volume: -1, speed: 1, part: 1}
 	if g.run.own < 0 {
-		g.run.own = e.drawFor(c.work, chance.Work, w.job)
+		g.run.own = e.drawFor(c.Work, chance.Work, w.job)
 	} else {
 		g.run.own, g.run.part = e.recordedWork(w.job)
 	}
@@ -84,7 +84,7 @@ func (e *engine) beginWork(a int32) {
 	}
 	r.left = r.own + r.cold
 	e.beginPeaks(a, class)
-	if e.w.sharing {
+	if e.w.Sharing {
 		e.joinCPU(a)
 	} else {
 		e.planWork(a)
@@ -172,7 +172,7 @@ func (e *engine) stop(a int32, result Result) {
 
 // endWork gives back what a working job holds of its node.
 func (e *engine) endWork(a int32) {
-	if e.w.sharing {
+	if e.w.Sharing {
 		e.leaveCPU(a)
 	}
 	g := &e.agents[a]

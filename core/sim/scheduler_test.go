@@ -120,7 +120,7 @@ func build(rec recording, n int) (*engine, map[int32]string) {
 		for i, name := range w.Extended {
 			room.Extended[i] = node.Extended[name]
 		}
-		w.Pools = append(w.Pools, Pool{Name: node.Name, Min: 1, Max: 1, Room: room, labels: node.Labels, taints: node.Taints})
+		w.Pools = append(w.Pools, Pool{Site: fleet.Site{Name: node.Name, Room: room, Labels: node.Labels, Taints: node.Taints}, Min: 1, Max: 1})
 	}
 	for s := range c.Shapes {
 		a := template.FromSpec(fmt.Sprint(s), &c.Shapes[s].Spec)
@@ -131,7 +131,7 @@ func build(rec recording, n int) (*engine, map[int32]string) {
 		t := Template{Agent: a}
 		t.Need(w.Extended)
 		for _, image := range a.Images {
-			t.images = append(t.images, at[image])
+			t.ImageAt = append(t.ImageAt, at[image])
 		}
 		w.Templates = append(w.Templates, t)
 	}

@@ -4,6 +4,7 @@ import (
 	"math"
 
 	"tachyphor/core/document"
+	"tachyphor/core/fleet"
 	"tachyphor/core/template"
 )
 
@@ -18,26 +19,26 @@ const (
 
 // extremes returns the most that one of some nodes is liked and disliked, which the
 // scheduler measures the others by; a template that cares for nothing is not asked.
-func (e *engine) extremes(t int32, nodes []int32) (most site) {
+func (e *engine) extremes(t int32, nodes []int32) (most fleet.Stance) {
 	if !e.picky[t] {
 		return most
 	}
 	for _, n := range nodes {
 		s := &e.sites[t][e.nodes[n].pool]
-		most.liked, most.disliked = max(most.liked, s.liked), max(most.disliked, s.disliked)
+		most.Liked, most.Disliked = max(most.Liked, s.Liked), max(most.Disliked, s.Disliked)
 	}
 	return most
 }
 
 // preference is taint toleration (weight 3) and node affinity (weight 2), each
 // brought to 0 to 100 by the most among the nodes with room.
-func (s *site) preference(most site) int64 {
+func preference(s *fleet.Stance, most fleet.Stance) int64 {
 	points := int64(0)
-	if most.disliked > 0 {
-		points += taintWeight * (100 - 100*s.disliked/most.disliked)
+	if most.Disliked > 0 {
+		points += taintWeight * (100 - 100*s.Disliked/most.Disliked)
 	}
-	if most.liked > 0 {
-		points += affinityWeight * (100 * s.liked / most.liked)
+	if most.Liked > 0 {
+		points += affinityWeight * (100 * s.Liked / most.Liked)
 	}
 	return points
 }
@@ -105,7 +106,7 @@ func (e *engine) locality(n *node, t *Template) int64 {
 	var sum int64
 	nodes := float64(len(e.place.ready))
 	for _, at := range t.Containers {
-		if i := t.images[at]; n.shelf.images[i] {
+		if i := t.ImageAt[at]; n.shelf.images[i] {
 			sum += int64(float64(e.w.Images[i].Size) * (float64(e.place.holding[i]) / nodes))
 		}
 	}

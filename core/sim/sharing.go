@@ -40,7 +40,7 @@ func coresOf(job *demand.Job, class *Class) float64 {
 	if job.Cores >= 0 {
 		return float64(job.Cores)
 	}
-	return class.cores
+	return class.Cores
 }
 
 // leaveCPU ends it.
@@ -120,7 +120,7 @@ func (e *engine) setRate(a int32, rate int64) {
 	e.settleWork(r)
 	e.observeCPU(rate - r.rate)
 	r.rate = rate
-	r.speed = speed(float64(rate)/wholeCore, e.cores(g.job), e.w.Classes[e.jobs.List[g.job].Class].parallel)
+	r.speed = speed(float64(rate)/wholeCore, e.cores(g.job), e.w.Classes[e.jobs.List[g.job].Class].Parallel)
 	e.planWork(a)
 }
 

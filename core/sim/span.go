@@ -36,13 +36,13 @@ func logLength(last units.Duration) units.Duration {
 // was settled and what is left out.
 func (w *World) spanOf(plan *document.RunPlan) (notes []string) {
 	w.Plan = *plan
-	if w.recorded == nil || len(w.recorded.List) == 0 {
+	if w.Log == nil || len(w.Log.List) == 0 {
 		if plan.Span == 0 {
 			w.Plan.Span = units.Week
 		}
 		return nil
 	}
-	list := w.recorded.List
+	list := w.Log.List
 	last := list[len(list)-1].Submitted
 	length := logLength(last)
 	switch {
@@ -75,15 +75,15 @@ func (w *World) warmUp() (notes []string) {
 	if warm == 0 {
 		return nil
 	}
-	if w.recorded != nil && len(w.recorded.List) > 0 {
-		list, period := w.recorded.List, units.Week
+	if w.Log != nil && len(w.Log.List) > 0 {
+		list, period := w.Log.List, units.Week
 		switch length := logLength(list[len(list)-1].Submitted); {
 		case length < units.Day:
 			return []string{fmt.Sprintf("The log covers less than a day, so that no jobs of the same hours can come before it: its first %s warm up and are left out of every figure.", warm)}
 		case length < units.Week:
 			period = units.Day
 		}
-		w.recorded = w.recorded.WithWarmup(warm, period)
+		w.Log = w.Log.WithWarmup(warm, period)
 	}
 	w.Start = w.Start.Add(-time.Duration(warm))
 	w.Plan.Span += warm

@@ -13,11 +13,11 @@ type holder struct {
 
 // newHolders returns nil where no room is kept.
 func newHolders(w *World) []holder {
-	if w.spareRoom == nil {
+	if w.SpareRoom == nil {
 		return nil
 	}
 	h := make([]holder, len(w.Templates))
-	for t, n := range w.spareRoom {
+	for t, n := range w.SpareRoom {
 		h[t].want = n
 	}
 	return h
@@ -51,14 +51,14 @@ func (e *engine) moveHolder(at, t int32, n int) {
 	}
 	node.holders[t] += int16(n)
 	e.holders[t].placed += n
-	node.left.Take(&e.w.Templates[t].need, n)
+	node.left.Take(&e.w.Templates[t].Needs, n)
 	e.changed(at)
 }
 
 // giveWay makes room for a pod of a template by taking placeholders off the node
 // where fewest have to go, the first by name among those; -1 when no node could.
 func (e *engine) giveWay(t int32) int32 {
-	need := &e.w.Templates[t].need
+	need := &e.w.Templates[t].Needs
 	best, fewest := int32(-1), 1<<30
 	e.eachOpen(t, func(n int32) {
 		if e.nodes[n].holders == nil {
@@ -82,14 +82,14 @@ func (e *engine) giveWay(t int32) int32 {
 // victims counts the placeholders that must leave a node for a pod of template t
 // to fit, and calls drop for each; -1 when it would not fit even then.
 func (e *engine) victims(node *node, t int32, drop func(int32)) int {
-	room, need, gone := node.left, &e.w.Templates[t].need, 0
+	room, need, gone := node.left, &e.w.Templates[t].Needs, 0
 	var out []int32
 	for h, n := range node.holders {
 		for range n {
 			if !room.Lacks(need).Short() {
 				break
 			}
-			room.Take(&e.w.Templates[h].need, -1)
+			room.Take(&e.w.Templates[h].Needs, -1)
 			gone++
 			if drop != nil {
 				out = append(out, int32(h))
@@ -129,7 +129,7 @@ func (e *engine) scanHolders() {
 // bookHolder promises a placeholder room on a node that boots.
 func (e *engine) bookHolder(n, t int32) bool {
 	node := &e.nodes[n]
-	need := &e.w.Templates[t].need
+	need := &e.w.Templates[t].Needs
 	if !e.admits(t, node.pool) || e.pools[node.pool].draining || node.planned.Lacks(need).Short() {
 		return false
 	}

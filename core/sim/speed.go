@@ -33,7 +33,7 @@ func (a *assembly) speeds(l *document.WorkloadSpec, c *document.ClusterSpec) {
 			if !measured {
 				x = types[p.Type]
 			}
-			class.speeds = append(class.speeds, x)
+			class.Speeds = append(class.Speeds, x)
 		}
 		for name := range k.Speeds {
 			if !slices.Contains(names, name) {
@@ -45,18 +45,18 @@ func (a *assembly) speeds(l *document.WorkloadSpec, c *document.ClusterSpec) {
 
 // speedOf is how fast a class works on a pool's nodes.
 func (c *Class) speedOf(pool int32) float64 {
-	if c.speeds == nil || int(pool) >= len(c.speeds) {
+	if c.Speeds == nil || int(pool) >= len(c.Speeds) {
 		return 1
 	}
-	return c.speeds[pool]
+	return c.Speeds[pool]
 }
 
 // fastest is how fast a class works at most.
 func (c *Class) fastest() float64 {
-	if c.speeds == nil {
+	if c.Speeds == nil {
 		return 1
 	}
-	return slices.Max(c.speeds)
+	return slices.Max(c.Speeds)
 }
 
 // at is how long work takes at a speed.

@@ -13,7 +13,7 @@ func (e *engine) mayBeTaken(n int32) {
 		return
 	}
 	life := chance.NewExponential(float64(units.Hour) / spot.PerHour)
-	e.queue.plan(e.now+e.draw(life, chance.TakenBack, e.w.Pools[node.pool].key, uint64(node.ordinal)), nodeNoticed, n, 0)
+	e.queue.plan(e.now+e.draw(life, chance.TakenBack, e.w.Pools[node.pool].Key, uint64(node.ordinal)), nodeNoticed, n, 0)
 }
 
 // nodeNoticed closes a node that will be taken back: agents that wait for a job or
@@ -76,13 +76,13 @@ func (e *engine) planBulk(p int32) {
 		return
 	}
 	between := chance.NewExponential(float64(units.Week) / pool.Spot.Bulk.PerWeek)
-	e.queue.plan(e.now+max(1, e.draw(between, chance.Bulk, pool.key, e.pools[p].bulks)), poolTaken, p, 0)
+	e.queue.plan(e.now+max(1, e.draw(between, chance.Bulk, pool.Key, e.pools[p].bulks)), poolTaken, p, 0)
 }
 
 // poolTaken warns many of a spot pool's nodes at once.
 func (e *engine) poolTaken(p int32) {
 	pool := &e.w.Pools[p]
-	key := e.root.For(chance.Bulk, pool.key, e.pools[p].bulks).For(chance.Bulk, 0, 1)
+	key := e.root.For(chance.Bulk, pool.Key, e.pools[p].bulks).For(chance.Bulk, 0, 1)
 	e.pools[p].bulks++
 	e.planBulk(p)
 	for n := range e.nodes {

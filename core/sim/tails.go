@@ -24,16 +24,16 @@ func (w *World) tails() []string {
 	}
 	for i := range w.Classes {
 		c := &w.Classes[i]
-		if !c.comes {
+		if !c.Comes {
 			continue
 		}
-		look(c.work, "work of "+c.Name)
-		look(c.cold, "cold work of "+c.Name)
-		look(c.memory, "memory of "+c.Name)
-		look(c.disk, "disk of "+c.Name)
+		look(c.Work, "work of "+c.Name)
+		look(c.Cold, "cold work of "+c.Name)
+		look(c.Memory, "memory of "+c.Name)
+		look(c.Disk, "disk of "+c.Name)
 	}
 	for i := range w.Pools {
-		look(w.Pools[i].boot, "boot of pool "+w.Pools[i].Name)
+		look(w.Pools[i].BootTime, "boot of pool "+w.Pools[i].Name)
 	}
 	look(w.StartTime, "start of containers")
 	look(w.JoinTime, "joining of agents")

@@ -15,7 +15,7 @@ type unpack struct {
 // unpackImage has a node unpack what it pulled.
 func (e *engine) unpackImage(n, image int32, size units.Bytes) {
 	var d units.Duration
-	if r := e.w.Pools[e.nodes[n].pool].unpack; r > 0 {
+	if r := e.w.Pools[e.nodes[n].pool].Unpack; r > 0 {
 		d = r.Time(size)
 	}
 	p := &e.nodes[n].puller

@@ -13,13 +13,13 @@ import (
 func (w *World) WithCeiling(t, n int) *World {
 	c := *w
 	c.Templates = slices.Clone(w.Templates)
-	numbers := slices.Clone(c.Templates[t].calendar.Steps())
+	numbers := slices.Clone(c.Templates[t].Calendar.Steps())
 	for i := range numbers {
 		if numbers[i].Ceiling >= 0 {
 			numbers[i].Ceiling += n
 		}
 	}
-	c.Templates[t].calendar = c.Templates[t].calendar.With(numbers)
+	c.Templates[t].Calendar = c.Templates[t].Calendar.With(numbers)
 	return &c
 }
 
@@ -58,11 +58,7 @@ func (w *World) WithQuota() *World {
 // template t's agents and has the cheapest nodes; pool is -1 when there is none.
 func (w *World) Grown(t, n int) (grown *World, pool int) {
 	pool = -1
-	table, _ := sites(w)
-	for p := range w.Pools {
-		if s := &table[t][p]; s.barred() || w.Pools[p].Room.Lacks(&w.Templates[t].need).Short() {
-			continue
-		}
+	for _, p := range w.Takers(t) {
 		if pool < 0 || cmp.Or(cmp.Compare(w.Pools[p].Price, w.Pools[pool].Price), cmp.Compare(w.Pools[p].Name, w.Pools[pool].Name)) < 0 {
 			pool = p
 		}

@@ -68,19 +68,19 @@ func (e *engine) refusal(template int32) Verdict {
 	}
 	for _, n := range e.place.ready {
 		node := &e.nodes[n]
-		s, short := &e.sites[template][node.pool], node.left.Lacks(&t.need)
+		s, short := &e.sites[template][node.pool], node.left.Lacks(&t.Needs)
 		switch {
 		case node.closed:
 			v.Closed++
-		case s.tainted:
+		case s.Tainted:
 			v.Taints++
-		case s.unwanted:
+		case s.Unwanted:
 			v.Affinity++
 		case heeds && e.portTaken(template, n, node.pool, false):
 			v.Ports++
 		case short.Short():
 			v.count(&short)
-		case len(t.claims) > 0 && e.elsewhere(template, n):
+		case len(t.ClaimAt) > 0 && e.elsewhere(template, n):
 			v.Volumes++
 		case heeds:
 			v.bar(e.kept(template, n, node.pool, lowest, false))

@@ -62,9 +62,9 @@ func (e *engine) askVolume(a, scope int32) {
 	g.run.step = attaching
 	var d units.Duration
 	if v.node != g.node {
-		d = e.drawFor(e.w.attach, chance.Attach, g.job)
+		d = e.drawFor(e.w.AttachTime, chance.Attach, g.job)
 		if v.node >= 0 {
-			d += e.drawFor(e.w.detach, chance.Detach, g.job)
+			d += e.drawFor(e.w.DetachTime, chance.Detach, g.job)
 		}
 	}
 	v.node, v.zone = g.node, zone
@@ -76,24 +76,24 @@ func (e *engine) askVolume(a, scope int32) {
 func (e *engine) releaseVolume(a int32) {
 	g := &e.agents[a]
 	class := &e.w.Classes[e.jobs.List[g.job].Class]
-	if class.scope < 0 || e.cache.volumes[class.scope] == nil {
+	if class.Scope < 0 || e.cache.volumes[class.Scope] == nil {
 		return
 	}
-	list := e.cache.waiting[class.scope]
+	list := e.cache.waiting[class.Scope]
 	if g.run.volume < 0 {
 		for i, b := range list {
 			if b == a {
-				e.cache.waiting[class.scope] = append(list[:i], list[i+1:]...)
+				e.cache.waiting[class.Scope] = append(list[:i], list[i+1:]...)
 				break
 			}
 		}
 		return
 	}
-	v := &e.cache.volumes[class.scope][g.run.volume]
+	v := &e.cache.volumes[class.Scope][g.run.volume]
 	v.taken, g.run.volume = false, -1
 	if i := slices.IndexFunc(list, func(b int32) bool { return v.reaches(e.zoneOf(e.agents[b].node)) }); i >= 0 {
 		next := list[i]
-		e.cache.waiting[class.scope] = slices.Delete(list, i, i+1)
-		e.askVolume(next, class.scope)
+		e.cache.waiting[class.Scope] = slices.Delete(list, i, i+1)
+		e.askVolume(next, class.Scope)
 	}
 }

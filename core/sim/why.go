@@ -17,7 +17,7 @@ func (t *Trace) Kept(j int) (c Cause, ok bool) {
 // Ceilings returns the lowest and the highest ceiling that a template's calendar has;
 // both are below 0 where it has none at some time.
 func (t *Template) Ceilings() (low, high int) {
-	for i, n := range t.calendar.Steps() {
+	for i, n := range t.Calendar.Steps() {
 		if n.Ceiling < 0 {
 			return -1, -1
 		}
@@ -30,19 +30,15 @@ func (t *Template) Ceilings() (low, high int) {
 }
 
 // Ahead reports whether agents of the template are kept ahead of demand at any time.
-func (t *Template) Ahead() bool { return t.calendar.Ahead() }
+func (t *Template) Ahead() bool { return t.Calendar.Ahead() }
 
 // Behind names the pools that may be meant when template t's pods wait for a cause:
 // those that are drained, or that may have no node to give, among the pools that could
 // take its agents.
 func (w *World) Behind(c Cause, t int) (names []string) {
-	table, _ := sites(w)
-	for p := range w.Pools {
+	for _, p := range w.Takers(t) {
 		pool := &w.Pools[p]
-		if s := &table[t][p]; s.barred() || pool.Room.Lacks(&w.Templates[t].need).Short() {
-			continue
-		}
-		if c == Draining && len(pool.drains) > 0 || c == CapacityOut && (pool.noCapacity > 0 || pool.short > 0) && pool.Max > 0 {
+		if c == Draining && len(pool.Drains) > 0 || c == CapacityOut && (pool.NoCapacity > 0 || pool.Short > 0) && pool.Max > 0 {
 			names = append(names, pool.Name)
 		}
 	}

@@ -18,8 +18,6 @@ import (
 	"tachyphor/core/shelf"
 	"tachyphor/core/template"
 	"tachyphor/core/units"
-
-	corev1 "k8s.io/api/core/v1"
 )
 
 // Input is what a scenario needs to be simulated. Recording is nil for a
@@ -61,75 +59,75 @@ type World struct {
 	Notes        []string         // what was settled where the documents leave it open or do not go together
 
 	origin   *origin // nil for very many jobs
-	workload *document.WorkloadSpec
-	recorded *demand.Jobs // nil when made
+	Workload *document.WorkloadSpec
+	Log      *demand.Jobs // nil when made
 	// heldCold is the share of the recorded jobs, of those that do not say so
 	// themselves, whose times hold all their cold work; the others' hold none.
-	heldCold  float64
-	missing   map[document.CachePlan][]string // facts that the cluster does not say
-	tools     []tool
-	update    chance.Dist // an agent's own, ns
-	attach    chance.Dist // of a volume, ns
-	detach    chance.Dist // likewise
-	layers    []units.Bytes
-	layersOf  [][]int32     // by image
-	making    []chance.Dist // by image, ns
-	imageKeys []uint64      // by image
-	spareRoom []int         // by template; nil when none is kept
-	backoff   document.Backoff
-	preempts  bool // pods push those of lower priority off nodes
-	sharing   bool // some class says how many cores its jobs keep busy
+	HeldCold   float64
+	missing    map[document.CachePlan][]string // facts that the cluster does not say
+	Tools      []Tool
+	UpdateTime chance.Dist // an agent's own, ns
+	AttachTime chance.Dist // of a volume, ns
+	DetachTime chance.Dist // likewise
+	Layers     []units.Bytes
+	LayersOf   [][]int32     // by image
+	MakeTimes  []chance.Dist // by image, ns
+	ImageKeys  []uint64      // by image
+	SpareRoom  []int         // by template; nil when none is kept
+	Backoff    document.Backoff
+	Preempts   bool // pods push those of lower priority off nodes
+	Sharing    bool // some class says how many cores its jobs keep busy
 }
 
 // A Template is a pod template with its agents' numbers.
 type Template struct {
 	template.Agent
-	key      uint64 // that draws know it by, as are those of tools, classes and pools
-	Numbers  document.AgentNumbers
-	calendar demand.Calendar
-	need     fleet.Need
-	images   []int32 // indices into World.Images
-	tools    []int32 // installed at boot
-	claims   []int32 // of volumes that hold its pods to one node
-	priority int32   // of its pods
-	asks     bool    // some image is asked for even when the node has it
-	makes    bool    // some image is made when an agent starts
-	updates  bool    // its agent is older than the controller's
+	Key          uint64 // that draws know it by, as are those of tools, classes and pools
+	Numbers      document.AgentNumbers
+	Calendar     demand.Calendar
+	Needs        fleet.Need
+	ImageAt      []int32 // indices into World.Images
+	ToolAt       []int32 // installed at boot
+	ClaimAt      []int32 // of volumes that hold its pods to one node
+	Rank         int32   // of its pods
+	AsksAlways   bool    // some image is asked for even when the node has it
+	MakesImage   bool    // some image is made when an agent starts
+	UpdatesAgent bool    // its agent is older than the controller's
 
-	editions []int32        // images that hold the baked workspace, one after the other; nil without
-	rebuilt  units.Duration // time from one edition to the next
+	Editions []int32        // images that hold the baked workspace, one after the other; nil without
+	Rebuilt  units.Duration // time from one edition to the next
 }
 
 // A tool is installed when an agent boots.
-type tool struct {
-	key     uint64
-	install chance.Dist // ns
-	fails   float64
+type Tool struct {
+	Key     uint64
+	Install chance.Dist // ns
+	Fails   float64
 }
 
 // A Class is a job class as the engine needs it.
 type Class struct {
-	Name     string
-	Project  string
-	Wants    []string
-	Limit    units.Duration // longest work; 0: none
-	Retries  int
-	GiveUp   units.Duration // longest wait for a start; 0: none
-	priority int
-	work     chance.Dist // ns
-	cores    float64     // 0: not known
-	parallel float64     // share of the work
-	speeds   []float64   // by pool; nil where work takes what it was measured at
-	memory   chance.Dist // peak, bytes; 0: not known
-	disk     chance.Dist // peak, bytes; 0: not known
-	cold     chance.Dist // ns
-	recorded chance.Dist // ns; the cold work that recorded times hold
-	archive  chance.Dist // bytes
-	change   float64     // share of builds that change their dependencies
-	partial  float64     // share of the cold work that an out-of-date cache spares
-	rule     int32       // index into World.Rules; -1: no cache
-	scope    int32       // index into World.Scopes; -1: no cache
-	comes    bool        // the workload may have jobs of it
+	Name         string
+	Project      string
+	Wants        []string
+	Limit        units.Duration // longest work; 0: none
+	Retries      int
+	GiveUp       units.Duration // longest wait for a start; 0: none
+	Priority     int
+	Work         chance.Dist // ns
+	Cores        float64     // 0: not known
+	Parallel     float64     // share of the work
+	Speeds       []float64   // by pool; nil where work takes what it was measured at
+	Memory       chance.Dist // peak, bytes; 0: not known
+	Disk         chance.Dist // peak, bytes; 0: not known
+	Cold         chance.Dist // ns
+	RecordedCold chance.Dist // ns; the cold work that recorded times hold
+	Archive      chance.Dist // bytes
+	Change       float64     // share of builds that change their dependencies
+	Partial      float64     // share of the cold work that an out-of-date cache spares
+	Rule         int32       // index into World.Rules; -1: no cache
+	Scope        int32       // index into World.Scopes; -1: no cache
+	Comes        bool        // the workload may have jobs of it
 }
 
 // A Scope is a project or class with a cache entry of its own.
@@ -140,48 +138,43 @@ type Scope struct {
 
 // A Pool is a node pool under the scenario's limits.
 type Pool struct {
-	Name       string
-	key        uint64
-	Type       string
-	Room       fleet.Room // of an empty node
-	Price      units.Price
-	Least      units.Duration // that is paid for
-	Min, Max   int
-	Spot       *document.Spot // nil: its nodes stay
-	boot       chance.Dist    // ns
-	bootFails  float64
-	noCapacity float64
-	retryAfter units.Duration
-	pulls      int
-	imageStore units.Bytes // 0: without limit
-	cacheDisk  units.Bytes // 0: without limit
-	unpack     units.Rate  // 0: at once
-	labels     map[string]string
-	taints     []corev1.Taint
-	drains     []demand.Stretch
-	minSteps   []minStep
-	billedBy   units.Duration // 0: by the second
-	going      chance.Dist    // ns, from going to being gone
-	notReady   chance.Dist    // ns, the end of its boot
-	sideBySide int            // nodes that boot at full speed together; 0: any number
-	outage     chance.Dist    // ns, its length
-	short      float64        // share of the time without capacity
-	daemons    []int32        // images that a new node pulls first; indices into World.Images
+	fleet.Site
+	Key          uint64         // that draws know it by
+	Least        units.Duration // that is paid for
+	Min, Max     int
+	Spot         *document.Spot // nil: its nodes stay
+	BootTime     chance.Dist    // ns
+	BootFails    float64
+	NoCapacity   float64
+	RetryAfter   units.Duration
+	Pulls        int
+	ImageStore   units.Bytes // 0: without limit
+	CacheDisk    units.Bytes // 0: without limit
+	Unpack       units.Rate  // 0: at once
+	Drains       []demand.Stretch
+	MinSteps     []MinStep
+	BilledBy     units.Duration // 0: by the second
+	GoingTime    chance.Dist    // ns, from going to being gone
+	NotReadyTime chance.Dist    // ns, the end of its boot
+	SideBySide   int            // nodes that boot at full speed together; 0: any number
+	Outage       chance.Dist    // ns, its length
+	Short        float64        // share of the time without capacity
+	Daemons      []int32        // images that a new node pulls first; indices into World.Images
 }
 
 // A minStep gives a pool's min from a moment on.
-type minStep struct {
-	from units.Duration
-	min  int
+type MinStep struct {
+	From units.Duration
+	Min  int
 }
 
 // Jobs returns the jobs of one repeat: the recorded ones, which are the same in
 // every repeat, or ones drawn for it.
 func (w *World) Jobs(seed uint64, repeat int) (*demand.Jobs, error) {
-	if w.recorded != nil {
-		return w.recorded, nil
+	if w.Log != nil {
+		return w.Log, nil
 	}
-	return demand.Make(w.workload, w.Plan.Warmup, w.Plan.Span, chance.Root(seed, repeat))
+	return demand.Make(w.Workload, w.Plan.Warmup, w.Plan.Span, chance.Root(seed, repeat))
 }
 
 const (
@@ -194,11 +187,11 @@ const (
 // AlikeRuns is how often jobs like the recorded ones are run beside them.
 func (w *World) AlikeRuns() int {
 	switch {
-	case w.recorded == nil || w.Plan.Repeats < 2:
+	case w.Log == nil || w.Plan.Repeats < 2:
 		return 0
 	case w.Plan.Alike != nil:
 		return min(*w.Plan.Alike, w.Plan.Repeats)
-	case len(w.recorded.List) > mostJobsAlike:
+	case len(w.Log.List) > mostJobsAlike:
 		return 0
 	}
 	return min(w.Plan.Repeats, mostAlike)
@@ -208,7 +201,7 @@ func (w *World) AlikeRuns() int {
 // repeat's draws, and others where jobs are there again.
 func (w *World) JobsAlike(seed uint64, repeat int) *demand.Jobs {
 	start := w.Start.Add(time.Duration(w.Plan.Warmup)).In(w.Zone.Location())
-	return w.recorded.Alike(w.Plan.Warmup, w.Plan.Span-w.Plan.Warmup, w.covered(), start, chance.Root(seed, repeat))
+	return w.Log.Alike(w.Plan.Warmup, w.Plan.Span-w.Plan.Warmup, w.covered(), start, chance.Root(seed, repeat))
 }
 
 // AlikeWeeks is how many weeks days are drawn from for jobs like the recorded ones; 0 where they
@@ -222,7 +215,7 @@ func (w *World) AlikeWeeks() int {
 
 // covered is how much time the log covers, without its warm-up.
 func (w *World) covered() units.Duration {
-	list := w.recorded.List
+	list := w.Log.List
 	if len(list) == 0 {
 		return 0
 	}
@@ -232,11 +225,11 @@ func (w *World) covered() units.Duration {
 // People is how many people submit jobs as they get their results: what comes then depends
 // on the design.
 func (w *World) People() int {
-	if w.recorded != nil {
+	if w.Log != nil {
 		return 0
 	}
 	n := 0
-	for _, k := range w.workload.Classes {
+	for _, k := range w.Workload.Classes {
 		for _, p := range k.Arrivals.People {
 			n += p.Count
 		}
@@ -245,7 +238,7 @@ func (w *World) People() int {
 }
 
 // Recorded reports whether the jobs are recorded: the same in every repeat.
-func (w *World) Recorded() bool { return w.recorded != nil }
+func (w *World) Recorded() bool { return w.Log != nil }
 
 // Match says which template each of the given sets of wants gets.
 func (w *World) Match(wants [][]string) []demand.Match {

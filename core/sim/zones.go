@@ -17,7 +17,7 @@ func (w *World) zones() []int32 {
 	var names []string
 	out := make([]int32, len(w.Pools))
 	for p := range w.Pools {
-		name := w.Pools[p].labels[corev1.LabelTopologyZone]
+		name := w.Pools[p].Labels[corev1.LabelTopologyZone]
 		at := slices.Index(names, name)
 		if at < 0 {
 			at, names = len(names), append(names, name)
@@ -40,7 +40,7 @@ func (e *engine) away(t, pool int32) bool {
 	if e.zones == nil {
 		return false
 	}
-	return slices.ContainsFunc(e.w.Templates[t].claims, func(c int32) bool {
+	return slices.ContainsFunc(e.w.Templates[t].ClaimAt, func(c int32) bool {
 		zone := e.claims[c].zone
 		return zone > 0 && zone != e.zones[pool]
 	})

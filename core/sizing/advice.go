@@ -128,7 +128,7 @@ func Advise(q Question, runs []Run) (*Advice, error) {
 		}
 		return nil, fmt.Errorf("no pool of the cluster %s takes its agents: labels or taints keep them off; name one with the pool option to weigh them there", q.Cluster.Name)
 	}
-	a.Pool, a.NodeType, a.Currency = site.Pool, site.NodeType, spec.Currency
+	a.Pool, a.NodeType, a.Currency = site.Name, site.Type, spec.Currency
 	a.Node, a.Room = nodeOf(spec, site)
 	p := q.Template.Value.(*document.PodTemplate)
 	at, _ := template.AgentContainer(p)
@@ -144,7 +144,7 @@ func Advise(q Question, runs []Run) (*Advice, error) {
 	a.Curve = here.curve(memory, disk, max(enough, q.Stretch))
 	a.Best, a.Met = cheapest(a.Curve, q.Stretch)
 	if a.Best.Agents == 0 {
-		return nil, fmt.Errorf("not one agent with %s of memory goes on a node of %s (%s); weigh it on another pool", memory.Short(), site.Pool, site.NodeType)
+		return nil, fmt.Errorf("not one agent with %s of memory goes on a node of %s (%s); weigh it on another pool", memory.Short(), site.Name, site.Type)
 	}
 	here.grow(a)
 	a.Choices = here.choices(runs, q, a.Best)
@@ -160,7 +160,7 @@ func Advise(q Question, runs []Run) (*Advice, error) {
 // nodeOf is what a site's node has, and what of it agents can have.
 func nodeOf(spec *document.ClusterSpec, site fleet.Site) (node, room fleet.Amounts) {
 	for _, t := range spec.NodeTypes {
-		if t.Name == site.NodeType {
+		if t.Name == site.Type {
 			node = fleet.Amounts{CPU: t.CPU, Memory: t.Memory, Disk: t.Disk}
 		}
 	}

@@ -243,11 +243,11 @@ func openSite(spec *document.ClusterSpec, agent template.Agent, names []string, 
 	for _, s := range fleet.Sites(spec, names) {
 		nodes := 0
 		for _, p := range spec.Pools {
-			if p.Name == s.Pool {
+			if p.Name == s.Name {
 				nodes = p.Max
 			}
 		}
-		if pool != "" && s.Pool != pool || pool == "" && !s.Open(agent) {
+		if pool != "" && s.Name != pool || pool == "" && !s.Open(agent) {
 			continue
 		}
 		if nodes > most || nodes == most && s.Price < site.Price {

@@ -252,6 +252,17 @@ func (r *reading) spread(list []corev1.TopologySpreadConstraint) {
 	}
 }
 
+// MeantByAll reports whether a pod is meant by every one of some terms, of which there is
+// one.
+func (n *Neighbours) MeantByAll(terms []Beside) bool {
+	for i := range terms {
+		if !terms[i].Means(n) {
+			return false
+		}
+	}
+	return len(terms) > 0
+}
+
 // Missing names the labels that a node must have for the pod to go there, because of
 // whom it must be beside or how it must be spread, and that these labels do not have.
 func (n *Neighbours) Missing(node map[string]string) (names []string) {

@@ -119,7 +119,7 @@ func (k *kubelet) grow(p *corev1.Pod) {
 	a := template.FromSpec(p.Name, &p.Spec)
 	names := fleet.ExtendedNames(a)
 	for _, site := range fleet.Sites(k.c.options.Facts, names) {
-		pool := k.c.options.Facts.Pools[slices.IndexFunc(k.c.options.Facts.Pools, func(x document.Pool) bool { return x.Name == site.Pool })]
+		pool := k.c.options.Facts.Pools[slices.IndexFunc(k.c.options.Facts.Pools, func(x document.Pool) bool { return x.Name == site.Name })]
 		list, _ := k.c.objects.list(nodes, "")
 		have, need := 0, site.Need(a, names)
 		for _, o := range list {
