@@ -364,19 +364,19 @@ func (a *assembly) fits() {
 	table, _ := a.w.Stances()
 	for i := range a.w.Templates {
 		t := &a.w.Templates[i]
-		v, ok := Verdict{Nodes: int32(len(a.w.Pools))}, false
+		v, ok := fleet.Verdict{Nodes: int32(len(a.w.Pools))}, false
 		for p := range a.w.Pools {
 			switch s := &table[i][p]; {
 			case s.Tainted:
-				v.Taints++
+				v.Add(fleet.Tainted)
 			case s.Unwanted:
-				v.Affinity++
+				v.Add(fleet.Unwanted)
 			case s.Short.Short():
-				v.count(&s.Short)
+				v.Lack(&s.Short)
 			case s.NoPlace:
-				v.NoPlace++
+				v.Add(fleet.NoPlace)
 			case s.NotNear:
-				v.Beside++
+				v.Add(fleet.NotBeside)
 			default:
 				ok = ok || a.w.Pools[p].Max > 0
 			}
@@ -387,9 +387,9 @@ func (a *assembly) fits() {
 		d := a.in.Templates[slices.IndexFunc(a.in.Templates, func(d *document.Document) bool { return d.Name == t.Name })]
 		path, found := "template.spec.containers", fmt.Sprintf("requests of %v CPU and %s in all", t.Request.CPU, t.Request.Memory.Short())
 		switch {
-		case v.NoPlace > 0:
+		case v.By[fleet.NoPlace] > 0:
 			path, found = "template.spec.topologySpreadConstraints", "spreading over a label that nodes have not"
-		case v.Beside > 0:
+		case v.By[fleet.NotBeside] > 0:
 			path, found = "template.spec.affinity.podAffinity", "pods that it must be beside, whom no template makes, or a label that nodes have not"
 		}
 		a.fault(d, path, found,

@@ -122,7 +122,7 @@ func newEngine(w *World, root chance.Key, jobs *demand.Jobs) *engine {
 		teams: make([]team, len(w.Templates)), pools: make([]pool, len(w.Pools)), links: newLinks(w), shares: shares(w), freedBy: -1,
 		holders: newHolders(w), claims: make([]claimUse, len(w.Claims)), zones: w.zones(),
 		place: placement{
-			pending: make([][]int32, len(w.Templates)), verdicts: map[Verdict]int32{}, holding: make([]int32, len(w.Images)),
+			pending: make([][]int32, len(w.Templates)), verdicts: map[fleet.Verdict]int32{}, holding: make([]int32, len(w.Images)),
 			ratings: make([][]rating, len(w.Templates)),
 		},
 		trace: &Trace{World: w, Jobs: jobs, root: root, Moved: make([]units.Sum[units.Bytes], OtherLinks+len(w.Links.Others)), Records: make([]Record, len(jobs.List)), Lines: newLines(w.Plan.Span, len(w.Pools))},
@@ -132,6 +132,10 @@ func newEngine(w *World, root chance.Key, jobs *demand.Jobs) *engine {
 	}
 	e.sites, e.picky = w.Stances()
 	e.near = newNeighbourhood(meet(w, e.sites))
+	for t := range w.Templates {
+		e.place.rules = append(e.place.rules, e.concern(int32(t), false))
+		e.place.holders = append(e.place.holders, e.concern(int32(t), true))
+	}
 	e.trace.spans = make([]span, 0, spansPerJob*len(jobs.List))
 	for _, m := range w.Match(jobs.Wants) {
 		e.fits = append(e.fits, int32(m.Template))

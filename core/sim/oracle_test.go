@@ -166,7 +166,7 @@ func TestOraclePlacement(t *testing.T) {
 				t.Fatalf("placed %v, the search finds %v", ok, best)
 			}
 			if !ok {
-				if got := e.trace.Verdicts[g.verdict]; got.CPU != want.CPU || got.Memory != want.Memory || got.Pods != want.Pods || got.Nodes != want.Nodes {
+				if got := e.trace.Verdicts[g.verdict]; got.By != want.By || got.Nodes != want.Nodes {
 					t.Fatalf("verdict %+v, the search says %+v", got, want)
 				}
 				continue
@@ -184,8 +184,8 @@ type placed struct{ node, template int }
 
 // oraclePlace finds the nodes that score best, first by name first, from the log
 // of what was placed; or counts why none has room.
-func oraclePlace(w *World, e *engine, log []placed, tm int) (Verdict, []int32) {
-	var v Verdict
+func oraclePlace(w *World, e *engine, log []placed, tm int) (fleet.Verdict, []int32) {
+	var v fleet.Verdict
 	q := w.Templates[tm].Request
 	top := int64(-1)
 	var best []int32
@@ -202,15 +202,15 @@ func oraclePlace(w *World, e *engine, log []placed, tm int) (Verdict, []int32) {
 		v.Nodes++
 		fits := true
 		if q.CPU > 0 && cpu+int64(q.CPU) > int64(room.CPU) {
-			v.CPU++
+			v.Add(fleet.NoCPU)
 			fits = false
 		}
 		if q.Memory > 0 && mem+int64(q.Memory) > int64(room.Memory) {
-			v.Memory++
+			v.Add(fleet.NoMemory)
 			fits = false
 		}
 		if pods >= int64(room.Pods) {
-			v.Pods++
+			v.Add(fleet.NoPods)
 			fits = false
 		}
 		if !fits {

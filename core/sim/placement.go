@@ -3,15 +3,20 @@ package sim
 import (
 	"cmp"
 	"slices"
+
+	"tachyphor/core/fleet"
 )
 
 // placement is the scheduler's view: nodes that are ready, by name, and pods
 // that fitted nowhere, for each template in the order of their making.
 type placement struct {
-	ready    []int32 // nodes, ascending by pool's name and ordinal
-	able     []int32 // scratch of able
+	ready    []int32     // nodes, ascending by pool's name and ordinal
+	able     []int32     // scratch of able
+	points   []int64     // scratch of bestNode
+	rules    []concerned // by template
+	holders  []concerned // likewise, for placeholders
 	pending  [][]int32
-	verdicts map[Verdict]int32
+	verdicts map[fleet.Verdict]int32
 	// holding[i] counts the ready nodes that hold image i.
 	holding []int32
 	// ratings are, by template and node, what is known of the node for one more of
@@ -39,11 +44,17 @@ func (e *engine) changed(n int32) {
 
 // rate rates a node for one more pod of a template.
 func (e *engine) rate(t, n int32) rating {
-	node, tm := &e.nodes[n], &e.w.Templates[t]
-	if node.closed || !e.admits(t, node.pool) || node.left.Lacks(&tm.Needs).Short() {
-		return rating{points: unfit}
+	node, tm, x := &e.nodes[n], &e.w.Templates[t], look{t: t}
+	points := int64(0)
+	for _, r := range e.place.rules[t].lasting {
+		if r.filter(e, &x, n, node.pool) != fleet.Open {
+			return rating{points: unfit}
+		}
+		if r.points != nil {
+			points += r.points(e, &x, n)
+		}
 	}
-	r := rating{points: int32(e.score(node, tm))}
+	r := rating{points: int32(points)}
 	for _, i := range tm.ImageAt {
 		r.holds = r.holds || node.shelf.images[i]
 	}
@@ -54,53 +65,36 @@ func (e *engine) rate(t, n int32) rating {
 // it may go to, the first by name among equals, leaving one out; -1 when there is none.
 // A placeholder has no neighbours.
 func (e *engine) bestNode(t, except int32, placeholder bool) int32 {
-	able := e.able(t, except, placeholder)
+	x := e.look(t, placeholder, false)
+	able := e.able(&x, except)
 	if len(able) == 0 {
 		return -1
 	}
-	ratings, tm := e.place.ratings[t], &e.w.Templates[t]
-	most := e.extremes(t, able)
-	var liking []int64
-	if !placeholder && e.heeds(t) {
-		liking = e.liking(t, able)
+	points := e.place.points[:0]
+	for _, n := range able {
+		points = append(points, int64(e.place.ratings[t][n].points))
 	}
-	best, top := int32(-1), int64(-1)
-	for i, n := range able {
-		r := &ratings[n]
-		points := int64(r.points)
-		if r.holds {
-			points += localityWeight * e.locality(&e.nodes[n], tm)
-		}
-		if e.picky[t] {
-			points += preference(&e.sites[t][e.nodes[n].pool], most)
-		}
-		if liking != nil {
-			points += liking[i]
-		}
-		if points > top {
-			best, top = n, points
+	e.place.points = points
+	for _, r := range e.by(&x).comparing {
+		r.compare(e, &x, able, points)
+	}
+	best := 0
+	for i := range points {
+		if points[i] > points[best] {
+			best = i
 		}
 	}
-	return best
+	return able[best]
 }
 
-// able lists the nodes that a pod of a template may go to, by name.
-func (e *engine) able(t, except int32, placeholder bool) []int32 {
-	list, ratings, tm := e.place.able[:0], e.place.ratings[t], &e.w.Templates[t]
-	heeds := !placeholder && e.heeds(t)
-	var lowest []int64
-	if heeds {
-		lowest = e.lowest(t, false)
-	}
+// able lists the nodes that a look's pod may go to, by name.
+func (e *engine) able(x *look, except int32) []int32 {
+	list, ratings := e.place.able[:0], e.place.ratings[x.t]
 	for _, n := range e.place.ready {
 		if ratings[n].points == unrated {
-			ratings[n] = e.rate(t, n)
+			ratings[n] = e.rate(x.t, n)
 		}
-		switch pool := e.nodes[n].pool; {
-		case ratings[n].points == unfit || n == except:
-		case len(tm.ClaimAt) > 0 && e.elsewhere(t, n):
-		case heeds && (e.portTaken(t, n, pool, false) || e.kept(t, n, pool, lowest, false) != open):
-		default:
+		if ratings[n].points != unfit && n != except && e.passes(x, n, e.nodes[n].pool) {
 			list = append(list, n)
 		}
 	}
@@ -111,16 +105,9 @@ func (e *engine) able(t, except int32, placeholder bool) []int32 {
 // eachOpen calls f for every node, by name, that a pod of a template may go to if only it had
 // room there.
 func (e *engine) eachOpen(t int32, f func(n int32)) {
-	heeds := e.heeds(t)
-	var lowest []int64
-	if heeds {
-		lowest = e.lowest(t, false)
-	}
+	x := e.look(t, false, false)
 	for _, n := range e.place.ready {
-		switch node := &e.nodes[n]; {
-		case node.closed || !e.admits(t, node.pool) || e.elsewhere(t, n):
-		case heeds && (e.portTaken(t, n, node.pool, false) || e.kept(t, n, node.pool, lowest, false) != open):
-		default:
+		if node := &e.nodes[n]; !node.closed && e.admits(t, node.pool) && e.passes(&x, n, node.pool) {
 			f(n)
 		}
 	}

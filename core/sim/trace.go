@@ -5,6 +5,7 @@ import (
 
 	"tachyphor/core/chance"
 	"tachyphor/core/demand"
+	"tachyphor/core/fleet"
 	"tachyphor/core/units"
 )
 
@@ -15,7 +16,7 @@ type Trace struct {
 	// Records has one entry for each job, in the order of Jobs.
 	Records   []Record
 	Unmatched []int32 // jobs that no template fits, ascending
-	Verdicts  []Verdict
+	Verdicts  []fleet.Verdict
 	Nodes     []NodeLife // in the order in which they were asked for
 	Lines     Lines
 
