@@ -14,10 +14,8 @@ func init() { checked = audit }
 // pods on them, teams with their agents, queues with the jobs that wait, the quota,
 // claims, links and the cache store with those who use them.
 func audit(e *engine) {
-	must := func(ok bool, format string, args ...any) {
-		if !ok {
-			panic("sim: at " + e.now.String() + ": " + fmt.Sprintf(format, args...))
-		}
+	fail := func(format string, args ...any) {
+		panic("sim: at " + e.now.String() + ": " + fmt.Sprintf(format, args...))
 	}
 	type sums struct {
 		room          fleet.Room
@@ -56,19 +54,27 @@ func audit(e *engine) {
 		case idle:
 			team.idle++
 		}
-		must((g.node < 0) == (g.state == unplaced), "agent %d in state %d is on node %d", a, g.state, g.node)
-		must((g.job >= 0) == (g.state == busy || g.state == wiping), "agent %d in state %d has job %d", a, g.state, g.job)
+		if !((g.node < 0) == (g.state == unplaced)) {
+			fail("agent %d in state %d is on node %d", a, g.state, g.node)
+		}
+		if !((g.job >= 0) == (g.state == busy || g.state == wiping)) {
+			fail("agent %d in state %d has job %d", a, g.state, g.job)
+		}
 		if g.node < 0 {
 			team.unplaced++
 			continue
 		}
-		must(!e.nodes[g.node].gone, "agent %d is on node %d, which is gone", a, g.node)
+		if !(!e.nodes[g.node].gone) {
+			fail("agent %d is on node %d, which is gone", a, g.node)
+		}
 		s := &nodes[g.node]
 		s.pods++
 		s.room.Take(&t.Needs, 1)
 		for _, c := range t.ClaimAt {
 			claims[c]++
-			must(e.claims[c].node == g.node, "volume %d is on node %d, agent %d on %d", c, e.claims[c].node, a, g.node)
+			if !(e.claims[c].node == g.node) {
+				fail("volume %d is on node %d, agent %d on %d", c, e.claims[c].node, a, g.node)
+			}
 		}
 		if g.state == busy {
 			s.memory += g.run.held
@@ -84,46 +90,70 @@ func audit(e *engine) {
 		if node.gone {
 			continue
 		}
-		must(node.left == s.room && node.pods == s.pods, "node %d has %v left for %d pods, its pods say %v and %d", n, node.left, node.pods, s.room, s.pods)
-		must(node.left.CPU >= 0 && node.left.Memory >= 0 && node.left.Pods >= 0, "node %d is overbooked: %v", n, node.left)
-		must(node.memory == s.memory && node.wanted == s.wanted && len(node.workers) == s.workers, "node %d: memory %d, wanted %d, %d workers; its agents say %d, %d, %d",
-			n, node.memory, node.wanted, len(node.workers), s.memory, s.wanted, s.workers)
+		if !(node.left == s.room && node.pods == s.pods) {
+			fail("node %d has %v left for %d pods, its pods say %v and %d", n, node.left, node.pods, s.room, s.pods)
+		}
+		if !(node.left.CPU >= 0 && node.left.Memory >= 0 && node.left.Pods >= 0) {
+			fail("node %d is overbooked: %v", n, node.left)
+		}
+		if !(node.memory == s.memory && node.wanted == s.wanted && len(node.workers) == s.workers) {
+			fail("node %d: memory %d, wanted %d, %d workers; its agents say %d, %d, %d",
+				n, node.memory, node.wanted, len(node.workers), s.memory, s.wanted, s.workers)
+		}
 		size := units.Bytes(0)
 		for l, state := range node.shelf.layers {
 			if state == -1 {
 				size += e.w.Layers[l]
 			}
 		}
-		must(node.shelf.size == size, "node %d holds %d bytes of images, its layers are %d", n, node.shelf.size, size)
+		if !(node.shelf.size == size) {
+			fail("node %d holds %d bytes of images, its layers are %d", n, node.shelf.size, size)
+		}
 	}
 	for t := range e.teams {
 		team, s := &e.teams[t], &teams[t]
-		must(team.total == s.total && team.coming == s.coming && team.idle == s.idle, "team %d: %d, %d coming, %d idle; its agents say %d, %d, %d", t, team.total, team.coming, team.idle, s.total, s.coming, s.idle)
-		must(team.promised <= min(team.coming, team.queue.len()), "team %d has promised %d of %d coming to %d waiting", t, team.promised, team.coming, team.queue.len())
-		must(len(e.place.pending[t]) == s.unplaced, "team %d: %d pods wait for a node, %d agents have none", t, len(e.place.pending[t]), s.unplaced)
+		if !(team.total == s.total && team.coming == s.coming && team.idle == s.idle) {
+			fail("team %d: %d, %d coming, %d idle; its agents say %d, %d, %d", t, team.total, team.coming, team.idle, s.total, s.coming, s.idle)
+		}
+		if !(team.promised <= min(team.coming, team.queue.len())) {
+			fail("team %d has promised %d of %d coming to %d waiting", t, team.promised, team.coming, team.queue.len())
+		}
+		if !(len(e.place.pending[t]) == s.unplaced) {
+			fail("team %d: %d pods wait for a node, %d agents have none", t, len(e.place.pending[t]), s.unplaced)
+		}
 		for i := 1; i < team.queue.len(); i++ {
-			must(!e.jobBefore(team.queue.at(i).job, team.queue.at(i-1).job), "team %d: the queue is out of order at %d", t, i)
+			if !(!e.jobBefore(team.queue.at(i).job, team.queue.at(i-1).job)) {
+				fail("team %d: the queue is out of order at %d", t, i)
+			}
 		}
 	}
-	must(used == e.used, "the quota counts %v, the agents are %v", e.used, used)
-	must(cpu == e.cpu, "%d µcores in use, the agents say %d", e.cpu, cpu)
-	for c := range claims {
-		must(e.claims[c].pods == claims[c], "claim %d has %d pods, %d use it", c, e.claims[c].pods, claims[c])
+	if !(used == e.used) {
+		fail("the quota counts %v, the agents are %v", e.used, used)
 	}
-	auditNeighbours(e, must)
+	if !(cpu == e.cpu) {
+		fail("%d µcores in use, the agents say %d", e.cpu, cpu)
+	}
+	for c := range claims {
+		if !(e.claims[c].pods == claims[c]) {
+			fail("claim %d has %d pods, %d use it", c, e.claims[c].pods, claims[c])
+		}
+	}
+	auditNeighbours(e, fail)
 	stored := units.Bytes(0)
 	for _, x := range e.cache.entries {
 		if x.there {
 			stored += x.size
 		}
 	}
-	must(stored == e.cache.stored, "the store holds %d bytes, its entries are %d", e.cache.stored, stored)
+	if !(stored == e.cache.stored) {
+		fail("the store holds %d bytes, its entries are %d", e.cache.stored, stored)
+	}
 }
 
 // auditNeighbours holds what is counted of neighbours against the pods themselves, and
 // pods against each other: none has a port that another of its node has, none is near
 // one that it keeps apart from.
-func auditNeighbours(e *engine, must func(bool, string, ...any)) {
+func auditNeighbours(e *engine, fail func(string, ...any)) {
 	if e.near == nil {
 		return
 	}
@@ -140,18 +170,24 @@ func auditNeighbours(e *engine, must func(bool, string, ...any)) {
 		}
 	}
 	for i := range e.near.tallies {
-		must(here.all[i] == e.near.here.all[i] && coming.all[i] == e.near.coming.all[i], "tally %d has %d here and %d coming, the pods are %d and %d",
-			i, e.near.here.all[i], e.near.coming.all[i], here.all[i], coming.all[i])
+		if !(here.all[i] == e.near.here.all[i] && coming.all[i] == e.near.coming.all[i]) {
+			fail("tally %d has %d here and %d coming, the pods are %d and %d",
+				i, e.near.here.all[i], e.near.coming.all[i], here.all[i], coming.all[i])
+		}
 		for place := range max(len(e.near.here.in[i]), len(e.near.coming.in[i])) {
 			p := int32(place)
-			must(here.at(int32(i), p) == e.near.here.at(int32(i), p) && coming.at(int32(i), p) == e.near.coming.at(int32(i), p), "tally %d is wrong in place %d", i, p)
+			if !(here.at(int32(i), p) == e.near.here.at(int32(i), p) && coming.at(int32(i), p) == e.near.coming.at(int32(i), p)) {
+				fail("tally %d is wrong in place %d", i, p)
+			}
 		}
 	}
 	for i, g := range pods {
 		x := &e.w.Templates[g.template].Near
 		for _, o := range pods[:i] {
 			y := &e.w.Templates[o.template].Near
-			must(g.node != o.node || !x.Clashes(y), "two pods on node %d have the same port", g.node)
+			if !(g.node != o.node || !x.Clashes(y)) {
+				fail("two pods on node %d have the same port", g.node)
+			}
 			for _, pair := range [][2]*template.Neighbours{{x, y}, {y, x}} {
 				for _, b := range pair[0].Apart {
 					if !b.Means(pair[1]) {
@@ -163,7 +199,9 @@ func auditNeighbours(e *engine, must func(bool, string, ...any)) {
 					if b.Topology == template.Hostname {
 						near = g.node == o.node
 					}
-					must(!near, "pods on nodes %d and %d should be apart by %s", g.node, o.node, b.Topology)
+					if !(!near) {
+						fail("pods on nodes %d and %d should be apart by %s", g.node, o.node, b.Topology)
+					}
 				}
 			}
 		}

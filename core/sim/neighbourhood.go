@@ -98,8 +98,8 @@ func (e *engine) takes(t, n, pool int32) bool {
 		return true
 	}
 	x := e.look(t, false, true)
-	return !slices.ContainsFunc([]*rule{&portRule, &spreadRule, &besideRule}, func(r *rule) bool {
-		return r.concerns(e, &x) && r.filter(e, &x, n, pool) != fleet.Open
+	return !slices.ContainsFunc(e.place.rules[t].passing, func(r *rule) bool {
+		return r != &volumeRule && r.filter(e, &x, n, pool) != fleet.Open
 	})
 }
 

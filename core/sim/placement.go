@@ -89,12 +89,12 @@ func (e *engine) bestNode(t, except int32, placeholder bool) int32 {
 
 // able lists the nodes that a look's pod may go to, by name.
 func (e *engine) able(x *look, except int32) []int32 {
-	list, ratings := e.place.able[:0], e.place.ratings[x.t]
+	list, ratings, passing := e.place.able[:0], e.place.ratings[x.t], e.by(x).passing
 	for _, n := range e.place.ready {
 		if ratings[n].points == unrated {
 			ratings[n] = e.rate(x.t, n)
 		}
-		if ratings[n].points != unfit && n != except && e.passes(x, n, e.nodes[n].pool) {
+		if ratings[n].points != unfit && n != except && (len(passing) == 0 || e.passes(passing, x, n, e.nodes[n].pool)) {
 			list = append(list, n)
 		}
 	}
@@ -107,7 +107,7 @@ func (e *engine) able(x *look, except int32) []int32 {
 func (e *engine) eachOpen(t int32, f func(n int32)) {
 	x := e.look(t, false, false)
 	for _, n := range e.place.ready {
-		if node := &e.nodes[n]; !node.closed && e.admits(t, node.pool) && e.passes(&x, n, node.pool) {
+		if node := &e.nodes[n]; !node.closed && e.admits(t, node.pool) && e.passes(e.by(&x).passing, &x, n, node.pool) {
 			f(n)
 		}
 	}

@@ -80,9 +80,9 @@ func (e *engine) by(x *look) *concerned {
 	return &e.place.rules[x.t]
 }
 
-// passes reports whether no rule that depends on other nodes keeps a look's pod off one.
-func (e *engine) passes(x *look, n, pool int32) bool {
-	for _, r := range e.by(x).passing {
+// passes reports whether none of some rules keeps a look's pod off a node.
+func (e *engine) passes(rules []*rule, x *look, n, pool int32) bool {
+	for _, r := range rules {
 		if r.filter(e, x, n, pool) != fleet.Open {
 			return false
 		}
