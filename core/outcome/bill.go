@@ -4,6 +4,7 @@ import (
 	"tachyphor/core/document"
 	"tachyphor/core/sim"
 	"tachyphor/core/units"
+	"tachyphor/core/world"
 )
 
 // A CostSample is the bill of one repeat, in billionths of the currency.
@@ -108,7 +109,7 @@ func costOf(t *sim.Trace, all GroupSample, jobs []int64) CostSample {
 	return c
 }
 
-func nodeBill(w *sim.World, n *sim.NodeLife) units.Money {
+func nodeBill(w *world.World, n *sim.NodeLife) units.Money {
 	return w.Pools[n.Pool].Price.For(n.Billed + n.Extra)
 }
 

@@ -8,6 +8,7 @@ import (
 
 	"tachyphor/core/sim"
 	"tachyphor/core/stats"
+	"tachyphor/core/world"
 )
 
 // A Failure is how many jobs of a class went wrong for good in one way: they never
@@ -162,10 +163,10 @@ func causeNamed(name string) (sim.Cause, bool) {
 
 // standing says what stands in the way of a template's jobs, by its own name where it
 // is a number in the documents and not demand.
-func standing(w *sim.World, c sim.Cause, t int) string {
+func standing(w *world.World, c sim.Cause, t int) string {
 	tm := &w.Templates[t]
 	pools := func(one, several string) string {
-		names := w.Behind(c, t)
+		names := sim.Behind(w, c, t)
 		switch len(names) {
 		case 0:
 			return c.Label()
@@ -191,7 +192,7 @@ func standing(w *sim.World, c sim.Cause, t int) string {
 		return "the ceiling of all agents"
 	case sim.QuotaPods, sim.QuotaCPU, sim.QuotaMemory:
 		what := strings.TrimPrefix(c.Label(), "room under ")
-		if w.Bars(c, t) {
+		if sim.Bars(w, c, t) {
 			return what + " has no room for one agent of " + tm.Name
 		}
 		return what
@@ -216,8 +217,8 @@ func standing(w *sim.World, c sim.Cause, t int) string {
 
 // overload reports whether jobs that never started waited for something that less
 // demand would have left them.
-func overload(w *sim.World, f *Failure) bool {
-	t := slices.IndexFunc(w.Templates, func(x sim.Template) bool { return x.Name == f.Template })
+func overload(w *world.World, f *Failure) bool {
+	t := slices.IndexFunc(w.Templates, func(x world.Template) bool { return x.Name == f.Template })
 	c, ok := causeNamed(f.Cause)
 	if t < 0 || !ok || f.Started {
 		return false
@@ -229,7 +230,7 @@ func overload(w *sim.World, f *Failure) bool {
 	case sim.AtAgents:
 		return w.AgentCeiling > 0
 	case sim.QuotaPods, sim.QuotaCPU, sim.QuotaMemory:
-		return !w.Bars(c, t)
+		return !sim.Bars(w, c, t)
 	case sim.AtStep, sim.PoolsFull, sim.AwaitsRound, sim.AwaitsComing:
 		return true
 	}

@@ -5,6 +5,7 @@ import (
 
 	"tachyphor/core/sim"
 	"tachyphor/core/units"
+	"tachyphor/core/world"
 )
 
 // floor is a lower bound for what the nodes of a run cost within its window: the least
@@ -49,7 +50,7 @@ func (b *bound) least() float64 { return max(b.needed, b.requested) }
 // cheapest is the least price of core · ns and byte · ns on nodes of some pools, in
 // price · ns: a linear programme of two constraints, whose solution needs two pools at
 // most. It is 0 where no pool may have nodes.
-func cheapest(pools []sim.Pool, cpu, memory float64) float64 {
+func cheapest(pools []world.Pool, cpu, memory float64) float64 {
 	best := math.Inf(1)
 	for i := range pools {
 		a := &pools[i]

@@ -9,6 +9,7 @@ import (
 	"tachyphor/core/sim"
 	"tachyphor/core/template"
 	"tachyphor/core/units"
+	"tachyphor/core/world"
 	"tachyphor/test/worlds"
 )
 
@@ -17,8 +18,8 @@ import (
 // and 16, y of 2 and 32: 4x + 2y = 0.375, 16x + 32y = 3 give x = y = 0.0625, 0.125 h
 // at 3.6.
 func TestCheapestMixesPools(t *testing.T) {
-	pool := func(cores, gib, most int, price float64) sim.Pool {
-		return sim.Pool{Max: most, Site: fleet.Site{
+	pool := func(cores, gib, most int, price float64) world.Pool {
+		return world.Pool{Max: most, Site: fleet.Site{
 			Price: units.Price(price * 1e9), Room: fleet.Room{Request: template.Request{CPU: units.MilliCPU(cores * 1000), Memory: units.Bytes(gib << 30)}},
 		}}
 	}
@@ -26,13 +27,13 @@ func TestCheapestMixesPools(t *testing.T) {
 	cpu, memory := 0.375*float64(units.Hour), 3*float64(1<<30)*float64(units.Hour)
 	for _, c := range []struct {
 		name  string
-		pools []sim.Pool
+		pools []world.Pool
 		want  float64 // per hour
 	}{
-		{"both", []sim.Pool{n, m, none}, 0.45},
-		{"n alone, by memory", []sim.Pool{n}, 3.0 / 16 * 3.6},
-		{"m alone, by CPU", []sim.Pool{m}, 0.375 / 2 * 3.6},
-		{"none that may have nodes", []sim.Pool{none}, 0},
+		{"both", []world.Pool{n, m, none}, 0.45},
+		{"n alone, by memory", []world.Pool{n}, 3.0 / 16 * 3.6},
+		{"m alone, by CPU", []world.Pool{m}, 0.375 / 2 * 3.6},
+		{"none that may have nodes", []world.Pool{none}, 0},
 	} {
 		if got := cheapest(c.pools, cpu, memory) / float64(units.Hour) / 1e9; math.Abs(got-c.want) > 1e-9 {
 			t.Errorf("%s: %v, want %v", c.name, got, c.want)

@@ -7,6 +7,7 @@ import (
 
 	"tachyphor/core/sim"
 	"tachyphor/core/units"
+	"tachyphor/core/world"
 )
 
 // A Limit is what held jobs back in the first repeat and a document could change: a
@@ -57,7 +58,7 @@ func limitsOf(t *sim.Trace) []Limit {
 			switch s.Cause {
 			case sim.AtCeiling, sim.PoolsFull, sim.CapacityOut, sim.Draining, sim.KeptOff, sim.NoAgentYet, sim.AgentFailed:
 			case sim.AtAgents, sim.QuotaPods, sim.QuotaCPU, sim.QuotaMemory:
-				if k.template < 0 || !t.World.Bars(s.Cause, int(k.template)) {
+				if k.template < 0 || !sim.Bars(t.World, s.Cause, int(k.template)) {
 					k.template = -1
 				}
 			default:
@@ -115,7 +116,7 @@ const (
 
 // tries lists the worlds in which one of the limits is higher by one, and for
 // which limit each is.
-func tries(t *sim.Trace, limits []Limit) (worlds []*sim.World, of []int, what []string) {
+func tries(t *sim.Trace, limits []Limit) (worlds []*world.World, of []int, what []string) {
 	if len(t.Records) > mostJobsTried {
 		return nil, nil, nil
 	}
@@ -128,9 +129,9 @@ func tries(t *sim.Trace, limits []Limit) (worlds []*sim.World, of []int, what []
 	return worlds, of, what
 }
 
-func oneMore(t *sim.Trace, l Limit) (*sim.World, string) {
+func oneMore(t *sim.Trace, l Limit) (*world.World, string) {
 	w := t.World
-	at := slices.IndexFunc(w.Templates, func(x sim.Template) bool { return x.Name == l.Name })
+	at := slices.IndexFunc(w.Templates, func(x world.Template) bool { return x.Name == l.Name })
 	switch l.Cause {
 	case sim.AtCeiling.String():
 		return w.WithCeiling(at, 1), "agent of " + l.Name

@@ -10,6 +10,7 @@ import (
 
 	"tachyphor/core/sim"
 	"tachyphor/core/units"
+	"tachyphor/core/world"
 	"tachyphor/test/worlds"
 )
 
@@ -42,7 +43,7 @@ spec:
   run: {span: SPAN, repeats: 1}
 `
 
-func starve(t *testing.T, work, span string, jobs int) *sim.World {
+func starve(t *testing.T, work, span string, jobs int) *world.World {
 	t.Helper()
 	var csv strings.Builder
 	csv.WriteString("id,submitted,class\n")

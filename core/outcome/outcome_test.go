@@ -13,10 +13,11 @@ import (
 	"tachyphor/core/sim"
 	"tachyphor/core/stats"
 	"tachyphor/core/units"
+	"tachyphor/core/world"
 	"tachyphor/test/worlds"
 )
 
-func simulate(t *testing.T, w *sim.World, workers int) (*outcome.Outcome, *sim.Trace) {
+func simulate(t *testing.T, w *world.World, workers int) (*outcome.Outcome, *sim.Trace) {
 	t.Helper()
 	o, trace, err := outcome.Simulate(w, workers, nil)
 	if err != nil {

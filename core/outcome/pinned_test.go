@@ -10,7 +10,7 @@ import (
 	"strings"
 	"testing"
 
-	"tachyphor/core/sim"
+	"tachyphor/core/world"
 	"tachyphor/test/worlds"
 )
 
@@ -20,7 +20,7 @@ var update = flag.Bool("update", false, "write the golden files anew")
 // written down in docs/decisions, and raises Engine where it was released.
 func TestPinnedOutcomes(t *testing.T) {
 	var got strings.Builder
-	pin := func(name string, w *sim.World) {
+	pin := func(name string, w *world.World) {
 		o, _ := simulate(t, w, 2)
 		b, err := json.Marshal(o)
 		if err != nil {

@@ -10,6 +10,7 @@ import (
 	"tachyphor/core/sim"
 	"tachyphor/core/stats"
 	"tachyphor/core/units"
+	"tachyphor/core/world"
 )
 
 // A Sample holds the figures of one repeat, exact: its sums add up to the
@@ -65,7 +66,7 @@ var curvePoints = func() []float64 {
 }()
 
 // groupsOf names the groups of a world's jobs.
-func groupsOf(w *sim.World) []GroupName {
+func groupsOf(w *world.World) []GroupName {
 	g := []GroupName{{"all", "all jobs"}}
 	for _, c := range w.Classes {
 		g = append(g, GroupName{"class", c.Name})
@@ -99,7 +100,7 @@ const (
 )
 
 // cells is how many values are kept of each group's delays, and lead times, in a repeat.
-func cells(w *sim.World) int {
+func cells(w *world.World) int {
 	spreads := 2 * w.Plan.Repeats * len(groupsOf(w))
 	return min(max(keptValues/spreads, leastCells), mostCells)
 }

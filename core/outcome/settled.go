@@ -8,6 +8,7 @@ import (
 	"tachyphor/core/sim"
 	"tachyphor/core/stats"
 	"tachyphor/core/units"
+	"tachyphor/core/world"
 )
 
 const (
@@ -48,7 +49,7 @@ func earlyDelay(t *sim.Trace, from, length units.Duration) float64 {
 // again, beginning earlier by as long as they warm up, and where the jobs that come early
 // in the span then surely wait longer or shorter, they had not forgotten that the run
 // began with nothing running. The difference is paired, as the jobs are the same.
-func settled(w *sim.World, samples []Sample, workers int, progress Progress) (note string, err error) {
+func settled(w *world.World, samples []Sample, workers int, progress Progress) (note string, err error) {
 	early := w.Early()
 	if early == 0 {
 		return "", nil

@@ -7,6 +7,7 @@ import (
 	"tachyphor/core/demand"
 	"tachyphor/core/sim"
 	"tachyphor/core/units"
+	"tachyphor/core/world"
 )
 
 // Progress is told the share of a simulation that is done, 0 to 1; returning false stops
@@ -40,7 +41,7 @@ func (p Progress) ending() sim.Watcher {
 // Simulate runs every repeat of a world, and jobs like recorded ones beside them, on the
 // given number of workers, and returns the outcome and the trace of the first repeat. The
 // result does not depend on the number of workers. progress may be nil.
-func Simulate(w *sim.World, workers int, progress Progress) (*Outcome, *sim.Trace, error) {
+func Simulate(w *world.World, workers int, progress Progress) (*Outcome, *sim.Trace, error) {
 	progress = progress.Forward()
 	repeats := w.Plan.Repeats
 	runs := repeats + w.AlikeRuns() // those of jobs alike come last

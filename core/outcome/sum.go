@@ -5,6 +5,7 @@ import (
 	"tachyphor/core/sim"
 	"tachyphor/core/stats"
 	"tachyphor/core/units"
+	"tachyphor/core/world"
 )
 
 // slowestKept is how many of the slowest jobs an outcome names.
@@ -13,7 +14,7 @@ const slowestKept = 25
 // A Sum collects the repeats of a scenario. The order in which they are added
 // does not matter.
 type Sum struct {
-	world   *sim.World
+	world   *world.World
 	samples []Sample
 	alike   []Sample   // of jobs like the recorded ones, beside the first samples
 	lines   *sim.Lines // summed over repeats
@@ -23,7 +24,7 @@ type Sum struct {
 }
 
 // NewSum prepares to collect the world's repeats.
-func NewSum(w *sim.World) *Sum {
+func NewSum(w *world.World) *Sum {
 	return &Sum{world: w, samples: make([]Sample, w.Plan.Repeats), alike: make([]Sample, w.AlikeRuns())}
 }
 

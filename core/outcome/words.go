@@ -10,6 +10,7 @@ import (
 	"tachyphor/core/sim"
 	"tachyphor/core/stats"
 	"tachyphor/core/units"
+	"tachyphor/core/world"
 )
 
 func sortBy[T any](list []T, key func(T) float64) {
@@ -78,7 +79,7 @@ func Money(f stats.Figure, currency string) string {
 
 // headline says the outcome in a few sentences: what goes wrong for good, the delay of
 // the jobs that start, the bill, and what most of the delay is.
-func headline(w *sim.World, o *Outcome) string {
+func headline(w *world.World, o *Outcome) string {
 	all := &o.Groups[0]
 	if all.Jobs.Mean == 0 {
 		return "No jobs were submitted within the window."
@@ -222,7 +223,7 @@ func Signed(m units.Sum[units.Money], currency string) string {
 }
 
 // means says what the intervals of an outcome's figures mean.
-func means(w *sim.World, o *Outcome) string {
+func means(w *world.World, o *Outcome) string {
 	n := w.Plan.Repeats
 	switch alike := w.AlikeRuns(); {
 	case n == 1:

@@ -251,7 +251,7 @@ func (e *engine) wiped(a int32) {
 	g := &e.agents[a]
 	e.recordEnd(a)
 	g.lastJob, g.job = g.job, -1
-	if e.w.Templates[g.template].reuseNever() || e.nodes[g.node].closed {
+	if reuseNever(&e.w.Templates[g.template]) || e.nodes[g.node].closed {
 		e.leave(a)
 		return
 	}

@@ -4,6 +4,7 @@ import (
 	"tachyphor/core/chance"
 	"tachyphor/core/document"
 	"tachyphor/core/units"
+	"tachyphor/core/world"
 )
 
 // entry is what one scope has in the store.
@@ -27,7 +28,7 @@ func (e *engine) carried(a int32, size units.Bytes) {
 	e.later(a, d, restoreStep)
 }
 
-func (e *engine) archiveSize(j int32, class *Class) units.Bytes {
+func (e *engine) archiveSize(j int32, class *world.Class) units.Bytes {
 	return units.Bytes(e.drawFor(class.Archive, chance.Archive, j))
 }
 

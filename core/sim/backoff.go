@@ -5,6 +5,7 @@ import (
 
 	"tachyphor/core/fleet"
 	"tachyphor/core/units"
+	"tachyphor/core/world"
 )
 
 // The scheduler leaves a pod alone for a while that it tried in vain, longer each time, and
@@ -22,7 +23,7 @@ type tried struct {
 func (e *engine) backsOff() bool { return e.w.Backoff.Initial > 0 }
 
 // pause is how long a pod is left alone that was tried so often.
-func (w *World) pause(times int) units.Duration {
+func pause(w *world.World, times int) units.Duration {
 	d := w.Backoff.Initial
 	for ; times > 1 && d < w.Backoff.Max; times-- {
 		d *= 2
@@ -49,7 +50,7 @@ func (e *engine) rouse() {
 	barred := make([]bool, len(e.w.Templates)) // templates whose pods are known to fit nowhere now
 	for _, a := range list {
 		g := &e.agents[a]
-		due := g.tried.last + e.w.pause(g.tried.times)
+		due := g.tried.last + pause(e.w, g.tried.times)
 		switch {
 		case g.tried.last == e.now || due <= e.now:
 			if !barred[g.template] && e.tryPlace(a) {

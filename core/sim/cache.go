@@ -1,12 +1,10 @@
 package sim
 
 import (
-	"cmp"
-	"slices"
-
 	"tachyphor/core/chance"
 	"tachyphor/core/document"
 	"tachyphor/core/units"
+	"tachyphor/core/world"
 )
 
 // A warmth says what a job found of its workspace.
@@ -45,7 +43,7 @@ func newCache(e *engine) cache {
 	c := cache{
 		versions: make([]int32, len(e.jobs.List)), entries: make([]entry, len(w.Scopes)), volumes: make([][]volume, len(w.Scopes)),
 		waiting: make([][]int32, len(w.Scopes)), changes: make([][]units.Duration, len(w.Scopes)),
-		shares: w.shareDependencies(), trunk: make([]int32, len(w.Classes)),
+		shares: w.ShareDependencies(), trunk: make([]int32, len(w.Classes)),
 	}
 	for s, scope := range w.Scopes {
 		if w.Rules[scope.Rule].Plan != document.Volume {
@@ -86,27 +84,6 @@ func (e *engine) submitted(j int32) {
 	c.versions[j] = c.trunk[of[0]]
 }
 
-// shareDependencies lists for each class those that build with the same dependencies, in
-// the order of their scopes: all of its project, also where each has an entry of its own,
-// so that what one changes makes the others' out of date too.
-func (w *World) shareDependencies() [][]int32 {
-	out, of := make([][]int32, len(w.Classes)), map[string][]int32{}
-	for i, c := range w.Classes {
-		if c.Project == "" {
-			out[i] = []int32{int32(i)}
-		} else {
-			of[c.Project] = append(of[c.Project], int32(i))
-		}
-	}
-	for _, list := range of {
-		slices.SortStableFunc(list, func(a, b int32) int { return cmp.Compare(w.Classes[a].Scope, w.Classes[b].Scope) })
-		for _, i := range list {
-			out[i] = list
-		}
-	}
-	return out
-}
-
 // found counts what job j found, an entry with a version of the dependencies or none.
 func (e *engine) found(j int32, there bool, entry int32) warmth {
 	of, all := e.countOf(j), &e.trace.Cache
@@ -137,7 +114,7 @@ func (e *engine) countOf(j int32) *ClassCache {
 }
 
 // coldWork is what a job's cold work comes to with what it found.
-func (e *engine) coldWork(j int32, class *Class, found warmth) units.Duration {
+func (e *engine) coldWork(j int32, class *world.Class, found warmth) units.Duration {
 	if found == fresh {
 		return 0
 	}

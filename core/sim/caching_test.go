@@ -11,11 +11,12 @@ import (
 	"tachyphor/core/sim"
 	"tachyphor/core/stats"
 	"tachyphor/core/units"
+	"tachyphor/core/world"
 	"tachyphor/test/worlds"
 )
 
 // builds is a world of one class whose builds come at random.
-func builds(t *testing.T) *sim.World {
+func builds(t *testing.T) *world.World {
 	t.Helper()
 	w, err := worlds.Parse(`
 apiVersion: tachyphor/v1

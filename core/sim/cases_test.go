@@ -333,23 +333,3 @@ func TestSettle(t *testing.T) {
 		}
 	}
 }
-
-// A template whose pods fit no node of any pool is refused before the run.
-func TestImpossibleTemplateIsRefused(t *testing.T) {
-	docs := strings.NewReplacer("MIN", "0", "MAX", "2", "AGENTS", "every: 10s").Replace(caseDocs)
-	for name, template := range map[string]string{
-		"fits no node":            worlds.Template("t", "x", "9", "2Gi", "i"),
-		"does not know its size":  worlds.Template("t", "x", "1", "2Gi", "other"),
-		"no PodTemplate":          worlds.Template("u", "x", "1", "2Gi", "i"),
-		"say what the agent can":  worlds.Template("t", "", "1", "2Gi", "i"),
-		"recorded jobs are missi": "",
-	} {
-		csv := "submitted,class\n5,k\n"
-		if template == "" {
-			template, csv = worlds.Template("t", "x", "1", "2Gi", "i"), ""
-		}
-		if _, err := worlds.Parse(docs+template, csv); err == nil || !strings.Contains(err.Error(), name) {
-			t.Errorf("want %q: %v", name, err)
-		}
-	}
-}

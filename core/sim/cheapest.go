@@ -44,7 +44,7 @@ func (e *engine) cheapestSet(list []int32) []int32 {
 		}
 	}
 	s := nodeSet{e: e, room: make([]int, len(e.w.Pools)), left: len(list) + 1}
-	for _, p := range e.w.poolsByName() {
+	for _, p := range poolsByName(e.w) {
 		if e.mayGrow(p) {
 			s.pools, s.room[p] = append(s.pools, p), e.w.Pools[p].Max-e.pools[p].count
 		}

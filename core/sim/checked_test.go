@@ -64,7 +64,7 @@ func audit(e *engine) {
 			team.unplaced++
 			continue
 		}
-		if !(!e.nodes[g.node].gone) {
+		if e.nodes[g.node].gone {
 			fail("agent %d is on node %d, which is gone", a, g.node)
 		}
 		s := &nodes[g.node]
@@ -122,7 +122,7 @@ func audit(e *engine) {
 			fail("team %d: %d pods wait for a node, %d agents have none", t, len(e.place.pending[t]), s.unplaced)
 		}
 		for i := 1; i < team.queue.len(); i++ {
-			if !(!e.jobBefore(team.queue.at(i).job, team.queue.at(i-1).job)) {
+			if e.jobBefore(team.queue.at(i).job, team.queue.at(i-1).job) {
 				fail("team %d: the queue is out of order at %d", t, i)
 			}
 		}
@@ -199,7 +199,7 @@ func auditNeighbours(e *engine, fail func(string, ...any)) {
 					if b.Topology == template.Hostname {
 						near = g.node == o.node
 					}
-					if !(!near) {
+					if near {
 						fail("pods on nodes %d and %d should be apart by %s", g.node, o.node, b.Topology)
 					}
 				}

@@ -6,6 +6,7 @@ import (
 	"tachyphor/core/demand"
 	"tachyphor/core/document"
 	"tachyphor/core/units"
+	"tachyphor/core/world"
 )
 
 // never is a moment that does not come.
@@ -410,4 +411,4 @@ func (e *engine) endRound(t int32) {
 }
 
 // reuseNever reports whether a template's agents take one job only.
-func (t *Template) reuseNever() bool { return t.Numbers.Reuse == document.Never }
+func reuseNever(t *world.Template) bool { return t.Numbers.Reuse == document.Never }

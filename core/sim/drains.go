@@ -7,7 +7,7 @@ package sim
 // planDrains plans where the pools' drains begin and end; those of one pool do not
 // overlap.
 func (e *engine) planDrains() {
-	for _, p := range e.w.poolsByName() {
+	for _, p := range poolsByName(e.w) {
 		for _, d := range e.w.Pools[p].Drains {
 			e.queue.plan(d.From, poolDrains, p, 1)
 			if d.To < e.w.Horizon() {

@@ -1,3 +1,11 @@
+// Package sim is the engine: outcome = simulate(design, facts, demand, seed).
+//
+// It is a state machine with one loop over a queue of events. Each mechanism is
+// a file: the controller (controller.go), placing pods (placement.go) by the scheduler's
+// rules (rules.go and a file for each), node pools (pools.go) and how they grow
+// (growing.go), images (images.go), links (link.go), agents (agents.go).
+// Observation (observe.go, ledger.go) listens and never steers. A run depends on
+// nothing but its World, seed and repeat; it reads no clock and starts nothing.
 package sim
 
 import (
@@ -9,6 +17,7 @@ import (
 	"tachyphor/core/demand"
 	"tachyphor/core/fleet"
 	"tachyphor/core/units"
+	"tachyphor/core/world"
 )
 
 // checked looks at the whole state of a run every auditEvery steps and at its end;
@@ -26,7 +35,7 @@ type Watcher func(now units.Duration) bool
 
 // engine is the state of one run.
 type engine struct {
-	w     *World
+	w     *world.World
 	root  chance.Key
 	jobs  *demand.Jobs
 	fits  []int32 // by set of wants: the template, or -1
@@ -84,7 +93,7 @@ type engine struct {
 
 // Run simulates one repeat of a world from a seed. The same arguments give the
 // same trace. watch may be nil.
-func Run(w *World, seed uint64, repeat int, watch Watcher) (*Trace, error) {
+func Run(w *world.World, seed uint64, repeat int, watch Watcher) (*Trace, error) {
 	jobs, err := w.Jobs(seed, repeat)
 	if err != nil {
 		return nil, err
@@ -94,7 +103,7 @@ func Run(w *World, seed uint64, repeat int, watch Watcher) (*Trace, error) {
 
 // RunJobs is Run with the world's jobs of that seed and repeat at hand.
 // A panic on the way is its error, a *Defect.
-func RunJobs(w *World, jobs *demand.Jobs, seed uint64, repeat int, watch Watcher) (_ *Trace, err error) {
+func RunJobs(w *world.World, jobs *demand.Jobs, seed uint64, repeat int, watch Watcher) (_ *Trace, err error) {
 	defer Catch(&err, seed, repeat)
 	e := newEngine(w, chance.Root(seed, repeat), jobs)
 	e.firstNodes()
@@ -116,11 +125,11 @@ func RunJobs(w *World, jobs *demand.Jobs, seed uint64, repeat int, watch Watcher
 // spansPerJob is how many spans a job has about, when most take idle agents.
 const spansPerJob = 4
 
-func newEngine(w *World, root chance.Key, jobs *demand.Jobs) *engine {
+func newEngine(w *world.World, root chance.Key, jobs *demand.Jobs) *engine {
 	e := &engine{
 		w: w, root: root, jobs: jobs, nextRound: never, nextScan: never, lastScan: -1, lastRounds: -1,
 		teams: make([]team, len(w.Templates)), pools: make([]pool, len(w.Pools)), links: newLinks(w), shares: shares(w), freedBy: -1,
-		holders: newHolders(w), claims: make([]claimUse, len(w.Claims)), zones: w.zones(),
+		holders: newHolders(w), claims: make([]claimUse, len(w.Claims)), zones: zones(w),
 		place: placement{
 			pending: make([][]int32, len(w.Templates)), verdicts: map[fleet.Verdict]int32{}, holding: make([]int32, len(w.Images)),
 			ratings: make([][]rating, len(w.Templates)),
@@ -164,13 +173,6 @@ func newEngine(w *World, root chance.Key, jobs *demand.Jobs) *engine {
 	}
 	return e
 }
-
-// patienceWithBacklog is how long a run goes on after its span, and as long again as
-// that, to let jobs that came within it end.
-const patienceWithBacklog = 30 * units.Day
-
-// horizon is how far simulated time may go; calendars and drains reach as far.
-func (w *World) Horizon() units.Duration { return 2*w.Plan.Span + patienceWithBacklog }
 
 // mostAtOnce is more than can rightly happen at one moment.
 const mostAtOnce = 50_000_000

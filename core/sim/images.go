@@ -4,6 +4,7 @@ import (
 	"slices"
 
 	"tachyphor/core/units"
+	"tachyphor/core/world"
 )
 
 // A puller brings images to one node, some at a time.
@@ -41,7 +42,7 @@ type holding struct {
 	used   []units.Duration // by image: last moment it was used
 }
 
-func newHolding(w *World) holding {
+func newHolding(w *world.World) holding {
 	return holding{
 		images: make([]bool, len(w.Images)), layers: make([]int16, len(w.Layers)),
 		users: make([]int16, len(w.Images)), used: make([]units.Duration, len(w.Images)),
@@ -64,7 +65,7 @@ func (e *engine) needImages(a int32) {
 		e.pulling(a)
 		latency := units.Duration(0)
 		for i, image := range t.ImageAt {
-			if _, l := e.w.linkOf(image); t.Always[i] {
+			if _, l := linkOf(e.w, image); t.Always[i] {
 				latency = max(latency, l)
 			}
 		}
@@ -138,7 +139,7 @@ func (e *engine) nextPulls(n int32) {
 		image := p.queue[0]
 		p.queue = append(p.queue[:0], p.queue[1:]...)
 		p.active = append(p.active, pull{image: image})
-		_, latency := e.w.linkOf(image)
+		_, latency := linkOf(e.w, image)
 		e.queue.plan(e.now+latency, pullBegins, n, uint32(image))
 	}
 }
@@ -156,7 +157,7 @@ func (e *engine) pullBegins(n, image int32) {
 			size += e.w.Layers[l]
 		}
 	}
-	link, _ := e.w.linkOf(image)
+	link, _ := linkOf(e.w, image)
 	e.send(link, size, n, image)
 }
 

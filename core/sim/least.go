@@ -36,7 +36,7 @@ func (t *Trace) Least(j int) (l Least) {
 	class, agent := &w.Classes[job.Class], &w.Templates[r.Template].Request
 	slower := 1.0 // than the fastest nodes, which would have taken less
 	if class.Speeds != nil {
-		slower = class.speedOf(t.Nodes[r.Node].Pool) / class.fastest()
+		slower = class.SpeedOn(t.Nodes[r.Node].Pool) / class.Fastest()
 	}
 	done *= slower
 	if c := coresOf(job, class); c > 0 {

@@ -6,6 +6,7 @@ import (
 	"tachyphor/core/chance"
 	"tachyphor/core/template"
 	"tachyphor/core/units"
+	"tachyphor/core/world"
 )
 
 // A Use is what a part of a node is used for.
@@ -96,14 +97,14 @@ func (e *engine) settle(l *ledger) {
 
 // shareOf is the part of a pool's node that a request takes, in 1/1024: the mean
 // of its parts of CPU and memory, so that the shares on a node never exceed it.
-func shareOf(q template.Request, p *Pool) int64 {
+func shareOf(q template.Request, p *world.Pool) int64 {
 	room := &p.Room
 	return int64(q.CPU)*(wholeNode/2)/max(1, int64(room.CPU)) +
 		int64(float64(q.Memory)/float64(max(1, room.Memory))*(wholeNode/2))
 }
 
 // shares returns shareOf for each template and pool.
-func shares(w *World) [][]int64 {
+func shares(w *world.World) [][]int64 {
 	out := make([][]int64, len(w.Templates))
 	for t := range w.Templates {
 		for p := range w.Pools {

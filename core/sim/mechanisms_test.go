@@ -10,6 +10,7 @@ import (
 	"tachyphor/core/outcome"
 	"tachyphor/core/sim"
 	"tachyphor/core/units"
+	"tachyphor/core/world"
 	"tachyphor/test/worlds"
 )
 
@@ -28,7 +29,7 @@ type bench struct {
 	jobs     string // CSV
 }
 
-func (b bench) world(t *testing.T) *sim.World {
+func (b bench) world(t *testing.T) *world.World {
 	t.Helper()
 	w, err := worlds.Parse(b.text(), b.jobs)
 	if err != nil {

@@ -11,6 +11,7 @@ import (
 	"tachyphor/core/outcome"
 	"tachyphor/core/sim"
 	"tachyphor/core/units"
+	"tachyphor/core/world"
 	"tachyphor/test/worlds"
 )
 
@@ -79,9 +80,9 @@ func turned[T any](list []T) []T {
 // sameWorlds are changes to documents after which nothing may happen differently.
 var sameWorlds = []struct {
 	name string
-	edit func(in *sim.Input, s *document.ScenarioSpec, c *document.ClusterSpec, l *document.WorkloadSpec)
+	edit func(in *world.Input, s *document.ScenarioSpec, c *document.ClusterSpec, l *document.WorkloadSpec)
 }{
-	{"an unused template first", func(in *sim.Input, s *document.ScenarioSpec, c *document.ClusterSpec, _ *document.WorkloadSpec) {
+	{"an unused template first", func(in *world.Input, s *document.ScenarioSpec, c *document.ClusterSpec, _ *document.WorkloadSpec) {
 		docs, faults := document.Parse("x", []byte(worlds.Template("nobody", "nothing-wants-this", "100m", "64Mi", c.Images[0].Name)))
 		if len(faults) > 0 {
 			panic(faults)
@@ -91,45 +92,45 @@ var sameWorlds = []struct {
 		use.Template, use.Agents.Floor, use.Agents.Spare, use.Agents.Calendar = "nobody", 0, 0, nil
 		s.Templates = first(s.Templates, use)
 	}},
-	{"templates handed over in another order", func(in *sim.Input, _ *document.ScenarioSpec, _ *document.ClusterSpec, _ *document.WorkloadSpec) {
+	{"templates handed over in another order", func(in *world.Input, _ *document.ScenarioSpec, _ *document.ClusterSpec, _ *document.WorkloadSpec) {
 		in.Templates = turned(in.Templates)
 	}},
-	{"an unused pool first", func(_ *sim.Input, _ *document.ScenarioSpec, c *document.ClusterSpec, _ *document.WorkloadSpec) {
+	{"an unused pool first", func(_ *world.Input, _ *document.ScenarioSpec, c *document.ClusterSpec, _ *document.WorkloadSpec) {
 		p := c.Pools[len(c.Pools)-1]
 		p.Name, p.Min, p.Max = "aaa", 0, 0
 		c.Pools = first(c.Pools, p)
 	}},
-	{"pools in another order", func(_ *sim.Input, s *document.ScenarioSpec, c *document.ClusterSpec, _ *document.WorkloadSpec) {
+	{"pools in another order", func(_ *world.Input, s *document.ScenarioSpec, c *document.ClusterSpec, _ *document.WorkloadSpec) {
 		if s.Nodes.Growth.Choose != document.Listed {
 			c.Pools = turned(c.Pools)
 		}
 	}},
-	{"drains in another order", func(_ *sim.Input, _ *document.ScenarioSpec, c *document.ClusterSpec, _ *document.WorkloadSpec) {
+	{"drains in another order", func(_ *world.Input, _ *document.ScenarioSpec, c *document.ClusterSpec, _ *document.WorkloadSpec) {
 		c.Pools = slices.Clone(c.Pools)
 		for i := range c.Pools {
 			c.Pools[i].Drains = turned(c.Pools[i].Drains)
 		}
 	}},
-	{"an unused node type first, and in another order", func(_ *sim.Input, _ *document.ScenarioSpec, c *document.ClusterSpec, _ *document.WorkloadSpec) {
+	{"an unused node type first, and in another order", func(_ *world.Input, _ *document.ScenarioSpec, c *document.ClusterSpec, _ *document.WorkloadSpec) {
 		t := c.NodeTypes[0]
 		t.Name = "nobody"
 		c.NodeTypes = turned(append(slices.Clone(c.NodeTypes), t))
 	}},
-	{"an unused image first, and in another order", func(_ *sim.Input, _ *document.ScenarioSpec, c *document.ClusterSpec, _ *document.WorkloadSpec) {
+	{"an unused image first, and in another order", func(_ *world.Input, _ *document.ScenarioSpec, c *document.ClusterSpec, _ *document.WorkloadSpec) {
 		c.Images = turned(append(slices.Clone(c.Images), document.Image{Name: "nobody:1", Size: 7}))
 	}},
-	{"an unused tool first, and in another order", func(_ *sim.Input, _ *document.ScenarioSpec, c *document.ClusterSpec, _ *document.WorkloadSpec) {
+	{"an unused tool first, and in another order", func(_ *world.Input, _ *document.ScenarioSpec, c *document.ClusterSpec, _ *document.WorkloadSpec) {
 		c.Agents.Tools = turned(append(slices.Clone(c.Agents.Tools), document.Tool{Name: "nobody"}))
 	}},
-	{"daemon sets in another order", func(_ *sim.Input, _ *document.ScenarioSpec, c *document.ClusterSpec, _ *document.WorkloadSpec) {
+	{"daemon sets in another order", func(_ *world.Input, _ *document.ScenarioSpec, c *document.ClusterSpec, _ *document.WorkloadSpec) {
 		c.DaemonSets = turned(c.DaemonSets)
 	}},
-	{"an unused class first", func(_ *sim.Input, _ *document.ScenarioSpec, _ *document.ClusterSpec, l *document.WorkloadSpec) {
+	{"an unused class first", func(_ *world.Input, _ *document.ScenarioSpec, _ *document.ClusterSpec, l *document.WorkloadSpec) {
 		k := l.Classes[0]
 		k.Name, k.Arrivals, k.Follows = "nobody", document.Arrivals{}, nil
 		l.Classes = first(l.Classes, k)
 	}},
-	{"an unused class with a cache rule of its own", func(_ *sim.Input, s *document.ScenarioSpec, _ *document.ClusterSpec, l *document.WorkloadSpec) {
+	{"an unused class with a cache rule of its own", func(_ *world.Input, s *document.ScenarioSpec, _ *document.ClusterSpec, l *document.WorkloadSpec) {
 		k := l.Classes[0]
 		k.Name, k.Arrivals, k.Follows = "nobody", document.Arrivals{}, nil
 		l.Classes = first(l.Classes, k)
@@ -137,10 +138,10 @@ var sameWorlds = []struct {
 		r.Defaults()
 		s.Caching = first(s.Caching, r)
 	}},
-	{"classes in another order", func(_ *sim.Input, _ *document.ScenarioSpec, _ *document.ClusterSpec, l *document.WorkloadSpec) {
+	{"classes in another order", func(_ *world.Input, _ *document.ScenarioSpec, _ *document.ClusterSpec, l *document.WorkloadSpec) {
 		l.Classes = turned(l.Classes)
 	}},
-	{"bursts in another order", func(_ *sim.Input, _ *document.ScenarioSpec, _ *document.ClusterSpec, l *document.WorkloadSpec) {
+	{"bursts in another order", func(_ *world.Input, _ *document.ScenarioSpec, _ *document.ClusterSpec, l *document.WorkloadSpec) {
 		l.Classes = slices.Clone(l.Classes)
 		for i := range l.Classes {
 			l.Classes[i].Arrivals.Bursts = turned(l.Classes[i].Arrivals.Bursts)
@@ -168,7 +169,7 @@ func TestNothingDependsOnPlacesInLists(t *testing.T) {
 		texts[s] = [2]string{text, jobs}
 	}
 	for name, text := range texts {
-		run := func(edit func(in *sim.Input, s *document.ScenarioSpec, c *document.ClusterSpec, l *document.WorkloadSpec)) string {
+		run := func(edit func(in *world.Input, s *document.ScenarioSpec, c *document.ClusterSpec, l *document.WorkloadSpec)) string {
 			in, err := worlds.Read(text[0], text[1])
 			if err != nil {
 				t.Fatal(err)
@@ -176,7 +177,7 @@ func TestNothingDependsOnPlacesInLists(t *testing.T) {
 			if edit != nil {
 				edit(&in, &in.Scenario.Value.(*document.Scenario).Spec, &in.Cluster.Value.(*document.Cluster).Spec, &in.Workload.Value.(*document.Workload).Spec)
 			}
-			w, faults := sim.Assemble(in)
+			w, faults := world.Assemble(in)
 			if len(faults) > 0 {
 				return "" // an agent that fits on no node
 			}

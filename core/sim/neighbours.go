@@ -3,6 +3,7 @@ package sim
 import (
 	"tachyphor/core/fleet"
 	"tachyphor/core/template"
+	"tachyphor/core/world"
 )
 
 // neighbours are the rules of templates' pods on one another (ports of the node, pod
@@ -53,7 +54,7 @@ type even struct {
 }
 
 // meet lays out the rules of all templates; nil without any.
-func meet(w *World, table [][]fleet.Stance) *neighbours {
+func meet(w *world.World, table [][]fleet.Stance) *neighbours {
 	none := true
 	for t := range w.Templates {
 		none = none && w.Templates[t].Near.None()
@@ -76,7 +77,7 @@ func meet(w *World, table [][]fleet.Stance) *neighbours {
 }
 
 // lay lays out the rules of template t.
-func (m *neighbours) lay(w *World, t int, sites []fleet.Stance) rules {
+func (m *neighbours) lay(w *world.World, t int, sites []fleet.Stance) rules {
 	near := &w.Templates[t].Near
 	r := rules{ports: -1}
 	if len(near.Ports) > 0 {
@@ -114,7 +115,7 @@ func (m *neighbours) lay(w *World, t int, sites []fleet.Stance) rules {
 
 // spread lays out the rules by which a template's pods are spread, those that must hold
 // or those that only count. A node counts that has the labels of all of these.
-func (m *neighbours) spread(w *World, near *template.Neighbours, sites []fleet.Stance, must bool) (out []even) {
+func (m *neighbours) spread(w *world.World, near *template.Neighbours, sites []fleet.Stance, must bool) (out []even) {
 	for i := range near.Spread {
 		s := &near.Spread[i]
 		if s.Must != must {
@@ -134,7 +135,7 @@ func (m *neighbours) spread(w *World, near *template.Neighbours, sites []fleet.S
 }
 
 // tally makes a tally by a label, of the nodes of some pools; nil: of all.
-func (m *neighbours) tally(w *World, label string, pools []bool, worth func(*template.Neighbours) int64) int32 {
+func (m *neighbours) tally(w *world.World, label string, pools []bool, worth func(*template.Neighbours) int64) int32 {
 	t := tally{at: m.place(w, label), pools: pools}
 	for o := range w.Templates {
 		t.worth = append(t.worth, worth(&w.Templates[o].Near))
@@ -144,7 +145,7 @@ func (m *neighbours) tally(w *World, label string, pools []bool, worth func(*tem
 }
 
 // place finds how a label divides the nodes.
-func (m *neighbours) place(w *World, label string) int32 {
+func (m *neighbours) place(w *world.World, label string) int32 {
 	for i := range m.places {
 		if m.places[i].label == label {
 			return int32(i)

@@ -2,6 +2,7 @@ package sim
 
 import (
 	"tachyphor/core/units"
+	"tachyphor/core/world"
 )
 
 // Groups of agents' states, as time lines show them.
@@ -143,7 +144,7 @@ func (l *Lines) Add(other *Lines) {
 }
 
 // observeRequest sees n agents (1 or −1) of a template come to a node.
-func (e *engine) observeRequest(t *Template, n int64) {
+func (e *engine) observeRequest(t *world.Template, n int64) {
 	e.trace.Lines.CPU[LineRequested].add(e.now, n*int64(t.Request.CPU))
 	e.trace.Lines.Memory[LineRequested].add(e.now, n*int64(t.Request.Memory>>20))
 }

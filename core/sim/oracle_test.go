@@ -13,6 +13,7 @@ import (
 	"tachyphor/core/fleet"
 	"tachyphor/core/template"
 	"tachyphor/core/units"
+	"tachyphor/core/world"
 )
 
 // The queue gives events in the order of a stable sort by time, kind and plan.
@@ -136,12 +137,12 @@ func oracleScore(cpuRoom, memRoom, cpuUsed, memUsed, cpu, mem int64, pack bool) 
 func TestOraclePlacement(t *testing.T) {
 	r := rand.New(rand.NewPCG(3, 4))
 	for range 300 {
-		w := &World{Placement: document.Spread, Images: []document.Image{{Name: "none"}}, Plan: document.RunPlan{Span: units.Hour, Repeats: 1}}
+		w := &world.World{Placement: document.Spread, Images: []document.Image{{Name: "none"}}, Plan: document.RunPlan{Span: units.Hour, Repeats: 1}}
 		if r.IntN(2) == 0 {
 			w.Placement = document.Pack
 		}
 		for range 1 + r.IntN(4) {
-			w.Pools = append(w.Pools, Pool{
+			w.Pools = append(w.Pools, world.Pool{
 				Min: r.IntN(5), Max: 10,
 				Site: fleet.Site{Name: string(rune('a' + len(w.Pools))), Room: fleet.Room{
 					Request: template.Request{CPU: units.MilliCPU(1000 + r.IntN(15000)), Memory: units.Bytes(1+r.IntN(64)) << 30}, Pods: 1 + r.IntN(6),
@@ -150,7 +151,7 @@ func TestOraclePlacement(t *testing.T) {
 		}
 		for range 3 {
 			q := template.Request{CPU: units.MilliCPU(r.IntN(4000)), Memory: units.Bytes(r.IntN(16)) << 29}
-			w.Templates = append(w.Templates, Template{Agent: template.Agent{Request: q, Scoring: q, Containers: []int{0}}, ImageAt: []int32{0}, Needs: fleet.Need{Request: q}})
+			w.Templates = append(w.Templates, world.Template{Agent: template.Agent{Request: q, Scoring: q, Containers: []int{0}}, ImageAt: []int32{0}, Needs: fleet.Need{Request: q}})
 		}
 		e := newEngine(w, chance.Root(1, 0), &demand.Jobs{})
 		e.firstNodes()
@@ -172,7 +173,7 @@ func TestOraclePlacement(t *testing.T) {
 				continue
 			}
 			if g.node != best[0] {
-				t.Fatalf("placed on %s, the best are %v", w.nodeName(e.nodes[g.node].pool, e.nodes[g.node].ordinal), best)
+				t.Fatalf("placed on %s, the best are %v", nodeName(w, e.nodes[g.node].pool, e.nodes[g.node].ordinal), best)
 			}
 			log = append(log, placed{int(g.node), tm})
 		}
@@ -184,7 +185,7 @@ type placed struct{ node, template int }
 
 // oraclePlace finds the nodes that score best, first by name first, from the log
 // of what was placed; or counts why none has room.
-func oraclePlace(w *World, e *engine, log []placed, tm int) (fleet.Verdict, []int32) {
+func oraclePlace(w *world.World, e *engine, log []placed, tm int) (fleet.Verdict, []int32) {
 	var v fleet.Verdict
 	q := w.Templates[tm].Request
 	top := int64(-1)

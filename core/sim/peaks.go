@@ -4,6 +4,7 @@ import (
 	"tachyphor/core/chance"
 	"tachyphor/core/demand"
 	"tachyphor/core/units"
+	"tachyphor/core/world"
 )
 
 // A job's memory and disk reach their peaks at a drawn point of its work. Up to
@@ -23,7 +24,7 @@ func peakOf(root chance.Key, jobs *demand.Jobs, j int, attempt uint8, recorded [
 
 // beginPeaks sets a run's peaks, and the milestone at which they come where they
 // may do harm.
-func (e *engine) beginPeaks(a int32, class *Class) {
+func (e *engine) beginPeaks(a int32, class *world.Class) {
 	g := &e.agents[a]
 	r, t := &g.run, &e.w.Templates[g.template]
 	attempt := e.trace.Records[g.job].Lost

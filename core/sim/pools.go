@@ -9,6 +9,7 @@ import (
 	"tachyphor/core/fleet"
 	"tachyphor/core/template"
 	"tachyphor/core/units"
+	"tachyphor/core/world"
 )
 
 // A node is a machine of a pool.
@@ -57,7 +58,7 @@ type pool struct {
 }
 
 // nodeName names a node for people.
-func (w *World) nodeName(pool, ordinal int32) string {
+func nodeName(w *world.World, pool, ordinal int32) string {
 	return fmt.Sprintf("%s-%03d", w.Pools[pool].Name, ordinal)
 }
 
@@ -80,7 +81,7 @@ func (e *engine) newNode(p int32) int32 {
 
 // poolsByName lists the pools in the order of their names, so that nothing depends on
 // the order in which they are written.
-func (w *World) poolsByName() []int32 {
+func poolsByName(w *world.World) []int32 {
 	order := make([]int32, len(w.Pools))
 	for p := range order {
 		order[p] = int32(p)
@@ -91,7 +92,7 @@ func (w *World) poolsByName() []int32 {
 
 // firstNodes makes the nodes that are there from the start.
 func (e *engine) firstNodes() {
-	for _, p := range e.w.poolsByName() {
+	for _, p := range poolsByName(e.w) {
 		e.pools[p].min, e.pools[p].shortages = e.w.Pools[p].Min, e.shortages(p)
 		e.planBulk(p)
 		for range e.w.Pools[p].Min {
@@ -222,7 +223,7 @@ func (e *engine) removeNode(n int32) {
 		}
 	}
 	for _, p := range node.puller.active {
-		link, _ := e.w.linkOf(p.image)
+		link, _ := linkOf(e.w, p.image)
 		e.abandon(link, n, p.image)
 	}
 	node.shelf, node.puller, node.kept, node.workers = holding{}, puller{}, nil, nil

@@ -4,6 +4,8 @@ import (
 	"cmp"
 	"math"
 	"slices"
+
+	"tachyphor/core/world"
 )
 
 // A pod that fits nowhere has those of lower priority pushed off a node, where that makes
@@ -21,7 +23,7 @@ type pushed struct {
 // mayPreempt reports whether pods of a template push others off nodes.
 func (e *engine) mayPreempt(t int32) bool {
 	tm := &e.w.Templates[t]
-	return e.w.Preempts && !tm.StandsBack && slices.ContainsFunc(e.w.Templates, func(x Template) bool { return x.Rank < tm.Rank })
+	return e.w.Preempts && !tm.StandsBack && slices.ContainsFunc(e.w.Templates, func(x world.Template) bool { return x.Rank < tm.Rank })
 }
 
 // preempt makes room for agent a's pod and returns the node; -1 where pushing others off does

@@ -11,6 +11,7 @@ import (
 
 	"tachyphor/core/sim"
 	"tachyphor/core/units"
+	"tachyphor/core/world"
 	"tachyphor/test/worlds"
 )
 
@@ -67,7 +68,7 @@ func TestPropertiesOfRandomWorlds(t *testing.T) {
 }
 
 // ceilings holds the lines against the scenario's limits.
-func ceilings(t *testing.T, w *sim.World, trace *sim.Trace, seed uint64) {
+func ceilings(t *testing.T, w *world.World, trace *sim.Trace, seed uint64) {
 	t.Helper()
 	width := int64(trace.Lines.Width)
 	most := 0

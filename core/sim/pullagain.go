@@ -23,9 +23,9 @@ type putOff struct {
 // pullFails reports whether what a node has just carried of an image is good for nothing,
 // and puts its pull off then.
 func (e *engine) pullFails(n, image int32, size units.Bytes) bool {
-	link, _ := e.w.linkOf(image)
+	link, _ := linkOf(e.w, image)
 	node := &e.nodes[n]
-	p, of := &node.puller, e.w.pullFails(link)
+	p, of := &node.puller, failing(e.w, link)
 	if of == 0 || size == 0 {
 		return false
 	}
@@ -83,7 +83,7 @@ func (e *engine) bringRest(n int32) {
 		p := &node.puller.active[i]
 		if p.done && slices.ContainsFunc(e.w.LayersOf[p.image], func(l int32) bool { return node.shelf.layers[l] == 0 }) {
 			p.done = false
-			_, latency := e.w.linkOf(p.image)
+			_, latency := linkOf(e.w, p.image)
 			e.queue.plan(e.now+latency, pullBegins, n, uint32(p.image))
 		}
 	}

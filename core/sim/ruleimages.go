@@ -1,5 +1,7 @@
 package sim
 
+import "tachyphor/core/world"
+
 // localityWeight is what the default profile makes of images.
 const localityWeight = 1
 
@@ -24,7 +26,7 @@ var imageRule = rule{
 
 // locality prefers nodes that hold much of the pod's images; an image counts once
 // for each container that is made of it, by the share of nodes that hold it.
-func (e *engine) locality(n *node, t *Template) int64 {
+func (e *engine) locality(n *node, t *world.Template) int64 {
 	var sum int64
 	nodes := float64(len(e.place.ready))
 	for _, at := range t.Containers {

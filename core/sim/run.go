@@ -63,7 +63,7 @@ func (e *engine) startRun(a int32, w waiting) {
 	} else {
 		g.run.own, g.run.part = e.recordedWork(w.job)
 	}
-	g.run.own = at(g.run.own, c.speedOf(e.nodes[g.node].pool))
+	g.run.own = at(g.run.own, c.SpeedOn(e.nodes[g.node].pool))
 	e.beginRestore(a)
 }
 
@@ -78,7 +78,7 @@ func (e *engine) beginWork(a int32) {
 	if r.part < 1 {
 		r.cold = units.Duration(float64(r.cold) * r.part)
 	}
-	r.cold = at(r.cold, class.speedOf(e.nodes[g.node].pool))
+	r.cold = at(r.cold, class.SpeedOn(e.nodes[g.node].pool))
 	if class.Limit > 0 {
 		r.limit = e.now + class.Limit
 	}

@@ -15,6 +15,7 @@ import (
 	"tachyphor/core/fleet"
 	"tachyphor/core/template"
 	"tachyphor/core/units"
+	"tachyphor/core/world"
 
 	corev1 "k8s.io/api/core/v1"
 )
@@ -108,7 +109,7 @@ func TestOracleRealScheduler(t *testing.T) {
 // build makes an engine with a recorded cluster: each node is a pool of its own.
 func build(rec recording, n int) (*engine, map[int32]string) {
 	c := &rec.Clusters[n]
-	w := &World{Placement: document.Spread, Plan: document.RunPlan{Span: units.Hour, Repeats: 1}}
+	w := &world.World{Placement: document.Spread, Plan: document.RunPlan{Span: units.Hour, Repeats: 1}}
 	w.Extended = []string{"brinewell.example/arm-board", "brinewell.example/sonar-card"}
 	at := map[string]int32{}
 	for image, size := range c.Images {
@@ -120,7 +121,7 @@ func build(rec recording, n int) (*engine, map[int32]string) {
 		for i, name := range w.Extended {
 			room.Extended[i] = node.Extended[name]
 		}
-		w.Pools = append(w.Pools, Pool{Site: fleet.Site{Name: node.Name, Room: room, Labels: node.Labels, Taints: node.Taints}, Min: 1, Max: 1})
+		w.Pools = append(w.Pools, world.Pool{Site: fleet.Site{Name: node.Name, Room: room, Labels: node.Labels, Taints: node.Taints}, Min: 1, Max: 1})
 	}
 	for s := range c.Shapes {
 		a := template.FromSpec(fmt.Sprint(s), &c.Shapes[s].Spec)
@@ -128,14 +129,14 @@ func build(rec recording, n int) (*engine, map[int32]string) {
 		if a.Near, wrong = template.NeighboursOf("slipway", c.Shapes[s].Labels, &c.Shapes[s].Spec); len(wrong) > 0 {
 			panic(fmt.Sprint(wrong))
 		}
-		t := Template{Agent: a}
+		t := world.Template{Agent: a}
 		t.Need(w.Extended)
 		for _, image := range a.Images {
 			t.ImageAt = append(t.ImageAt, at[image])
 		}
 		w.Templates = append(w.Templates, t)
 	}
-	w.lay()
+	w.Lay()
 	e := newEngine(w, chance.Root(1, 0), &demand.Jobs{})
 	e.firstNodes()
 	name := map[int32]string{}

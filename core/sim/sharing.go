@@ -1,6 +1,9 @@
 package sim
 
-import "tachyphor/core/demand"
+import (
+	"tachyphor/core/demand"
+	"tachyphor/core/world"
+)
 
 // CPU on a node is shared as the kernel shares it: by weights in proportion to
 // requests, each no more than it wants and its limit allows, what one leaves going
@@ -36,7 +39,7 @@ func (e *engine) cores(j int32) float64 {
 	return coresOf(job, &e.w.Classes[job.Class])
 }
 
-func coresOf(job *demand.Job, class *Class) float64 {
+func coresOf(job *demand.Job, class *world.Class) float64 {
 	if job.Cores >= 0 {
 		return float64(job.Cores)
 	}

@@ -11,6 +11,7 @@ import (
 	"tachyphor/core/fleet"
 	"tachyphor/core/template"
 	"tachyphor/core/units"
+	"tachyphor/core/world"
 )
 
 // Water-filling agrees with finding the level by halving, gives nobody more than it
@@ -19,7 +20,7 @@ func TestOracleWaterFilling(t *testing.T) {
 	r := rand.New(rand.NewPCG(3, 4))
 	for range 2000 {
 		n := 1 + r.IntN(9)
-		w := &World{}
+		w := &world.World{}
 		e := &engine{w: w}
 		node := &node{}
 		var weights, caps []float64
@@ -27,7 +28,7 @@ func TestOracleWaterFilling(t *testing.T) {
 		for i := range n {
 			weight := units.MilliCPU(r.IntN(4000))
 			c := int64(r.IntN(8 * wholeCore))
-			w.Templates = append(w.Templates, Template{Agent: template.Agent{Weight: weight}})
+			w.Templates = append(w.Templates, world.Template{Agent: template.Agent{Weight: weight}})
 			e.agents = append(e.agents, agent{template: int32(i), run: run{cap: c}})
 			node.workers = append(node.workers, int32(i))
 			weights, caps = append(weights, float64(max(leastWeight, weight))), append(caps, float64(c))
@@ -87,17 +88,6 @@ func TestSpeed(t *testing.T) {
 	}
 }
 
-func TestOlderVersions(t *testing.T) {
-	for _, c := range []struct {
-		a, b string
-		want bool
-	}{{"4.9", "4.10", true}, {"4.10", "4.9", false}, {"4.9", "4.9", false}, {"4", "4.1", true}, {"4.1", "4", false}, {"4.9-rc", "4.9-rd", true}, {"3.99", "4.0", true}} {
-		if got := older(c.a, c.b); got != c.want {
-			t.Errorf("older(%s, %s) = %v", c.a, c.b, got)
-		}
-	}
-}
-
 // A flow that is dropped gives its part of the link to the others, and says what it
 // had moved.
 func TestDroppedFlow(t *testing.T) {
@@ -121,10 +111,10 @@ func TestGiveWayTakesFewest(t *testing.T) {
 	room := func(cpu units.MilliCPU) fleet.Room {
 		return fleet.Room{Request: template.Request{CPU: cpu, Memory: 64 << 30, Disk: 1 << 60}, Pods: 100}
 	}
-	w := &World{Placement: document.Spread, Plan: document.RunPlan{Span: units.Hour, Repeats: 1}, Growth: document.Growth{Scan: units.Second}, SpareRoom: []int{5, 0}}
-	w.Pools = []Pool{{Site: fleet.Site{Name: "a", Room: room(4000)}, Min: 1, Max: 1}, {Site: fleet.Site{Name: "b", Room: room(3500)}, Min: 1, Max: 1}}
+	w := &world.World{Placement: document.Spread, Plan: document.RunPlan{Span: units.Hour, Repeats: 1}, Growth: document.Growth{Scan: units.Second}, SpareRoom: []int{5, 0}}
+	w.Pools = []world.Pool{{Site: fleet.Site{Name: "a", Room: room(4000)}, Min: 1, Max: 1}, {Site: fleet.Site{Name: "b", Room: room(3500)}, Min: 1, Max: 1}}
 	for _, cpu := range []units.MilliCPU{1000, 3000} {
-		tm := Template{Agent: template.Agent{Request: template.Request{CPU: cpu}}}
+		tm := world.Template{Agent: template.Agent{Request: template.Request{CPU: cpu}}}
 		tm.Need(nil)
 		w.Templates = append(w.Templates, tm)
 	}
@@ -140,6 +130,6 @@ func TestGiveWayTakesFewest(t *testing.T) {
 	}
 }
 
-func newTestEngine(w *World) *engine {
+func newTestEngine(w *world.World) *engine {
 	return newEngine(w, chance.Root(1, 0), &demand.Jobs{})
 }

@@ -1,5 +1,7 @@
 package sim
 
+import "tachyphor/core/world"
+
 // Spare room is kept by placeholder pods that ask for as much as an agent of a
 // template and have the lowest priority of all: they take room when no agent wants
 // it, make pools grow like any pod, and give way at once.
@@ -12,7 +14,7 @@ type holder struct {
 }
 
 // newHolders returns nil where no room is kept.
-func newHolders(w *World) []holder {
+func newHolders(w *world.World) []holder {
 	if w.SpareRoom == nil {
 		return nil
 	}

@@ -10,6 +10,7 @@ import (
 	"tachyphor/core/sim"
 	"tachyphor/core/stats"
 	"tachyphor/core/units"
+	"tachyphor/core/world"
 	"tachyphor/test/worlds"
 
 	"gonum.org/v1/gonum/stat/distuv"
@@ -108,7 +109,7 @@ func TestTheoryFixedWork(t *testing.T) {
 }
 
 // each runs a world's repeats and reads a value off each.
-func each(t *testing.T, w *sim.World, value func(*sim.Trace) float64) []float64 {
+func each(t *testing.T, w *world.World, value func(*sim.Trace) float64) []float64 {
 	t.Helper()
 	out := make([]float64, w.Plan.Repeats)
 	var all sync.WaitGroup

@@ -7,11 +7,12 @@ import (
 	"tachyphor/core/demand"
 	"tachyphor/core/fleet"
 	"tachyphor/core/units"
+	"tachyphor/core/world"
 )
 
 // A Trace is what one run observed, in columns.
 type Trace struct {
-	World *World
+	World *world.World
 	Jobs  *demand.Jobs
 	// Records has one entry for each job, in the order of Jobs.
 	Records   []Record
@@ -136,7 +137,7 @@ const CauseCount = int(causes)
 
 // NodeName names node n of the trace.
 func (t *Trace) NodeName(n int32) string {
-	return t.World.nodeName(t.Nodes[n].Pool, t.Nodes[n].Ordinal)
+	return nodeName(t.World, t.Nodes[n].Pool, t.Nodes[n].Ordinal)
 }
 
 // Check returns the first thing about the trace that must not be: a chain of

@@ -1,6 +1,9 @@
 package sim
 
-import "tachyphor/core/units"
+import (
+	"tachyphor/core/units"
+	"tachyphor/core/world"
+)
 
 // The links of a cluster, each way by itself.
 const (
@@ -10,7 +13,7 @@ const (
 	OtherLinks // and those behind it: the cluster's other links, towards it
 )
 
-func newLinks(w *World) []link {
+func newLinks(w *world.World) []link {
 	r, s := w.Links.Registry, w.Links.Store
 	all := []link{newLink(r.Down, r.PerFlow), newLink(s.Down, s.PerFlow), newLink(s.Up, s.PerFlowUp)}
 	for _, o := range w.Links.Others {
@@ -20,7 +23,7 @@ func newLinks(w *World) []link {
 }
 
 // linkOf returns the link that an image comes over, and its latency.
-func (w *World) linkOf(image int32) (link int32, latency units.Duration) {
+func linkOf(w *world.World, image int32) (link int32, latency units.Duration) {
 	name := w.Images[image].Link
 	for i := range w.Links.Others {
 		if o := &w.Links.Others[i]; name != "" && o.Name == name {
@@ -30,8 +33,8 @@ func (w *World) linkOf(image int32) (link int32, latency units.Duration) {
 	return RegistryDown, w.Links.Registry.Latency
 }
 
-// pullFails is the chance that a pull over a link that images come over fails.
-func (w *World) pullFails(link int32) float64 {
+// failing is the chance that a pull over a link that images come over fails.
+func failing(w *world.World, link int32) float64 {
 	if link == RegistryDown {
 		return w.Links.Registry.Fails
 	}

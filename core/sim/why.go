@@ -1,6 +1,9 @@
 package sim
 
-import "tachyphor/core/units"
+import (
+	"tachyphor/core/units"
+	"tachyphor/core/world"
+)
 
 // Kept returns the cause that a job which never started waited for longest; ok is false
 // for one of which nothing is told, because it waits for another job.
@@ -14,28 +17,10 @@ func (t *Trace) Kept(j int) (c Cause, ok bool) {
 	return c, ok
 }
 
-// Ceilings returns the lowest and the highest ceiling that a template's calendar has;
-// both are below 0 where it has none at some time.
-func (t *Template) Ceilings() (low, high int) {
-	for i, n := range t.Calendar.Steps() {
-		if n.Ceiling < 0 {
-			return -1, -1
-		}
-		if i == 0 || n.Ceiling < low {
-			low = n.Ceiling
-		}
-		high = max(high, n.Ceiling)
-	}
-	return low, high
-}
-
-// Ahead reports whether agents of the template are kept ahead of demand at any time.
-func (t *Template) Ahead() bool { return t.Calendar.Ahead() }
-
 // Behind names the pools that may be meant when template t's pods wait for a cause:
 // those that are drained, or that may have no node to give, among the pools that could
 // take its agents.
-func (w *World) Behind(c Cause, t int) (names []string) {
+func Behind(w *world.World, c Cause, t int) (names []string) {
 	for _, p := range w.Takers(t) {
 		pool := &w.Pools[p]
 		if c == Draining && len(pool.Drains) > 0 || c == CapacityOut && (pool.NoCapacity > 0 || pool.Short > 0) && pool.Max > 0 {
@@ -46,7 +31,7 @@ func (w *World) Behind(c Cause, t int) (names []string) {
 }
 
 // Bars reports whether the quota has no room for even one agent of template t.
-func (w *World) Bars(c Cause, t int) bool {
+func Bars(w *world.World, c Cause, t int) bool {
 	q, need := &w.Quota, &w.Templates[t].Request
 	switch c {
 	case QuotaPods:

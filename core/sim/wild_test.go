@@ -6,6 +6,7 @@ import (
 	"tachyphor/core/outcome"
 	"tachyphor/core/sim"
 	"tachyphor/core/units"
+	"tachyphor/core/world"
 	"tachyphor/test/worlds"
 )
 
@@ -181,7 +182,7 @@ func TestMoreIsSeldomWorse(t *testing.T) {
 		before := meanDelay(t, w, seed)
 		faster := *w
 		faster.Links.Registry.Down *= 3
-		variants := map[string]*sim.World{"a faster registry": &faster, "one agent of the first template more": w.WithCeiling(0, 1), "one agent of the second more": w.WithCeiling(1, 1)}
+		variants := map[string]*world.World{"a faster registry": &faster, "one agent of the first template more": w.WithCeiling(0, 1), "one agent of the second more": w.WithCeiling(1, 1)}
 		if grown, p := w.Grown(0, 1); p >= 0 {
 			variants["one node more"] = grown
 		}
@@ -206,7 +207,7 @@ func TestMoreIsSeldomWorse(t *testing.T) {
 	}
 }
 
-func meanDelay(t *testing.T, w *sim.World, seed uint64) float64 {
+func meanDelay(t *testing.T, w *world.World, seed uint64) float64 {
 	t.Helper()
 	trace, err := sim.Run(w, seed, 0, nil)
 	if err != nil {

@@ -3,6 +3,8 @@ package sim
 import (
 	"slices"
 
+	"tachyphor/core/world"
+
 	corev1 "k8s.io/api/core/v1"
 )
 
@@ -10,7 +12,7 @@ import (
 // numbered from 1; a volume that was never attached is in 0, which is none yet.
 
 // zones numbers the zones of the pools; nil where volumes go anywhere.
-func (w *World) zones() []int32 {
+func zones(w *world.World) []int32 {
 	if !w.Volumes.Zonal {
 		return nil
 	}

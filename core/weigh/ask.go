@@ -5,8 +5,8 @@ import (
 	"fmt"
 
 	"tachyphor/core/caching"
-	"tachyphor/core/sim"
 	"tachyphor/core/units"
+	"tachyphor/core/world"
 )
 
 // Ask is what is asked of a weighing, as people write it.
@@ -21,7 +21,7 @@ type Ask struct {
 var ErrAsk = errors.New("cannot weigh that")
 
 // Question is what is asked of a world; what is wrong with it wraps ErrAsk.
-func (a Ask) Question(w *sim.World) (Question, error) {
+func (a Ask) Question(w *world.World) (Question, error) {
 	q := Question{World: w, Class: a.Class, X: caching.Quantity(a.X), Y: caching.Quantity(a.Y)}
 	if a.PerHour != "" {
 		p, err := units.ParsePrice(a.PerHour)

@@ -7,6 +7,7 @@ import (
 	"tachyphor/core/sim"
 	"tachyphor/core/stats"
 	"tachyphor/core/units"
+	"tachyphor/core/world"
 )
 
 // A reading is what one repeat of one plan came to.
@@ -146,7 +147,7 @@ func read(t *sim.Trace, repeat int, h hour, follow bool) *reading {
 }
 
 // busiest is the hour in which most jobs with a workspace are submitted.
-func busiest(w *sim.World, jobs []units.Duration) (from units.Duration, n int) {
+func busiest(w *world.World, jobs []units.Duration) (from units.Duration, n int) {
 	if len(jobs) == 0 {
 		return 0, 0
 	}

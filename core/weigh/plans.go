@@ -9,8 +9,8 @@ import (
 	"slices"
 
 	"tachyphor/core/document"
-	"tachyphor/core/sim"
 	"tachyphor/core/units"
+	"tachyphor/core/world"
 )
 
 // A Plan is cache rules that are weighed together.
@@ -69,7 +69,7 @@ func Standard(volume units.Bytes) []Plan {
 
 // plansOf are the standard plans for a world, and the rules it has today where they
 // are none of them.
-func plansOf(w *sim.World) (plans []Plan, today string) {
+func plansOf(w *world.World) (plans []Plan, today string) {
 	largest := 0.0
 	for c := range w.Classes {
 		largest = max(largest, w.WorkspaceSize(c))

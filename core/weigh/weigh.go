@@ -16,11 +16,12 @@ import (
 	"tachyphor/core/sim"
 	"tachyphor/core/stats"
 	"tachyphor/core/units"
+	"tachyphor/core/world"
 )
 
 // A Question is what to weigh.
 type Question struct {
-	World *sim.World
+	World *world.World
 	// Hour is what an hour of lead time is worth; 0: the scenario's waiting, and where
 	// that is none too, lead time alone decides.
 	Hour  units.Price
@@ -167,7 +168,7 @@ func (q Question) Check() error {
 // weighing is the work on a question.
 type weighing struct {
 	q       Question
-	w       *sim.World
+	w       *world.World
 	plans   []Plan
 	today   string
 	classes []int          // with a workspace and jobs
@@ -317,7 +318,7 @@ const (
 
 // run reads the first repeats of plans, in a manner.
 func (x *weighing) run(plans []Plan, repeats, workers int, how manner) error {
-	worlds := make([]*sim.World, len(plans))
+	worlds := make([]*world.World, len(plans))
 	results := make([][]reading, len(plans))
 	for i, p := range plans {
 		worlds[i] = x.w.WithCaching(p.Rules)

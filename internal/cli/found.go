@@ -10,7 +10,7 @@ import (
 	"tachyphor/core/demand"
 	"tachyphor/core/document"
 	"tachyphor/core/shelf"
-	"tachyphor/core/sim"
+	"tachyphor/core/world"
 )
 
 // found is documents in files, read one after the other until all that is named is there.
@@ -54,7 +54,7 @@ const mostFaultsBelow = 10
 
 // gather puts a world together from the file of a scenario and what lies beside
 // it: the given folders first, then the scenario's folder, then the one above.
-func (p *program) gather(file string, with []string, skipBad bool) (*sim.World, error) {
+func (p *program) gather(file string, with []string, skipBad bool) (*world.World, error) {
 	data, err := p.read(file)
 	if err != nil {
 		return nil, err
@@ -93,11 +93,11 @@ func (p *program) gather(file string, with []string, skipBad bool) (*sim.World, 
 		}
 		return nil, append(faults, files.faults[:min(mostFaultsBelow, len(files.faults))]...)
 	}
-	in := sim.Input{Named: named}
+	in := world.Input{Named: named}
 	if in.Recording, err = recordingOf(in.Workload, skipBad); err != nil {
 		return nil, err
 	}
-	world, faults := sim.Assemble(in)
+	world, faults := world.Assemble(in)
 	return world, faults.Err()
 }
 

@@ -17,6 +17,7 @@ import (
 	"tachyphor/core/outcome"
 	"tachyphor/core/sim"
 	"tachyphor/core/units"
+	"tachyphor/core/world"
 	"tachyphor/wire"
 
 	"github.com/spf13/cobra"
@@ -141,7 +142,7 @@ func (p *program) simulateThere(ctx context.Context, name string, f simulateFlag
 }
 
 // defect is what to do about an error that only the engine can make.
-func defect(w *sim.World, err error) error {
+func defect(w *world.World, err error) error {
 	return no(fmt.Errorf("a defect of the engine, please report it with the scenario and seed %d: %w", w.Plan.Seed, err))
 }
 

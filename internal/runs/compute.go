@@ -10,6 +10,7 @@ import (
 	"tachyphor/core/outcome"
 	"tachyphor/core/sim"
 	"tachyphor/core/units"
+	"tachyphor/core/world"
 	"tachyphor/internal/store"
 	"tachyphor/wire"
 )
@@ -69,7 +70,7 @@ func (q *Queue) compute(ctx context.Context, o store.Outcome, j *job) (end store
 }
 
 // world puts an outcome's inputs together again.
-func (q *Queue) world(ctx context.Context, o store.Outcome) (*sim.World, error) {
+func (q *Queue) world(ctx context.Context, o store.Outcome) (*world.World, error) {
 	var in wire.Inputs
 	if err := json.Unmarshal([]byte(o.Inputs), &in); err != nil {
 		return nil, err

@@ -11,7 +11,7 @@ import (
 	"tachyphor/core/demand"
 	"tachyphor/core/document"
 	"tachyphor/core/shelf"
-	"tachyphor/core/sim"
+	"tachyphor/core/world"
 	"tachyphor/internal/store"
 	"tachyphor/wire"
 )
@@ -203,16 +203,16 @@ func (l *Library) pinned(ctx context.Context, in wire.Inputs) (shelf.Shelf, docu
 }
 
 // World puts the pinned inputs together.
-func (l *Library) World(ctx context.Context, in wire.Inputs) (*sim.World, document.Faults, error) {
+func (l *Library) World(ctx context.Context, in wire.Inputs) (*world.World, document.Faults, error) {
 	return l.world(ctx, in, true)
 }
 
 // Design is World without its jobs: what agents and nodes there are. It cannot be run.
-func (l *Library) Design(ctx context.Context, in wire.Inputs) (*sim.World, document.Faults, error) {
+func (l *Library) Design(ctx context.Context, in wire.Inputs) (*world.World, document.Faults, error) {
 	return l.world(ctx, in, false)
 }
 
-func (l *Library) world(ctx context.Context, in wire.Inputs, jobs bool) (*sim.World, document.Faults, error) {
+func (l *Library) world(ctx context.Context, in wire.Inputs, jobs bool) (*world.World, document.Faults, error) {
 	all, faults, err := l.pinned(ctx, in)
 	if err != nil || len(faults) > 0 {
 		return nil, faults, err
@@ -233,7 +233,7 @@ func (l *Library) world(ctx context.Context, in wire.Inputs, jobs bool) (*sim.Wo
 		}
 		input.Recording = rec
 	}
-	w, faults := sim.Assemble(input)
+	w, faults := world.Assemble(input)
 	if len(faults) > 0 {
 		return nil, faults, nil
 	}
@@ -247,14 +247,14 @@ func (l *Library) world(ctx context.Context, in wire.Inputs, jobs bool) (*sim.Wo
 }
 
 // inputOf is the scenario on a shelf with what it names; all of it has been pinned.
-func inputOf(all *shelf.Shelf) (sim.Input, document.Faults) {
+func inputOf(all *shelf.Shelf) (world.Input, document.Faults) {
 	scenario := all.OfKind(document.KindScenario)[0]
 	named, missing := all.Named(scenario)
 	var faults document.Faults
 	for _, m := range missing { // by a change, for all that the scenario names was pinned
 		faults = append(faults, scenario.Fault(m.Path, m.Name.Name, "a change cannot name another "+m.Kind+" than the scenario's own; store the scenario with it"))
 	}
-	return sim.Input{Named: named}, faults
+	return world.Input{Named: named}, faults
 }
 
 // Pinned returns the pinned documents as they are simulated, in order.

@@ -10,6 +10,7 @@ import (
 
 	"tachyphor/core/outcome"
 	"tachyphor/core/sim"
+	"tachyphor/core/world"
 	"tachyphor/test/worlds"
 )
 
@@ -17,7 +18,7 @@ import (
 const python = "/usr/bin/python3"
 
 // beside measures the month's engine and the agents-only model in SimPy in turn.
-func beside(month *sim.World) error {
+func beside(month *world.World) error {
 	if exec.Command(python, "-c", "import simpy").Run() != nil {
 		fmt.Println("beside SimPy: not measured; install Debian's python3-simpy3")
 		return nil

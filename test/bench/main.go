@@ -18,6 +18,7 @@ import (
 
 	"tachyphor/core/outcome"
 	"tachyphor/core/sim"
+	"tachyphor/core/world"
 	"tachyphor/test/worlds"
 )
 
@@ -69,7 +70,7 @@ func run() error {
 	}
 	for _, c := range []struct {
 		name string
-		w    *sim.World
+		w    *world.World
 		runs int
 	}{{"the demo's week (weekday-lean)", week, 15}, {"a month, a million jobs, forty nodes, agents only", month, 3}, {"the same with caching, spot nodes and shared CPU", full, 3}} {
 		if err := measure(c.name, c.w, c.runs); err != nil {
@@ -98,7 +99,7 @@ func run() error {
 }
 
 // measure runs a world and the bare queues in turn and prints the medians.
-func measure(name string, w *sim.World, runs int) error {
+func measure(name string, w *world.World, runs int) error {
 	var drawing, engine, full, preloaded, lean []float64
 	var trace *sim.Trace
 	var allocations float64

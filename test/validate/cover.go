@@ -12,6 +12,7 @@ import (
 	"tachyphor/core/sim"
 	"tachyphor/core/stats"
 	"tachyphor/core/units"
+	"tachyphor/core/world"
 	"tachyphor/test/worlds"
 )
 
@@ -29,7 +30,7 @@ const (
 // A system is one whose outcomes are told as they are to people.
 type system struct {
 	name  string
-	build func(seed int) (*sim.World, error)
+	build func(seed int) (*world.World, error)
 	// truth is what theory says of a figure; where it says nothing it is what many other
 	// seeds come to.
 	truth map[string]float64
@@ -49,8 +50,8 @@ var told = []struct {
 }
 
 func systems() []system {
-	queue := func(agents int, load float64, work string, hours int) func(int) (*sim.World, error) {
-		return func(seed int) (*sim.World, error) {
+	queue := func(agents int, load float64, work string, hours int) func(int) (*world.World, error) {
+		return func(seed int) (*world.World, error) {
 			w, err := worlds.Queue{Agents: agents, Load: load, Work: work, Hours: hours, Repeats: coverRepeats}.Build()
 			if err == nil {
 				w.Plan.Seed = uint64(seed)
@@ -58,8 +59,8 @@ func systems() []system {
 			return w, err
 		}
 	}
-	week := func(k worlds.Week) func(int) (*sim.World, error) {
-		return func(seed int) (*sim.World, error) {
+	week := func(k worlds.Week) func(int) (*world.World, error) {
+		return func(seed int) (*world.World, error) {
 			k.Repeats, k.Seed = coverRepeats, uint64(seed)
 			return k.Build()
 		}
@@ -70,7 +71,7 @@ func systems() []system {
 		{name: "M/M/3 at 0.8, 8 × 1 h", build: queue(3, 0.8, worlds.Exponential, 1), truth: waits(3, 0.8)},
 		{name: "M/M/20 at 0.9, 8 × 4 h", build: queue(20, 0.9, worlds.Exponential, 4), truth: waits(20, 0.9)},
 		{name: "M/G/1 at 0.8, log-normal, 8 × 8 h", build: queue(1, 0.8, "{median: 6.0653s, p95: 31.4198s}", 8), truth: map[string]float64{"mean delay": stats.WaitMG1(0.8, math.E-1) * worlds.WorkMean * 1e9}},
-		{name: "30 people at 3 agents, 8 × 8 h", truth: map[string]float64{"mean delay": people.Wait() * 1e9}, build: func(seed int) (*sim.World, error) {
+		{name: "30 people at 3 agents, 8 × 8 h", truth: map[string]float64{"mean delay": people.Wait() * 1e9}, build: func(seed int) (*world.World, error) {
 			w, err := people.Build()
 			if err == nil {
 				w.Plan.Seed = uint64(seed)
@@ -79,7 +80,7 @@ func systems() []system {
 		}},
 		{name: "a week, agents and nodes", build: week(worlds.Week{Bare: true})},
 		{name: "a week, everything on", build: week(worlds.Week{})},
-		{name: "a recorded week, for weeks like it", alike: true, build: func(seed int) (*sim.World, error) {
+		{name: "a recorded week, for weeks like it", alike: true, build: func(seed int) (*world.World, error) {
 			w, err := worlds.Week{Repeats: coverRepeats, Seed: 1}.Recorded(seed)
 			if err == nil {
 				w.Plan.Seed = uint64(seed)

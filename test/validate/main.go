@@ -22,6 +22,7 @@ import (
 	"tachyphor/core/sim"
 	"tachyphor/core/stats"
 	"tachyphor/core/units"
+	"tachyphor/core/world"
 	"tachyphor/test/worlds"
 )
 
@@ -137,7 +138,7 @@ func atWork(t *sim.Trace) (mean, variance float64) {
 	return mean, variance / float64(len(counts)-1)
 }
 
-func (p proof) build() (*sim.World, error) {
+func (p proof) build() (*world.World, error) {
 	if p.shared == nil {
 		return p.queue.Build()
 	}

@@ -3,15 +3,15 @@ package worlds
 import (
 	"strings"
 
-	"tachyphor/core/sim"
+	"tachyphor/core/world"
 )
 
 // Month returns a million jobs over thirty days on up to forty nodes, of three
 // templates, two of them reused: agents only, as a bare queue has them.
-func Month() (*sim.World, error) { return month(bare) }
+func Month() (*world.World, error) { return month(bare) }
 
 // FullMonth is Month with caching, spot nodes and shared CPU on.
-func FullMonth() (*sim.World, error) { return month(full) }
+func FullMonth() (*world.World, error) { return month(full) }
 
 // extras are what a month has on top of agents.
 type extras struct{ cluster, spot, price, wide, small, images, caching string }
@@ -48,7 +48,7 @@ spec:
 `)
 }
 
-func month(x extras) (*sim.World, error) {
+func month(x extras) (*world.World, error) {
 	return Parse(x.busy("min: 8, max: 8", "max: 32")+strings.NewReplacer("@wide", x.wide, "@small", x.small, "@images", x.images, "@caching\n", x.caching).Replace(`---
 apiVersion: tachyphor/v1
 kind: Workload

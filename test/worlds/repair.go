@@ -4,7 +4,7 @@ import (
 	"fmt"
 	"strings"
 
-	"tachyphor/core/sim"
+	"tachyphor/core/world"
 )
 
 // A Repair is people who each have one job at a time, and agents that do them: what theory
@@ -19,7 +19,7 @@ type Repair struct {
 const ThinkMean = 100.0
 
 // Build returns it as a world.
-func (q Repair) Build() (*sim.World, error) {
+func (q Repair) Build() (*world.World, error) {
 	text := Queue{Agents: q.Agents, Load: 1, Work: Exponential, Hours: q.Hours, Repeats: q.Repeats}.Text()
 	from, to := strings.Index(text, "arrivals: {"), strings.Index(text, "]}}")
 	return Parse(text[:from]+fmt.Sprintf("arrivals: {people: [{count: %d, think: %s}", q.People, q.Think)+text[to:], "")

@@ -3,13 +3,13 @@ package worlds
 import (
 	"fmt"
 
-	"tachyphor/core/sim"
+	"tachyphor/core/world"
 )
 
 // Sized returns about so many jobs on so many nodes at two thirds of what those
 // can do: nodes of 16 agents, jobs of three minutes, at a steady rate, each on an
 // agent of its own that is placed among all the nodes.
-func Sized(jobs, nodes int) (*sim.World, error) {
+func Sized(jobs, nodes int) (*world.World, error) {
 	perHour := 2.0 / 3 * 16 * float64(nodes) * 20
 	hours := float64(jobs) / perHour
 	return Parse(fmt.Sprintf(`

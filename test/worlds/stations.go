@@ -3,7 +3,7 @@ package worlds
 import (
 	"fmt"
 
-	"tachyphor/core/sim"
+	"tachyphor/core/world"
 )
 
 // A Shared is a station at which all jobs work at once and share it: a link that
@@ -26,7 +26,7 @@ var (
 )
 
 // Build returns the station as a world.
-func (q Shared) Build() (*sim.World, error) {
+func (q Shared) Build() (*world.World, error) {
 	perHour := q.Load / WorkMean * 3600
 	cpu, class, caching := 1000, "work: 1s, workspace: {size: "+q.Form+"}", "  caching: [{plan: archive, save: every-success, savedBy: all}]\n"
 	if q.CPU {

@@ -7,7 +7,7 @@ import (
 	"strings"
 
 	"tachyphor/core/chance"
-	"tachyphor/core/sim"
+	"tachyphor/core/world"
 )
 
 // A Week is a week of a few thousand jobs of three classes on nodes that come and go, with
@@ -19,11 +19,11 @@ type Week struct {
 }
 
 // Build returns the week as a world with made jobs.
-func (k Week) Build() (*sim.World, error) { return Parse(k.text("", true), "") }
+func (k Week) Build() (*world.World, error) { return Parse(k.text("", true), "") }
 
 // Recorded returns the week with jobs that were recorded in one of those weeks: submitted
 // as a repeat of the made ones is, each with a time that it worked.
-func (k Week) Recorded(week int) (*sim.World, error) {
+func (k Week) Recorded(week int) (*world.World, error) {
 	made, err := k.Build()
 	if err != nil {
 		return nil, err

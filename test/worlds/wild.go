@@ -5,14 +5,14 @@ import (
 	"math/rand/v2"
 	"strings"
 
-	"tachyphor/core/sim"
+	"tachyphor/core/world"
 )
 
 // Wild returns a world drawn from a seed in which every mechanism may be on, each
 // with numbers that make it matter: caches, shared CPU, kills, chains, retries,
 // spot nodes, failing boots, drains, quotas, spare room, claims, boot tools, rules on
 // neighbours, and what clusters do beyond the usual.
-func Wild(seed uint64) (*sim.World, error) { return Parse(WildText(seed), "") }
+func Wild(seed uint64) (*world.World, error) { return Parse(WildText(seed), "") }
 
 // WildText returns the documents of a Wild world.
 func WildText(seed uint64) string {

@@ -12,22 +12,22 @@ import (
 	"tachyphor/core/demand"
 	"tachyphor/core/document"
 	"tachyphor/core/shelf"
-	"tachyphor/core/sim"
+	"tachyphor/core/world"
 	"tachyphor/demo"
 )
 
 // Parse puts a world together from the text of its documents. csv may be empty.
-func Parse(text, csv string) (*sim.World, error) {
+func Parse(text, csv string) (*world.World, error) {
 	in, err := Read(text, csv)
 	if err != nil {
 		return nil, err
 	}
-	w, faults := sim.Assemble(in)
+	w, faults := world.Assemble(in)
 	return w, faults.Err()
 }
 
 // Read reads what a world is put together from.
-func Read(text, csv string) (in sim.Input, err error) {
+func Read(text, csv string) (in world.Input, err error) {
 	docs, faults := document.Parse("test.yaml", []byte(text))
 	if len(faults) > 0 {
 		return in, faults
@@ -55,7 +55,7 @@ func Read(text, csv string) (in sim.Input, err error) {
 }
 
 // Demo returns one scenario of the demo world.
-func Demo(scenario string) (*sim.World, error) {
+func Demo(scenario string) (*world.World, error) {
 	text, csv, err := DemoText(scenario)
 	if err != nil {
 		return nil, err
@@ -118,7 +118,7 @@ const (
 )
 
 // Build returns the queue as a world.
-func (q Queue) Build() (*sim.World, error) { return Parse(q.Text(), "") }
+func (q Queue) Build() (*world.World, error) { return Parse(q.Text(), "") }
 
 // Text is the queue's documents.
 func (q Queue) Text() string {
@@ -157,7 +157,7 @@ spec:
 
 // Random returns a world drawn from a seed: several templates, pools and
 // classes with all kinds of numbers, some too small for their demand.
-func Random(seed uint64) (*sim.World, error) {
+func Random(seed uint64) (*world.World, error) {
 	r := rand.New(rand.NewPCG(seed, 5))
 	pick := func(list ...string) string { return list[r.IntN(len(list))] }
 	var b strings.Builder

@@ -1,4 +1,4 @@
-package sim
+package world
 
 import (
 	"fmt"
@@ -89,3 +89,10 @@ func (w *World) warmUp() (notes []string) {
 	w.Plan.Span += warm
 	return nil
 }
+
+// patienceWithBacklog is how long a run goes on after its span, and as long again as
+// that, to let jobs that came within it end.
+const patienceWithBacklog = 30 * units.Day
+
+// horizon is how far simulated time may go; calendars and drains reach as far.
+func (w *World) Horizon() units.Duration { return 2*w.Plan.Span + patienceWithBacklog }

@@ -1,4 +1,4 @@
-package sim
+package world
 
 import (
 	"math"
@@ -42,7 +42,7 @@ func (w *World) Terms(class int, jobs *demand.Jobs) (t caching.Terms, ok bool) {
 			trunk++
 		}
 		if j.Work >= 0 {
-			own.Add(max(0, j.Work-units.Duration(w.heldMean(j))))
+			own.Add(max(0, j.Work-units.Duration(w.HeldMean(j))))
 			owned++
 		}
 	}
@@ -71,8 +71,8 @@ func scaledRate(total units.Rate, flow float64, today units.Rate) units.Rate {
 // what carries it are as the terms say. by is what their times were multiplied by
 // (see demand.Jobs.Only). Only the rules' plans that need no nodes mean anything in it.
 func (w *World) Alone(class int, t caching.Terms, by float64, rules []document.CacheRule) *World {
-	c := *w
-	k := c.Classes[class]
+	c := w.bare()
+	k := w.Classes[class]
 	k.Retries, k.Limit, k.GiveUp, k.Cores, k.Memory, k.Disk = 0, 0, 0, 0, chance.Dist{}, chance.Dist{}
 	scaled := func(d chance.Dist, mean float64) chance.Dist {
 		if m := d.Mean(); m > 0 {
@@ -84,11 +84,12 @@ func (w *World) Alone(class int, t caching.Terms, by float64, rules []document.C
 	k.Change, k.Partial = t.Change, t.Partial
 	c.Classes = slices.Clone(w.Classes)
 	c.Classes[class] = k
+
 	today, link := w.WithFreeStore().Links.Store, &c.Links.Store
 	link.Down, link.Up = scaledRate(link.Down, t.Down, today.PerFlow), scaledRate(link.Up, t.Up, today.PerFlowUp)
 	link.PerFlow, link.PerFlowUp = units.Rate(t.Down), units.Rate(t.Up)
+	link.Latency = units.Duration(t.Latency * 1e9)
 	c.Store.Pack, c.Store.Unpack, c.Store.Size = units.Rate(t.Pack), units.Rate(t.Unpack), 0
-	c.Links.Store.Latency = units.Duration(t.Latency * 1e9)
 
 	numbers := document.AgentNumbers{Reuse: document.Never}
 	c.Templates = []Template{{
@@ -99,13 +100,25 @@ func (w *World) Alone(class int, t caching.Terms, by float64, rules []document.C
 		Min: 1, Max: 1, Pulls: 1,
 		Site: fleet.Site{Name: "alone", Room: fleet.Room{Request: template.Request{CPU: 1 << 40, Memory: 1 << 50, Disk: 1 << 50}, Pods: math.MaxInt32}},
 	}}
-	c.Images, c.Layers, c.LayersOf, c.MakeTimes, c.ImageKeys = []document.Image{{Name: "alone"}}, []units.Bytes{0}, [][]int32{{0}}, []chance.Dist{{}}, []uint64{0}
-	c.Links.Registry = document.Link{}
-	c.StartTime, c.JoinTime, c.WipeTime = chance.Dist{}, chance.Dist{}, chance.Dist{}
-	c.AgentCeiling, c.Quota, c.Growth.SpareRoom, c.SpareRoom, c.Sharing = -1, document.Quota{}, nil, nil, false
+	c.Images = []document.Image{{Name: "alone"}}
+	c.Lay()
 	c.Plan.Span = units.Duration(float64(w.Plan.Span) * by)
 	c.Plan.Warmup = units.Duration(float64(w.Plan.Warmup) * by)
 	return c.WithCaching(rules)
+}
+
+// bare returns the world without agents, nodes, images and limits: when it is, its jobs,
+// its store and links, and what things cost.
+func (w *World) bare() *World {
+	growth := w.Growth
+	growth.SpareRoom = nil
+	return &World{
+		Scenario: w.Scenario, Currency: w.Currency, Start: w.Start, Zone: w.Zone, Plan: w.Plan,
+		AgentCeiling: -1, AgentFee: w.AgentFee, Growth: growth, Backoff: w.Backoff, Preempts: w.Preempts, Placement: w.Placement, Fee: w.Fee,
+		Links:   document.Links{Store: w.Links.Store},
+		Volumes: w.Volumes, AttachTime: w.AttachTime, DetachTime: w.DetachTime, Store: w.Store,
+		Workload: w.Workload, Log: w.Log, Waiting: w.Waiting, HeldCold: w.HeldCold, missing: w.missing,
+	}
 }
 
 // WorkspaceSize is the mean size of a class's packed workspace, bytes.

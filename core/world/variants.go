@@ -1,11 +1,10 @@
-package sim
+package world
 
 import (
 	"cmp"
 	"slices"
 
 	"tachyphor/core/template"
-	"tachyphor/core/units"
 )
 
 // WithCeiling returns the world with template t's ceiling higher by n, in every
@@ -70,15 +69,4 @@ func (w *World) Grown(t, n int) (grown *World, pool int) {
 	c.Pools = slices.Clone(w.Pools)
 	c.Pools[pool].Max += n
 	return &c, pool
-}
-
-// EachStay calls f for each of job j's stays, in order.
-func (t *Trace) EachStay(j int, f func(Stay)) {
-	from := t.From(j)
-	for i := t.Records[j].first; i >= 0; i = t.spans[i].next {
-		s := t.spans[i]
-		to := units.Duration(s.endCause >> 8)
-		f(Stay{from, to, Cause(s.endCause & 0xff), s.by})
-		from = to
-	}
 }

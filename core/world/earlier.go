@@ -1,4 +1,4 @@
-package sim
+package world
 
 import (
 	"tachyphor/core/document"
