@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strconv"
 
+	"tachyphor/core/paired"
 	"tachyphor/core/sim"
 	"tachyphor/core/stats"
 	"tachyphor/core/units"
@@ -163,14 +164,12 @@ func Compare(list []*Outcome, designs [][]byte, demands []string) Comparison {
 	return c
 }
 
-func (x *measure) metric(list []*Outcome, paired bool) Metric {
+func (x *measure) metric(list []*Outcome, inPairs bool) Metric {
 	m := Metric{Key: x.key, Label: x.label, Unit: x.unit}
 	values, among := make([][]float64, len(list)), make([]stats.Weeks, len(list))
 	for i, o := range list {
-		for r := range o.Samples {
-			values[i] = append(values[i], x.of(o, &o.Samples[r]))
-		}
-		among[i] = weeks(o.Samples, o.Alike, func(s *Sample) float64 { return x.run(o, s) }, o.Weeks)
+		values[i] = paired.Values(o.Samples, func(s *Sample) float64 { return x.of(o, s) })
+		among[i] = paired.Readings[Sample]{Own: o.Samples, Alike: o.Alike}.Weeks(func(s *Sample) float64 { return x.run(o, s) }, o.Weeks)
 		f, few := stats.OfAmounts(values[i]).AmongAmounts(among[i]), false
 		if x.percentile != nil {
 			if told := x.percentile(o); told != nil {
@@ -183,7 +182,7 @@ func (x *measure) metric(list []*Outcome, paired bool) Metric {
 		d, alike := stats.Figure{Runs: f.Runs}, !o.Recorded
 		switch {
 		case i == 0:
-		case paired:
+		case inPairs:
 			d = stats.Paired(values[0], values[i])
 			if w := among[i].Less(among[0]); len(w.Values) > 1 {
 				d, alike = d.Among(w), true

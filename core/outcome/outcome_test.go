@@ -3,10 +3,7 @@ package outcome_test
 import (
 	"bytes"
 	"encoding/json"
-	"fmt"
-	"slices"
 	"strings"
-	"sync"
 	"testing"
 
 	"tachyphor/core/outcome"
@@ -216,38 +213,5 @@ func TestFiguresAreWritten(t *testing.T) {
 	}
 	if got := outcome.Money(stats.Figure{Mean: 1205.3, Half: 3.87}, "EUR"); got != "EUR 1,205 ± 4" {
 		t.Errorf("money %q", got)
-	}
-}
-
-// What several goroutines find is told one at a time, and never less than before.
-func TestProgressGoesForward(t *testing.T) {
-	var told []float64
-	forward := outcome.Progress(func(done float64) bool {
-		told = append(told, done)
-		return done < 0.9
-	}).Forward()
-	for _, done := range []float64{0.1, 0.5, 0.3, 0.9, 0.2} {
-		if on := forward(done); on != (done != 0.9 && done != 0.2) {
-			t.Errorf("going on at %v: %v", done, on)
-		}
-	}
-	if fmt.Sprint(told) != "[0.1 0.5 0.5 0.9 0.9]" {
-		t.Error(told)
-	}
-	told = nil
-	var wait sync.WaitGroup
-	for i := range 8 {
-		wait.Go(func() {
-			for n := range 1_000 {
-				forward(float64(n*8+i) / 10_000)
-			}
-		})
-	}
-	wait.Wait()
-	if len(told) != 8_000 || !slices.IsSorted(told) {
-		t.Errorf("%d times", len(told))
-	}
-	if outcome.Progress(nil).Forward() != nil {
-		t.Error("nobody is told")
 	}
 }

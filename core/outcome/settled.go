@@ -5,6 +5,7 @@ import (
 	"math"
 	"slices"
 
+	"tachyphor/core/paired"
 	"tachyphor/core/sim"
 	"tachyphor/core/stats"
 	"tachyphor/core/units"
@@ -49,7 +50,7 @@ func earlyDelay(t *sim.Trace, from, length units.Duration) float64 {
 // again, beginning earlier by as long as they warm up, and where the jobs that come early
 // in the span then surely wait longer or shorter, they had not forgotten that the run
 // began with nothing running. The difference is paired, as the jobs are the same.
-func settled(w *world.World, samples []Sample, workers int, progress Progress) (note string, err error) {
+func settled(w *world.World, samples []Sample, workers int, progress paired.Progress) (note string, err error) {
 	early := w.Early()
 	if early == 0 {
 		return "", nil
@@ -58,19 +59,18 @@ func settled(w *world.World, samples []Sample, workers int, progress Progress) (
 	if err != nil {
 		return "", err
 	}
-	n := min(settlesIn, w.Plan.Repeats)
-	before, after := make([]float64, n), make([]float64, n)
-	err = sim.Each(workers, n, func(r int) (err error) {
-		defer sim.Catch(&err, w.Plan.Seed, r)
-		t, err := sim.Run(earlier, w.Plan.Seed, r, progress.ending())
-		if err != nil {
-			return err
-		}
-		before[r], after[r] = samples[r].early, earlyDelay(t, earlier.Plan.Warmup, early)
-		return nil
-	})
+	study := paired.Study[float64]{
+		Worlds: []*world.World{earlier}, Draws: paired.Draws(min(settlesIn, w.Plan.Repeats), 0), Workers: workers, Progress: progress.Ending(),
+		Read: func(_, _ int, t *sim.Trace) (float64, error) { return earlyDelay(t, earlier.Plan.Warmup, early), nil },
+	}
+	read, err := study.Run()
 	if err != nil {
 		return "", err
+	}
+	after := read[0]
+	before := make([]float64, len(after))
+	for r := range before {
+		before[r] = samples[r].early
 	}
 	for r := len(before) - 1; r >= 0; r-- { // of two runs of which one has no such jobs nothing can be said
 		if before[r] < 0 || after[r] < 0 {

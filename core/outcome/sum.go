@@ -2,6 +2,7 @@ package outcome
 
 import (
 	"tachyphor/core/demand"
+	"tachyphor/core/paired"
 	"tachyphor/core/sim"
 	"tachyphor/core/stats"
 	"tachyphor/core/units"
@@ -81,26 +82,17 @@ func (s *Sum) Outcome() (*Outcome, *sim.Trace) {
 
 // figure returns the figure of one value a repeat.
 func (s *Sum) figure(value func(*Sample) float64) stats.Figure {
-	values := make([]float64, len(s.samples))
-	for i := range s.samples {
-		values[i] = value(&s.samples[i])
-	}
-	return s.among(stats.OfAmounts(values), value)
+	return s.readings().Figure(value, s.world.AlikeWeeks())
+}
+
+func (s *Sum) readings() paired.Readings[Sample] {
+	return paired.Readings[Sample]{Own: s.samples, Alike: s.alike}
 }
 
 // among says how far a figure may lie from that of all weeks like the recorded one, by a
 // value that each run has of its own.
 func (s *Sum) among(f stats.Figure, value func(*Sample) float64) stats.Figure {
-	return f.AmongAmounts(weeks(s.samples, s.alike, value, s.world.AlikeWeeks()))
-}
-
-// weeks are a value in weeks like the recorded one, whose days were drawn of so many.
-func weeks(samples, alike []Sample, value func(*Sample) float64, of int) stats.Weeks {
-	values, beside := make([]float64, len(alike)), make([]float64, len(alike))
-	for i := range alike {
-		values[i], beside[i] = value(&alike[i]), value(&samples[i])
-	}
-	return stats.WeeksOf(values, beside, of)
+	return f.AmongAmounts(s.readings().Weeks(value, s.world.AlikeWeeks()))
 }
 
 // pool puts the values of all repeats together.

@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"tachyphor/core/outcome"
+	"tachyphor/core/paired"
 	"tachyphor/core/sim"
 	"tachyphor/core/stats"
 	"tachyphor/core/units"
@@ -288,8 +289,8 @@ func (x *weighing) peak() Peak {
 		if !ok {
 			by = x.all[p.Key]
 		}
-		truth := x.values(p.Key, func(r *reading) float64 { return r.peak })
-		free := values(by, func(r *reading) float64 { return r.peakAlone })
+		truth := paired.Values(x.all[p.Key], func(r *reading) float64 { return r.peak })
+		free := paired.Values(by, func(r *reading) float64 { return r.peakAlone })
 		out.Plans = append(out.Plans, PeakTimes{p.Key, stats.Of(free), stats.Of(truth), stats.Paired(free, truth)})
 	}
 	out.Changed = out.least() != out.leastAlone()

@@ -12,7 +12,7 @@ import (
 	"tachyphor/core/caching"
 	"tachyphor/core/demand"
 	"tachyphor/core/document"
-	"tachyphor/core/outcome"
+	"tachyphor/core/paired"
 	"tachyphor/core/sim"
 	"tachyphor/core/stats"
 	"tachyphor/core/units"
@@ -182,12 +182,12 @@ type weighing struct {
 	free       map[string][]reading // likewise, of those that share the store's link, with the link to itself
 	done       atomic.Int64
 	total      int64
-	tell       outcome.Progress
+	tell       paired.Progress
 }
 
 // Weigh runs every plan over the workload, on the given number of workers. The result
 // does not depend on their number. progress may be nil.
-func Weigh(q Question, workers int, progress outcome.Progress) (*Weighing, error) {
+func Weigh(q Question, workers int, progress paired.Progress) (*Weighing, error) {
 	if err := q.Check(); err != nil {
 		return nil, err
 	}
@@ -303,8 +303,12 @@ const surfaceShare = 0.25
 
 // step counts n parts of the work as done, and reports whether to go on.
 func (x *weighing) step(n int64) bool {
-	done := x.done.Add(n)
-	return x.tell == nil || x.tell(min(float64(done)/float64(max(1, x.total)), 1))
+	return x.share(float64(x.done.Add(n)))
+}
+
+// share tells how many parts of the work are done, and reports whether to go on.
+func (x *weighing) share(parts float64) bool {
+	return x.tell == nil || x.tell(min(parts/float64(max(1, x.total)), 1))
 }
 
 // A manner is what a plan's repeats are run with.
@@ -319,71 +323,60 @@ const (
 // run reads the first repeats of plans, in a manner.
 func (x *weighing) run(plans []Plan, repeats, workers int, how manner) error {
 	worlds := make([]*world.World, len(plans))
-	results := make([][]reading, len(plans))
 	for i, p := range plans {
 		worlds[i] = x.w.WithCaching(p.Rules)
 		if how == linkFree {
 			worlds[i] = worlds[i].WithFreeStore()
 		}
-		results[i] = make([]reading, repeats)
 	}
-	err := sim.Each(workers, len(plans)*repeats, func(n int) error {
-		p, r := n%len(plans), n/len(plans)
-		var jobs *demand.Jobs
-		var err error
-		if how == weeksAlike {
-			jobs = worlds[p].JobsAlike(x.w.Plan.Seed, r)
-		} else if jobs, err = worlds[p].Jobs(x.w.Plan.Seed, r); err != nil {
-			return err
-		}
-		watch := func(units.Duration) bool { return x.step(0) }
-		t, err := sim.RunJobs(worlds[p], jobs, x.w.Plan.Seed, r, watch)
-		if err != nil {
-			return err
-		}
-		busiest := hour{from: x.from, to: x.from + units.Hour}
-		if how == linkFree {
-			results[p][r] = *readAlone(t, busiest)
-		} else {
-			results[p][r] = *read(t, r, busiest, how == asIs && r < len(x.jobClasses))
-		}
-		if !x.step(1) {
-			return sim.ErrStopped
-		}
-		return t.Check()
-	})
+	draws := paired.Draws(repeats, 0)
+	if how == weeksAlike {
+		draws = paired.Draws(0, repeats)
+	}
+	busiest := hour{from: x.from, to: x.from + units.Hour}
+	runs := int64(len(plans) * repeats)
+	study := paired.Study[reading]{
+		Worlds: worlds, Draws: draws, Workers: workers, Progress: x.part(runs),
+		Read: func(_, r int, t *sim.Trace) (reading, error) {
+			if how == linkFree {
+				return *readAlone(t, busiest), nil
+			}
+			return *read(t, r, busiest, how == asIs && r < len(x.jobClasses)), nil
+		},
+	}
+	results, err := study.Run()
+	if err != nil {
+		return err
+	}
+	x.step(runs)
 	into := [...]map[string][]reading{x.all, x.alike, x.free}[how]
 	for i, p := range plans {
 		into[p.Key] = results[i]
 	}
-	return err
+	return nil
 }
 
-// values are one number of every repeat.
-func values(list []reading, of func(*reading) float64) []float64 {
-	out := make([]float64, len(list))
-	for i := range list {
-		out[i] = of(&list[i])
+// part tells of n parts of the work while they are done.
+func (x *weighing) part(n int64) paired.Progress {
+	if x.tell == nil {
+		return nil
 	}
-	return out
+	before := x.done.Load()
+	return func(done float64) bool { return x.share(float64(before) + float64(done*float64(n))) }
 }
 
-func (x *weighing) values(key string, of func(*reading) float64) []float64 {
-	return values(x.all[key], of)
+// readings are those of a plan.
+func (x *weighing) readings(key string) paired.Readings[reading] {
+	return paired.Readings[reading]{Own: x.all[key], Alike: x.alike[key]}
 }
 
 // figure and differs are a number of a plan, and less that without a cache.
-func (x *weighing) figure(key string, of func(*reading) float64) stats.Figure {
-	return stats.OfAmounts(x.values(key, of)).AmongAmounts(x.weeks(key, of))
+func (x *weighing) figure(key string, of paired.Number[reading]) stats.Figure {
+	return x.readings(key).Figure(of, x.w.AlikeWeeks())
 }
 
-// weeks are a number of a plan in weeks like the recorded one.
-func (x *weighing) weeks(key string, of func(*reading) float64) stats.Weeks {
-	return stats.WeeksOf(values(x.alike[key], of), x.values(key, of), x.w.AlikeWeeks())
-}
-
-func (x *weighing) differs(key string, of func(*reading) float64) stats.Figure {
-	return stats.Paired(x.values(None, of), x.values(key, of)).Among(x.weeks(key, of).Less(x.weeks(None, of)))
+func (x *weighing) differs(key string, of paired.Number[reading]) stats.Figure {
+	return x.readings(key).Less(x.readings(None), of, x.w.AlikeWeeks())
 }
 
 // leads are the lead times of a plan's repeats together: of all jobs with a workspace, or

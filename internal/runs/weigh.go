@@ -5,7 +5,7 @@ import (
 	"encoding/json"
 
 	"tachyphor/core/document"
-	"tachyphor/core/outcome"
+	"tachyphor/core/paired"
 	"tachyphor/core/weigh"
 	"tachyphor/core/world"
 	"tachyphor/internal/store"
@@ -39,7 +39,7 @@ func (q *Queue) AskWeighing(ctx context.Context, scenario, by string, ask weigh.
 }
 
 // weigh weighs a world's cache plans.
-func (q *Queue) weigh(o store.Outcome, w *world.World, progress outcome.Progress) (store.Outcome, []byte, error) {
+func (q *Queue) weigh(o store.Outcome, w *world.World, progress paired.Progress) (store.Outcome, []byte, error) {
 	var in wire.Inputs
 	if err := json.Unmarshal([]byte(o.Inputs), &in); err != nil {
 		return store.Outcome{}, nil, err
