@@ -8,12 +8,13 @@ import (
 
 	"tachyphor/core/chance"
 	"tachyphor/core/document"
+	"tachyphor/core/table"
 )
 
 // Bind makes the jobs of a workload from a recording: rows get their class's
 // wants where they have none of their own, and times count from the workload's
 // start. Rows that cannot be bound are returned; there are no jobs then.
-func (r *Recording) Bind(spec *document.WorkloadSpec) (*Jobs, []BadRow) {
+func (r *Recording) Bind(spec *document.WorkloadSpec) (*Jobs, []table.BadRow) {
 	classes := map[string]int32{}
 	var names []string
 	for i, k := range spec.Classes {
@@ -21,13 +22,9 @@ func (r *Recording) Bind(spec *document.WorkloadSpec) (*Jobs, []BadRow) {
 		names = append(names, k.Name)
 	}
 	jobs := &Jobs{classes: spec.Classes, ids: make([]string, 0, r.Len()), List: make([]Job, 0, r.Len())}
-	var table wantsTable
-	var bad []BadRow
-	refuse := func(b BadRow) {
-		if len(bad) < maxBad {
-			bad = append(bad, b)
-		}
-	}
+	var wanted wantsTable
+	var bads table.Refused
+	refuse := bads.Refuse
 	var rows []int // by job: its row
 	chained, measured := false, false
 	for i := range r.Len() {
@@ -35,10 +32,10 @@ func (r *Recording) Bind(spec *document.WorkloadSpec) (*Jobs, []BadRow) {
 		class, ok := classes[w.class]
 		if !ok {
 			hint := ""
-			if near, ok := document.Nearest(w.class, names); ok {
+			if near, ok := table.Nearest(w.class, names); ok {
 				hint = fmt.Sprintf("; did you mean %q?", near)
 			}
-			refuse(BadRow{Line: int(w.line), Column: "class", Found: w.class, Reason: "the workload has no such class" + hint})
+			refuse(table.BadRow{Line: int(w.line), Column: "class", Found: w.class, Reason: "the workload has no such class" + hint})
 			continue
 		}
 		k := &spec.Classes[class]
@@ -46,25 +43,25 @@ func (r *Recording) Bind(spec *document.WorkloadSpec) (*Jobs, []BadRow) {
 		when := spec.Start.Add(time.Duration(at)).UTC()
 		switch {
 		case at < 0:
-			refuse(BadRow{Line: int(w.line), Column: "submitted", Found: when.Format(time.RFC3339), Reason: "before the workload's start"})
+			refuse(table.BadRow{Line: int(w.line), Column: "submitted", Found: when.Format(time.RFC3339), Reason: "before the workload's start"})
 			continue
 		case at > maxOffset:
-			refuse(BadRow{Line: int(w.line), Column: "submitted", Found: when.Format(time.RFC3339), Reason: "more than 400 days after the workload's start"})
+			refuse(table.BadRow{Line: int(w.line), Column: "submitted", Found: when.Format(time.RFC3339), Reason: "more than 400 days after the workload's start"})
 			continue
 		case w.work < 0 && k.Work.IsZero():
-			refuse(BadRow{Line: int(w.line), Column: "work", Found: "", Reason: "unknown, and the class has no work time to draw from"})
+			refuse(table.BadRow{Line: int(w.line), Column: "work", Found: "", Reason: "unknown, and the class has no work time to draw from"})
 			continue
 		}
 		wants := w.wants()
 		if wants == nil {
 			wants = k.Wants
 		}
-		jobs.List = append(jobs.List, Job{Submitted: at, Key: chance.Name(w.id), Work: w.work, Class: class, Wants: table.number(wants), Cores: w.cores, Change: w.change, Found: w.found})
+		jobs.List = append(jobs.List, Job{Submitted: at, Key: chance.Name(w.id), Work: w.work, Class: class, Wants: wanted.number(wants), Cores: w.cores, Change: w.change, Found: w.found})
 		jobs.ids = append(jobs.ids, w.id)
 		rows = append(rows, i)
 		chained, measured = chained || w.after() != nil, measured || w.memory >= 0 || w.disk >= 0
 	}
-	if chained && len(bad) == 0 {
+	if chained && bads.Bads == 0 {
 		r.chain(jobs, rows, refuse)
 	}
 	if measured {
@@ -72,16 +69,16 @@ func (r *Recording) Bind(spec *document.WorkloadSpec) (*Jobs, []BadRow) {
 			jobs.Memory, jobs.Disk = append(jobs.Memory, r.rows.at(i).memory), append(jobs.Disk, r.rows.at(i).disk)
 		}
 	}
-	if len(bad) > 0 {
-		return nil, bad
+	if bads.Bads > 0 {
+		return nil, bads.Bad
 	}
-	jobs.Wants = table.sets
+	jobs.Wants = wanted.sets
 	jobs.sort()
 	return jobs, nil
 }
 
 // chain finds the jobs that each job comes after.
-func (r *Recording) chain(jobs *Jobs, rows []int, refuse func(BadRow)) {
+func (r *Recording) chain(jobs *Jobs, rows []int, refuse func(table.BadRow)) {
 	at := make(map[string]int32, len(jobs.ids))
 	for i, id := range jobs.ids {
 		at[id] = int32(i)
@@ -92,7 +89,7 @@ func (r *Recording) chain(jobs *Jobs, rows []int, refuse func(BadRow)) {
 		for _, id := range w.after() {
 			before, ok := at[id]
 			if !ok {
-				refuse(BadRow{Line: int(w.line), Column: "after", Found: id, Reason: "no job of that id in the file"})
+				refuse(table.BadRow{Line: int(w.line), Column: "after", Found: id, Reason: "no job of that id in the file"})
 				continue
 			}
 			if !slices.Contains(jobs.after[int32(i)], before) {
@@ -102,7 +99,7 @@ func (r *Recording) chain(jobs *Jobs, rows []int, refuse func(BadRow)) {
 	}
 	for _, i := range jobs.circles() {
 		w := r.rows.at(rows[i])
-		refuse(BadRow{Line: int(w.line), Column: "after", Found: strings.Join(w.after(), " "), Reason: "the job would come after itself, in a circle"})
+		refuse(table.BadRow{Line: int(w.line), Column: "after", Found: strings.Join(w.after(), " "), Reason: "the job would come after itself, in a circle"})
 	}
 }
 

@@ -3,7 +3,7 @@ package demand
 import (
 	"slices"
 
-	"tachyphor/core/document"
+	"tachyphor/core/table"
 )
 
 // A Match says which template a set of wants gets.
@@ -38,7 +38,7 @@ func Matching(wants []string, offers [][]string) Match {
 		}
 		meant, like := make([]string, len(missing)), 0
 		for i, w := range missing {
-			if near, ok := document.Nearest(w, offered); ok {
+			if near, ok := table.Nearest(w, offered); ok {
 				meant[i] = near
 				like++
 			}

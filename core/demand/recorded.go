@@ -1,13 +1,10 @@
 package demand
 
 import (
-	"bufio"
 	"bytes"
-	"errors"
 	"fmt"
 	"io"
 	"math"
-	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -20,49 +17,19 @@ import (
 
 var errTooMany = fmt.Errorf("more than %d jobs; shorten the span or lower the rates", MaxJobs)
 
-// A BadRow is a row of a recording that was refused.
-type BadRow struct {
-	Line   int    `json:"line" doc:"Line in the file, the header being 1; 0 where it has none."`
-	Series string `json:"series,omitempty" doc:"Of answers of Prometheus: the series, by its name and labels."`
-	Column string `json:"column,omitempty" doc:"Name of the column."`
-	Found  string `json:"found,omitempty" doc:"What stands there."`
-	Reason string `json:"reason" doc:"Why the row was refused."`
-}
-
-// String writes the row's fault on one line.
-func (b BadRow) String() string {
-	s := "line " + strconv.Itoa(b.Line)
-	if b.Series != "" {
-		s = "series " + b.Series
-	}
-	if b.Column != "" {
-		s += ", column " + b.Column
-	}
-	if b.Found != "" {
-		s += fmt.Sprintf(": found %q", b.Found)
-	}
-	return s + ": " + b.Reason
-}
-
 // A Recording is a job log as it was read, before it is bound to the classes of
 // a workload.
 type Recording struct {
 	rows rows
-	Bad  []BadRow // the first maxBad of them
-	Bads int      // how many rows were refused
-	ids  map[string]struct{}
+	table.Refused
+	ids map[string]struct{}
 	// words are the texts that many rows share, once each, and lists what they hold.
 	words map[string]string
 	lists map[string][]string
-	// theirs are the file's own names of our columns, and mapped the other way
-	// round; with some, columns that are neither are left out.
-	theirs, mapped map[string]string
 }
 
 // Len returns the number of good rows.
 func (r *Recording) Len() int { return r.rows.n }
-
-const maxBad = 100
 
 // A row is one job, small: there are millions of them.
 type row struct {
@@ -161,38 +128,27 @@ func (r *Recording) Ran() []Ran {
 // columns are what a recording may have; those without a reader are left alone.
 var columns = document.RecordedColumns()
 
+// columnAt numbers them.
+var columnAt = func() map[string]int {
+	at := make(map[string]int, len(columns))
+	for i, name := range columns {
+		at[name] = i
+	}
+	return at
+}()
+
 // Read reads a recording: CSV with a header that names columns, JSON Lines, one
 // object a line, or Parquet, told apart by the first bytes. theirs gives the
-// file's own names of our columns; it may be nil. Bad rows are counted and
+// file's own names of our columns; it may be nil. Numbers count as seconds or plain
+// amounts. Bad rows are counted and
 // described; they are not among the good ones. The error is for a file that
 // cannot be read as a recording at all.
 func Read(src io.Reader, theirs map[string]string) (*Recording, error) {
-	in := bufio.NewReaderSize(src, 64<<10)
-	r := &Recording{
-		ids: map[string]struct{}{}, words: map[string]string{}, lists: map[string][]string{},
-		theirs: theirs, mapped: make(map[string]string, len(theirs)),
-	}
-	for ours, their := range theirs {
-		if twice, ok := r.mapped[their]; ok {
-			return r, fmt.Errorf("column %q of the file is to be both %s and %s; map it once", their, min(ours, twice), max(ours, twice))
-		}
-		r.mapped[their] = ours
-	}
+	r := &Recording{ids: map[string]struct{}{}, words: map[string]string{}, lists: map[string][]string{}}
 	defer func() { r.ids, r.words, r.lists = nil, nil, nil }() // only needed while reading
-	if magic, err := in.Peek(4); err == nil && string(magic) == table.ParquetMagic {
-		return r, r.readParquet(in)
-	}
-	for {
-		b, err := in.Peek(1)
-		switch {
-		case err == nil && (b[0] == ' ' || b[0] == '\t' || b[0] == '\n' || b[0] == '\r'):
-			_, _ = in.Discard(1)
-			continue
-		case err == nil && b[0] == '{':
-			return r, r.readJSONLines(in)
-		}
-		return r, r.readCSV(in)
-	}
+	return r, table.Read(src, table.Columns{
+		Names: columns, Lists: []string{"wants", "after"}, Must: []string{"submitted", "class"}, Theirs: theirs,
+	}, r.take, r.Refuse)
 }
 
 // Parse is Read for data at hand.
@@ -200,30 +156,15 @@ func Parse(data []byte, theirs map[string]string) (*Recording, error) {
 	return Read(bytes.NewReader(data), theirs)
 }
 
-// ours returns our name of a file's column; "" for one that is left out, and an
-// error for one that nothing is known of.
-func (r *Recording) ours(name string) (string, error) {
-	if our, ok := r.mapped[name]; ok {
-		return our, nil
-	}
-	_, taken := r.theirs[name]
-	switch {
-	case slices.Contains(columns, name) && !taken:
-		return name, nil
-	case len(r.theirs) > 0:
-		return "", nil
-	}
-	return "", errors.New(unknownColumn(name))
-}
-
-// take reads one row through a way to get its columns.
-func (r *Recording) take(get func(name string) string, line int) error {
+// take reads one row.
+func (r *Recording) take(field table.Row, line int) error {
+	get := func(name string) string { return field[columnAt[name]] }
 	got, bad := r.readRow(get, line)
 	if _, twice := r.ids[got.id]; twice && bad == nil {
-		bad = &BadRow{Line: line, Column: "id", Found: got.id, Reason: "an earlier row has the same id"}
+		bad = &table.BadRow{Line: line, Column: "id", Found: got.id, Reason: "an earlier row has the same id"}
 	}
 	if bad != nil {
-		r.refuse(*bad)
+		r.Refuse(*bad)
 		return nil
 	}
 	if got.id == "" {
@@ -234,30 +175,6 @@ func (r *Recording) take(get func(name string) string, line int) error {
 		return errTooMany
 	}
 	return nil
-}
-
-// unknownColumn says which columns there are.
-func unknownColumn(name string) string {
-	hint := ""
-	if near, ok := document.Nearest(name, columns); ok {
-		hint = fmt.Sprintf("; did you mean %q?", near)
-	}
-	return fmt.Sprintf("unknown column %q; the columns are %s%s", name, strings.Join(columns, ", "), hint)
-}
-
-func (r *Recording) refuse(b BadRow) {
-	r.Bads++
-	b.Found = clip(b.Found)
-	if len(r.Bad) < maxBad {
-		r.Bad = append(r.Bad, b)
-	}
-}
-
-func clip(s string) string {
-	if len(s) > 60 {
-		return strings.ToValidUTF8(s[:57], "") + "..."
-	}
-	return s
 }
 
 // mostShared bounds the texts that are looked for in earlier rows.
@@ -292,9 +209,9 @@ func (r *Recording) list(s string) []string {
 }
 
 // readRow reads one job.
-func (r *Recording) readRow(get func(name string) string, line int) (row, *BadRow) {
-	bad := func(name, reason string) *BadRow {
-		return &BadRow{Line: line, Column: name, Found: get(name), Reason: reason}
+func (r *Recording) readRow(get func(name string) string, line int) (row, *table.BadRow) {
+	bad := func(name, reason string) *table.BadRow {
+		return &table.BadRow{Line: line, Column: name, Found: get(name), Reason: reason}
 	}
 	got := row{line: int32(min(line, math.MaxInt32)), id: strings.Clone(get("id")), class: r.shared(get("class")), work: -1}
 	if got.class == "" {

@@ -9,6 +9,8 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+
+	"tachyphor/core/table"
 )
 
 // An enumeration is a string type that takes only some values.
@@ -221,7 +223,7 @@ func (r *reader) decodeStruct(n *node, v reflect.Value, path string) {
 
 // meant suggests the nearest of words.
 func meant(word string, words []string) string {
-	if near, ok := Nearest(word, words); ok {
+	if near, ok := table.Nearest(word, words); ok {
 		return fmt.Sprintf("; did you mean %q?", near)
 	}
 	return ""

@@ -8,6 +8,7 @@ import (
 	"testing"
 
 	"tachyphor/core/document"
+	"tachyphor/core/table"
 	"tachyphor/demo"
 )
 
@@ -390,7 +391,7 @@ func TestSchemasMatchTheReader(t *testing.T) {
 func TestNearest(t *testing.T) {
 	words := []string{"linux", "cxx", "arm-cross"}
 	for word, want := range map[string]string{"arm-corss": "arm-cross", "linx": "linux", "windows": "", "cx": "cxx", strings.Repeat("x", 1000): ""} {
-		if got, _ := document.Nearest(word, words); got != want {
+		if got, _ := table.Nearest(word, words); got != want {
 			t.Errorf("nearest to %.20q is %q, want %q", word, got, want)
 		}
 	}

@@ -5,6 +5,8 @@ import (
 	"slices"
 	"strings"
 
+	"tachyphor/core/table"
+
 	"go.yaml.in/yaml/v3"
 )
 
@@ -71,7 +73,7 @@ func misspelt(version, kind string) bool {
 		if len(known) < 5 {
 			far = 1
 		}
-		if editDistance(strings.ToLower(kind), strings.ToLower(known)) <= far {
+		if table.Letters(strings.ToLower(kind), strings.ToLower(known)) <= far {
 			return true
 		}
 	}

@@ -9,6 +9,7 @@ import (
 
 	"tachyphor/core/outcome"
 	"tachyphor/core/sim"
+	"tachyphor/core/table"
 	"tachyphor/core/units"
 	"tachyphor/test/worlds"
 )
@@ -131,12 +132,12 @@ func TestBlocks(t *testing.T) {
 			t.Error("a damaged block is read")
 		}
 	}
-	if _, err := outcome.NewSheet[outcome.JobRow](nil, "xlsx"); err == nil || !strings.Contains(err.Error(), "csv, jsonl and parquet") {
+	if _, err := table.NewSheet[outcome.JobRow](nil, "xlsx"); err == nil || !strings.Contains(err.Error(), "csv, jsonl and parquet") {
 		t.Error(err)
 	}
 	// An empty export still names its columns.
 	var out bytes.Buffer
-	sheet, err := outcome.NewSheet[outcome.JobRow](&out, outcome.CSV)
+	sheet, err := table.NewSheet[outcome.JobRow](&out, table.CSV)
 	if err != nil || sheet.Close() != nil {
 		t.Fatal(err)
 	}

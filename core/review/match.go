@@ -6,6 +6,7 @@ import (
 
 	"tachyphor/core/demand"
 	"tachyphor/core/document"
+	"tachyphor/core/table"
 	"tachyphor/core/units"
 )
 
@@ -86,7 +87,7 @@ func (s *Shelf) Match(workload, scenario *document.Document) Matches {
 			m.Nearest, m.Missing = spec.Templates[got.Nearest].Template, got.Missing
 			for i, word := range got.Missing {
 				if got.Meant[i] != "" {
-					m.Slips = append(m.Slips, Slip{word, got.Meant[i], document.Letters(word, got.Meant[i])})
+					m.Slips = append(m.Slips, Slip{word, got.Meant[i], table.Letters(word, got.Meant[i])})
 				}
 			}
 		} else {

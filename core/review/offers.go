@@ -7,6 +7,7 @@ import (
 
 	"tachyphor/core/demand"
 	"tachyphor/core/document"
+	"tachyphor/core/table"
 	"tachyphor/core/template"
 	"tachyphor/core/units"
 
@@ -139,7 +140,7 @@ func offersMisspelt(x *subject) {
 		if slices.Contains(wanted, o) {
 			continue
 		}
-		meant, ok := document.Nearest(o, open)
+		meant, ok := table.Nearest(o, open)
 		if !ok {
 			continue
 		}

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"tachyphor/core/document"
+	"tachyphor/core/table"
 	"tachyphor/core/template"
 
 	corev1 "k8s.io/api/core/v1"
@@ -99,7 +100,7 @@ func agentUnclear(x *subject) {
 	}
 	x.say(x.noted(template.ContainerAnnotation), "The annotation names "+named+" as the agent, and there is no such container; there are "+listed(names)+".",
 		"Name one of them in "+template.ContainerAnnotation+".")
-	if near, ok := document.Nearest(named, names); ok {
+	if near, ok := table.Nearest(named, names); ok {
 		x.found[len(x.found)-1].Fix = []document.Edit{x.annotate(template.ContainerAnnotation, near)}
 	}
 }

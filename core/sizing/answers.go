@@ -12,7 +12,7 @@ import (
 	"strconv"
 	"strings"
 
-	"tachyphor/core/demand"
+	"tachyphor/core/table"
 	"tachyphor/core/units"
 )
 
@@ -129,10 +129,10 @@ func FromMetrics(all []Metric) *Log {
 		key := [2]string{m.Labels["pod"], m.Labels["container"]}
 		switch {
 		case !slices.Contains(names, name):
-			log.refuse(demand.BadRow{Series: m.named(), Reason: "not one that is read; " + "expected one of " + strings.Join(names, ", ")})
+			log.Refuse(table.BadRow{Series: m.named(), Reason: "not one that is read; " + "expected one of " + strings.Join(names, ", ")})
 			continue
 		case key[0] == "":
-			log.refuse(demand.BadRow{Series: m.named(), Reason: "it names no pod"})
+			log.Refuse(table.BadRow{Series: m.named(), Reason: "it names no pod"})
 			continue
 		case key[1] == "" || key[1] == "POD": // a pod's sum, or what holds its network
 			continue

@@ -42,7 +42,7 @@ func TestBadSamples(t *testing.T) {
 	for _, b := range log.Bad {
 		said = append(said, b.String())
 	}
-	for i, want := range []string{"line 3, column pod", `line 4, column at: found "soon"`, `line 5, column cores: found "-1"`, `line 6, column memory: found "lots"`, "line 7: expected 4 fields", `line 9, column cores: found "NaN"`} {
+	for i, want := range []string{"line 3, column pod", `line 4, column at: found "soon"`, `line 5, column cores: found "-1"`, `line 6, column memory: found "lots"`, "line 7: 2 fields where the header has 4", `line 9, column cores: found "NaN"`} {
 		if !strings.HasPrefix(said[i], want) {
 			t.Errorf("%q, want %q", said[i], want)
 		}
@@ -51,7 +51,7 @@ func TestBadSamples(t *testing.T) {
 		"":                           "no header",
 		"pod,at,memry\n":             `did you mean "memory"?`,
 		"pod,memory\n":               `"at" is missing`,
-		"pod,at,at\n":                "there twice",
+		"pod,at,at\n":                "stands twice",
 		"pod,at,cores,cpu_seconds\n": "keep one of them",
 	} {
 		if _, err := Read(strings.NewReader(text)); err == nil || !strings.Contains(err.Error(), want) {

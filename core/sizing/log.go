@@ -10,7 +10,6 @@ import (
 	"strings"
 	"time"
 
-	"tachyphor/core/demand"
 	"tachyphor/core/table"
 	"tachyphor/core/units"
 )
@@ -18,7 +17,6 @@ import (
 // Limits on a file of samples.
 const (
 	MaxSamples = 20_000_000
-	maxBad     = 100
 	// mostAlike bounds the samples that room is made for beforehand.
 	mostAlike = 4096
 	// maxRestarts bounds how often one container can have begun anew.
@@ -27,11 +25,10 @@ const (
 
 // A Log is the samples of a file, by container.
 type Log struct {
-	Series []Series        // in the order of their first samples
-	Bad    []demand.BadRow // the first maxBad of the rows that were refused
-	Bads   int             // how many were
-	at     map[string]int  // by pod and container: index into Series
-	last   int             // series of the row before
+	Series []Series // in the order of their first samples
+	table.Refused
+	at   map[string]int // by pod and container: index into Series
+	last int            // series of the row before
 	// samples counts the rows that were read.
 	samples int
 }
@@ -56,67 +53,42 @@ func (l *Log) Only(container string) int {
 }
 
 // Read reads samples, told apart by the first bytes: CSV with a header, Parquet with
-// the same columns, or answers of Prometheus to range queries. Bad rows are counted
-// and described and are in no series. The error is for a file that cannot be read as
-// samples at all.
+// the same columns, or answers of Prometheus to range queries. Times are RFC 3339 or
+// seconds; memory and disk are written as Kubernetes does or in bytes; an empty field was
+// not measured. Bad rows are counted and described and are in no series. The error is for
+// a file that cannot be read as samples at all.
 func Read(src io.Reader) (*Log, error) {
-	in := bufio.NewReaderSize(src, 64<<10)
-	if magic, err := in.Peek(4); err == nil && string(magic) == table.ParquetMagic {
-		return readParquet(in)
-	}
-	for {
-		b, err := in.Peek(1)
-		switch {
-		case err == nil && (b[0] == ' ' || b[0] == '\t' || b[0] == '\n' || b[0] == '\r'):
-			_, _ = in.Discard(1)
-			continue
-		case err == nil && b[0] == '{':
-			return readAnswers(in)
-		}
-		return readCSV(in)
-	}
-}
-
-// readParquet reads a Parquet file with the columns of CSV.
-func readParquet(src io.Reader) (*Log, error) {
-	log := newLog()
-	cores, cpu := false, false
-	err := table.Parquet(src, table.Columns{
-		Ours: func(name string) (string, error) {
-			c, err := columnOf(name)
-			cores, cpu = cores || c == coresColumn, cpu || c == cpuColumn
-			if cores && cpu {
-				return "", errTwoCPU
+	log, rate := newLog(), false
+	err := table.Read(src, table.Columns{
+		Names: Columns(), Must: []string{columnNames[podColumn], columnNames[atColumn]},
+		There: func(there []bool) error {
+			if rate = there[coresColumn]; rate && there[cpuColumn] {
+				return errTwoCPU
 			}
-			return name, err
+			return nil
 		},
-		Must: []string{columnNames[podColumn], columnNames[atColumn]},
-	}, func(get func(string) string, line int) error {
-		return log.take(func(c int) string { return get(columnNames[c]) }, cores, line)
-	})
+		JSON: func(in *bufio.Reader) (err error) {
+			log, err = readAnswers(in)
+			return err
+		},
+	}, func(row table.Row, line int) error { return log.take(row, rate, line) }, log.Refuse)
 	return log, err
-}
-
-func (l *Log) refuse(b demand.BadRow) {
-	if l.Bads++; len(l.Bad) < maxBad {
-		l.Bad = append(l.Bad, b)
-	}
 }
 
 // take puts one row's sample into its series, or refuses it. rate says that CPU is
 // told as cores in use. The error is for more rows than are taken.
-func (l *Log) take(text func(column int) string, rate bool, line int) error {
+func (l *Log) take(row table.Row, rate bool, line int) error {
 	if l.samples++; l.samples > MaxSamples {
 		return fmt.Errorf("more than %d samples; take fewer runs or a longer interval", MaxSamples)
 	}
-	var bad demand.BadRow
+	var bad table.BadRow
 	refuse := func(c int, reason string) {
 		if bad.Reason == "" {
-			bad = demand.BadRow{Column: columnNames[c], Found: strings.Clone(text(c)), Reason: reason}
+			bad = table.BadRow{Column: columnNames[c], Found: strings.Clone(row[c]), Reason: reason}
 		}
 	}
 	figure := func(c int) float64 {
-		s := text(c)
+		s := row[c]
 		if s == "" {
 			return math.NaN()
 		}
@@ -130,7 +102,7 @@ func (l *Log) take(text func(column int) string, rate bool, line int) error {
 		return x
 	}
 	size := func(c int) float64 {
-		s := text(c)
+		s := row[c]
 		if s == "" {
 			return math.NaN()
 		}
@@ -143,11 +115,11 @@ func (l *Log) take(text func(column int) string, rate bool, line int) error {
 		}
 		return float64(b)
 	}
-	pod := text(podColumn)
+	pod := row[podColumn]
 	if pod == "" {
 		refuse(podColumn, "expected the name of a pod")
 	}
-	x := Sample{At: moment(text(atColumn)), CPU: figure(cpuColumn), Memory: size(memoryColumn), Throttled: figure(throttledColumn), Disk: size(diskColumn)}
+	x := Sample{At: moment(row[atColumn]), CPU: figure(cpuColumn), Memory: size(memoryColumn), Throttled: figure(throttledColumn), Disk: size(diskColumn)}
 	if math.IsNaN(x.At) {
 		refuse(atColumn, "expected a time such as 2026-09-14T06:00:00Z, or seconds")
 	}
@@ -155,7 +127,7 @@ func (l *Log) take(text func(column int) string, rate bool, line int) error {
 		x.CPU = figure(coresColumn)
 	}
 	killed, evicted := false, false
-	switch strings.ToLower(text(killedColumn)) {
+	switch strings.ToLower(row[killedColumn]) {
 	case "", "false", "no", "0":
 	case "true", "yes", "1", "memory":
 		killed = true
@@ -170,10 +142,10 @@ func (l *Log) take(text func(column int) string, rate bool, line int) error {
 	}
 	if bad.Reason != "" {
 		bad.Line = line
-		l.refuse(bad)
+		l.Refuse(bad)
 		return nil
 	}
-	s := l.series(pod, text(containerColumn), rate)
+	s := l.series(pod, row[containerColumn], rate)
 	s.Samples = append(s.Samples, x)
 	s.Killed, s.Evicted = s.Killed || killed, s.Evicted || evicted
 	s.Limit = max(s.Limit, units.Bytes(orZero(limit)))

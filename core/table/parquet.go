@@ -1,5 +1,3 @@
-// Package table reads rows of named fields from files whose format is told by their
-// first bytes.
 package table
 
 import (
@@ -21,17 +19,9 @@ const ParquetMagic = "PAR1"
 // maxParquet bounds a Parquet file, which is read whole.
 const maxParquet = 256 << 20
 
-// Columns say what the columns of a file are to a reader.
-type Columns struct {
-	Ours  func(name string) (string, error) // our name of a column; "" for one that is left out
-	Lists []string                          // ours that may hold lists; their entries are put together with blanks
-	Must  []string                          // ours that must be there
-	Said  func(name string) string          // what to add when one is not; nil: nothing
-}
-
-// Parquet reads a flat Parquet file and gives each row's fields as text: numbers
+// parquet reads a flat Parquet file and gives each row's fields as text: numbers
 // plainly, times in RFC 3339. Rows count from 1, as there is no header.
-func Parquet(src io.Reader, c Columns, row func(get func(name string) string, line int) error) (err error) {
+func (r *reader) parquet(src io.Reader) (err error) {
 	data, err := io.ReadAll(io.LimitReader(src, maxParquet+1))
 	if err != nil {
 		return err
@@ -54,14 +44,14 @@ func Parquet(src io.Reader, c Columns, row func(get func(name string) string, li
 	if err := checkPages(data, f); err != nil {
 		return err
 	}
-	at, err := c.leaves(f.Schema())
+	at, err := r.leaves(f.Schema())
 	if err != nil {
 		return err
 	}
 	line := 0
 	for _, group := range f.RowGroups() {
 		rows := group.Rows()
-		if err := readRows(rows, at, &line, row); err != nil {
+		if err := readRows(rows, at, &line, len(r.Names), r.take); err != nil {
 			_ = rows.Close()
 			return err
 		}
@@ -74,38 +64,29 @@ func Parquet(src io.Reader, c Columns, row func(get func(name string) string, li
 
 // A leaf is a column of a Parquet file: what its values are written as.
 type leaf struct {
-	name  string
-	write func(parquet.Value) string
+	column int // ours
+	write  func(parquet.Value) string
 }
 
 // leaves says what each leaf column of a file is to us.
-func (c Columns) leaves(s *parquet.Schema) (map[int]leaf, error) {
-	at, there := map[int]leaf{}, map[string]bool{}
+func (r *reader) leaves(s *parquet.Schema) (map[int]leaf, error) {
+	at, there := map[int]leaf{}, make([]bool, len(r.Names))
 	for _, path := range s.Columns() {
 		found, _ := s.Lookup(path...)
-		name, err := c.Ours(path[0])
+		c, err := r.ours(path[0])
 		if err != nil {
 			return nil, err
 		}
-		if name == "" {
+		if c < 0 {
 			continue
 		}
-		if len(path) > 1 && !slices.Contains(c.Lists, name) {
+		if len(path) > 1 && !slices.Contains(r.Lists, r.Names[c]) {
 			return nil, fmt.Errorf("column %q is not flat", path[0])
 		}
-		at[found.ColumnIndex] = leaf{name, writer(found.Node.Type())}
-		there[name] = true
+		at[found.ColumnIndex] = leaf{c, writer(found.Node.Type())}
+		there[c] = true
 	}
-	for _, name := range c.Must {
-		if !there[name] {
-			more := ""
-			if c.Said != nil {
-				more = c.Said(name)
-			}
-			return nil, fmt.Errorf("column %q is missing; it must be there%s", name, more)
-		}
-	}
-	return at, nil
+	return at, r.complete(there)
 }
 
 // writer says how values of a type are written as text.
@@ -149,9 +130,9 @@ func timestamp(t parquet.Type) *format.TimestampType {
 	return nil
 }
 
-// readRows gives the rows of a part of a file.
-func readRows(rows parquet.Rows, at map[int]leaf, line *int, take func(func(string) string, int) error) error {
-	batch, fields := make([]parquet.Row, 256), map[string]string{}
+// readRows gives the rows of a part of a file, of so many columns of ours.
+func readRows(rows parquet.Rows, at map[int]leaf, line *int, columns int, take func(Row, int) error) error {
+	batch, fields := make([]parquet.Row, 256), make(Row, columns)
 	for {
 		n, err := rows.ReadRows(batch)
 		for _, row := range batch[:n] {
@@ -163,12 +144,12 @@ func readRows(rows parquet.Rows, at map[int]leaf, line *int, take func(func(stri
 					continue
 				}
 				text := strings.TrimSpace(l.write(v))
-				if had := fields[l.name]; had != "" {
+				if had := fields[l.column]; had != "" {
 					text = had + " " + text
 				}
-				fields[l.name] = text
+				fields[l.column] = text
 			}
-			if err := take(func(name string) string { return fields[name] }, *line); err != nil {
+			if err := take(fields, *line); err != nil {
 				return err
 			}
 		}

@@ -8,6 +8,7 @@ import (
 	"io"
 	"math/rand/v2"
 	"runtime"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -44,19 +45,22 @@ func written(t testing.TB, list []record, options ...parquet.WriterOption) []byt
 	return b.Bytes()
 }
 
+// columns are ours; mapping one, that the others are left out which are not.
 var columns = Columns{
-	Ours: func(name string) (string, error) {
-		switch name {
-		case "other":
-			return "", nil
-		case "wrong":
-			return "", errors.New("no column wrong")
-		}
-		return name, nil
-	},
-	Lists: []string{"labels"},
-	Must:  []string{"pod", "at"},
-	Said:  func(name string) string { return "; call it " + name },
+	Names: []string{"pod", "cpu", "share", "memory", "small", "killed", "at", "labels", "comment"},
+	Lists: []string{"labels"}, Must: []string{"pod", "at"}, Theirs: map[string]string{"pod": "pod"},
+}
+
+// read reads a table whose rows' fields are asked for by name.
+func read(src io.Reader, c Columns, row func(get func(string) string, line int) error) error {
+	return Read(src, c, func(field Row, line int) error {
+		return row(func(name string) string {
+			if i := slices.Index(c.Names, name); i >= 0 {
+				return field[i]
+			}
+			return ""
+		}, line)
+	}, func(BadRow) {})
 }
 
 func some(n int) []record {
@@ -85,7 +89,7 @@ func TestParquetColumns(t *testing.T) {
 		"many groups": written(t, list, parquet.MaxRowsPerRowGroup(64), parquet.PageBufferSize(256)),
 	} {
 		n := 0
-		err := Parquet(bytes.NewReader(data), columns, func(get func(string) string, line int) error {
+		err := read(bytes.NewReader(data), columns, func(get func(string) string, line int) error {
 			r := list[n]
 			n++
 			labels, comment := "", ""
@@ -152,7 +156,7 @@ func TestParquetEncodings(t *testing.T) {
 				t.Fatal(err)
 			}
 			n := 0
-			err := Parquet(&b, columns, func(get func(string) string, _ int) error {
+			err := read(&b, columns, func(get func(string) string, _ int) error {
 				r := list[n]
 				n++
 				for field, want := range map[string]string{"pod": r.Pod, "at": fmt.Sprint(r.At), "cpu": fmt.Sprint(r.CPU), "memory": text(r.Memory), "small": text(int64(r.Small)), "labels": strings.Join(r.Labels, " ")} {
@@ -211,17 +215,17 @@ func TestParquetThatIsWrong(t *testing.T) {
 		return b.Bytes()
 	}
 	for want, data := range map[string][]byte{
-		`"at" is missing; it must be there; call it at`: as(func(w io.Writer) error { return parquet.Write(w, []bare{{"a"}}) }),
-		`column "at" is not flat`:                       as(func(w io.Writer) error { return parquet.Write(w, []nested{{}}) }),
-		"no column wrong":                               as(func(w io.Writer) error { return parquet.Write(w, []wrong{{"a"}}) }),
-		"not a whole Parquet file":                      whole[:len(whole)-9],
+		`"at" is missing; it must be there`: as(func(w io.Writer) error { return parquet.Write(w, []bare{{"a"}}) }),
+		`column "at" is not flat`:           as(func(w io.Writer) error { return parquet.Write(w, []nested{{}}) }),
+		`column "pod" is missing; it must be there (as "pod", by the mapping of columns)`: as(func(w io.Writer) error { return parquet.Write(w, []wrong{{"a"}}) }),
+		"not a whole Parquet file": whole[:len(whole)-9],
 	} {
-		if err := Parquet(bytes.NewReader(data), columns, func(func(string) string, int) error { return nil }); err == nil || !strings.Contains(err.Error(), want) {
+		if err := read(bytes.NewReader(data), columns, func(func(string) string, int) error { return nil }); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%s: %v", want, err)
 		}
 	}
 	stop := errors.New("enough")
-	if err := Parquet(bytes.NewReader(whole), columns, func(func(string) string, int) error { return stop }); !errors.Is(err, stop) {
+	if err := read(bytes.NewReader(whole), columns, func(func(string) string, int) error { return stop }); !errors.Is(err, stop) {
 		t.Error(err)
 	}
 }
@@ -238,7 +242,7 @@ func TestDamagedParquet(t *testing.T) {
 	} {
 		whole := written(t, some(200), parquet.MaxRowsPerRowGroup(64), option)
 		read := func(data []byte) (rows int, err error) {
-			err = Parquet(bytes.NewReader(data), columns, func(func(string) string, int) error {
+			err = read(bytes.NewReader(data), columns, func(func(string) string, int) error {
 				if rows++; rows > 1_000_000 {
 					return errors.New("rows without an end")
 				}
@@ -287,12 +291,12 @@ func TestParquetThatLies(t *testing.T) {
 		"no kind":        footer(0x1d, 0),
 		"before":         append([]byte("PAR1\x00\x00\x00\x00\xff\xff\xff\xff"), ParquetMagic...),
 	} {
-		if err := Parquet(bytes.NewReader(data), columns, nil); !errors.Is(err, errDamaged) {
+		if err := read(bytes.NewReader(data), columns, func(func(string) string, int) error { return nil }); !errors.Is(err, errDamaged) {
 			t.Errorf("%s: %v", name, err)
 		}
 	}
 	many := footer(append([]byte{0x19, 0xf3, 0x80, 0x89, 0x7a}, make([]byte, 2_000_001)...)...)
-	if err := Parquet(bytes.NewReader(many), columns, nil); err == nil || !strings.Contains(err.Error(), "larger row groups") {
+	if err := read(bytes.NewReader(many), columns, func(func(string) string, int) error { return nil }); err == nil || !strings.Contains(err.Error(), "larger row groups") {
 		t.Error(err)
 	}
 

@@ -8,7 +8,7 @@ import (
 	"strconv"
 	"strings"
 
-	"tachyphor/core/document"
+	"tachyphor/core/table"
 
 	"github.com/danielgtaylor/huma/v2"
 )
@@ -34,7 +34,7 @@ func asked(api huma.API) func(huma.Context, func(huma.Context)) {
 				if len(names) > 0 {
 					there = "there are " + strings.Join(names, ", ")
 				}
-				if near, ok := document.Nearest(name, names); ok {
+				if near, ok := table.Nearest(name, names); ok {
 					there = fmt.Sprintf("did you mean %q?", near)
 				}
 				_ = huma.WriteErr(api, ctx, 422, fmt.Sprintf("unknown query parameter %q; %s", name, there))

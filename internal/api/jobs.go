@@ -9,6 +9,7 @@ import (
 	"net/http"
 
 	"tachyphor/core/outcome"
+	"tachyphor/core/table"
 	"tachyphor/internal/store"
 	"tachyphor/wire"
 
@@ -23,7 +24,7 @@ func (s *server) jobOperations(api huma.API) {
 	huma.Register(api, huma.Operation{
 		OperationID: "export-outcome", Method: http.MethodGet, Path: "/api/v1/outcomes/{id}/export", Summary: "Export jobs or time lines as a file", Tags: tags,
 		Responses: map[string]*huma.Response{"200": {Description: "The file.", Content: map[string]*huma.MediaType{
-			outcome.CSV.MediaType(): {}, outcome.JSONLines.MediaType(): {}, outcome.Parquet.MediaType(): {},
+			table.CSV.MediaType(): {}, table.JSONLines.MediaType(): {}, table.ParquetFile.MediaType(): {},
 		}}},
 	}, s.export)
 }
@@ -91,7 +92,7 @@ func (s *server) export(ctx context.Context, in *struct {
 			return nil, err
 		}
 	}
-	form := outcome.Form(in.Form)
+	form := table.Form(in.Form)
 	return &huma.StreamResponse{Body: func(c huma.Context) {
 		c.SetHeader("Content-Type", form.MediaType())
 		c.SetHeader("Content-Disposition", fmt.Sprintf(`attachment; filename="%s-%d-%s.%s"`, result.Scenario, in.ID, in.What, in.Form))
@@ -109,9 +110,9 @@ func (s *server) export(ctx context.Context, in *struct {
 	}}, nil
 }
 
-func (s *server) writeExport(ctx context.Context, out io.Writer, id uint64, what string, form outcome.Form, result *outcome.Outcome) error {
+func (s *server) writeExport(ctx context.Context, out io.Writer, id uint64, what string, form table.Form, result *outcome.Outcome) error {
 	if what == "lines" {
-		sheet, err := outcome.NewSheet[outcome.LineRow](out, form)
+		sheet, err := table.NewSheet[outcome.LineRow](out, form)
 		if err != nil {
 			return err
 		}
@@ -120,7 +121,7 @@ func (s *server) writeExport(ctx context.Context, out io.Writer, id uint64, what
 		}
 		return sheet.Close()
 	}
-	sheet, err := outcome.NewSheet[outcome.JobRow](out, form)
+	sheet, err := table.NewSheet[outcome.JobRow](out, form)
 	if err != nil {
 		return err
 	}

@@ -7,7 +7,7 @@ import (
 	"path/filepath"
 	"strings"
 
-	"tachyphor/core/outcome"
+	"tachyphor/core/table"
 
 	"github.com/spf13/cobra"
 )
@@ -24,7 +24,7 @@ scenario for the newest finished one. The file's ending says the format.`,
 		Args:    cobra.ExactArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
 			if form == "" {
-				form = string(outcome.CSV)
+				form = string(table.CSV)
 				if ending := strings.TrimPrefix(filepath.Ext(file), "."); ending != "" {
 					form = ending
 				}
@@ -56,7 +56,7 @@ scenario for the newest finished one. The file's ending says the format.`,
 
 func knownForm(form string) error {
 	var names []string
-	for _, f := range outcome.Forms {
+	for _, f := range table.Forms {
 		if string(f) == form {
 			return nil
 		}

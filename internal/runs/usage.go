@@ -11,6 +11,7 @@ import (
 	"tachyphor/core/demand"
 	"tachyphor/core/document"
 	"tachyphor/core/sizing"
+	"tachyphor/core/table"
 	"tachyphor/core/units"
 	"tachyphor/internal/store"
 )
@@ -59,7 +60,7 @@ func (l *Library) TakeUsage(ctx context.Context, in store.Intake, container stri
 	}
 	t := sizing.Taken{Bad: log.Bads, BadRows: log.Bad, Samples: log.Samples()}
 	if t.BadRows == nil {
-		t.BadRows = []demand.BadRow{}
+		t.BadRows = []table.BadRow{}
 	}
 	t.Others = log.Only(container)
 	if jobs != "" {

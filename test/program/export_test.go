@@ -13,6 +13,7 @@ import (
 
 	"tachyphor/client"
 	"tachyphor/core/outcome"
+	"tachyphor/core/table"
 	"tachyphor/core/units"
 	"tachyphor/test/running"
 	"tachyphor/wire"
@@ -96,7 +97,7 @@ func agree(t *testing.T, rows []outcome.JobRow, o *outcome.Outcome) {
 // files holds the jobs' files against the rows.
 func files(t *testing.T, c *client.Client, id uint64, rows []outcome.JobRow) {
 	t.Helper()
-	for _, form := range outcome.Forms {
+	for _, form := range table.Forms {
 		var out bytes.Buffer
 		if err := c.Export(context.Background(), id, "jobs", string(form), &out); err != nil {
 			t.Fatal(err)
@@ -104,12 +105,12 @@ func files(t *testing.T, c *client.Client, id uint64, rows []outcome.JobRow) {
 		var got []outcome.JobRow
 		var err error
 		switch form {
-		case outcome.Parquet:
+		case table.ParquetFile:
 			got, err = parquet.Read[outcome.JobRow](bytes.NewReader(out.Bytes()), int64(out.Len()))
 			for i := range got {
 				got[i].Submitted = got[i].Submitted.UTC()
 			}
-		case outcome.JSONLines:
+		case table.JSONLines:
 			for d := json.NewDecoder(&out); d.More(); {
 				var r outcome.JobRow
 				if err = d.Decode(&r); err != nil {
@@ -117,7 +118,7 @@ func files(t *testing.T, c *client.Client, id uint64, rows []outcome.JobRow) {
 				}
 				got = append(got, r)
 			}
-		case outcome.CSV:
+		case table.CSV:
 			var table [][]string
 			table, err = csv.NewReader(&out).ReadAll()
 			at := slices.Index(table[0], "lead_ns")

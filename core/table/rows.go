@@ -1,4 +1,4 @@
-package sizing
+package table
 
 import (
 	"bufio"
