@@ -19,7 +19,10 @@ func (c *Client) Put(ctx context.Context, file string, text []byte, dryRun bool)
 	if dryRun {
 		q.Set("dryRun", "true")
 	}
-	_, err := c.call(ctx, request{method: "POST", path: "/documents", query: q, contentType: "application/yaml", body: bytes.NewReader(text)}, &list)
+	_, err := c.call(ctx, request{
+		method: "POST", path: "/documents", query: q, contentType: "application/yaml",
+		body: bytes.NewReader(text),
+	}, &list)
 	return list.Items, err
 }
 

@@ -53,7 +53,8 @@ func answer(w http.ResponseWriter, r *http.Request) {
 	case "GET /api/v1/outcomes/7/progress":
 		w.Header().Set("Content-Type", "text/event-stream")
 		fmt.Fprint(w, "event: progress\ndata: {\"id\": 7, \"state\": \"running\", \"progress\": 0.5}\n\n")
-		fmt.Fprint(w, "event: progress\ndata: {\"id\": 7, \"state\": \"done\", \"summary\": {\"headline\": \"95 % of jobs start within 40 s\"}}\n\n")
+		fmt.Fprint(w, "event: progress\ndata: {\"id\": 7, \"state\": \"done\", \"summary\": {\"headline\": \"95 % of jobs start "+
+			"within 40 s\"}}\n\n")
 	default:
 		w.Header().Set("Content-Type", "application/problem+json")
 		w.WriteHeader(http.StatusNotFound)

@@ -30,7 +30,10 @@ func (c *Client) Template(ctx context.Context, name string) (wire.Reviewed, erro
 // Check reviews the templates of a stream without storing them.
 func (c *Client) Check(ctx context.Context, file string, text []byte) ([]wire.Reviewed, error) {
 	var list wire.ReviewedList
-	_, err := c.call(ctx, request{method: "POST", path: "/check", query: url.Values{"file": {file}}, contentType: "application/yaml", body: bytes.NewReader(text)}, &list)
+	_, err := c.call(ctx, request{
+		method: "POST", path: "/check", query: url.Values{"file": {file}}, contentType: "application/yaml",
+		body: bytes.NewReader(text),
+	}, &list)
 	return list.Items, err
 }
 
@@ -38,7 +41,10 @@ func (c *Client) Check(ctx context.Context, file string, text []byte) ([]wire.Re
 // difference.
 func (c *Client) Mend(ctx context.Context, text string, edits []document.Edit) (wire.Mended, error) {
 	var m wire.Mended
-	_, err := c.call(ctx, request{method: "POST", path: "/mend", contentType: "application/json", body: jsonBody(map[string]any{"text": text, "edits": edits})}, &m)
+	_, err := c.call(ctx, request{
+		method: "POST", path: "/mend", contentType: "application/json",
+		body: jsonBody(map[string]any{"text": text, "edits": edits}),
+	}, &m)
 	return m, err
 }
 

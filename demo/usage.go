@@ -128,12 +128,16 @@ func (d *drawing) run(i, week, n int, job *demand.Job, memory units.Bytes, id st
 	cores := float64(job.Cores)
 	peak := float64(memory) * again * (1 + 0.012*float64(week-weeks+1))
 	disk := float64(c.disk) * (0.7 + 0.5*uniform())
-	pod := fmt.Sprintf("%s-%s%05s", c.template, strconv.FormatUint(uint64(week), 10), strconv.FormatUint(uint64(d.root.For(chance.Branch, entity, 0)), 36)[:5])
+	pod := fmt.Sprintf("%s-%s%05s", c.template, strconv.FormatUint(uint64(week), 10),
+		strconv.FormatUint(uint64(d.root.For(chance.Branch, entity, 0)), 36)[:5])
 	s := sizing.Series{Pod: pod, Container: "agent", Limit: c.limit}
 	start := float64(began.UnixNano()) / 1e9
 	used, end := 0.0, work
 	add := func(t, memory float64) {
-		s.Samples = append(s.Samples, sizing.Sample{At: round(start+t, 1000), CPU: round(used, 1000), Memory: math.Floor(memory), Throttled: math.NaN(), Disk: math.Floor(disk * math.Sqrt(min(t/work, 1)))})
+		s.Samples = append(s.Samples, sizing.Sample{
+			At: round(start+t, 1000), CPU: round(used, 1000), Memory: math.Floor(memory),
+			Throttled: math.NaN(), Disk: math.Floor(disk * math.Sqrt(min(t/work, 1))),
+		})
 	}
 	add(0, peak*0.08)
 	for t := 0.0; t < end; {

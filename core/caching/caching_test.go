@@ -10,7 +10,10 @@ import (
 )
 
 func terms() caching.Terms {
-	return caching.Terms{Work: 100, Cold: 50, Partial: 0.5, Change: 0.1, Trunk: 0.5, PerDay: 20, Size: 1e9, Down: 1e8, Up: 1e7, Pack: 5e7, Unpack: 2e8, Latency: 1}
+	return caching.Terms{
+		Work: 100, Cold: 50, Partial: 0.5, Change: 0.1, Trunk: 0.5, PerDay: 20, Size: 1e9, Down: 1e8, Up: 1e7, Pack: 5e7,
+		Unpack: 2e8, Latency: 1,
+	}
 }
 
 var whenChanged = document.CacheRule{Plan: document.Archive, Save: document.WhenChanged, SavedBy: document.ByTrunk}
@@ -45,7 +48,11 @@ func TestExpectByHand(t *testing.T) {
 			t.Errorf("%v: %+v", every, e)
 		}
 	}
-	for _, none := range []document.CacheRule{{Plan: document.Volume}, {Plan: document.NodeDisk}, {Plan: document.Archive, Save: document.WhenChanged, Expires: units.Day}} {
+	for _, none := range []document.CacheRule{
+		{Plan: document.Volume},
+		{Plan: document.NodeDisk},
+		{Plan: document.Archive, Save: document.WhenChanged, Expires: units.Day},
+	} {
 		if _, ok := caching.Expect(terms(), none); ok {
 			t.Errorf("%+v has a closed form", none)
 		}

@@ -157,7 +157,10 @@ func FuzzQuantileIsMonotone(f *testing.F) {
 		if !(u > 1e-9 && u < v && v < 1-1e-9 && a > 1e-3 && a < 1e6 && b > 0.1 && b < 50) {
 			return
 		}
-		for _, d := range []Dist{NewLogNormal(a, a*(1+b)), NewExponential(a), NewGamma(a, b), NewUniform(a, a+b), NewEmpirical([]float64{a, b, a + b})} {
+		for _, d := range []Dist{
+			NewLogNormal(a, a*(1+b)), NewExponential(a), NewGamma(a, b), NewUniform(a, a+b),
+			NewEmpirical([]float64{a, b, a + b}),
+		} {
 			if lo, hi := d.Quantile(u), d.Quantile(v); !(lo <= hi*(1+1e-9)) || !(lo >= 0) {
 				t.Errorf("%+v: quantile %v = %v, %v = %v", d, u, lo, v, hi)
 			}

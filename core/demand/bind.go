@@ -46,7 +46,10 @@ func (r *Recording) Bind(spec *document.WorkloadSpec) (*Jobs, []table.BadRow) {
 			refuse(table.BadRow{Line: int(w.line), Column: "submitted", Found: when.Format(time.RFC3339), Reason: "before the workload's start"})
 			continue
 		case at > maxOffset:
-			refuse(table.BadRow{Line: int(w.line), Column: "submitted", Found: when.Format(time.RFC3339), Reason: "more than 400 days after the workload's start"})
+			refuse(table.BadRow{
+				Line: int(w.line), Column: "submitted", Found: when.Format(time.RFC3339),
+				Reason: "more than 400 days after the workload's start",
+			})
 			continue
 		case w.work < 0 && k.Work.IsZero():
 			refuse(table.BadRow{Line: int(w.line), Column: "work", Found: "", Reason: "unknown, and the class has no work time to draw from"})
@@ -56,7 +59,10 @@ func (r *Recording) Bind(spec *document.WorkloadSpec) (*Jobs, []table.BadRow) {
 		if wants == nil {
 			wants = k.Wants
 		}
-		jobs.List = append(jobs.List, Job{Submitted: at, Key: chance.Name(w.id), Work: w.work, Class: class, Wants: wanted.number(wants), Cores: w.cores, Change: w.change, Found: w.found})
+		jobs.List = append(jobs.List, Job{
+			Submitted: at, Key: chance.Name(w.id), Work: w.work, Class: class, Wants: wanted.number(wants),
+			Cores: w.cores, Change: w.change, Found: w.found,
+		})
 		jobs.ids = append(jobs.ids, w.id)
 		rows = append(rows, i)
 		chained, measured = chained || w.after() != nil, measured || w.memory >= 0 || w.disk >= 0
@@ -99,7 +105,10 @@ func (r *Recording) chain(jobs *Jobs, rows []int, refuse func(table.BadRow)) {
 	}
 	for _, i := range jobs.circles() {
 		w := r.rows.at(rows[i])
-		refuse(table.BadRow{Line: int(w.line), Column: "after", Found: strings.Join(w.after(), " "), Reason: "the job would come after itself, in a circle"})
+		refuse(table.BadRow{
+			Line: int(w.line), Column: "after", Found: strings.Join(w.after(), " "),
+			Reason: "the job would come after itself, in a circle",
+		})
 	}
 }
 

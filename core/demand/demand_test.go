@@ -171,7 +171,8 @@ func TestBadRows(t *testing.T) {
 		}
 	}
 	for head, want := range map[string]string{
-		"": "no header", "class\n": `"submitted" is missing`, "class,submited\n": `did you mean "submitted"?`, "class,submitted,class\n": "stands twice",
+		"": "no header", "class\n": `"submitted" is missing`, "class,submited\n": `did you mean "submitted"?`,
+		"class,submitted,class\n": "stands twice",
 	} {
 		if _, err := demand.Parse([]byte(head), nil); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("header %q: %v, want %q", head, err, want)
@@ -227,7 +228,10 @@ null
 	if got != want {
 		t.Errorf("jobs\n%s want\n%s", got, want)
 	}
-	reasons := []string{`did you mean "submitted"?`, "expected text or a number", "expected a single value", "more than one value", "not a JSON object", "not a JSON object", "expected text or a number"}
+	reasons := []string{
+		`did you mean "submitted"?`, "expected text or a number", "expected a single value", "more than one value",
+		"not a JSON object", "not a JSON object", "expected text or a number",
+	}
 	if r.Bads != len(reasons) {
 		t.Fatalf("%d bad lines: %v", r.Bads, r.Bad)
 	}
@@ -274,7 +278,8 @@ func TestMatching(t *testing.T) {
 		{[]string{"lniux"}, -1, 0, "lniux", "linux"},
 	} {
 		m := demand.Matching(c.wants, offers)
-		if m.Template != c.template || m.Nearest != c.nearest || strings.Join(m.Missing, " ") != c.missing || strings.Join(m.Meant, " ") != c.meant {
+		if m.Template != c.template || m.Nearest != c.nearest || strings.Join(m.Missing, " ") != c.missing ||
+			strings.Join(m.Meant, " ") != c.meant {
 			t.Errorf("%v: %+v", c.wants, m)
 		}
 	}
@@ -330,14 +335,18 @@ func TestMappedAndParquetJobs(t *testing.T) {
 	columns := map[string]string{"id": "key", "submitted": "queued", "class": "kind", "wants": "needs", "work": "took", "after": "behind"}
 	start := time.Date(2026, 9, 14, 0, 0, 0, 0, time.UTC)
 	rows := []theirs{
-		{Key: "one", Queued: start.Add(1500 * time.Millisecond), Kind: "a", Needs: []string{"x", "y"}, Took: 12.5, Memory: 3 << 30, Behind: nil, Extra: nil},
+		{
+			Key: "one", Queued: start.Add(1500 * time.Millisecond), Kind: "a", Needs: []string{"x", "y"}, Took: 12.5, Memory: 3 << 30,
+			Behind: nil, Extra: nil,
+		},
 		{Key: "two", Queued: start.Add(time.Hour), Kind: "b", Needs: nil, Took: 7, Memory: 1, Behind: []string{"one"}, Extra: new(int32)},
 	}
 	var file bytes.Buffer
 	if err := parquet.Write(&file, rows); err != nil {
 		t.Fatal(err)
 	}
-	text := "key,queued,kind,needs,took,memory,behind,extra\none,2026-09-14T00:00:01.5Z,a,x y,12.5,3Gi,,\ntwo,2026-09-14T01:00:00Z,b,,7s,1,one,0\n"
+	text := "key,queued,kind,needs,took,memory,behind,extra\none,2026-09-14T00:00:01.5Z,a,x " +
+		"y,12.5,3Gi,,\ntwo,2026-09-14T01:00:00Z,b,,7s,1,one,0\n"
 	spec := workload(t, recordedSpec)
 	var list []*demand.Jobs
 	for _, data := range [][]byte{file.Bytes(), []byte(text)} {
@@ -361,7 +370,8 @@ func TestMappedAndParquetJobs(t *testing.T) {
 			t.Errorf("%s: no error", name)
 		}
 	}
-	if _, err := demand.Parse([]byte(text), map[string]string{"id": "key", "class": "key"}); err == nil || !strings.Contains(err.Error(), "both class and id") {
+	if _, err := demand.Parse([]byte(text), map[string]string{"id": "key", "class": "key"}); err == nil ||
+		!strings.Contains(err.Error(), "both class and id") {
 		t.Errorf("a column mapped twice: %v", err)
 	}
 	if _, err := demand.Parse(file.Bytes(), nil); err == nil || !strings.Contains(err.Error(), `unknown column "key"`) {
@@ -413,7 +423,8 @@ func TestFollowersAndBranches(t *testing.T) {
 		if len(after) != 1 {
 			t.Fatalf("job %s comes after %v", jobs.ID(i), after)
 		}
-		if lead := jobs.List[after[0]]; lead.Submitted != j.Submitted || lead.Change != j.Change || lead.Class != map[int32]int32{0: 2, 2: 1}[j.Class] {
+		if lead := jobs.List[after[0]]; lead.Submitted != j.Submitted || lead.Change != j.Change ||
+			lead.Class != map[int32]int32{0: 2, 2: 1}[j.Class] {
 			t.Fatalf("job %s follows %s", jobs.ID(i), jobs.ID(int(after[0])))
 		}
 	}

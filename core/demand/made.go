@@ -33,7 +33,10 @@ func Make(spec *document.WorkloadSpec, warmup, span units.Duration, root chance.
 			continue
 		}
 		first := len(jobs.List)
-		p := profile{class: chance.Name(k.Name), hours: k.Arrivals.Hours, zone: k.Arrivals.Zone, start: spec.Start.Time, warmup: warmup, span: span, root: root}
+		p := profile{
+			class: chance.Name(k.Name), hours: k.Arrivals.Hours, zone: k.Arrivals.Zone, start: spec.Start.Time, warmup: warmup,
+			span: span, root: root,
+		}
 		if p.zone == (units.Zone{}) {
 			p.zone = spec.Zone
 		}
@@ -130,7 +133,10 @@ func (j *Jobs) followed(lead, c int32, k *document.JobClass, table *wantsTable) 
 			}
 			j.after[int32(len(j.List))] = []int32{int32(i)}
 			key := followKey(chance.Key(j.List[i].Key), k.Name, again)
-			j.List = append(j.List, Job{Submitted: j.List[i].Submitted, Key: uint64(key), Work: -1, Class: c, Wants: table.number(k.Wants), Cores: -1, Change: j.List[i].Change})
+			j.List = append(j.List, Job{
+				Submitted: j.List[i].Submitted, Key: uint64(key), Work: -1, Class: c, Wants: table.number(k.Wants),
+				Cores: -1, Change: j.List[i].Change,
+			})
 			j.made = append(j.made, n)
 		}
 		if len(j.List) > MaxJobs {

@@ -118,7 +118,8 @@ func (j *Jobs) Submit(g *Group, i, nth int, at units.Duration) (first int) {
 	class := &j.classes[g.Class]
 	key := g.who(i).For(chance.ArrivalTime, uint64(nth), 0)
 	change := class.TrunkShare != nil && j.root.For(chance.Branch, uint64(key), 0).Uniform() >= *class.TrunkShare
-	j.append(Job{Submitted: at, Key: uint64(key), Work: -1, Class: g.Class, Wants: j.wants[g.Class], Cores: -1, Change: change}, turn{person, int32(nth)})
+	j.append(Job{Submitted: at, Key: uint64(key), Work: -1, Class: g.Class, Wants: j.wants[g.Class], Cores: -1, Change: change},
+		turn{person, int32(nth)})
 	count := map[int32]int32{} // of this turn's jobs by class
 	for lead := first; lead < len(j.List); lead++ {
 		for _, c := range j.followers[j.List[lead].Class] {

@@ -9,7 +9,8 @@ import (
 
 func TestJobsPerWeek(t *testing.T) {
 	read := func(text string) *document.WorkloadSpec {
-		docs, faults := document.Parse("w.yaml", []byte("apiVersion: tachyphor/v1\nkind: Workload\nmetadata: {name: w}\nspec:\n  start: 2026-09-14T00:00:00Z\n"+text))
+		docs, faults := document.Parse("w.yaml", []byte("apiVersion: tachyphor/v1\nkind: Workload\nmetadata: {name: w}\nspec:\n  "+
+			"start: 2026-09-14T00:00:00Z\n"+text))
 		if len(faults) > 0 {
 			t.Fatal(faults)
 		}

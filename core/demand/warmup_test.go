@@ -31,7 +31,10 @@ func TestWarmupMovesNoMadeJob(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	for _, warm := range []units.Duration{1, units.Minute, 7 * units.Minute, 15 * units.Minute, 6 * units.Hour, 36 * units.Hour, 9 * units.Day} {
+	for _, warm := range []units.Duration{
+		1, units.Minute, 7 * units.Minute, 15 * units.Minute, 6 * units.Hour, 36 * units.Hour,
+		9 * units.Day,
+	} {
 		jobs, err := demand.Make(spec, warm, span+warm, chance.Root(1, 0))
 		if err != nil {
 			t.Fatal(err)
@@ -100,9 +103,11 @@ d,90000,a,40,,c
 		warm units.Duration
 		want string
 	}{
-		{1000 * units.Second, "before:b 600 20 0 [], before:c 900 30 2 [before:b], a 1000 10 1 [], b 87000 20 0 [a], c 87300 30 2 [b], d 91000 40 0 [c]"},
+		{1000 * units.Second, "before:b 600 20 0 [], before:c 900 30 2 [before:b], a 1000 10 1 [], b 87000 20 0 [a], c 87300 30 2 " +
+			"[b], d 91000 40 0 [c]"},
 		// A day and a tenth of an hour: the last minutes of the day before that one too.
-		{units.Day + 360*units.Second, "before-2:c 260 30 2 [], before:a 360 10 1 [], before:b 86360 20 0 [before:a], before:c 86660 30 2 [before:b], a 86760 10 1 [], b 172760 20 0 [a], c 173060 30 2 [b], d 176760 40 0 [c]"},
+		{units.Day + 360*units.Second, "before-2:c 260 30 2 [], before:a 360 10 1 [], before:b 86360 20 0 [before:a], before:c " +
+			"86660 30 2 [before:b], a 86760 10 1 [], b 172760 20 0 [a], c 173060 30 2 [b], d 176760 40 0 [c]"},
 		{50 * units.Second, "a 50 10 1 [], b 86050 20 0 [a], c 86350 30 2 [b], d 90050 40 0 [c]"},
 	} {
 		got := log.WithWarmup(c.warm, units.Day)

@@ -35,7 +35,8 @@ func (c checker) unique(path string, n int, name func(int) string) {
 	seen := map[string]int{}
 	for i := range n {
 		if first, twice := seen[name(i)]; twice {
-			c.at(fmt.Sprintf("%s[%d].name", path, i), strconv.Quote(name(i)), fmt.Sprintf("the name stands at %s[%d] already; names must differ", path, first))
+			c.at(fmt.Sprintf("%s[%d].name", path, i), strconv.Quote(name(i)),
+				fmt.Sprintf("the name stands at %s[%d] already; names must differ", path, first))
 			continue
 		}
 		seen[name(i)] = i
@@ -53,7 +54,10 @@ func (c checker) within(path string, n, lo, hi int) {
 // written.
 func drawn[Q ~int64](c checker, path string, t Drawn[Q], write string) bool {
 	forms := 0
-	for _, given := range []bool{t.Fixed != nil, t.Median != nil || t.P95 != nil, t.Mean != nil || t.Shape != nil, t.Min != nil || t.Max != nil, len(t.Samples) > 0} {
+	for _, given := range []bool{
+		t.Fixed != nil, t.Median != nil || t.P95 != nil, t.Mean != nil || t.Shape != nil,
+		t.Min != nil || t.Max != nil, len(t.Samples) > 0,
+	} {
 		if given {
 			forms++
 		}
@@ -78,11 +82,13 @@ func drawn[Q ~int64](c checker, path string, t Drawn[Q], write string) bool {
 }
 
 func (c checker) times(path string, t Times) bool {
-	return drawn(c, path, t, "write one of 40s, {fixed: 40s}, {median: 42s, p95: 110s}, {mean: 5m}, {mean: 5m, shape: 3}, {min: 1s, max: 4s}, {samples: [..]}")
+	return drawn(c, path, t, "write one of 40s, {fixed: 40s}, {median: 42s, p95: 110s}, {mean: 5m}, {mean: 5m, shape: 3}, "+
+		"{min: 1s, max: 4s}, {samples: [..]}")
 }
 
 func (c checker) sizes(path string, t Sizes) {
-	drawn(c, path, t, "write one of 3Gi, {fixed: 3Gi}, {median: 3Gi, p95: 5Gi}, {mean: 3Gi}, {mean: 3Gi, shape: 3}, {min: 1Gi, max: 4Gi}, {samples: [..]}")
+	drawn(c, path, t, "write one of 3Gi, {fixed: 3Gi}, {median: 3Gi, p95: 5Gi}, {mean: 3Gi}, {mean: 3Gi, shape: 3}, {min: 1Gi, "+
+		"max: 4Gi}, {samples: [..]}")
 }
 
 // speed checks how fast nodes are beside others.

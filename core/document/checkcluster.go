@@ -72,7 +72,8 @@ func (c checker) cluster(s *ClusterSpec) {
 		c.times(path+".going", p.Going)
 		c.times(path+".notReady", p.NotReady)
 		if s.Volumes.Zonal && p.Labels[corev1.LabelTopologyZone] == "" {
-			c.at(path+".labels", "no "+corev1.LabelTopologyZone, "with volumes.zonal every pool has a zone, as in {"+corev1.LabelTopologyZone+": north}")
+			c.at(path+".labels", "no "+corev1.LabelTopologyZone,
+				"with volumes.zonal every pool has a zone, as in {"+corev1.LabelTopologyZone+": north}")
 		}
 		c.within(path+".bootsAtOnce", p.BootsAtOnce, 0, maxNodesOf)
 		if o := p.Outages; o != nil {
@@ -136,7 +137,8 @@ func (c checker) facts(s *ClusterSpec) {
 		c.chance(fmt.Sprintf("spec.links.others[%d].fails", i), o.Fails)
 	}
 	if s.Links.Store.Fails != 0 {
-		c.at("spec.links.store.fails", fmt.Sprint(s.Links.Store.Fails), "pulls fail on links that images come over; for saves there is spec.store.saveFails")
+		c.at("spec.links.store.fails", fmt.Sprint(s.Links.Store.Fails),
+			"pulls fail on links that images come over; for saves there is spec.store.saveFails")
 	}
 	c.unique("spec.links.others", len(s.Links.Others), func(i int) string { return s.Links.Others[i].Name })
 	var links []string
@@ -151,7 +153,8 @@ func (c checker) facts(s *ClusterSpec) {
 		}
 		for j, l := range image.Layers {
 			if size, known := sizes[l.Name]; known && size != l.Size {
-				c.at(fmt.Sprintf("%s.layers[%d].size", path, j), l.Size.String(), "the layer "+l.Name+" is "+size.String()+" elsewhere; the same name is the same layer")
+				c.at(fmt.Sprintf("%s.layers[%d].size", path, j), l.Size.String(),
+					"the layer "+l.Name+" is "+size.String()+" elsewhere; the same name is the same layer")
 			}
 			sizes[l.Name] = l.Size
 		}
@@ -174,7 +177,10 @@ func (c checker) facts(s *ClusterSpec) {
 			c.within(fmt.Sprintf("spec.waysOut[%d].ports[%d]", i, j), port, 1, 65535)
 		}
 	}
-	for path, address := range map[string]string{"spec.controller.inside": s.Controller.Inside, "spec.controller.outside": s.Controller.Outside} {
+	for path, address := range map[string]string{
+		"spec.controller.inside":  s.Controller.Inside,
+		"spec.controller.outside": s.Controller.Outside,
+	} {
 		if u, err := url.Parse(address); address != "" && (err != nil || u.Scheme == "" || u.Hostname() == "") {
 			c.at(path, strconv.Quote(clip(address)), "expected an address such as http://dispatch.slipway.svc:8080")
 		}

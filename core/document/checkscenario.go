@@ -110,7 +110,8 @@ func (c checker) agents(path string, a AgentNumbers) {
 	}
 	c.within(path+".step", a.Step, 0, maxAgents)
 	if a.Every == 0 && a.Step > 0 {
-		c.at(path+".step", strconv.Itoa(a.Step), "a step is for each round, and with every: 0s there are no rounds; give every, as in 5s, or leave step out")
+		c.at(path+".step", strconv.Itoa(a.Step), "a step is for each round, and with every: 0s there are no rounds; give every, "+
+			"as in 5s, or leave step out")
 	}
 	if a.Every > 0 && a.Every < units.Millisecond {
 		c.at(path+".every", a.Every.String(), "expected 0s, or at least 1ms")

@@ -11,10 +11,12 @@ import (
 func (c checker) podTemplate(p *PodTemplate) {
 	spec := p.Template.Spec
 	if p.Namespace != "" && len(validation.IsDNS1123Label(p.Namespace)) > 0 {
-		c.at("metadata.namespace", strconv.Quote(clip(p.Namespace)), "expected the name of a namespace: small letters, digits and dashes, at most 63")
+		c.at("metadata.namespace", strconv.Quote(clip(p.Namespace)),
+			"expected the name of a namespace: small letters, digits and dashes, at most 63")
 	}
 	if name := spec.ServiceAccountName; name != "" && len(validation.IsDNS1123Subdomain(name)) > 0 {
-		c.at("template.spec.serviceAccountName", strconv.Quote(clip(name)), "expected the name of a service account: small letters, digits, dashes and dots")
+		c.at("template.spec.serviceAccountName", strconv.Quote(clip(name)),
+			"expected the name of a service account: small letters, digits, dashes and dots")
 	}
 	c.secrets(&spec)
 	if len(spec.Containers) == 0 {

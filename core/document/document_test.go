@@ -106,7 +106,10 @@ func TestBrokenDocuments(t *testing.T) {
 			{from: "  run:", to: "  caching: [{plan: archive, every: 3h}]\n  run:", want: "together with save: every"},
 			{from: "  run:", to: "  caching: [{plan: volume, copies: 0}]\n  run:", want: "from 1 to 10000"},
 			{from: "  run:", to: "  quota: {pods: -1}\n  run:", want: "from 0 to 100000"},
-			{from: "placement: pack", to: "pools: {burst: {max: 3, calendar: [{when: \"Mon 01:00-02:00\", min: 4}]}}", want: "must not be above max 3"},
+			{
+				from: "placement: pack", to: "pools: {burst: {max: 3, calendar: [{when: \"Mon 01:00-02:00\", min: 4}]}}",
+				want: "must not be above max 3",
+			},
 			{from: "shrinkAfter: 6m", to: "spareRoom: {compile-wid: 1}", want: `did you mean "compile-wide"?`},
 			{from: "seed: 41", to: "seed: 0x1_0000_0000_0000_0000_0000", want: "whole number"},
 			{from: "spec:\n", to: "spec: 5\nrest:\n", want: "expected an object"},
@@ -201,7 +204,10 @@ func TestBrokenDocuments(t *testing.T) {
 			{from: "retries: 2", to: "follows: {class: sonar-sute}", want: `did you mean "sonar-suite"?`},
 			{from: "retries: 2", to: "follows: {class: sonar-suite}", want: "cannot follow itself"},
 			{from: "retries: 2", to: "follows: {class: tide-charts, count: 0}", want: "from 1 to 1000"},
-			{from: "jobs: {file: week-38.csv, cache: warm}", to: "jobs: {file: week-38.csv, columns: {sumbitted: queued}}", want: `did you mean "submitted"?`},
+			{
+				from: "jobs: {file: week-38.csv, cache: warm}", to: "jobs: {file: week-38.csv, columns: {sumbitted: queued}}",
+				want: `did you mean "submitted"?`,
+			},
 		},
 		"templates/compile-wide.yaml": {
 			{from: "containers:\n", to: "container:\n", want: `did you mean "containers"?`},
@@ -286,7 +292,8 @@ func TestLimits(t *testing.T) {
 }
 
 func TestDefaultsAndSameContent(t *testing.T) {
-	const a = "apiVersion: tachyphor/v1\nkind: Scenario\nmetadata: {name: s}\nspec: {cluster: c, workload: w, templates: [{template: t, agents: {every: 0s}}]}\n"
+	const a = "apiVersion: tachyphor/v1\nkind: Scenario\nmetadata: {name: s}\nspec: {cluster: c, workload: w, templates: " +
+		"[{template: t, agents: {every: 0s}}]}\n"
 	const b = `{"kind":"Scenario","apiVersion":"tachyphor/v1","metadata":{"name":"s"},"spec":{"templates":[{"agents":{"every":"0s"},"template":"t"}],"workload":"w","cluster":"c"}}`
 	x, f1 := document.Parse("", []byte("# a note\n"+a))
 	y, f2 := document.Parse("", []byte(b))
@@ -309,7 +316,8 @@ func TestDefaultsAndSameContent(t *testing.T) {
 }
 
 func TestStreamsKeepEachText(t *testing.T) {
-	stream := text(t, "cluster.yaml") + "---\n" + text(t, "workload.yaml") + "---\n# only a comment\n---\n" + text(t, "scenarios/on-demand.yaml")
+	stream := text(t, "cluster.yaml") + "---\n" + text(t, "workload.yaml") + "---\n# only a comment\n---\n" +
+		text(t, "scenarios/on-demand.yaml")
 	docs, faults := document.Parse("all.yaml", []byte(stream))
 	if len(faults) > 0 || len(docs) != 3 {
 		t.Fatalf("%d documents, %v", len(docs), faults)
@@ -338,7 +346,8 @@ func TestEditsKeepComments(t *testing.T) {
 		t.Fatal(faults)
 	}
 	c := docs[0].Value.(*document.Cluster)
-	if c.Spec.Pools[1].Max != 20 || c.Spec.Links.Registry.PerFlow != 50e6 || c.Metadata.Labels["tier"] != "north" || c.Spec.Fee != 0 || len(c.Spec.Images) != 5 {
+	if c.Spec.Pools[1].Max != 20 || c.Spec.Links.Registry.PerFlow != 50e6 || c.Metadata.Labels["tier"] != "north" || c.Spec.Fee != 0 ||
+		len(c.Spec.Images) != 5 {
 		t.Errorf("edits not made:\n%s", now)
 	}
 	for _, comment := range []string{"# The cluster of Brinewell", "# two nodes, always there"} {
@@ -390,7 +399,10 @@ func TestSchemasMatchTheReader(t *testing.T) {
 
 func TestNearest(t *testing.T) {
 	words := []string{"linux", "cxx", "arm-cross"}
-	for word, want := range map[string]string{"arm-corss": "arm-cross", "linx": "linux", "windows": "", "cx": "cxx", strings.Repeat("x", 1000): ""} {
+	for word, want := range map[string]string{
+		"arm-corss": "arm-cross", "linx": "linux", "windows": "", "cx": "cxx",
+		strings.Repeat("x", 1000): "",
+	} {
 		if got, _ := table.Nearest(word, words); got != want {
 			t.Errorf("nearest to %.20q is %q, want %q", word, got, want)
 		}

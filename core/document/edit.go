@@ -105,7 +105,8 @@ func set(at *yaml.Node, key string, value *yaml.Node, e Edit) error {
 	if err != nil {
 		return fmt.Errorf("path %q: %w", e.Path, err)
 	}
-	if quotes := yaml.DoubleQuotedStyle | yaml.SingleQuotedStyle; value.Kind == old.Kind && value.Tag == "!!str" && value.Style&quotes != 0 && old.Style&quotes != 0 {
+	if quotes := yaml.DoubleQuotedStyle | yaml.SingleQuotedStyle; value.Kind == old.Kind && value.Tag == "!!str" &&
+		value.Style&quotes != 0 && old.Style&quotes != 0 {
 		value.Style = old.Style // the quotes of its author
 	}
 	value.HeadComment, value.LineComment, value.FootComment = old.HeadComment, old.LineComment, old.FootComment

@@ -18,12 +18,14 @@ func TestLargeDocumentsAreReadInProportion(t *testing.T) {
 		fmt.Fprintf(&twice, "k%d: 1\n  ", i%1000)
 		fmt.Fprintf(&bad, "- {name: 7}\n    ")
 		if i < 8000 {
-			fmt.Fprintf(&docs, "---\napiVersion: tachyphor/v1\nkind: Scenario\nmetadata: {name: s%d}\nspec: {cluster: c, workload: w, templates: [{template: t}]}\n", i)
+			fmt.Fprintf(&docs, "---\napiVersion: tachyphor/v1\nkind: Scenario\nmetadata: {name: s%d}\nspec: {cluster: c, workload: "+
+				"w, templates: [{template: t}]}\n", i)
 		}
 	}
 	const head = "apiVersion: v1\nkind: PodTemplate\nmetadata: {name: t}\n"
 	for name, text := range map[string]string{
-		"labels":       head + "template:\n  metadata:\n   labels:\n    " + labels.String() + "\n  spec: {containers: [{name: agent, image: i}]}\n",
+		"labels": head + "template:\n  metadata:\n   labels:\n    " + labels.String() +
+			"\n  spec: {containers: [{name: agent, image: i}]}\n",
 		"unknown":      head + unknown.String() + "template: {spec: {containers: [{name: agent, image: i}]}}\n",
 		"twice":        head + "template:\n  " + twice.String() + "\n",
 		"wrong":        head + "template:\n  spec:\n   containers:\n    " + bad.String() + "\n",

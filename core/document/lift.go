@@ -157,7 +157,8 @@ func (l *Lift) pod(top *yaml.Node) *yaml.Node {
 	}
 	template := &yaml.Node{Kind: yaml.MappingNode, Tag: "!!map", Line: top.Line, Column: top.Column}
 	if len(inner) > 0 {
-		template.Content = append(template.Content, word("metadata"), &yaml.Node{Kind: yaml.MappingNode, Tag: "!!map", Line: meta.Line, Column: meta.Column, Content: inner})
+		template.Content = append(template.Content, word("metadata"),
+			&yaml.Node{Kind: yaml.MappingNode, Tag: "!!map", Line: meta.Line, Column: meta.Column, Content: inner})
 	}
 	out := *top
 	out.Content = nil
@@ -196,7 +197,8 @@ const accessVolume = "kube-api-access-"
 func (l *Lift) podSpec(spec *yaml.Node) *yaml.Node {
 	token := func(item *yaml.Node) bool { return strings.HasPrefix(scalarAt(item, "name"), accessVolume) }
 	out := l.without(spec, "spec", func(key string, v *yaml.Node) bool {
-		return key == "nodeName" || key == "volumes" && len(v.Content) > 0 && !slices.ContainsFunc(v.Content, func(n *yaml.Node) bool { return !token(n) })
+		return key == "nodeName" || key == "volumes" && len(v.Content) > 0 &&
+			!slices.ContainsFunc(v.Content, func(n *yaml.Node) bool { return !token(n) })
 	})
 	for i := 0; i+1 < len(out.Content); i += 2 {
 		k, list := out.Content[i].Value, out.Content[i+1]

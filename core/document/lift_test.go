@@ -44,7 +44,8 @@ func TestEveryFieldComesThrough(t *testing.T) {
 				t.Fatal(err)
 			}
 			source := strings.NewReplacer( // names that Kubernetes itself takes
-				"nameValue", "name-value", "namespaceValue", "namespace-value", "serviceAccountNameValue", "account-value", "secretNameValue", "secret-value",
+				"nameValue", "name-value", "namespaceValue", "namespace-value", "serviceAccountNameValue", "account-value", "secretNameValue",
+				"secret-value",
 			).Replace(string(data))
 			docs, faults := document.Parse(name+ending, []byte(source))
 			if len(faults) > 0 || len(docs) != 1 {
@@ -169,21 +170,30 @@ spec:
 // be left behind is named.
 func TestLiftKeepsCommentsAndPlaces(t *testing.T) {
 	d := one(t, deployment)
-	for _, want := range []string{"# The agents of old.", "# Named after the size.", "# Runs the jobs.", "# monthly", "kind: PodTemplate", "apiVersion: v1\n"} {
+	for _, want := range []string{
+		"# The agents of old.", "# Named after the size.", "# Runs the jobs.", "# monthly", "kind: PodTemplate",
+		"apiVersion: v1\n",
+	} {
 		if !strings.Contains(d.Text, want) {
 			t.Errorf("the text lacks %q:\n%s", want, d.Text)
 		}
 	}
-	if want := []string{"spec.replicas", "spec.selector", "metadata.uid", `metadata.annotations["deployment.kubernetes.io/revision"]`}; !slices.Equal(d.Lift.Left, want) {
+	if want := []string{
+		"spec.replicas", "spec.selector", "metadata.uid",
+		`metadata.annotations["deployment.kubernetes.io/revision"]`,
+	}; !slices.Equal(d.Lift.Left, want) {
 		t.Errorf("left %q, want %q", d.Lift.Left, want)
 	}
-	if line, column, at := d.Place("template.spec.containers[0].image"); line != 19 || column != 18 || at != "spec.template.spec.containers[0].image" {
+	if line, column, at := d.Place("template.spec.containers[0].image"); line != 19 || column != 18 ||
+		at != "spec.template.spec.containers[0].image" {
 		t.Errorf("%d:%d %s", line, column, at)
 	}
-	if _, faults := document.Parse("d.yaml", []byte(strings.Replace(deployment, "image:", "imago:", 1))); len(faults) == 0 || faults[0].String() != `d.yaml:19:11: spec.template.spec.containers[0].imago: found an unknown field; the fields here are name, image, command, args, workingDir, ports, envFrom, env, resources, resizePolicy, restartPolicy, restartPolicyRules and 13 more; did you mean "image"?` {
+	if _, faults := document.Parse("d.yaml", []byte(strings.Replace(deployment, "image:", "imago:", 1))); len(faults) == 0 ||
+		faults[0].String() != `d.yaml:19:11: spec.template.spec.containers[0].imago: found an unknown field; the fields here are name, image, command, args, workingDir, ports, envFrom, env, resources, resizePolicy, restartPolicy, restartPolicyRules and 13 more; did you mean "image"?` {
 		t.Errorf("%v", faults)
 	}
-	if _, faults := document.Parse("d.yaml", []byte(strings.Replace(deployment, "  template:", "  templat:", 1))); len(faults) != 1 || !strings.Contains(faults[0].String(), "spec.template: missing; a Deployment has its pod template here") {
+	if _, faults := document.Parse("d.yaml", []byte(strings.Replace(deployment, "  template:", "  templat:", 1))); len(faults) != 1 ||
+		!strings.Contains(faults[0].String(), "spec.template: missing; a Deployment has its pod template here") {
 		t.Errorf("%v", faults)
 	}
 }
@@ -217,18 +227,21 @@ func TestRunningPodsBecomeTemplates(t *testing.T) {
 	}
 	d := r.Documents[0]
 	spec := d.Value.(*document.PodTemplate).Template.Spec
-	if d.Name != "wide" || spec.NodeName != "" || len(spec.Volumes) != 1 || len(spec.Containers[0].VolumeMounts) != 0 || len(spec.Containers[1].VolumeMounts) != 1 ||
+	if d.Name != "wide" || spec.NodeName != "" || len(spec.Volumes) != 1 || len(spec.Containers[0].VolumeMounts) != 0 ||
+		len(spec.Containers[1].VolumeMounts) != 1 ||
 		spec.Containers[1].Image != spec.Containers[0].Image || d.Value.(*document.PodTemplate).Template.Labels["app"] != "wide" {
 		t.Errorf("%s: %+v", d.Name, spec)
 	}
 	if again := one(t, d.Text); again.Digest != d.Digest {
 		t.Errorf("read again it is another:\n%s", d.Text)
 	}
-	if _, faults := document.Parse("s.yaml", []byte("apiVersion: v1\nkind: Service\nmetadata: {name: a}\n")); len(faults) != 1 || !strings.Contains(faults[0].String(), "found Service/a; expected a document") {
+	if _, faults := document.Parse("s.yaml", []byte("apiVersion: v1\nkind: Service\nmetadata: {name: a}\n")); len(faults) != 1 ||
+		!strings.Contains(faults[0].String(), "found Service/a; expected a document") {
 		t.Errorf("%v", faults)
 	}
 	for _, slip := range []string{"Deploymnt", "PodTemplates", "pod"} {
-		if _, faults := document.Parse("s.yaml", []byte("apiVersion: v1\nkind: "+slip+"\nmetadata: {name: a}\n")); len(faults) != 1 || !strings.Contains(faults[0].String(), "did you mean") {
+		if _, faults := document.Parse("s.yaml", []byte("apiVersion: v1\nkind: "+slip+"\nmetadata: {name: a}\n")); len(faults) != 1 ||
+			!strings.Contains(faults[0].String(), "did you mean") {
 			t.Errorf("%s: %v", slip, faults)
 		}
 	}
@@ -244,7 +257,10 @@ func TestMendEditsTheSource(t *testing.T) {
 		t.Fatal(r.Faults)
 	}
 	edits := map[*document.Document][]document.Edit{
-		r.Documents[0]: {{Op: "add", Path: "/template/spec/automountServiceAccountToken", Value: false}, {Op: "replace", Path: "/template/spec/containers/0/name", Value: "main"}},
+		r.Documents[0]: {
+			{Op: "add", Path: "/template/spec/automountServiceAccountToken", Value: false},
+			{Op: "replace", Path: "/template/spec/containers/0/name", Value: "main"},
+		},
 	}
 	out, err := document.Mend([]byte(stream), edits)
 	if err != nil {
@@ -259,23 +275,32 @@ func TestMendEditsTheSource(t *testing.T) {
 		t.Fatal(again.Faults, got)
 	}
 	spec := again.Documents[0].Value.(*document.PodTemplate).Template.Spec
-	if spec.AutomountServiceAccountToken == nil || *spec.AutomountServiceAccountToken || spec.Containers[0].Name != "main" || !strings.Contains(got, "# Runs the jobs.") || !strings.Contains(got, "replicas: 6") {
+	if spec.AutomountServiceAccountToken == nil || *spec.AutomountServiceAccountToken || spec.Containers[0].Name != "main" ||
+		!strings.Contains(got, "# Runs the jobs.") || !strings.Contains(got, "replicas: 6") {
 		t.Errorf("%s", got)
 	}
 	items := strings.ReplaceAll(strings.ReplaceAll(running, "&image ", ""), "*image", "other")
 	r = document.Read("x.yaml", []byte(items))
 	out, err = document.Mend([]byte(items), map[*document.Document][]document.Edit{
-		r.Documents[0]: {{Op: "add", Path: "/template/spec/restartPolicy", Value: string(corev1.RestartPolicyNever)}, {Op: "add", Path: "/metadata/annotations/tachyphor~1offers", Value: "linux"}},
+		r.Documents[0]: {
+			{Op: "add", Path: "/template/spec/restartPolicy", Value: string(corev1.RestartPolicyNever)},
+			{Op: "add", Path: "/metadata/annotations/tachyphor~1offers", Value: "linux"},
+		},
 	})
-	if err != nil || !strings.Contains(string(out), "restartPolicy: Never") || !strings.Contains(string(out), "tachyphor/offers: linux") || !strings.Contains(string(out), "kind: Service") {
+	if err != nil || !strings.Contains(string(out), "restartPolicy: Never") || !strings.Contains(string(out), "tachyphor/offers: linux") ||
+		!strings.Contains(string(out), "kind: Service") {
 		t.Errorf("%v\n%s", err, out)
 	}
 }
 
 // An edit keeps the quotes and the comment of what it replaces.
 func TestEditsKeepQuotesAndComments(t *testing.T) {
-	const text = "apiVersion: v1\nkind: PodTemplate\nmetadata: {name: a}\ntemplate:\n  spec:\n    containers:\n      - {name: agent, image: \"a: 1\"} # monthly\n"
-	got, err := document.Apply(text, []document.Edit{{Op: "replace", Path: document.Pointer("template", "spec", "containers", 0, "image"), Value: "b: 2"}})
+	const text = "apiVersion: v1\nkind: PodTemplate\nmetadata: {name: a}\ntemplate:\n  spec:\n    containers:\n      - {name: " +
+		"agent, image: \"a: 1\"} # monthly\n"
+	got, err := document.Apply(text, []document.Edit{{
+		Op: "replace", Path: document.Pointer("template", "spec", "containers", 0, "image"),
+		Value: "b: 2",
+	}})
 	if want := strings.Replace(text, `"a: 1"`, `"b: 2"`, 1); err != nil || got != want {
 		t.Errorf("%v\n%s", err, got)
 	}

@@ -127,7 +127,10 @@ func parts(y *yaml.Node) []*yaml.Node {
 	}
 	out := []*yaml.Node{nil}
 	for _, n := range items.Content {
-		out = append(out, &yaml.Node{Kind: yaml.DocumentNode, Line: n.Line, Column: n.Column, HeadComment: n.HeadComment, Content: []*yaml.Node{n}})
+		out = append(out, &yaml.Node{
+			Kind: yaml.DocumentNode, Line: n.Line, Column: n.Column, HeadComment: n.HeadComment,
+			Content: []*yaml.Node{n},
+		})
 	}
 	return out
 }

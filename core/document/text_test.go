@@ -11,7 +11,8 @@ import (
 
 // A file is read whatever editor wrote it, or refused by its name with what it is.
 func TestFilesOfOtherEditors(t *testing.T) {
-	const text = "# nøte\napiVersion: tachyphor/v1\nkind: Scenario\nmetadata: {name: s}\nspec: {cluster: c, workload: w, templates: [{template: t}]}\n"
+	const text = "# nøte\napiVersion: tachyphor/v1\nkind: Scenario\nmetadata: {name: s}\nspec: {cluster: c, workload: w, " +
+		"templates: [{template: t}]}\n"
 	encoded := func(order binary.AppendByteOrder, mark bool) string {
 		var b []byte
 		if mark {

@@ -124,7 +124,8 @@ func (r *reader) convert(y *yaml.Node, depth int) *node {
 	n := &node{line: y.Line, col: y.Column}
 	if depth > maxDepth || r.count > maxNodes {
 		if r.count <= maxNodes || r.count == maxNodes+1 {
-			r.fault(y.Line, y.Column, "", "", fmt.Sprintf("too deep or too large; at most %d levels and %d values with aliases written out", maxDepth, maxNodes))
+			r.fault(y.Line, y.Column, "", "", fmt.Sprintf("too deep or too large; at most %d levels and %d values with aliases written out",
+				maxDepth, maxNodes))
 		}
 		r.count = maxNodes + 1
 		return n
@@ -181,7 +182,10 @@ var yamlLine = regexp.MustCompile(`^yaml: (?:line (\d+): )?`)
 // split reads a stream of YAML or JSON documents. Empty ones are left out.
 func split(file string, data []byte) ([]*yaml.Node, Faults) {
 	if len(data) > MaxBytes {
-		return nil, Faults{{File: file, Found: fmt.Sprintf("%d bytes", len(data)), Expected: fmt.Sprintf("at most %d bytes in one file", MaxBytes)}}
+		return nil, Faults{{
+			File: file, Found: fmt.Sprintf("%d bytes", len(data)),
+			Expected: fmt.Sprintf("at most %d bytes in one file", MaxBytes),
+		}}
 	}
 	var docs []*yaml.Node
 	dec := yaml.NewDecoder(bytes.NewReader(data))

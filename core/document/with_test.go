@@ -45,20 +45,34 @@ func demoDocuments(t *testing.T) []*document.Document {
 func TestWithIsApplyAndParse(t *testing.T) {
 	r := rand.New(rand.NewPCG(1, 2))
 	pick := func(list ...string) string { return list[r.IntN(len(list))] }
-	values := []any{3.0, 0.25, 12, "7m", "40", "", true, nil, []any{}, []any{"fast", 2.0}, map[string]any{"min": 2.0, "max": 5.0}, map[string]any{}, -1, 1e9, uint64(1) << 63, "x: y"}
+	values := []any{
+		3.0, 0.25, 12, "7m", "40", "", true, nil,
+		[]any{},
+		[]any{"fast", 2.0},
+		map[string]any{"min": 2.0, "max": 5.0},
+		map[string]any{},
+		-1, 1e9, uint64(1) << 63, "x: y",
+	}
 	good, bad, no := 0, 0, 0
 	for _, d := range demoDocuments(t) {
 		digest := d.Digest
 		places := []string{
-			"/spec/run/seed", "/spec/run/repeats", "/spec/templates/0/agents/ceiling", "/spec/templates/0/agents/spare", "/spec/templates/-", "/spec/templates/9/agents",
-			"/spec/nodes/growth/shrinkAfter", "/spec/nodes/pools/lean/max", "/spec/caching", "/spec/caching/0", "/spec/quota/pods", "/spec/pools/0/max", "/spec/pools/0/boot", "/spec/pools/1",
-			"/spec/nodeTypes/0/price", "/spec/classes/0/retries", "/spec/classes/0/work", "/spec/classes/0/workspace/changeRate", "/spec/jobs", "/metadata/name", "/metadata/labels/a~1b",
-			"/metadata/annotations", "/template/spec/containers/0/resources/requests/cpu", "/template/spec/containers/0/image", "/template/spec/nodeSelector/x", "/nothing/at/all", "spec", "",
+			"/spec/run/seed", "/spec/run/repeats", "/spec/templates/0/agents/ceiling", "/spec/templates/0/agents/spare", "/spec/templates/-",
+			"/spec/templates/9/agents",
+			"/spec/nodes/growth/shrinkAfter", "/spec/nodes/pools/lean/max", "/spec/caching", "/spec/caching/0", "/spec/quota/pods",
+			"/spec/pools/0/max", "/spec/pools/0/boot", "/spec/pools/1",
+			"/spec/nodeTypes/0/price", "/spec/classes/0/retries", "/spec/classes/0/work", "/spec/classes/0/workspace/changeRate", "/spec/jobs",
+			"/metadata/name", "/metadata/labels/a~1b",
+			"/metadata/annotations", "/template/spec/containers/0/resources/requests/cpu", "/template/spec/containers/0/image",
+			"/template/spec/nodeSelector/x", "/nothing/at/all", "spec", "",
 		}
 		for range 150 {
 			edits := make([]document.Edit, 1+r.IntN(3))
 			for i := range edits {
-				edits[i] = document.Edit{Op: pick("replace", "replace", "add", "remove", "move"), Path: places[r.IntN(len(places))], Value: values[r.IntN(len(values))]}
+				edits[i] = document.Edit{
+					Op: pick("replace", "replace", "add", "remove", "move"), Path: places[r.IntN(len(places))],
+					Value: values[r.IntN(len(values))],
+				}
 			}
 			got, faults, err := d.With(edits)
 			text, wantErr := document.Apply(d.Text, edits)
@@ -82,7 +96,8 @@ func TestWithIsApplyAndParse(t *testing.T) {
 				t.Fatalf("%s %+v:\n%+v\nnot\n%+v", d.Name, edits, got, want[0])
 			}
 		}
-		if again, faults := document.Parse(d.File, []byte(d.Text)); len(faults) > 0 || again[0].Digest != digest || !reflect.DeepEqual(again[0].Value, d.Value) {
+		if again, faults := document.Parse(d.File, []byte(d.Text)); len(faults) > 0 || again[0].Digest != digest ||
+			!reflect.DeepEqual(again[0].Value, d.Value) {
 			t.Errorf("%s has changed", d.Name)
 		}
 	}

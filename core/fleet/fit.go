@@ -25,7 +25,10 @@ type Site struct {
 // SiteOf is a pool of a cluster as agents find it. names numbers the extended resources.
 func SiteOf(c *document.ClusterSpec, p *document.Pool, names []string) Site {
 	t := TypeOf(c, p)
-	s := Site{Name: p.Name, Type: t.Name, Room: Allocatable(*t, p.Name, c.DaemonSets, names), Price: t.Price, Labels: Labels(*p), Taints: Taints(*p)}
+	s := Site{
+		Name: p.Name, Type: t.Name, Room: Allocatable(*t, p.Name, c.DaemonSets, names), Price: t.Price, Labels: Labels(*p),
+		Taints: Taints(*p),
+	}
 	if p.Spot != nil && t.SpotPrice != nil {
 		s.Price = *t.SpotPrice
 	}
@@ -164,7 +167,10 @@ const mostSteps = 64
 // FitOn says how agents of a template go on a site.
 func (s *Site) FitOn(a template.Agent, names []string) Fit {
 	need := s.Need(a, names)
-	f := Fit{Template: a.Name, Pool: s.Name, NodeType: s.Type, CPU: need.CPU, Memory: need.Memory, Why: append([]string{}, s.shuts(a)...), Steps: []Step{}}
+	f := Fit{
+		Template: a.Name, Pool: s.Name, NodeType: s.Type, CPU: need.CPU, Memory: need.Memory, Why: append([]string{}, s.shuts(a)...),
+		Steps: []Step{},
+	}
 	if short := s.Short(&need); len(short) > 0 {
 		for _, x := range short {
 			f.Why = append(f.Why, "short of "+x)
@@ -176,7 +182,10 @@ func (s *Site) FitOn(a template.Agent, names []string) Fit {
 	}
 	n, binds, left := s.Room.Holds(&need)
 	f.Agents, f.Binds, f.Stranded = n, named(binds, names), left
-	f.Left = Amounts{s.Room.CPU - need.CPU*units.MilliCPU(n), s.Room.Memory - need.Memory*units.Bytes(n), s.Room.Disk - need.Disk*units.Bytes(n)}
+	f.Left = Amounts{
+		s.Room.CPU - need.CPU*units.MilliCPU(n), s.Room.Memory - need.Memory*units.Bytes(n),
+		s.Room.Disk - need.Disk*units.Bytes(n),
+	}
 	if need.CPU == 0 && need.Memory == 0 {
 		return f
 	}
@@ -253,7 +262,10 @@ func (s *Site) BestMix(agents []template.Agent, names []string, worth []float64)
 		}
 	}
 	m.search(0, 0)
-	out := Mix{Pool: s.Name, NodeType: s.Type, Agents: m.best, Worth: m.worth, Price: s.Price.For(units.Hour).Float(), Proven: m.tried < mostTried}
+	out := Mix{
+		Pool: s.Name, NodeType: s.Type, Agents: m.best, Worth: m.worth, Price: s.Price.For(units.Hour).Float(),
+		Proven: m.tried < mostTried,
+	}
 	left := s.Room
 	for _, x := range m.items {
 		for range m.best[x.at] {
@@ -284,7 +296,8 @@ type mixing struct {
 
 // density is what an item is worth for the largest share of the node that it takes.
 func (m *mixing) density(x item) float64 {
-	share := max(float64(x.need.CPU)/max(float64(m.site.Room.CPU), 1), float64(x.need.Memory)/max(float64(m.site.Room.Memory), 1), 1/float64(max(m.site.Room.Pods, 1)))
+	share := max(float64(x.need.CPU)/max(float64(m.site.Room.CPU), 1), float64(x.need.Memory)/max(float64(m.site.Room.Memory), 1),
+		1/float64(max(m.site.Room.Pods, 1)))
 	return x.worth / share
 }
 

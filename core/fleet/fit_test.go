@@ -16,7 +16,10 @@ func agent(name string, cpu units.MilliCPU, memory units.Bytes) template.Agent {
 
 func site(cpu units.MilliCPU, memory units.Bytes, pods int) *Site {
 	price, _ := units.ParsePrice("0.60/h")
-	return &Site{Name: "p", Type: "t", Room: Room{Request: template.Request{CPU: cpu, Memory: memory, Disk: unlimited}, Pods: pods}, Price: price}
+	return &Site{
+		Name: "p", Type: "t", Room: Room{Request: template.Request{CPU: cpu, Memory: memory, Disk: unlimited}, Pods: pods},
+		Price: price,
+	}
 }
 
 // Eight cores less what is reserved hold three agents of 2.3 cores; with 375m less
@@ -36,7 +39,8 @@ func TestOneMore(t *testing.T) {
 	if f := s.FitOn(agent("a", 7000, 4<<30), nil); f.OneMore != nil {
 		t.Errorf("half as much is not a little less: %+v", f.OneMore)
 	}
-	if f := s.FitOn(agent("a", 9000, 70<<30), nil); f.Agents != 0 || !slices.Equal(f.Why, []string{"short of 1300m CPU", "short of 10 GiB of memory"}) || len(f.Steps) == 0 {
+	if f := s.FitOn(agent("a", 9000, 70<<30), nil); f.Agents != 0 ||
+		!slices.Equal(f.Why, []string{"short of 1300m CPU", "short of 10 GiB of memory"}) || len(f.Steps) == 0 {
 		t.Errorf("%+v", f)
 	}
 	if f := s.FitOn(agent("a", 0, 0), nil); f.Agents != 100 || f.Binds != "pods" || f.PerHour != 0 {

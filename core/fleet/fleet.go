@@ -34,7 +34,10 @@ const unlimited = 1 << 60
 // what is reserved and what the DaemonSets of its pool ask for. names numbers the
 // extended resources.
 func Allocatable(n document.NodeType, pool string, daemons []document.DaemonSet, names []string) Room {
-	r := Room{Request: template.Request{CPU: n.CPU - n.Reserved.CPU, Memory: n.Memory - n.Reserved.Memory, Disk: unlimited}, Pods: n.Pods - n.Reserved.Pods}
+	r := Room{
+		Request: template.Request{CPU: n.CPU - n.Reserved.CPU, Memory: n.Memory - n.Reserved.Memory, Disk: unlimited},
+		Pods:    n.Pods - n.Reserved.Pods,
+	}
 	if n.Disk > 0 {
 		r.Disk = n.Disk - n.Reserved.Disk
 	}

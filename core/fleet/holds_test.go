@@ -13,8 +13,14 @@ import (
 func TestHoldsIsTakingOneByOne(t *testing.T) {
 	r := rand.New(rand.NewPCG(3, 8))
 	for range 20_000 {
-		room := Room{Request: template.Request{CPU: units.MilliCPU(r.IntN(9000)), Memory: units.Bytes(r.IntN(5000)), Disk: units.Bytes(r.IntN(3000))}, Pods: r.IntN(40)}
-		q := &Need{Request: template.Request{CPU: units.MilliCPU(r.IntN(2000)), Memory: units.Bytes(r.IntN(800)), Disk: units.Bytes(r.IntN(2) * r.IntN(500))}}
+		room := Room{Request: template.Request{
+			CPU: units.MilliCPU(r.IntN(9000)), Memory: units.Bytes(r.IntN(5000)),
+			Disk: units.Bytes(r.IntN(3000)),
+		}, Pods: r.IntN(40)}
+		q := &Need{Request: template.Request{
+			CPU: units.MilliCPU(r.IntN(2000)), Memory: units.Bytes(r.IntN(800)),
+			Disk: units.Bytes(r.IntN(2) * r.IntN(500)),
+		}}
 		room.Extended[0], q.Extended[0] = int64(r.IntN(8)), int64(r.IntN(2)*r.IntN(3))
 		n, binds, left := room.Holds(q)
 		rest, count := room, 0

@@ -59,7 +59,8 @@ func boundsOf(in Input, same bool) (*bounds, error) {
 			}
 		}
 		pod := &d.Value.(*document.PodTemplate).Template.Spec
-		shares = append(shares, share{d.Name, agents.Effective(pod, agents.Request{CPU: defaultCPU, Memory: defaultMemory, Disk: defaultDisk}), most})
+		shares = append(shares, share{d.Name, agents.Effective(pod,
+			agents.Request{CPU: defaultCPU, Memory: defaultMemory, Disk: defaultDisk}), most})
 		for _, c := range slices.Concat(pod.InitContainers, pod.Containers) {
 			for _, r := range []corev1.ResourceList{c.Resources.Requests, c.Resources.Limits} {
 				mostMemory = max(mostMemory, units.Bytes(whole(r[corev1.ResourceMemory])))
@@ -80,7 +81,8 @@ func boundsOf(in Input, same bool) (*bounds, error) {
 		case shares[i].most < 0 || together >= 0 && together < shares[i].most:
 			shares[i].most = together
 		}
-		sum = append(sum, fmt.Sprintf("%d of %s at %s CPU and %s", shares[i].most, shares[i].name, shares[i].each.CPU, shares[i].each.Memory.Short()))
+		sum = append(sum, fmt.Sprintf("%d of %s at %s CPU and %s", shares[i].most, shares[i].name, shares[i].each.CPU,
+			shares[i].each.Memory.Short()))
 		b.Pods += shares[i].most
 	}
 	if together >= 0 && b.Pods > together {

@@ -56,9 +56,11 @@ func cacheOf(in Input) *cache {
 				}
 			}
 		case document.NodeDisk:
-			c.Notes = append(c.Notes, "Workspaces left on the node's disk need a folder of the node in the pod (a local volume, or a hostPath that the namespace's pod security allows); jobs of one project then see what its jobs before left, change requests too.")
+			c.Notes = append(c.Notes, "Workspaces left on the node's disk need a folder of the node in the pod (a local volume, or a "+
+				"hostPath that the namespace's pod security allows); jobs of one project then see what its jobs before left, change requests too.")
 		case document.Baked:
-			c.Notes = append(c.Notes, "Workspaces baked into the image need the image made anew on a schedule, with a tag for each day: a floating tag would be pulled again and again.")
+			c.Notes = append(c.Notes, "Workspaces baked into the image need the image made anew on a schedule, with a tag for each "+
+				"day: a floating tag would be pulled again and again.")
 		}
 	}
 	if !c.Archive && len(c.Claims) == 0 && len(c.Notes) == 0 {

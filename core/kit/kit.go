@@ -125,10 +125,12 @@ func gather(in Input) (facts, error) {
 	for i, d := range in.Templates {
 		p := d.Value.(*document.PodTemplate)
 		if p.Namespace == "" || p.Namespace == "default" {
-			return f, fmt.Errorf("template %s has no namespace of its own; give it one in metadata.namespace, for rights and bounds are given to namespaces", d.Name)
+			return f, fmt.Errorf("template %s has no namespace of its own; give it one in metadata.namespace, for rights and bounds "+
+				"are given to namespaces", d.Name)
 		}
 		if f.Namespace != "" && p.Namespace != f.Namespace {
-			return f, fmt.Errorf("templates %s and %s live in two namespaces, %s and %s; render a kit for each", in.Templates[0].Name, d.Name, f.Namespace, p.Namespace)
+			return f, fmt.Errorf("templates %s and %s live in two namespaces, %s and %s; render a kit for each", in.Templates[0].Name, d.Name,
+				f.Namespace, p.Namespace)
 		}
 		if err := label("the namespace", p.Namespace); err != nil {
 			return f, fmt.Errorf("template %s: %w", d.Name, err)
@@ -165,7 +167,8 @@ func gather(in Input) (facts, error) {
 	}
 	f.Shared = f.Controller != nil && f.Controller.Namespace == f.Namespace
 	if f.Shared && len(f.Labels) == 0 {
-		return f, fmt.Errorf("the controller lives in namespace %s too, and the templates' pods share no label by which network rules could tell agents from it; give every template the same label, as in app: build-agent", f.Namespace)
+		return f, fmt.Errorf("the controller lives in namespace %s too, and the templates' pods share no label by which network "+
+			"rules could tell agents from it; give every template the same label, as in app: build-agent", f.Namespace)
 	}
 	var err error
 	f.Bounds, err = boundsOf(in, f.Shared)

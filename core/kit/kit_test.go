@@ -46,8 +46,11 @@ func changed(t *testing.T, d *document.Document, from, to string) *document.Docu
 
 func demoInput(t *testing.T) kit.Input {
 	return kit.Input{
-		Templates: []*document.Document{read(t, "templates/compile-wide.yaml"), read(t, "templates/small-steady.yaml"), read(t, "templates/image-maker.yaml")},
-		Scenario:  read(t, "scenarios/weekday-lean.yaml"), Cluster: read(t, "cluster.yaml"),
+		Templates: []*document.Document{
+			read(t, "templates/compile-wide.yaml"), read(t, "templates/small-steady.yaml"),
+			read(t, "templates/image-maker.yaml"),
+		},
+		Scenario: read(t, "scenarios/weekday-lean.yaml"), Cluster: read(t, "cluster.yaml"),
 	}
 }
 
@@ -87,12 +90,14 @@ func TestKitOfTheDemo(t *testing.T) {
 	for i, r := range kit.Rights {
 		rule := roles[0].Rules[i]
 		resource := strings.TrimSuffix(r.Resource+"/"+r.Subresource, "/")
-		if !slices.Equal(rule.Verbs, r.Verbs) || !slices.Equal(rule.Resources, []string{resource}) || !slices.Equal(rule.APIGroups, []string{""}) {
+		if !slices.Equal(rule.Verbs, r.Verbs) || !slices.Equal(rule.Resources, []string{resource}) ||
+			!slices.Equal(rule.APIGroups, []string{""}) {
 			t.Errorf("the role says %+v, the rights are %+v", rule, r)
 		}
 	}
 	binding := into[rbacv1.RoleBinding](t, list, "RoleBinding")[0]
-	if binding.Subjects[0].Name != kit.Account || binding.RoleRef.Name != roles[0].Name || into[corev1.ServiceAccount](t, list, "ServiceAccount")[0].Name != kit.Account {
+	if binding.Subjects[0].Name != kit.Account || binding.RoleRef.Name != roles[0].Name ||
+		into[corev1.ServiceAccount](t, list, "ServiceAccount")[0].Name != kit.Account {
 		t.Errorf("%+v", binding)
 	}
 	// 24 wide at 6.55 CPU, 6 image makers at 3.5 and 20 steady at 2 are the largest 50;
@@ -110,10 +115,12 @@ func TestKitOfTheDemo(t *testing.T) {
 	if len(policies) != 2 || len(policies[0].Spec.Egress)+len(policies[0].Spec.Ingress) != 0 || len(policies[0].Spec.PolicyTypes) != 2 {
 		t.Fatalf("%+v", policies)
 	}
-	if out := policies[1].Spec.Egress; len(out) != 4 || out[1].Ports[0].Port.IntValue() != 8080 || out[2].To[0].IPBlock.CIDR != "10.40.0.0/16" || policies[1].Spec.PodSelector.MatchLabels["app"] != "slipway-agent" {
+	if out := policies[1].Spec.Egress; len(out) != 4 || out[1].Ports[0].Port.IntValue() != 8080 ||
+		out[2].To[0].IPBlock.CIDR != "10.40.0.0/16" || policies[1].Spec.PodSelector.MatchLabels["app"] != "slipway-agent" {
 		t.Errorf("%+v", out)
 	}
-	if secrets := into[corev1.Secret](t, list, "Secret"); len(secrets) != 1 || secrets[0].Name != "slipway-join" || len(secrets[0].Data)+len(secrets[0].StringData) != 0 {
+	if secrets := into[corev1.Secret](t, list, "Secret"); len(secrets) != 1 || secrets[0].Name != "slipway-join" ||
+		len(secrets[0].Data)+len(secrets[0].StringData) != 0 {
 		t.Errorf("%+v", secrets)
 	}
 }
@@ -147,7 +154,8 @@ func TestKitAsksForWhatItNeeds(t *testing.T) {
 	in := demoInput(t)
 	in.Scenario, in.Cluster = nil, nil
 	list, err := kit.Kit(in)
-	if err != nil || len(into[corev1.ResourceQuota](t, list, "ResourceQuota")) != 0 || !strings.Contains(kit.Stream(list), "where the controller is, nobody said") {
+	if err != nil || len(into[corev1.ResourceQuota](t, list, "ResourceQuota")) != 0 ||
+		!strings.Contains(kit.Stream(list), "where the controller is, nobody said") {
 		t.Errorf("%v\n%s", err, kit.Stream(list))
 	}
 }
@@ -210,11 +218,13 @@ func TestKitOfCaches(t *testing.T) {
 		t.Error("the way out for the cache store covers it")
 	}
 	inside := with("[{plan: archive}]", "http://caches.tide.svc:9000/w")
-	if p := toCache(inside); p == nil || p.Spec.Egress[0].To[0].NamespaceSelector.MatchLabels["kubernetes.io/metadata.name"] != "tide" || p.Spec.Egress[0].Ports[0].Port.IntValue() != 9000 {
+	if p := toCache(inside); p == nil || p.Spec.Egress[0].To[0].NamespaceSelector.MatchLabels["kubernetes.io/metadata.name"] != "tide" ||
+		p.Spec.Egress[0].Ports[0].Port.IntValue() != 9000 {
 		t.Errorf("%+v", p)
 	}
 	elsewhere := with("[{plan: archive}]", "http://10.99.0.7/w")
-	if p := toCache(elsewhere); p == nil || p.Spec.Egress[0].To[0].IPBlock.CIDR != "10.99.0.7/32" || p.Spec.Egress[0].Ports[0].Port.IntValue() != 80 {
+	if p := toCache(elsewhere); p == nil || p.Spec.Egress[0].To[0].IPBlock.CIDR != "10.99.0.7/32" ||
+		p.Spec.Egress[0].Ports[0].Port.IntValue() != 80 {
 		t.Errorf("%+v", p)
 	}
 	volumes := with("[{classes: [hull-firmware], plan: archive}, {plan: volume, size: 20Gi, copies: 2}]", "http://10.41.8.4:9000/workspaces")
@@ -222,7 +232,8 @@ func TestKitOfCaches(t *testing.T) {
 	if len(claims) != 10 || claims[0].Name != "workspace-tide-charts-1" || claims[0].Spec.Resources.Requests.Storage().Value() != 20<<30 {
 		t.Errorf("%d claims, %+v", len(claims), claims[0].ObjectMeta)
 	}
-	if list := with("[]", "http://10.41.8.4:9000/workspaces"); slices.ContainsFunc(list, func(m kit.Manifest) bool { return m.File == "cache.yaml" }) {
+	if list := with("[]", "http://10.41.8.4:9000/workspaces"); slices.ContainsFunc(list,
+		func(m kit.Manifest) bool { return m.File == "cache.yaml" }) {
 		t.Error("a scenario without caches needs nothing for them")
 	}
 }
@@ -233,7 +244,8 @@ func TestKitOfCaches(t *testing.T) {
 func TestKitsDoNotTakeFromEachOther(t *testing.T) {
 	shelf := &review.Shelf{}
 	for _, path := range []string{
-		"templates/compile-wide.yaml", "templates/small-steady.yaml", "templates/image-maker.yaml", "scenarios/weekday-lean.yaml", "cluster.yaml", "workload.yaml",
+		"templates/compile-wide.yaml", "templates/small-steady.yaml", "templates/image-maker.yaml", "scenarios/weekday-lean.yaml",
+		"cluster.yaml", "workload.yaml",
 	} {
 		shelf.Put(read(t, path))
 	}
@@ -283,21 +295,25 @@ func TestKitsDoNotTakeFromEachOther(t *testing.T) {
 // Whatever a document has in its names, what is rendered holds the objects that were asked
 // for, in their namespace, and nothing more.
 func FuzzKit(f *testing.F) {
-	evil := "slipway\n---\napiVersion: rbac.authorization.k8s.io/v1\nkind: ClusterRoleBinding\nmetadata: {name: x}\nroleRef: {apiGroup: rbac.authorization.k8s.io, kind: ClusterRole, name: cluster-admin}\nsubjects: []\n---\nx: y"
+	evil := "slipway\n---\napiVersion: rbac.authorization.k8s.io/v1\nkind: ClusterRoleBinding\nmetadata: {name: x}\nroleRef: " +
+		"{apiGroup: rbac.authorization.k8s.io, kind: ClusterRole, name: cluster-admin}\nsubjects: []\n---\nx: y"
 	f.Add(evil, "s", "k", "v", "http://a.b.svc:80", "store")
 	f.Add("slipway", evil, "k", "v", "http://a.b.svc:80", "store")
 	f.Add("slipway", "s", evil, evil, "http://a."+evil, evil)
 	f.Add("slipway", "s", "app", "x", "http://dispatch.slipway.svc:8080", "source\u2028kind: Pod")
 	f.Fuzz(func(t *testing.T, namespace, secret, label, value, address, way string) {
 		q := func(s string) string { b, _ := json.Marshal(s); return string(b) }
-		text := "apiVersion: v1\nkind: PodTemplate\nmetadata: {name: t, namespace: " + q(namespace) + "}\ntemplate:\n  metadata: {labels: {" + q(label) + ": " + q(value) + "}}\n" +
-			"  spec:\n    containers:\n    - {name: agent, image: i, env: [{name: E, valueFrom: {secretKeyRef: {name: " + q(secret) + ", key: k}}}]}\n"
+		text := "apiVersion: v1\nkind: PodTemplate\nmetadata: {name: t, namespace: " + q(namespace) + "}\ntemplate:\n  metadata: {labels: {" +
+			q(label) + ": " + q(value) + "}}\n" +
+			"  spec:\n    containers:\n    - {name: agent, image: i, env: [{name: E, valueFrom: {secretKeyRef: {name: " + q(secret) +
+			", key: k}}}]}\n"
 		docs, faults := document.Parse("t", []byte(text))
 		if len(faults) > 0 {
 			return
 		}
 		in := kit.Input{Templates: docs}
-		cluster := "apiVersion: tachyphor/v1\nkind: Cluster\nmetadata: {name: c}\nspec:\n  nodeTypes: [{name: n, cpu: 4, memory: 8Gi, price: 1/h}]\n  pools: [{name: p, nodeType: n, min: 0, max: 3}]\n" +
+		cluster := "apiVersion: tachyphor/v1\nkind: Cluster\nmetadata: {name: c}\nspec:\n  nodeTypes: [{name: n, cpu: 4, memory: " +
+			"8Gi, price: 1/h}]\n  pools: [{name: p, nodeType: n, min: 0, max: 3}]\n" +
 			"  controller: {inside: " + q(address) + "}\n  waysOut: [{for: " + q(way) + ", cidr: 10.0.0.0/8}]\n"
 		if docs, faults := document.Parse("c", []byte(cluster)); len(faults) == 0 {
 			in.Cluster = docs[0]
@@ -324,7 +340,8 @@ func FuzzKit(f *testing.F) {
 				continue
 			}
 			want[o.Kind]--
-			if o.Kind != "Namespace" && o.Metadata.Namespace != namespace || o.Kind == "Namespace" && o.Metadata.Name != namespace || o.Kind == "Secret" && o.Metadata.Name != secret {
+			if o.Kind != "Namespace" && o.Metadata.Namespace != namespace || o.Kind == "Namespace" && o.Metadata.Name != namespace ||
+				o.Kind == "Secret" && o.Metadata.Name != secret {
 				t.Errorf("%+v in\n%s", o, kit.Stream(list))
 			}
 		}

@@ -37,7 +37,10 @@ func kind(version, name string) metav1.TypeMeta {
 
 func namespaceOf(f *facts) []object {
 	return []object{{
-		[]string{"A namespace of their own: rights, quotas and network rules are given to", "namespaces, so that what holds for agents holds for nothing else."},
+		[]string{
+			"A namespace of their own: rights, quotas and network rules are given to",
+			"namespaces, so that what holds for agents holds for nothing else.",
+		},
 		corev1.Namespace{TypeMeta: kind("v1", "Namespace"), ObjectMeta: metav1.ObjectMeta{Name: f.Namespace}},
 	}}
 }
@@ -52,12 +55,16 @@ func rightsOf(f *facts) []object {
 	}
 	return []object{
 		{
-			[]string{"Who makes agents. The controller uses this account's token; agents themselves run", "without one: whoever needs the token asks for it in its own pod."},
+			[]string{
+				"Who makes agents. The controller uses this account's token; agents themselves run",
+				"without one: whoever needs the token asks for it in its own pod.",
+			},
 			corev1.ServiceAccount{TypeMeta: kind("v1", "ServiceAccount"), ObjectMeta: f.meta(Account), AutomountServiceAccountToken: &never},
 		},
 		{
 			[]string{
-				"What it may do, in this namespace and nowhere else. An agent is a pod: made for a job,", "watched until it is ready and gone, taken away; and what it wrote, to see why it did not",
+				"What it may do, in this namespace and nowhere else. An agent is a pod: made for a job,",
+				"watched until it is ready and gone, taken away; and what it wrote, to see why it did not",
 				"join.",
 			},
 			role,
@@ -77,7 +84,10 @@ func quotaOf(f *facts) []object {
 	if f.Bounds == nil {
 		return nil
 	}
-	says := []string{"The most that may be requested here at once: a controller gone wild stops here", "and not at the bill. It is for all agents of scenario " + f.Scenario + ", and comes of:"}
+	says := []string{
+		"The most that may be requested here at once: a controller gone wild stops here",
+		"and not at the bill. It is for all agents of scenario " + f.Scenario + ", and comes of:",
+	}
 	for _, s := range f.Bounds.Sum {
 		says = append(says, "  "+s)
 	}
@@ -101,7 +111,10 @@ func limitsOf(f *facts) []object {
 		corev1.ResourceMemory:           quantityOf(quantity(defaultMemory)),
 		corev1.ResourceEphemeralStorage: quantityOf(quantity(defaultDisk)),
 	}}
-	says := []string{"What a container gets that says nothing, so that the quota can count it. No default CPU", "limit: it would slow work on idle nodes."}
+	says := []string{
+		"What a container gets that says nothing, so that the quota can count it. No default CPU",
+		"limit: it would slow work on idle nodes.",
+	}
 	if f.Shared {
 		says = append(says, "The controller lives here too, and its containers are its own business: nobody's memory", "is limited from here.")
 	} else {
@@ -116,7 +129,9 @@ func limitsOf(f *facts) []object {
 }
 
 // policy is a network rule for the agents.
-func (f *facts) policy(name string, types []networkingv1.PolicyType, out []networkingv1.NetworkPolicyEgressRule) networkingv1.NetworkPolicy {
+func (f *facts) policy(name string, types []networkingv1.PolicyType,
+	out []networkingv1.NetworkPolicyEgressRule,
+) networkingv1.NetworkPolicy {
 	return networkingv1.NetworkPolicy{
 		TypeMeta: kind("networking.k8s.io/v1", "NetworkPolicy"), ObjectMeta: f.meta(name),
 		Spec: networkingv1.NetworkPolicySpec{PodSelector: metav1.LabelSelector{MatchLabels: f.Labels}, PolicyTypes: types, Egress: out},
@@ -144,10 +159,14 @@ func toCIDR(cidr string) []networkingv1.NetworkPolicyPeer {
 
 func networkOf(f *facts) []object {
 	says := []string{"The few ways out. Agents call; nobody calls them. In order:", "  looking names up;"}
-	out := []networkingv1.NetworkPolicyEgressRule{{To: toNamespace("kube-system"), Ports: append(ports(corev1.ProtocolUDP, 53), ports(corev1.ProtocolTCP, 53)...)}}
+	out := []networkingv1.NetworkPolicyEgressRule{{
+		To:    toNamespace("kube-system"),
+		Ports: append(ports(corev1.ProtocolUDP, 53), ports(corev1.ProtocolTCP, 53)...),
+	}}
 	switch c := f.Controller; {
 	case c == nil:
-		says = append(says, "  where the controller is, nobody said (spec.controller of the cluster document): add", "  it here, or agents will not join;")
+		says = append(says, "  where the controller is, nobody said (spec.controller of the cluster document): add",
+			"  it here, or agents will not join;")
 	case c.Inside:
 		says = append(says, "  the controller, "+c.Address+"; this is the Service's port: where its pods listen on", "  another, name that one;")
 		out = append(out, networkingv1.NetworkPolicyEgressRule{To: toNamespace(c.Namespace), Ports: ports(corev1.ProtocolTCP, c.Port)})
@@ -162,7 +181,10 @@ func networkOf(f *facts) []object {
 	says[len(says)-1] = strings.TrimSuffix(says[len(says)-1], ";") + "."
 	both := []networkingv1.PolicyType{networkingv1.PolicyTypeIngress, networkingv1.PolicyTypeEgress}
 	return []object{
-		{[]string{"Nothing reaches an agent, and an agent reaches nothing, but for what follows. It is for", f.covers() + "."}, f.policy(f.rule("closed"), both, nil)},
+		{
+			[]string{"Nothing reaches an agent, and an agent reaches nothing, but for what follows. It is for", f.covers() + "."},
+			f.policy(f.rule("closed"), both, nil),
+		},
 		{says, f.policy(f.rule("ways-out"), both[1:], out)},
 	}
 }
@@ -180,7 +202,8 @@ func cacheObjects(f *facts) []object {
 		}
 		out = append(out, object{
 			[]string{
-				"The keys of the cache store" + at + ", made empty: what is in them never stands", "in a file. Give agents that build change requests a key that may only read where change",
+				"The keys of the cache store" + at + ", made empty: what is in them never stands",
+				"in a file. Give agents that build change requests a key that may only read where change",
 				"requests do not save.", fill(f.Namespace, CacheSecret, "--from-file=access=./access", "--from-file=secret=./secret"),
 			},
 			f.secret(CacheSecret),
@@ -193,12 +216,16 @@ func cacheObjects(f *facts) []object {
 			}
 			out = append(out, object{
 				[]string{"Agents reach the cache store."},
-				f.policy(f.rule("to-cache"), []networkingv1.PolicyType{networkingv1.PolicyTypeEgress}, []networkingv1.NetworkPolicyEgressRule{{To: to, Ports: ports(corev1.ProtocolTCP, c.Way.Port)}}),
+				f.policy(f.rule("to-cache"), []networkingv1.PolicyType{networkingv1.PolicyTypeEgress},
+					[]networkingv1.NetworkPolicyEgressRule{{To: to, Ports: ports(corev1.ProtocolTCP, c.Way.Port)}}),
 			})
 		case c.Covered != "":
 			out = append(out, object{says: []string{"Agents reach the store by the way out for " + c.Covered + "."}})
 		default:
-			out = append(out, object{says: []string{"Where the cache store is, nobody said in a way that a network rule can hold", "(spec.store.address of the cluster document): agents need a way out to it."}})
+			out = append(out, object{says: []string{
+				"Where the cache store is, nobody said in a way that a network rule can hold",
+				"(spec.store.address of the cluster document): agents need a way out to it.",
+			}})
 		}
 	}
 	for _, k := range c.Claims {
@@ -224,7 +251,8 @@ func (f *facts) secret(name string) corev1.Secret {
 
 // fill is the command that fills a Secret.
 func fill(namespace, name string, from ...string) string {
-	return fmt.Sprintf("  kubectl -n %s patch secret %s --patch-file <(kubectl create secret generic %s %s --dry-run=client -o yaml)", namespace, name, name, strings.Join(from, " "))
+	return fmt.Sprintf("  kubectl -n %s patch secret %s --patch-file <(kubectl create secret generic %s %s --dry-run=client -o yaml)",
+		namespace, name, name, strings.Join(from, " "))
 }
 
 func secretsOf(f *facts) []object {
@@ -233,12 +261,14 @@ func secretsOf(f *facts) []object {
 		if s.Pull {
 			out = append(out, object{says: []string{
 				s.Name + ", for pulling images, cannot be made empty:",
-				fmt.Sprintf("  kubectl -n %s create secret docker-registry %s --docker-server=... --docker-username=... --docker-password=...", f.Namespace, s.Name),
+				fmt.Sprintf("  kubectl -n %s create secret docker-registry %s --docker-server=... --docker-username=... --docker-password=...",
+					f.Namespace, s.Name),
 			}})
 			continue
 		}
 		out = append(out, object{[]string{
-			"Made empty: what is in it never stands in a file, and pods wait until its keys are there.", "Fill it from files, so that nothing stays in the shell's history; applying this again", "leaves what was filled in:",
+			"Made empty: what is in it never stands in a file, and pods wait until its keys are there.",
+			"Fill it from files, so that nothing stays in the shell's history; applying this again", "leaves what was filled in:",
 			fill(f.Namespace, s.Name, sources(s)...),
 		}, f.secret(s.Name)})
 	}

@@ -21,7 +21,10 @@ const (
 func Templates(docs []*document.Document) []Manifest {
 	var out []Manifest
 	for _, d := range docs {
-		out = append(out, Manifest{"template-" + d.Name + ".yaml", PartTemplate, "the template " + d.Name, strings.TrimRight(d.Text, "\n") + "\n"})
+		out = append(out, Manifest{
+			"template-" + d.Name + ".yaml", PartTemplate, "the template " + d.Name,
+			strings.TrimRight(d.Text, "\n") + "\n",
+		})
 	}
 	return out
 }
@@ -77,7 +80,8 @@ func together(shelf *review.Shelf, docs []*document.Document, spec *document.Sce
 	}
 	for _, use := range spec.Templates {
 		d := shelf.Find(document.KindPodTemplate, use.Template)
-		if d != nil && namespaces[d.Value.(*document.PodTemplate).Namespace] && !slices.ContainsFunc(out, func(o *document.Document) bool { return o.Name == d.Name }) {
+		if d != nil && namespaces[d.Value.(*document.PodTemplate).Namespace] &&
+			!slices.ContainsFunc(out, func(o *document.Document) bool { return o.Name == d.Name }) {
 			out = append(out, d)
 		}
 	}

@@ -67,7 +67,8 @@ func TestBillByHand(t *testing.T) {
 	for _, p := range s.Cost.Parts {
 		parts[p.Part] = p.Nano
 	}
-	if parts[outcome.PartFee] != money(1_000_000_000) || parts[outcome.PartAgents] != money(240_000_000) || s.Cost.TotalNano != money(4_840_000_000) {
+	if parts[outcome.PartFee] != money(1_000_000_000) || parts[outcome.PartAgents] != money(240_000_000) ||
+		s.Cost.TotalNano != money(4_840_000_000) {
 		t.Errorf("parts %v, total %v", parts, s.Cost.TotalNano)
 	}
 	// The work that was done: 2 · 900 s of 2 cores, a core-hour, and at most 4 GiB-hours.
@@ -95,7 +96,8 @@ func TestOneMoreByHand(t *testing.T) {
 	if l.Cause != "ceiling" || l.Name != "t" || l.Jobs != 1 || l.Hours != 0.25 || l.JobHours != 0.25 {
 		t.Errorf("%+v", l)
 	}
-	if m := l.More; m == nil || m.MeanDelayNs != 0 || m.LessNs != 450e9 || m.MetHours != 0.25 || m.CostNano.Sign() != 0 || m.What != "agent of t" {
+	if m := l.More; m == nil || m.MeanDelayNs != 0 || m.LessNs != 450e9 || m.MetHours != 0.25 || m.CostNano.Sign() != 0 ||
+		m.What != "agent of t" {
 		t.Errorf("%+v", l.More)
 	}
 }
@@ -168,7 +170,8 @@ func TestTroublesAreTold(t *testing.T) {
 		switch {
 		case r.Result == sim.OutOfMemory:
 			failed++
-			if !strings.Contains(e.Summary, "failed for good: out-of-memory") || !strings.Contains(e.Summary, "attempts were cut short") && !strings.Contains(e.Summary, "One attempt was") {
+			if !strings.Contains(e.Summary, "failed for good: out-of-memory") ||
+				!strings.Contains(e.Summary, "attempts were cut short") && !strings.Contains(e.Summary, "One attempt was") {
 				t.Errorf("%s", e.Summary)
 			}
 		case r.Lost > 0 && r.Result == sim.Succeeded:

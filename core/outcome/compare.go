@@ -146,7 +146,8 @@ func Compare(list []*Outcome, designs [][]byte, demands []string) Comparison {
 	c := Comparison{Paired: true, Design: []Change{}}
 	for i, o := range list {
 		c.Scenarios = append(c.Scenarios, o.Scenario)
-		if o.Seed != first.Seed || o.Repeats != first.Repeats || o.SpanNs != first.SpanNs || o.WarmupNs != first.WarmupNs || demands[i] != demands[0] {
+		if o.Seed != first.Seed || o.Repeats != first.Repeats || o.SpanNs != first.SpanNs || o.WarmupNs != first.WarmupNs ||
+			demands[i] != demands[0] {
 			c.Paired = false
 		}
 	}
@@ -238,18 +239,23 @@ func (c *Comparison) sentence(currency string) string {
 	}
 	money := func(x float64) string { return units.Amount(x).Short(currency) }
 	bill := say(cost, money)
-	if d := started.Differences[last].Mean; started.Values[last].Mean > 0 && math.Abs(d) > otherDemand*started.Values[0].Mean && (started.Sure[last] || started.Differences[last].Runs < 2) {
-		bill += fmt.Sprintf("; %s jobs start instead of %s, at %s each", whole(started.Values[last].Mean), whole(started.Values[0].Mean), say(c.metric("cost-job"), money))
+	if d := started.Differences[last].Mean; started.Values[last].Mean > 0 && math.Abs(d) > otherDemand*started.Values[0].Mean &&
+		(started.Sure[last] || started.Differences[last].Runs < 2) {
+		bill += fmt.Sprintf("; %s jobs start instead of %s, at %s each", whole(started.Values[last].Mean), whole(started.Values[0].Mean),
+			say(c.metric("cost-job"), money))
 	}
 	switch {
 	case started.Values[last].Mean == 0:
 		return text + "none starts, for a monthly bill of " + bill + "."
 	case started.Values[0].Mean == 0:
-		return fmt.Sprintf("%s95 %% of those that start do so within %s (with %s none does), for a monthly bill of %s.", text, length(delay.Values[last].Mean), c.Scenarios[0], bill)
+		return fmt.Sprintf("%s95 %% of those that start do so within %s (with %s none does), for a monthly bill of %s.", text,
+			length(delay.Values[last].Mean), c.Scenarios[0], bill)
 	case delay.TooFew[0] || delay.TooFew[last]:
-		return fmt.Sprintf("%sthose that start do so after %s on average and the mean job ends after %s, for a monthly bill of %s.", text, say(c.metric("delay-mean"), length), say(lead, length), bill)
+		return fmt.Sprintf("%sthose that start do so after %s on average and the mean job ends after %s, for a monthly bill of %s.", text,
+			say(c.metric("delay-mean"), length), say(lead, length), bill)
 	default:
-		return fmt.Sprintf("%s95 %% of those that start do so within %s and the mean job ends after %s, for a monthly bill of %s.", text, say(delay, length), say(lead, length), bill)
+		return fmt.Sprintf("%s95 %% of those that start do so within %s and the mean job ends after %s, for a monthly bill of %s.", text,
+			say(delay, length), say(lead, length), bill)
 	}
 }
 

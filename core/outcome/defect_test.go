@@ -24,7 +24,8 @@ func TestDefectEndsItsOwnSimulationOnly(t *testing.T) {
 		if !errors.As(err, &d) {
 			t.Fatalf("%d workers: %v", workers, err)
 		}
-		if d.Seed != w.Plan.Seed || d.Repeat < 0 || !strings.Contains(d.Stack, "TestDefect") || !strings.Contains(err.Error(), "broken on purpose") {
+		if d.Seed != w.Plan.Seed || d.Repeat < 0 || !strings.Contains(d.Stack, "TestDefect") ||
+			!strings.Contains(err.Error(), "broken on purpose") {
 			t.Errorf("%d workers: %v\n%s", workers, err, d.Stack)
 		}
 	}

@@ -130,7 +130,8 @@ func Explain(t *sim.Trace, j int) Explanation {
 	e.Cost = units.Money(JobCosts(t)[j]).Float()
 	switch {
 	case r.Result == sim.GaveUp:
-		e.Summary = "It gave up: nobody had started it within " + t.World.Classes[t.Jobs.List[j].Class].GiveUp.Short() + ". It waited longest for this: " + e.Reason + "."
+		e.Summary = "It gave up: nobody had started it within " + t.World.Classes[t.Jobs.List[j].Class].GiveUp.Short() +
+			". It waited longest for this: " + e.Reason + "."
 	case r.Result == sim.Dropped:
 		e.Summary = "It was dropped: a job that it comes after did not end well."
 	case r.Template < 0:

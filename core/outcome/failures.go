@@ -76,7 +76,8 @@ func failuresOf(t *sim.Trace) []FailureSample {
 		out = append(out, f)
 	}
 	slices.SortFunc(out, func(a, b FailureSample) int {
-		return cmp.Or(cmp.Compare(a.Class, b.Class), cmp.Compare(a.Template, b.Template), strings.Compare(a.End, b.End), strings.Compare(a.Cause, b.Cause))
+		return cmp.Or(cmp.Compare(a.Class, b.Class), cmp.Compare(a.Template, b.Template), strings.Compare(a.End, b.End),
+			strings.Compare(a.Cause, b.Cause))
 	})
 	return out
 }
@@ -96,7 +97,8 @@ func (s *Sum) failures() []Failure {
 	}
 	out := []Failure{}
 	for _, key := range slices.SortedFunc(maps.Keys(counts), func(a, b FailureSample) int {
-		return cmp.Or(cmp.Compare(a.Class, b.Class), cmp.Compare(a.Template, b.Template), strings.Compare(a.End, b.End), strings.Compare(a.Cause, b.Cause))
+		return cmp.Or(cmp.Compare(a.Class, b.Class), cmp.Compare(a.Template, b.Template), strings.Compare(a.End, b.End),
+			strings.Compare(a.Cause, b.Cause))
 	}) {
 		f := Failure{
 			Class: s.world.Classes[key.Class].Name, End: key.End, Cause: key.Cause, Label: s.failureLabel(key), Started: hadStarted(key.End),

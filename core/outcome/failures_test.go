@@ -61,12 +61,14 @@ func TestFailureComesFirst(t *testing.T) {
 	}{
 		{
 			name: "a ceiling of 0, and the rest killed for memory", pool: always, agents: "ceiling: 0", jobs: "a,0,thin\nb,0,thin\nc,0,fat\n",
-			says:  []string{"2 of 3 jobs never start: the ceiling of small is 0 (2 of thin). 1 of 3 jobs fails for good: killed for memory (1 of fat). The 1 that start do so after 0 s"},
+			says: []string{"2 of 3 jobs never start: the ceiling of small is 0 (2 of thin). 1 of 3 jobs fails for good: killed for " +
+				"memory (1 of fat). The 1 that start do so after 0 s"},
 			never: "the ceiling of small is 0",
 		},
 		{
 			name: "nothing starts", pool: always, agents: "ceiling: 0", jobs: "a,0,thin\nb,0,thin\n",
-			says: []string{"2 of 2 jobs never start: the ceiling of small is 0 (2 of thin). None starts; the bill is"}, never: "the ceiling of small is 0",
+			says:  []string{"2 of 2 jobs never start: the ceiling of small is 0 (2 of thin). None starts; the bill is"},
+			never: "the ceiling of small is 0",
 		},
 		{
 			name: "a ceiling of all of 0", pool: always, scenario: "  agentCeiling: 0", jobs: "a,0,thin\n",
@@ -130,7 +132,8 @@ func TestFailureComesFirst(t *testing.T) {
 		if c.never == "" {
 			continue
 		}
-		if e := outcome.Explain(trace, 0); !strings.Contains(e.Summary, c.never) || !strings.HasPrefix(e.Summary, "It never started") || len(e.Stays) == 0 {
+		if e := outcome.Explain(trace, 0); !strings.Contains(e.Summary, c.never) || !strings.HasPrefix(e.Summary, "It never started") ||
+			len(e.Stays) == 0 {
 			t.Errorf("%s: explained as %q with %v", c.name, e.Summary, e.Stays)
 		}
 		if len(o.Limits) == 0 || !strings.Contains(o.Limits[0].Label, c.never) || o.Limits[0].Hours > 4 {
@@ -153,7 +156,8 @@ func many(class string, n int) string {
 
 // What demand alone brings about is told as that.
 func TestOverloadIsDemand(t *testing.T) {
-	text := strings.NewReplacer("POOL", "{name: p, nodeType: n, min: 1, max: 1}", "AGENTS", "ceiling: 1", "SCENARIO", "", "TOOLS", "").Replace(failing)
+	text := strings.NewReplacer("POOL", "{name: p, nodeType: n, min: 1, max: 1}", "AGENTS", "ceiling: 1", "SCENARIO", "", "TOOLS",
+		"").Replace(failing)
 	w, err := worlds.Parse(strings.Replace(text, "work: 100s", "work: 2d", 1), "id,submitted,class\n"+many("thin", 40))
 	if err != nil {
 		t.Fatal(err)

@@ -20,7 +20,10 @@ import (
 func TestCheapestMixesPools(t *testing.T) {
 	pool := func(cores, gib, most int, price float64) world.Pool {
 		return world.Pool{Max: most, Site: fleet.Site{
-			Price: units.Price(price * 1e9), Room: fleet.Room{Request: template.Request{CPU: units.MilliCPU(cores * 1000), Memory: units.Bytes(gib << 30)}},
+			Price: units.Price(price * 1e9), Room: fleet.Room{Request: template.Request{
+				CPU:    units.MilliCPU(cores * 1000),
+				Memory: units.Bytes(gib << 30),
+			}},
 		}}
 	}
 	n, m, none := pool(4, 16, 1, 3.6), pool(2, 32, 1, 3.6), pool(100, 1000, 0, 0.01)
@@ -82,7 +85,8 @@ func TestFloorByHand(t *testing.T) {
 		{"the end of the span", "8h", "a,25200,long", 2.4, 0.3},
 		{"nothing done", "8h", "", 2.4, 0},
 	} {
-		w, err := worlds.Parse(strings.Replace(bare, "SPAN", c.span, 1)+worlds.Template("t", "x", "1", "1Gi", "i:1"), "id,submitted,class\nz,9000000,k\n"+c.jobs)
+		w, err := worlds.Parse(strings.Replace(bare, "SPAN", c.span, 1)+worlds.Template("t", "x", "1", "1Gi", "i:1"),
+			"id,submitted,class\nz,9000000,k\n"+c.jobs)
 		if err != nil {
 			t.Fatal(err)
 		}

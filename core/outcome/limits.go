@@ -78,7 +78,10 @@ func limitsOf(t *sim.Trace) []Limit {
 	}
 	out := []Limit{}
 	for k, x := range sums {
-		l := Limit{Cause: k.cause.String(), Name: "all agents", Label: k.cause.Label(), Jobs: x.jobs, JobHours: x.total.Float() / float64(units.Hour), Hours: covered(x.times).Hours()}
+		l := Limit{
+			Cause: k.cause.String(), Name: "all agents", Label: k.cause.Label(), Jobs: x.jobs,
+			JobHours: x.total.Float() / float64(units.Hour), Hours: covered(x.times).Hours(),
+		}
 		if k.template >= 0 {
 			l.Name = t.World.Templates[k.template].Name
 			l.Label = standing(t.World, k.cause, int(k.template))

@@ -102,7 +102,8 @@ func TestLongWaitsAddUp(t *testing.T) {
 	if err := json.Unmarshal(raw, &again); err != nil {
 		t.Fatal(err)
 	}
-	if again.Samples[0].Groups[0].LeadNs != s.Groups[0].LeadNs || !strings.Contains(string(raw), fmt.Sprintf(`"leadNs":"%v"`, s.Groups[0].LeadNs)) {
+	if again.Samples[0].Groups[0].LeadNs != s.Groups[0].LeadNs ||
+		!strings.Contains(string(raw), fmt.Sprintf(`"leadNs":"%v"`, s.Groups[0].LeadNs)) {
 		t.Errorf("lead times of %v come back as %v", s.Groups[0].LeadNs, again.Samples[0].Groups[0].LeadNs)
 	}
 }

@@ -43,7 +43,8 @@ func addsUp(t *testing.T, name string, o *outcome.Outcome) {
 			}
 		}
 		all := s.Groups[0]
-		if classes.LeadNs != all.LeadNs || templates.LeadNs != all.LeadNs || classes.Jobs != all.Jobs || templates.Jobs != all.Jobs-all.Unmatched {
+		if classes.LeadNs != all.LeadNs || templates.LeadNs != all.LeadNs || classes.Jobs != all.Jobs ||
+			templates.Jobs != all.Jobs-all.Unmatched {
 			t.Errorf("%s: classes and templates do not add up to all jobs", name)
 		}
 		var given, shared units.Sum[units.Money]
@@ -158,7 +159,10 @@ func TestCompareIsPaired(t *testing.T) {
 	w.Plan.Seed++
 	b, _ := simulate(t, w, 2)
 	other := outcome.Compare([]*outcome.Outcome{a, b},
-		[][]byte{[]byte(`{"spec":{"templates":[{"template":"t","agents":{"spare":1}}]}}`), []byte(`{"spec":{"templates":[{"template":"t","agents":{"spare":2}}]}}`)}, []string{"w", "w"})
+		[][]byte{
+			[]byte(`{"spec":{"templates":[{"template":"t","agents":{"spare":1}}]}}`),
+			[]byte(`{"spec":{"templates":[{"template":"t","agents":{"spare":2}}]}}`),
+		}, []string{"w", "w"})
 	if other.Paired || other.Note == "" || len(other.Design) != 1 || other.Design[0].Path != "templates[t].agents.spare" {
 		t.Errorf("comparison %+v", other)
 	}
@@ -182,10 +186,12 @@ func TestCompareSaysWhatIsAskedFor(t *testing.T) {
 		list = append(list, o)
 	}
 	designs := [][]byte{[]byte(`{"spec":{"x":1}}`), []byte(`{"spec":{"x":2}}`)}
-	if says := outcome.Compare(list, designs, []string{"w", "w"}).Headline; !strings.Contains(says, "jobs start instead of 1,4") || !strings.Contains(says, "each") {
+	if says := outcome.Compare(list, designs, []string{"w", "w"}).Headline; !strings.Contains(says, "jobs start instead of 1,4") ||
+		!strings.Contains(says, "each") {
 		t.Error(says)
 	}
-	if says := outcome.Compare([]*outcome.Outcome{list[0], list[0]}, designs, []string{"w", "w"}).Headline; strings.Contains(says, "jobs start instead of") {
+	if says := outcome.Compare([]*outcome.Outcome{list[0], list[0]}, designs, []string{"w", "w"}).Headline; strings.Contains(says,
+		"jobs start instead of") {
 		t.Error(says)
 	}
 }

@@ -124,7 +124,12 @@ func (o *Outcome) LineRows() []LineRow {
 	for _, x := range []struct {
 		quantity, unit string
 		list           []NamedLine
-	}{{"agents", "agents", o.Lines.Agents}, {"nodes", "nodes", o.Lines.Nodes}, {"cpu", "cores", o.Lines.CPU}, {"memory", "GiB", o.Lines.Memory}} {
+	}{
+		{"agents", "agents", o.Lines.Agents},
+		{"nodes", "nodes", o.Lines.Nodes},
+		{"cpu", "cores", o.Lines.CPU},
+		{"memory", "GiB", o.Lines.Memory},
+	} {
 		for _, l := range x.list {
 			all = append(all, line{x.quantity, l.Name, x.unit, l.Values})
 		}

@@ -141,7 +141,10 @@ func Measure(t *sim.Trace, repeat int) Sample {
 		s.Trouble = append(s.Trouble, x.of(t))
 	}
 	c := &t.Cache
-	s.Cache = CacheSample{c.Hits, c.Stale, c.Misses, c.Saves, c.Kept.Mean(w.Plan.Span - w.Plan.Warmup), t.Moved[sim.StoreDown], t.Moved[sim.StoreUp]}
+	s.Cache = CacheSample{
+		c.Hits, c.Stale, c.Misses, c.Saves, c.Kept.Mean(w.Plan.Span - w.Plan.Warmup), t.Moved[sim.StoreDown],
+		t.Moved[sim.StoreUp],
+	}
 	return s
 }
 

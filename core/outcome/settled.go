@@ -97,6 +97,7 @@ func settled(w *world.World, samples []Sample, workers int, progress paired.Prog
 	if w.Plan.Warmup == 0 {
 		what = "Without a warm-up the run begins with nothing running, and the load shows it"
 	}
-	return fmt.Sprintf("%s: begun %s earlier, jobs of the first %s wait %s on average, not %s. Try run.warmup: %s; where that never ends, demand is more than the design can serve.",
+	return fmt.Sprintf("%s: begun %s earlier, jobs of the first %s wait %s on average, not %s. Try run.warmup: %s; where that "+
+		"never ends, demand is more than the design can serve.",
 		what, earlier.Plan.Warmup-w.Plan.Warmup, early, units.Duration(is).Short(), units.Duration(was).Short(), earlier.Plan.Warmup), nil
 }

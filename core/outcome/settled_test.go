@@ -17,7 +17,8 @@ func TestWarmupTooShort(t *testing.T) {
 		warmup string
 		note   string
 	}{
-		{0.95, "0s", "Without a warm-up the run begins with nothing running, and the load shows it: begun 6h earlier, jobs of the first 6h wait "},
+		{0.95, "0s", "Without a warm-up the run begins with nothing running, and the load shows it: begun 6h earlier, jobs of the " +
+			"first 6h wait "},
 		{0.95, "5m", "The warm-up of 5m is too short for the load: begun 6h earlier, jobs of the first 6h wait "},
 		{0.95, "1d", ""},
 		{0.5, "30m", ""},
@@ -51,7 +52,8 @@ func TestWarmupTooShortOfALog(t *testing.T) {
 		}
 		return csv.String()
 	}
-	text := strings.Replace(worlds.Queue{Agents: 1, Load: 0.5, Work: worlds.Fixed, Hours: 0, Repeats: 2}.Text(), "  classes:", "  jobs: {file: jobs.csv}\n  classes:", 1)
+	text := strings.Replace(worlds.Queue{Agents: 1, Load: 0.5, Work: worlds.Fixed, Hours: 0, Repeats: 2}.Text(), "  classes:",
+		"  jobs: {file: jobs.csv}\n  classes:", 1)
 	text = strings.Replace(text, "span: 0h, warmup: 0m, ", "", 1)
 	for hours, want := range map[int]bool{20: false, 48: true} {
 		w, err := worlds.Parse(text, log(hours))

@@ -22,7 +22,10 @@ var troubles = []struct {
 	{"spot-taken", "spot nodes taken back", func(t *sim.Trace) int64 { return t.TakenBack }},
 	{"images-evicted", "images dropped from full nodes", func(t *sim.Trace) int64 { return t.ImagesEvicted }},
 	{"saves-failed", "saves to the cache store that failed", func(t *sim.Trace) int64 { return t.Cache.FailedSaves }},
-	{"store-full", "archives pushed out of the full store, or too large for it", func(t *sim.Trace) int64 { return t.Cache.PushedOut + t.Cache.Refused }},
+	{
+		"store-full", "archives pushed out of the full store, or too large for it",
+		func(t *sim.Trace) int64 { return t.Cache.PushedOut + t.Cache.Refused },
+	},
 	{"preempted", "attempts lost to pods of higher priority", cut(sim.Preempted)},
 	{"pulls-failed", "image pulls that failed", func(t *sim.Trace) int64 { return t.PullsFailed }},
 	{"volumes-away", "attempts whose workspace's volumes were all in other zones", func(t *sim.Trace) int64 { return t.VolumesAway }},

@@ -98,11 +98,13 @@ func headline(w *world.World, o *Outcome) string {
 		if jobs != "jobs" {
 			verb = " do so within "
 		}
-		fmt.Fprintf(&b, "95 %% of %s%s%s, half within %s;", jobs, verb, units.Duration(all.Delay.P95.Mean).Short(), units.Duration(all.Delay.P50.Mean).Short())
+		fmt.Fprintf(&b, "95 %% of %s%s%s, half within %s;", jobs, verb, units.Duration(all.Delay.P95.Mean).Short(),
+			units.Duration(all.Delay.P50.Mean).Short())
 	case jobs == "jobs":
 		fmt.Fprintf(&b, "Jobs start after %s on average (too few for percentiles);", units.Duration(all.Delay.Mean.Mean).Short())
 	default:
-		fmt.Fprintf(&b, "%s do so after %s on average (too few for percentiles);", strings.ToUpper(jobs[:1])+jobs[1:], units.Duration(all.Delay.Mean.Mean).Short())
+		fmt.Fprintf(&b, "%s do so after %s on average (too few for percentiles);", strings.ToUpper(jobs[:1])+jobs[1:],
+			units.Duration(all.Delay.Mean.Mean).Short())
 	}
 	fmt.Fprintf(&b, " the bill is %s a month, %s a job.",
 		units.Amount(o.Cost.PerMonth.Mean).Short(o.Cost.Currency), units.Amount(o.Cost.PerJob.Mean).Short(o.Cost.Currency))
@@ -237,11 +239,15 @@ func means(w *world.World, o *Outcome) string {
 			f.Alike = 0
 			return f
 		}
-		return fmt.Sprintf("± is the 95 %% interval for weeks like the recorded one, from %d runs %s. For that very week, over %d repeats of its jobs, figures are surer: start delay %s on average, the bill %s a month.",
+		return fmt.Sprintf("± is the 95 %% interval for weeks like the recorded one, from %d runs %s. For that very week, over %d "+
+			"repeats of its jobs, figures are surer: start delay %s on average, the bill %s a month.",
 			alike, drawn, n, Time(week(o.Groups[0].Delay.Mean)), Money(week(o.Cost.PerMonth), o.Cost.Currency))
 	case w.Recorded():
-		return fmt.Sprintf("± is the 95 %% interval of the mean over %d repeats of the same recorded jobs: boots, nodes and all that is drawn vary, when jobs come and how long they work as recorded does not. Another week would differ by more; run.alike says by how much.", n)
+		return fmt.Sprintf("± is the 95 %% interval of the mean over %d repeats of the same recorded jobs: boots, nodes and all "+
+			"that is drawn vary, when jobs come and how long they work as recorded does not. Another week would differ by more; "+
+			"run.alike says by how much.", n)
 	default:
-		return fmt.Sprintf("± is the 95 %% interval of the mean over %d repeats, in each of which jobs, boots, nodes and all else are drawn anew.", n)
+		return fmt.Sprintf("± is the 95 %% interval of the mean over %d repeats, in each of which jobs, boots, nodes and all else "+
+			"are drawn anew.", n)
 	}
 }

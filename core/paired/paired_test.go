@@ -102,7 +102,10 @@ func TestLeftOut(t *testing.T) {
 
 func TestStudiesEnd(t *testing.T) {
 	list := ceilings(t, 2)
-	s := paired.Study[float64]{Worlds: list, Draws: paired.Draws(3, 0), Read: read, Workers: 2, Progress: func(done float64) bool { return done < 0.5 }}
+	s := paired.Study[float64]{
+		Worlds: list, Draws: paired.Draws(3, 0), Read: read, Workers: 2,
+		Progress: func(done float64) bool { return done < 0.5 },
+	}
 	if _, err := s.Run(); !errors.Is(err, sim.ErrStopped) {
 		t.Errorf("stopped: %v", err)
 	}

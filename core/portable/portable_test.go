@@ -172,7 +172,8 @@ func TestPinnedBits(t *testing.T) {
 	h := fnv.New64a()
 	for n := 1; n <= 500; n++ {
 		u := float64(n) / 501
-		fmt.Fprintln(h, math.Float64bits(StudentQuantile(n)), math.Float64bits(NormalQuantile(u)), math.Float64bits(Exp(20*u)), math.Float64bits(Log(20*u)), math.Float64bits(Log1p(-u)), math.Float64bits(Expm1(u/6)))
+		fmt.Fprintln(h, math.Float64bits(StudentQuantile(n)), math.Float64bits(NormalQuantile(u)), math.Float64bits(Exp(20*u)),
+			math.Float64bits(Log(20*u)), math.Float64bits(Log1p(-u)), math.Float64bits(Expm1(u/6)))
 		for _, a := range []float64{0.02, 0.3, 0.7, 1, 1.5, 2, 3, 10, 50} {
 			fmt.Fprintln(h, math.Float64bits(GammaQuantile(a, u)))
 		}

@@ -103,7 +103,8 @@ func TestDemoMatches(t *testing.T) {
 	}
 	first := m.Classes[0]
 	if first.Class != "hull-bootloader" || len(first.Templates) != 0 || first.Nearest != "compile-wide" ||
-		!slices.Equal(first.Missing, []string{"arm-corss"}) || first.Slips[0] != (review.Slip{Word: "arm-corss", Meant: "arm-cross", Letters: 1}) || first.PerWeek < 1 {
+		!slices.Equal(first.Missing, []string{"arm-corss"}) ||
+		first.Slips[0] != (review.Slip{Word: "arm-corss", Meant: "arm-cross", Letters: 1}) || first.PerWeek < 1 {
 		t.Errorf("%+v", first)
 	}
 	for _, c := range m.Classes[1:] {
@@ -124,13 +125,15 @@ func TestDemoMatches(t *testing.T) {
 	}
 	shelf.Replace(docs[0])
 	lean := shelf.Find(document.KindScenario, "weekday-lean")
-	greedy, faults := document.Parse("", []byte(strings.NewReplacer("- template: small-steady", "- template: x", "- template: compile-wide", "- template: small-steady").Replace(lean.Text)))
+	greedy, faults := document.Parse("", []byte(strings.NewReplacer("- template: small-steady", "- template: x",
+		"- template: compile-wide", "- template: small-steady").Replace(lean.Text)))
 	_ = greedy
 	if len(faults) > 0 {
 		t.Fatal(faults)
 	}
 	m = shelf.Match(workload, lean)
-	if len(m.Misfits) != 2 || m.Misfits[0].Template != "compile-wide" || m.Misfits[0].Better != "small-steady" || !slices.Equal(m.Idle, []string{"small-steady"}) {
+	if len(m.Misfits) != 2 || m.Misfits[0].Template != "compile-wide" || m.Misfits[0].Better != "small-steady" ||
+		!slices.Equal(m.Idle, []string{"small-steady"}) {
 		t.Errorf("%+v", m)
 	}
 }
@@ -153,7 +156,8 @@ func TestReviewOfTheAPIsOwnManifests(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		r := document.Read(f, []byte(strings.NewReplacer("nameValue", "name-value", "namespaceValue", "namespace-value", "serviceAccountNameValue", "account-value", "secretNameValue", "secret-value").Replace(string(b))))
+		r := document.Read(f, []byte(strings.NewReplacer("nameValue", "name-value", "namespaceValue", "namespace-value",
+			"serviceAccountNameValue", "account-value", "secretNameValue", "secret-value").Replace(string(b))))
 		for _, d := range r.Documents {
 			shelf := &review.Shelf{Shelf: shelf.Of(append([]*document.Document{d}, world.All()...)...), Others: r.Others}
 			if len(shelf.Check(d)) == 0 {
@@ -162,7 +166,11 @@ func TestReviewOfTheAPIsOwnManifests(t *testing.T) {
 			shelf.Portray(d)
 			n++
 		}
-		if len(r.Documents) == 0 && strings.Contains(f, "HEAD") && slices.ContainsFunc([]string{"v1.Pod.", "v1.PodTemplate.", "batch.v1.", "apps.v1.Deployment", "apps.v1.StatefulSet", "apps.v1.ReplicaSet"}, func(k string) bool { return strings.Contains(filepath.Base(f), k) }) {
+		if len(r.Documents) == 0 && strings.Contains(f, "HEAD") &&
+			slices.ContainsFunc([]string{
+				"v1.Pod.", "v1.PodTemplate.", "batch.v1.", "apps.v1.Deployment", "apps.v1.StatefulSet",
+				"apps.v1.ReplicaSet",
+			}, func(k string) bool { return strings.Contains(filepath.Base(f), k) }) {
 			t.Errorf("%s: %v", f, r.Faults)
 		}
 	}
@@ -268,7 +276,10 @@ func TestDraftIsSound(t *testing.T) {
 			t.Errorf("%d secrets in\n%s", got, text)
 		}
 	}
-	_, wrong := template.Answers{Namespace: "default", Controller: "dispatch\n", Name: "First", Offers: []string{"a b"}, Image: "a b", Secret: "x", CPU: -1}.Draft()
+	_, wrong := template.Answers{
+		Namespace: "default", Controller: "dispatch\n", Name: "First", Offers: []string{"a b"}, Image: "a b",
+		Secret: "x", CPU: -1,
+	}.Draft()
 	if len(wrong) != 9 {
 		t.Errorf("%d wrong answers: %+v", len(wrong), wrong)
 	}

@@ -18,7 +18,8 @@ import (
 var imageRules = []Rule{
 	{
 		ID: "image-floats", Severity: Risky, Title: "An image that changes under its name",
-		Why: "A tag that is moved, or none, gives whatever is behind it on the day. Two agents side by side may differ, yesterday's build cannot be repeated, and a node with the old image and a node with the new one answer differently.",
+		Why: "A tag that is moved, or none, gives whatever is behind it on the day. Two agents side by side may differ, " +
+			"yesterday's build cannot be repeated, and a node with the old image and a node with the new one answer differently.",
 		Bad: `template: {spec: {containers: [{name: agent, image: "images.brinewell.example/agents/steady:latest"}]}}
 `,
 		Good: `template: {spec: {containers: [{name: agent, image: "images.brinewell.example/agents/steady:2026.9"}]}}
@@ -27,7 +28,8 @@ var imageRules = []Rule{
 	},
 	{
 		ID: "image-unknown", Severity: Advice, Title: "An image whose size nobody has written down",
-		Why: "How long an agent takes to start depends on what has to be pulled. Without the image's size in the cluster document, a scenario with this template cannot be simulated.",
+		Why: "How long an agent takes to start depends on what has to be pulled. Without the image's size in the cluster " +
+			"document, a scenario with this template cannot be simulated.",
 		Bad: `template: {spec: {containers: [{name: agent, image: "images.brinewell.example/agents/steady:2026.10"}]}}
 `,
 		Good: `template: {spec: {containers: [{name: agent, image: "images.brinewell.example/agents/steady:2026.9"}]}}
@@ -36,7 +38,8 @@ var imageRules = []Rule{
 	},
 	{
 		ID: "image-platform", Severity: WillNotWork, Title: "An image for machines that the cluster does not have",
-		Why: "A container image is made for an operating system and an architecture. On another, its first program cannot be executed and the container ends at once, again and again.",
+		Why: "A container image is made for an operating system and an architecture. On another, its first program cannot be " +
+			"executed and the container ends at once, again and again.",
 		Bad: `kind: Cluster
 spec: {images: [{name: "images.brinewell.example/agents/steady:2026.9", platforms: [linux/arm64]}]}
 `,
@@ -47,7 +50,8 @@ spec: {images: [{name: "images.brinewell.example/agents/steady:2026.9", platform
 	},
 	{
 		ID: "tools-missing", Severity: WillNotWork, Title: "Jobs need tools that no image of the agent has",
-		Why: "The template's words match what the jobs want, so they come here, and fail at the first command that is not there. Offers are a promise; the image has to keep it.",
+		Why: "The template's words match what the jobs want, so they come here, and fail at the first command that is not there. " +
+			"Offers are a promise; the image has to keep it.",
 		Bad: `kind: Workload
 spec: {classes: [{name: relay-gateway, tools: [go, protoc]}]}
 `,
@@ -58,7 +62,8 @@ spec: {classes: [{name: relay-gateway, tools: [go]}]}
 	},
 	{
 		ID: "tools-at-boot", Severity: Wasteful, Title: "Tools installed at every boot",
-		Why: "What is installed when the agent starts is installed again for every agent, from servers that may be slow or down, in whatever version they have that day. Where it happens beside the agent, a job may start before the tools are there and fail.",
+		Why: "What is installed when the agent starts is installed again for every agent, from servers that may be slow or down, " +
+			"in whatever version they have that day. Where it happens beside the agent, a job may start before the tools are there and fail.",
 		Bad: `metadata: {annotations: {tachyphor/boot-tools: protoc}}
 `,
 		Good: `metadata: {annotations: {tachyphor/boot-tools: ""}}  # protoc is in the image
@@ -67,7 +72,8 @@ spec: {classes: [{name: relay-gateway, tools: [go]}]}
 	},
 	{
 		ID: "image-heavy", Severity: Wasteful, Title: "A heavy image where a lighter one would do",
-		Why: "Every node that has not had the image yet pulls it before the first agent starts, and nodes that come and go pull it again and again. People wait for bytes that their jobs never touch.",
+		Why: "Every node that has not had the image yet pulls it before the first agent starts, and nodes that come and go pull " +
+			"it again and again. People wait for bytes that their jobs never touch.",
 		Bad: `template: {spec: {containers: [{name: agent, image: "images.brinewell.example/agents/wide:2026.9"}]}}
 `,
 		Good: `template: {spec: {containers: [{name: agent, image: "images.brinewell.example/agents/steady:2026.9"}]}}
@@ -123,7 +129,8 @@ func imageUnknown(x *subject) {
 				known = "; it knows " + i.Name
 			}
 		}
-		x.say(path+".image", "The cluster document does not know "+c.Image+known+".", "Add it with its size to spec.images of the cluster, or name one that is there.")
+		x.say(path+".image", "The cluster document does not know "+c.Image+known+".",
+			"Add it with its size to spec.images of the cluster, or name one that is there.")
 	})
 }
 
@@ -144,7 +151,8 @@ func imagePlatform(x *subject) {
 		if i == nil || len(i.Platforms) == 0 || slices.ContainsFunc(have, func(p string) bool { return slices.Contains(i.Platforms, p) }) {
 			return
 		}
-		x.say(path+".image", fmt.Sprintf("%s is made for %s, and the nodes that agents may go to are %s.", c.Image, listed(i.Platforms), listed(have)),
+		x.say(path+".image", fmt.Sprintf("%s is made for %s, and the nodes that agents may go to are %s.", c.Image, listed(i.Platforms),
+			listed(have)),
 			"Name an image for these nodes, or send the agents to nodes of the image's kind with nodeSelector.")
 	})
 }
@@ -182,7 +190,8 @@ func toolsMissing(x *subject) {
 	}
 	for _, k := range x.classes() {
 		if missing := lacking(k.Tools, have); len(missing) > 0 {
-			x.say(x.path+".image", fmt.Sprintf("Jobs of class %s come here and need %s, which %s has not: they will fail.", k.Name, listed(missing), x.c.Image),
+			x.say(x.path+".image", fmt.Sprintf("Jobs of class %s come here and need %s, which %s has not: they will fail.", k.Name,
+				listed(missing), x.c.Image),
 				"Build "+listed(missing)+" into the image, or offer words that keep these jobs away.")
 		}
 	}
@@ -198,14 +207,16 @@ func toolsAtBoot(x *subject) {
 	}
 	x.each(func(c *corev1.Container, path string, _ []any) {
 		if m := installs.FindString(strings.Join(slices.Concat(c.Command, c.Args), " ")); m != "" {
-			x.say(path+".command", fmt.Sprintf("%s runs %q when it starts%s: people wait for it each time, and a server that is down stops every agent.", c.Name, m, x.howOften()),
+			x.say(path+".command", fmt.Sprintf("%s runs %q when it starts%s: people wait for it each time, and a server that is down "+
+				"stops every agent.", c.Name, m, x.howOften()),
 				"Build the tools into the image.")
 		}
 		if c.Lifecycle == nil || c.Lifecycle.PostStart == nil || c.Lifecycle.PostStart.Exec == nil {
 			return
 		}
 		if m := installs.FindString(strings.Join(c.Lifecycle.PostStart.Exec.Command, " ")); m != "" {
-			x.say(path+".lifecycle.postStart", fmt.Sprintf("%s runs %q after its start%s, beside the agent: a job may begin before the tools are there, and then it fails.", c.Name, m, x.howOften()),
+			x.say(path+".lifecycle.postStart", fmt.Sprintf("%s runs %q after its start%s, beside the agent: a job may begin before "+
+				"the tools are there, and then it fails.", c.Name, m, x.howOften()),
 				"Build the tools into the image.")
 		}
 	})
@@ -229,7 +240,8 @@ func (x *subject) bootTime() string {
 	if half == most {
 		return fmt.Sprintf(", which takes %v", units.Duration(half).Short())
 	}
-	return fmt.Sprintf(", which takes %v as a rule and over %v once in twenty times", units.Duration(half).Short(), units.Duration(most).Short())
+	return fmt.Sprintf(", which takes %v as a rule and over %v once in twenty times", units.Duration(half).Short(),
+		units.Duration(most).Short())
 }
 
 // howOften says how many agents boot in a week, where that can be told.
@@ -277,7 +289,8 @@ func imageHeavy(x *subject) {
 	var best *document.Image
 	for i := range x.facts.Images {
 		o := &x.facts.Images[i]
-		if len(mine.Platforms) > 0 && len(o.Platforms) > 0 && !slices.ContainsFunc(mine.Platforms, func(p string) bool { return slices.Contains(o.Platforms, p) }) {
+		if len(mine.Platforms) > 0 && len(o.Platforms) > 0 &&
+			!slices.ContainsFunc(mine.Platforms, func(p string) bool { return slices.Contains(o.Platforms, p) }) {
 			continue // it would not run where this one does
 		}
 		if n := sizeOf(o); n > 0 && n <= sizeOf(mine)/2 && len(lacking(need, o.Tools)) == 0 && (best == nil || n < sizeOf(best)) {
@@ -291,6 +304,7 @@ func imageHeavy(x *subject) {
 	if r := x.facts.Links.Registry.Down; r > 0 {
 		longer = fmt.Sprintf(", which is %v of pulling more on a node that has neither", (r.Time(sizeOf(mine)) - r.Time(sizeOf(best))).Short())
 	}
-	x.say(x.path+".image", fmt.Sprintf("%s is %s; %s is %s and has all the tools that its jobs need%s.", mine.Name, sizeOf(mine).Short(), best.Name, sizeOf(best).Short(), longer),
+	x.say(x.path+".image", fmt.Sprintf("%s is %s; %s is %s and has all the tools that its jobs need%s.", mine.Name, sizeOf(mine).Short(),
+		best.Name, sizeOf(best).Short(), longer),
 		"Use "+best.Name+" for this template, or split off the jobs that need more.")
 }

@@ -12,7 +12,8 @@ import (
 var lifeRules = []Rule{
 	{
 		ID: "default-namespace", Severity: Risky, Title: "Agents without a namespace of their own",
-		Why: "Rights, quotas and network rules are given to namespaces. In the default one, agents share them with whatever else was put there, and what is allowed to agents is allowed to all.",
+		Why: "Rights, quotas and network rules are given to namespaces. In the default one, agents share them with whatever else " +
+			"was put there, and what is allowed to agents is allowed to all.",
 		Bad: `metadata: {namespace: default}
 `,
 		Good: `metadata: {namespace: slipway}
@@ -21,7 +22,8 @@ var lifeRules = []Rule{
 	},
 	{
 		ID: "name-too-long", Severity: Advice, Title: "A name that is cut when pods are made from it",
-		Why: "Pods get their template's name, a dash and five letters, within 63 letters in all; the rest is cut off. Two long names that differ at their ends make pods that look alike, and a label with the whole pod name may be refused.",
+		Why: "Pods get their template's name, a dash and five letters, within 63 letters in all; the rest is cut off. Two long " +
+			"names that differ at their ends make pods that look alike, and a label with the whole pod name may be refused.",
 		Bad: `metadata: {name: agents-for-the-nightly-regression-of-the-acoustic-suite-on-spot}
 `,
 		Good: `metadata: {name: suite-night}
@@ -30,7 +32,8 @@ var lifeRules = []Rule{
 	},
 	{
 		ID: "no-time-limit", Severity: Advice, Title: "A job that hangs holds its agent for ever",
-		Why: "A test that waits for an answer, a prompt that nobody sees: without a limit the agent and its node are held until someone notices, and with a ceiling everyone else waits behind it.",
+		Why: "A test that waits for an answer, a prompt that nobody sees: without a limit the agent and its node are held until " +
+			"someone notices, and with a ceiling everyone else waits behind it.",
 		Bad: `kind: Workload
 spec: {classes: [{name: relay-gateway, limit: null}]}
 `,
@@ -40,7 +43,8 @@ spec: {classes: [{name: relay-gateway, limit: null}]}
 	},
 	{
 		ID: "grace-over-notice", Severity: Risky, Title: "More time to end than a spot node gives",
-		Why: "When a spot node is taken back its pods get the shorter of their grace period and the notice. An agent that counts on more is cut off in the middle of saving or handing its job back.",
+		Why: "When a spot node is taken back its pods get the shorter of their grace period and the notice. An agent that counts " +
+			"on more is cut off in the middle of saving or handing its job back.",
 		Bad: `template:
   spec:
     terminationGracePeriodSeconds: 600
@@ -55,7 +59,8 @@ spec: {classes: [{name: relay-gateway, limit: null}]}
 	},
 	{
 		ID: "old-agents", Severity: Advice, Title: "Agents of the template's last revision are still there",
-		Why: "A changed template is used for new agents only. Those that were kept go on as they were made, so a job may still meet the mistake that was just mended.",
+		Why: "A changed template is used for new agents only. Those that were kept go on as they were made, so a job may still " +
+			"meet the mistake that was just mended.",
 		Bad: `# changed 3m ago
 kind: Scenario
 spec: {templates: [{template: small-steady, agents: {reuse: while-idle, linger: 10m, ceiling: 20}}]}
@@ -71,9 +76,11 @@ spec: {templates: [{template: small-steady, agents: {reuse: never, ceiling: 20}}
 func defaultNamespace(x *subject) {
 	switch x.p.Namespace {
 	case "":
-		x.say("metadata", "The template names no namespace: its agents go wherever whoever makes them happens to be, as a rule to default.", "Give agents a namespace of their own, in metadata.namespace.")
+		x.say("metadata", "The template names no namespace: its agents go wherever whoever makes them happens to be, as a rule to default.",
+			"Give agents a namespace of their own, in metadata.namespace.")
 	case "default":
-		x.say("metadata.namespace", "Agents live in the default namespace, beside whatever else is there.", "Give agents a namespace of their own.")
+		x.say("metadata.namespace", "Agents live in the default namespace, beside whatever else is there.",
+			"Give agents a namespace of their own.")
 	}
 }
 
@@ -83,7 +90,8 @@ const longestName = 57
 
 func nameTooLong(x *subject) {
 	if n := len(x.d.Name); n > longestName {
-		x.say("metadata.name", fmt.Sprintf("The name has %d letters; pods are made from its first %d.", n, longestName+1), fmt.Sprintf("Choose a name of at most %d letters.", longestName))
+		x.say("metadata.name", fmt.Sprintf("The name has %d letters; pods are made from its first %d.", n, longestName+1),
+			fmt.Sprintf("Choose a name of at most %d letters.", longestName))
 	}
 }
 
@@ -94,7 +102,8 @@ func noTimeLimit(x *subject) {
 	classes := x.classes()
 	for _, k := range classes {
 		if k.Limit == 0 {
-			x.say("template.spec", "Neither the pod nor class "+k.Name+" has a time limit: a job that hangs keeps its agent and its node until someone sees it.",
+			x.say("template.spec", "Neither the pod nor class "+k.Name+
+				" has a time limit: a job that hangs keeps its agent and its node until someone sees it.",
 				"Give the classes a limit; where each agent does one job, activeDeadlineSeconds does it too.")
 			return
 		}
@@ -114,7 +123,8 @@ func graceOverNotice(x *subject) {
 		if s.pool.Spot == nil || s.pool.Spot.Notice == 0 || grace <= s.pool.Spot.Notice {
 			continue
 		}
-		x.say("template.spec.terminationGracePeriodSeconds", fmt.Sprintf("The agent may take %v to end, and nodes of pool %s go %v after their notice.", grace, s.pool.Name, s.pool.Spot.Notice),
+		x.say("template.spec.terminationGracePeriodSeconds",
+			fmt.Sprintf("The agent may take %v to end, and nodes of pool %s go %v after their notice.", grace, s.pool.Name, s.pool.Spot.Notice),
 			fmt.Sprintf("Let the grace period be at most %v, and the agent end within it.", s.pool.Spot.Notice))
 		return
 	}
@@ -147,7 +157,8 @@ func oldAgents(x *subject) {
 		if since > goes && (kept == 0 || since > 30*units.Day) {
 			continue
 		}
-		says := fmt.Sprintf("Revision %d came %v ago. In this scenario agents are kept while idle: %s of revision %d may go on", change.Revision, since.Short(), most, change.Revision-1)
+		says := fmt.Sprintf("Revision %d came %v ago. In this scenario agents are kept while idle: %s of revision %d may go on",
+			change.Revision, since.Short(), most, change.Revision-1)
 		if since <= goes {
 			says += ", most of them until " + change.At.Add(time.Duration(goes)).UTC().Format("2006-01-02 15:04 UTC")
 		}

@@ -121,7 +121,11 @@ func (s *Shelf) misfits(uses []use, all []int, class int) []Misfit {
 	}
 	if !k.Memory.IsZero() && mine.Limit.Memory > 0 {
 		if half := units.Bytes(k.Memory.Dist().Quantile(0.5)); half > mine.Limit.Memory {
-			out = append(out, Misfit{k.Name, mine.Name, "", fmt.Sprintf("half of these jobs need more than %s of memory, and the agent may have %s: they will be killed", half.Short(), mine.Limit.Memory.Short())})
+			out = append(out, Misfit{
+				k.Name, mine.Name, "",
+				fmt.Sprintf("half of these jobs need more than %s of memory, and the agent may have %s: they will be killed", half.Short(),
+					mine.Limit.Memory.Short()),
+			})
 		}
 	}
 	cost, ok := s.hourly(u, mine.Name)
@@ -140,8 +144,11 @@ func (s *Shelf) misfits(uses []use, all []int, class int) []Misfit {
 		if k.Cores > other.Request.CPU.Cores()*1.5 {
 			continue
 		}
-		return append(out, Misfit{k.Name, mine.Name, other.Name, fmt.Sprintf("%s offers all it wants with %d words to spare and not %d, for %.0f %% of the price; list it first",
-			other.Name, len(other.Offers)-len(k.Wants), len(mine.Offers)-len(k.Wants), 100*price.perHour/cost.perHour)})
+		return append(out, Misfit{
+			k.Name, mine.Name, other.Name,
+			fmt.Sprintf("%s offers all it wants with %d words to spare and not %d, for %.0f %% of the price; list it first",
+				other.Name, len(other.Offers)-len(k.Wants), len(mine.Offers)-len(k.Wants), 100*price.perHour/cost.perHour),
+		})
 	}
 	return out
 }

@@ -19,7 +19,8 @@ import (
 var networkRules = []Rule{
 	{
 		ID: "controller-outside", Severity: Risky, Title: "Agents call their controller by its outside address",
-		Why: "The address that people use goes out of the cluster and back in, through a gateway that may ask for a sign-in, cut long connections or be closed to the cluster itself. Inside, the service's own name is shorter and always there.",
+		Why: "The address that people use goes out of the cluster and back in, through a gateway that may ask for a sign-in, cut " +
+			"long connections or be closed to the cluster itself. Inside, the service's own name is shorter and always there.",
 		Bad: `template: {spec: {containers: [{name: agent, env: [{name: CONTROLLER_URL, value: "https://dispatch.brinewell.example"}]}]}}
 `,
 		Good: `template: {spec: {containers: [{name: agent, env: [{name: CONTROLLER_URL, value: "http://dispatch.slipway.svc:8080"}]}]}}
@@ -28,7 +29,8 @@ var networkRules = []Rule{
 	},
 	{
 		ID: "controller-port", Severity: WillNotWork, Title: "Agents knock at a port where the controller is not",
-		Why: "The name is right and the port is not: the connection is refused, or hangs, and the agent tries again for ever while its job waits.",
+		Why: "The name is right and the port is not: the connection is refused, or hangs, and the agent tries again for ever " +
+			"while its job waits.",
 		Bad: `template: {spec: {containers: [{name: agent, env: [{name: CONTROLLER_URL, value: "http://dispatch.slipway.svc:8088"}]}]}}
 `,
 		Good: `template: {spec: {containers: [{name: agent, env: [{name: CONTROLLER_URL, value: "http://dispatch.slipway.svc:8080"}]}]}}
@@ -37,7 +39,8 @@ var networkRules = []Rule{
 	},
 	{
 		ID: "way-out-closed", Severity: WillNotWork, Title: "A network rule keeps agents from their controller",
-		Why: "Once a network policy that names egress selects a pod, everything it does not allow is closed: looking names up too. The agent starts, resolves nothing, and never joins.",
+		Why: "Once a network policy that names egress selects a pod, everything it does not allow is closed: looking names up " +
+			"too. The agent starts, resolves nothing, and never joins.",
 		Bad: `apiVersion: networking.k8s.io/v1
 kind: NetworkPolicy
 metadata: {name: closed, namespace: slipway}
@@ -52,7 +55,8 @@ spec: {podSelector: {}, policyTypes: [Egress], egress: [{ports: [{port: 53, prot
 	},
 	{
 		ID: "port-inbound", Severity: Advice, Title: "A port that nobody calls",
-		Why: "Agents call their controller; nothing calls them. A port in the template promises a service that is not there, and a host port keeps a second agent off the node.",
+		Why: "Agents call their controller; nothing calls them. A port in the template promises a service that is not there, and " +
+			"a host port keeps a second agent off the node.",
 		Bad: `template: {spec: {containers: [{name: agent, ports: [{containerPort: 50022, hostPort: 50022}]}]}}
 `,
 		Good: `template: {spec: {containers: [{name: agent}]}}
@@ -117,7 +121,8 @@ func controllerOutside(x *subject) {
 		}
 		to := *inside
 		to.Path, to.RawQuery = strings.TrimSuffix(inside.Path, "/")+a.url.Path, a.url.RawQuery
-		x.say(a.path, fmt.Sprintf("%s is the controller's address for people outside, %s; from inside the cluster it is %s.", a.name, outside.Host, inside),
+		x.say(a.path, fmt.Sprintf("%s is the controller's address for people outside, %s; from inside the cluster it is %s.", a.name,
+			outside.Host, inside),
 			"Use the address inside the cluster.", set(to.String(), a.ptr))
 	}
 }
@@ -146,7 +151,8 @@ func controllerPort(x *subject) {
 		}
 		to := *a.url
 		to.Scheme, to.Host = inside.Scheme, inside.Host
-		x.say(a.path, fmt.Sprintf("%s goes to port %d of the controller, which listens on %d.", a.name, Port(a.url), Port(inside)), "Use the port at which it listens.", set(to.String(), a.ptr))
+		x.say(a.path, fmt.Sprintf("%s goes to port %d of the controller, which listens on %d.", a.name, Port(a.url), Port(inside)),
+			"Use the port at which it listens.", set(to.String(), a.ptr))
 	}
 }
 
@@ -198,7 +204,8 @@ func wayOutClosed(x *subject) {
 	if len(closed) == 0 {
 		return
 	}
-	x.say("metadata.namespace", fmt.Sprintf("%s selects the agents and leaves them no way out for %s: they start and never join.", selecting[0], listed(closed)),
+	x.say("metadata.namespace", fmt.Sprintf("%s selects the agents and leaves them no way out for %s: they start and never join.",
+		selecting[0], listed(closed)),
 		"Allow it in the policy; `tachyphor render` writes one with the ways that agents need.")
 	x.elsewhere(selecting[0])
 }
@@ -215,6 +222,7 @@ func portInbound(x *subject) {
 			host = fmt.Sprintf(" Port %d is taken on the node itself, so only one agent goes there.", p.HostPort)
 		}
 	}
-	x.say(x.path+".ports", fmt.Sprintf("The agent names the %s %s; it calls its controller and nobody calls it.%s", several(len(ports), "port", "ports"), listed(ports), host),
+	x.say(x.path+".ports", fmt.Sprintf("The agent names the %s %s; it calls its controller and nobody calls it.%s",
+		several(len(ports), "port", "ports"), listed(ports), host),
 		"Leave ports out.", remove(x.ptr, "ports"))
 }

@@ -27,7 +27,8 @@ var offerRules = []Rule{
 	},
 	{
 		ID: "offers-misspelt", Severity: WillNotWork, Title: "An offer that differs from what jobs want by a letter",
-		Why: "Offers and wants are compared letter by letter. With one letter wrong the jobs wait for ever, and the message speaks of a missing agent, not of a slip.",
+		Why: "Offers and wants are compared letter by letter. With one letter wrong the jobs wait for ever, and the message " +
+			"speaks of a missing agent, not of a slip.",
 		Bad: `metadata: {annotations: {tachyphor/offers: "linux, wbe, go"}}
 `,
 		Good: `metadata: {annotations: {tachyphor/offers: "linux, web, go"}}
@@ -36,7 +37,8 @@ var offerRules = []Rule{
 	},
 	{
 		ID: "offers-twice", Severity: Wasteful, Title: "Another template takes all of its work",
-		Why: "A job goes to the first template that offers everything it wants. A template behind one that offers the same, or more, gets nothing; its floor and spare agents run for nobody.",
+		Why: "A job goes to the first template that offers everything it wants. A template behind one that offers the same, or " +
+			"more, gets nothing; its floor and spare agents run for nobody.",
 		Bad: `kind: Scenario
 spec: {templates: [{template: take-all}, {template: small-steady}]}
 `,
@@ -58,7 +60,8 @@ spec: {classes: [{name: relay-gateway, wants: [linux, go]}]}
 	},
 	{
 		ID: "workspace-kept", Severity: Risky, Title: "The next job finds what the last one left",
-		Why: "An agent that takes several jobs has to wipe its workspace between them. Otherwise files, credentials and half-built products of one project are there for the next, and a build that passes here fails elsewhere.",
+		Why: "An agent that takes several jobs has to wipe its workspace between them. Otherwise files, credentials and " +
+			"half-built products of one project are there for the next, and a build that passes here fails elsewhere.",
 		Bad: `template: {spec: {volumes: [{name: workspace, emptyDir: null, persistentVolumeClaim: {claimName: one-for-all}}]}}
 ---
 kind: Scenario
@@ -71,7 +74,8 @@ spec: {templates: [{template: small-steady, agents: {reuse: while-idle}}]}
 	},
 	{
 		ID: "floor-zero", Severity: WillNotWork, Title: "No agent to begin with, and none comes without one",
-		Why: "A controller that takes no job for a template unless it sees an agent of it never asks for the first one. With a floor of zero the jobs are refused or wait for ever.",
+		Why: "A controller that takes no job for a template unless it sees an agent of it never asks for the first one. With a " +
+			"floor of zero the jobs are refused or wait for ever.",
 		Bad: `kind: Scenario
 spec: {templates: [{template: small-steady, agents: {needsOneAgent: true, floor: 0}}]}
 `,
@@ -82,7 +86,8 @@ spec: {templates: [{template: small-steady, agents: {needsOneAgent: true, floor:
 	},
 	{
 		ID: "spot-no-retries", Severity: Risky, Title: "Long jobs on nodes that are taken back, without a second try",
-		Why: "The longer a job, the likelier its spot node goes before it ends. Without retries it fails, and someone has to notice and start it again.",
+		Why: "The longer a job, the likelier its spot node goes before it ends. Without retries it fails, and someone has to " +
+			"notice and start it again.",
 		Bad: `template: {spec: {tolerations: [{key: brinewell.example/spot, operator: Exists}]}}
 ---
 kind: Workload
@@ -99,7 +104,9 @@ spec: {classes: [{name: relay-gateway, work: {fixed: 50m}, retries: 2}]}
 
 func offersNothing(x *subject) {
 	if len(x.agent.Offers) == 0 {
-		x.say(x.noted(template.OffersAnnotation), "The annotation "+template.OffersAnnotation+" is missing or empty: no job that wants anything comes here.", "Say what the agent can do, as in "+template.OffersAnnotation+": linux, go.")
+		x.say(x.noted(template.OffersAnnotation), "The annotation "+template.OffersAnnotation+
+			" is missing or empty: no job that wants anything comes here.",
+			"Say what the agent can do, as in "+template.OffersAnnotation+": linux, go.")
 	}
 }
 
@@ -132,7 +139,8 @@ func offersMisspelt(x *subject) {
 	}
 	var open []string // wanted, and offered by nobody
 	for _, w := range wanted {
-		if !slices.Contains(x.agent.Offers, w) && !slices.Contains(open, w) && !slices.ContainsFunc(others, func(o []string) bool { return slices.Contains(o, w) }) {
+		if !slices.Contains(x.agent.Offers, w) && !slices.Contains(open, w) &&
+			!slices.ContainsFunc(others, func(o []string) bool { return slices.Contains(o, w) }) {
 			open = append(open, w)
 		}
 	}
@@ -147,7 +155,8 @@ func offersMisspelt(x *subject) {
 		words := template.Words(template.Annotated(x.p, template.OffersAnnotation)) // in their author's order
 		words[slices.Index(words, o)] = meant
 		mended := strings.Join(words, ", ")
-		x.say(x.noted(template.OffersAnnotation), fmt.Sprintf("%s is offered and no job wants it; jobs want %s, which nobody offers. They will wait for ever.", o, meant),
+		x.say(x.noted(template.OffersAnnotation), fmt.Sprintf("%s is offered and no job wants it; jobs want %s, which nobody "+
+			"offers. They will wait for ever.", o, meant),
 			"Write "+meant+".", x.annotate(template.OffersAnnotation, mended))
 	}
 }
@@ -164,7 +173,8 @@ func offersTwice(x *subject) {
 				before = append(before, a.Name)
 			}
 		}
-		x.say(x.noted(template.OffersAnnotation), fmt.Sprintf("It could do the work of %s, and gets none: %s, listed before it, %s it.", counted(len(u.could), "class", "classes"), listed(before), several(len(before), "takes", "take")),
+		x.say(x.noted(template.OffersAnnotation), fmt.Sprintf("It could do the work of %s, and gets none: %s, listed before it, %s it.",
+			counted(len(u.could), "class", "classes"), listed(before), several(len(before), "takes", "take")),
 			"List it first, or let it offer a word that sets it apart, or leave it out of the scenario.")
 		x.in(u)
 	}
@@ -184,7 +194,8 @@ func classUnserved(x *subject) {
 			if slices.ContainsFunc(c.meant, func(m string) bool { return m != "" }) {
 				continue // the class has slipped, or the template has: both are said elsewhere
 			}
-			x.say(x.noted(template.OffersAnnotation), fmt.Sprintf("Class %s wants %s, which no template of the scenario offers%s; this one lacks only that.", u.workload.Classes[c.class].Name, listed(c.missing), perWeek(u, c.class)),
+			x.say(x.noted(template.OffersAnnotation), fmt.Sprintf("Class %s wants %s, which no template of the scenario offers%s; "+
+				"this one lacks only that.", u.workload.Classes[c.class].Name, listed(c.missing), perWeek(u, c.class)),
 				"Offer "+listed(c.missing)+" here if the image can do it, or make a template that does.")
 			x.in(u)
 		}
@@ -210,7 +221,8 @@ func workspaceKept(x *subject) {
 			continue
 		}
 		if u.cluster != nil && u.cluster.Agents.Wipe.Dist().Quantile(0.99) == 0 {
-			x.say("template.spec", "Agents take one job after the other, and the cluster document says that wiping the workspace takes no time: nothing seems to wipe it.",
+			x.say("template.spec", "Agents take one job after the other, and the cluster document says that wiping the workspace "+
+				"takes no time: nothing seems to wipe it.",
 				"Wipe the workspace after each job and write down how long that takes (spec.agents.wipe), or let agents take one job each.")
 			x.in(u)
 		}
@@ -220,7 +232,9 @@ func workspaceKept(x *subject) {
 				continue
 			}
 			if v := x.spec.Volumes[at]; v.PersistentVolumeClaim != nil || v.HostPath != nil {
-				x.say(index("template.spec.volumes", at), "The workspace is on "+v.Name+", which outlives the agent, and agents take one job after the other: what one leaves, the next one finds.",
+				x.say(index("template.spec.volumes", at),
+					"The workspace is on "+v.Name+", which outlives the agent, and agents take one job after the other: what one leaves, "+
+						"the next one finds.",
 					"Put the workspace on an emptyDir, and keep what is worth keeping with a cache plan.")
 				x.in(u)
 			}
@@ -240,7 +254,8 @@ func floorZero(x *subject) {
 		if !u.numbers.NeedsOneAgent || u.numbers.Floor > 0 {
 			continue
 		}
-		x.say("metadata.name", "The controller takes no job for this template unless it sees an agent of it, and the floor is 0: the first agent never comes.",
+		x.say("metadata.name", "The controller takes no job for this template unless it sees an agent of it, and the floor is 0: "+
+			"the first agent never comes.",
 			"Give it a floor of 1 in the scenario.")
 		x.in(u)
 	}
@@ -260,7 +275,8 @@ func spotNoRetries(x *subject) {
 				continue
 			}
 			lost := work.Hours() * s.pool.Spot.PerHour
-			x.say("template.spec.tolerations", fmt.Sprintf("Jobs of class %s take up to %v and may run on spot nodes of pool %s, where about one in %s of that length is cut off; they have no retries.", k.Name, work.Short(), s.pool.Name, oneIn(lost)),
+			x.say("template.spec.tolerations", fmt.Sprintf("Jobs of class %s take up to %v and may run on spot nodes of pool %s, "+
+				"where about one in %s of that length is cut off; they have no retries.", k.Name, work.Short(), s.pool.Name, oneIn(lost)),
 				"Give the class retries, or keep these agents off spot nodes.")
 		}
 		return

@@ -55,7 +55,8 @@ func (s *Shelf) Portray(d *document.Document) Portrait {
 	x := s.subject(d)
 	a := x.agent
 	out := Portrait{
-		Name: d.Name, Namespace: x.p.Namespace, Offers: a.Offers, CPU: a.Request.CPU.String(), Memory: a.Request.Memory.Short(), Disk: a.Request.Disk.Short(),
+		Name: d.Name, Namespace: x.p.Namespace, Offers: a.Offers, CPU: a.Request.CPU.String(), Memory: a.Request.Memory.Short(),
+		Disk:   a.Request.Disk.Short(),
 		Places: x.places(), Gets: []Work{}, May: x.may(), Secrets: []string{},
 	}
 	if out.Offers == nil {

@@ -16,7 +16,8 @@ import (
 var rightRules = []Rule{
 	{
 		ID: "rights-cluster-wide", Severity: Risky, Title: "Rights beyond the agents' namespace",
-		Why: "A ClusterRoleBinding gives its rights in every namespace. A job that gets hold of such a token reaches everything that runs in the cluster.",
+		Why: "A ClusterRoleBinding gives its rights in every namespace. A job that gets hold of such a token reaches everything " +
+			"that runs in the cluster.",
 		Bad: `apiVersion: rbac.authorization.k8s.io/v1
 kind: ClusterRoleBinding
 metadata: {name: agents}
@@ -33,7 +34,8 @@ roleRef: {apiGroup: rbac.authorization.k8s.io, kind: Role, name: agent-maker}
 	},
 	{
 		ID: "privileged", Severity: Risky, Title: "Jobs may do anything to the node",
-		Why: "A privileged container sees the node's devices and may load kernel code. Whoever gets a job onto such an agent owns the node and all that runs on it.",
+		Why: "A privileged container sees the node's devices and may load kernel code. Whoever gets a job onto such an agent owns " +
+			"the node and all that runs on it.",
 		Bad: `template: {spec: {containers: [{name: agent, securityContext: {privileged: true}}]}}
 `,
 		Good: `template: {spec: {containers: [{name: agent, securityContext: {privileged: false}}]}}
@@ -42,7 +44,8 @@ roleRef: {apiGroup: rbac.authorization.k8s.io, kind: Role, name: agent-maker}
 	},
 	{
 		ID: "node-socket", Severity: Risky, Title: "The node's container socket in a job's hands",
-		Why: "Over the socket of the node's container runtime a job can start any container with any rights on the node, beside Kubernetes and unseen by it: no request, no limit, no cleaning up. It is the same as root on the node.",
+		Why: "Over the socket of the node's container runtime a job can start any container with any rights on the node, beside " +
+			"Kubernetes and unseen by it: no request, no limit, no cleaning up. It is the same as root on the node.",
 		Bad: `template:
   spec:
     volumes: [{name: runtime, hostPath: {path: /var/run/docker.sock}}]
@@ -55,7 +58,8 @@ roleRef: {apiGroup: rbac.authorization.k8s.io, kind: Role, name: agent-maker}
 	},
 	{
 		ID: "host-path", Severity: Risky, Title: "A folder of the node in a job's hands",
-		Why: "What jobs write there outlives them, is seen by every agent on the node, and counts against no limit. With the right folder a job changes the node itself.",
+		Why: "What jobs write there outlives them, is seen by every agent on the node, and counts against no limit. With the " +
+			"right folder a job changes the node itself.",
 		Bad: `template: {spec: {volumes: [{name: deps, hostPath: {path: /srv/deps}}]}}
 `,
 		Good: `template: {spec: {volumes: [{name: deps, emptyDir: {sizeLimit: 4Gi}}]}}
@@ -64,7 +68,8 @@ roleRef: {apiGroup: rbac.authorization.k8s.io, kind: Role, name: agent-maker}
 	},
 	{
 		ID: "host-shared", Severity: Risky, Title: "Jobs live in the node's own network or process list",
-		Why: "With the node's network a job can reach what listens on the node only, and two agents that open the same port cannot share a node. With its processes a job sees, and as root ends, everything that runs there.",
+		Why: "With the node's network a job can reach what listens on the node only, and two agents that open the same port " +
+			"cannot share a node. With its processes a job sees, and as root ends, everything that runs there.",
 		Bad: `template: {spec: {hostNetwork: true}}
 `,
 		Good: `template: {spec: {hostNetwork: false}}
@@ -73,7 +78,8 @@ roleRef: {apiGroup: rbac.authorization.k8s.io, kind: Role, name: agent-maker}
 	},
 	{
 		ID: "root-needless", Severity: Risky, Title: "Running as root though the image need not",
-		Why: "The image is made to run as an ordinary user. As root, a flaw in a tool or a build script reaches further, and files in shared caches become unreadable for other agents.",
+		Why: "The image is made to run as an ordinary user. As root, a flaw in a tool or a build script reaches further, and " +
+			"files in shared caches become unreadable for other agents.",
 		Bad: `template: {spec: {securityContext: {runAsUser: 0}}}
 ---
 kind: Cluster
@@ -124,13 +130,15 @@ func rightsClusterWide(x *subject) {
 			o.Decode(&b)
 			if who := x.binds(b.Subjects); who != "" {
 				x.say("metadata.namespace", fmt.Sprintf("%s gives %s the rights of %s in every namespace of the cluster.", o, who, b.RoleRef.Name),
-					"Bind a Role of the agents' namespace that may create, read, watch and delete pods and read their logs; `tachyphor render` writes one.")
+					"Bind a Role of the agents' namespace that may create, read, watch and delete pods and read their logs; `tachyphor "+
+						"render` writes one.")
 				x.elsewhere(o)
 			}
 		case "RoleBinding":
 			var b rbacv1.RoleBinding
 			o.Decode(&b)
-			if who := x.binds(b.Subjects); who != "" && o.Namespace == x.p.Namespace && (slices.Contains(broad, b.RoleRef.Name) || slices.Contains([]string{"cluster-admin", "admin"}, b.RoleRef.Name)) {
+			if who := x.binds(b.Subjects); who != "" && o.Namespace == x.p.Namespace &&
+				(slices.Contains(broad, b.RoleRef.Name) || slices.Contains([]string{"cluster-admin", "admin"}, b.RoleRef.Name)) {
 				x.say("metadata.namespace", fmt.Sprintf("%s gives %s every right in the namespace, its Secrets among them.", o, who),
 					"Bind a Role that may create, read, watch and delete pods and read their logs; `tachyphor render` writes one.")
 				x.elsewhere(o)
@@ -154,7 +162,8 @@ func privileged(x *subject) {
 		}
 		for _, add := range s.Capabilities.Add {
 			if slices.Contains([]string{"SYS_ADMIN", "ALL", "SYS_MODULE", "SYS_PTRACE", "NET_ADMIN"}, strings.TrimPrefix(string(add), "CAP_")) {
-				x.say(at+".securityContext.capabilities", "Container "+c.Name+" gets the capability "+string(add)+", with which it can take over the node or what runs there.", "Leave it out.")
+				x.say(at+".securityContext.capabilities",
+					"Container "+c.Name+" gets the capability "+string(add)+", with which it can take over the node or what runs there.", "Leave it out.")
 			}
 		}
 	})
@@ -168,7 +177,8 @@ func isSocket(p string) bool { return slices.Contains(sockets, path.Base(p)) }
 func nodeSocket(x *subject) {
 	for i, v := range x.spec.Volumes {
 		if v.HostPath != nil && isSocket(v.HostPath.Path) {
-			x.say(index("template.spec.volumes", i)+".hostPath", "The volume "+v.Name+" is the socket of the node's container runtime: a job can start anything on the node with it, beside Kubernetes.",
+			x.say(index("template.spec.volumes", i)+".hostPath",
+				"The volume "+v.Name+" is the socket of the node's container runtime: a job can start anything on the node with it, beside Kubernetes.",
 				"Build images with a tool that needs neither the socket nor privileges.")
 		}
 	}
@@ -177,7 +187,8 @@ func nodeSocket(x *subject) {
 func hostPath(x *subject) {
 	for i, v := range x.spec.Volumes {
 		if v.HostPath != nil && !isSocket(v.HostPath.Path) {
-			x.say(index("template.spec.volumes", i)+".hostPath", "The volume "+v.Name+" is the node's own folder "+v.HostPath.Path+", which jobs of every agent on the node share and fill.",
+			x.say(index("template.spec.volumes", i)+".hostPath",
+				"The volume "+v.Name+" is the node's own folder "+v.HostPath.Path+", which jobs of every agent on the node share and fill.",
 				"Use an emptyDir with a size limit, or a cache plan.")
 		}
 	}
@@ -187,7 +198,11 @@ func hostShared(x *subject) {
 	for _, f := range []struct {
 		on         bool
 		name, what string
-	}{{x.spec.HostNetwork, "hostNetwork", "network"}, {x.spec.HostPID, "hostPID", "process list"}, {x.spec.HostIPC, "hostIPC", "shared memory"}} {
+	}{
+		{x.spec.HostNetwork, "hostNetwork", "network"},
+		{x.spec.HostPID, "hostPID", "process list"},
+		{x.spec.HostIPC, "hostIPC", "shared memory"},
+	} {
 		if f.on {
 			x.say("template.spec."+f.name, "The agent uses the node's own "+f.what+".", "Leave "+f.name+" out.")
 		}
@@ -213,12 +228,19 @@ func rootNeedless(x *subject) {
 	if image == nil || image.User == nil || *image.User == 0 {
 		return
 	}
-	x.say(at, fmt.Sprintf("The agent runs as root; its image is made to run as user %d.", *image.User), "Leave runAsUser out and set runAsNonRoot: true.",
-		remove(steps), document.Edit{Op: "add", Path: document.Pointer(append(slices.Clone(steps[:len(steps)-1]), "runAsNonRoot")...), Value: true})
+	x.say(at, fmt.Sprintf("The agent runs as root; its image is made to run as user %d.", *image.User),
+		"Leave runAsUser out and set runAsNonRoot: true.",
+		remove(steps), document.Edit{
+			Op: "add", Path: document.Pointer(append(slices.Clone(steps[:len(steps)-1]), "runAsNonRoot")...),
+			Value: true,
+		})
 }
 
 // Regarded reports whether other objects of a kind belong beside templates: rules look at
 // them, or they are of what is rendered for templates.
 func Regarded(kind string) bool {
-	return slices.Contains([]string{"Secret", "NetworkPolicy", "Role", "RoleBinding", "ClusterRole", "ClusterRoleBinding", "ServiceAccount", "Namespace", "ResourceQuota", "LimitRange"}, kind)
+	return slices.Contains([]string{
+		"Secret", "NetworkPolicy", "Role", "RoleBinding", "ClusterRole", "ClusterRoleBinding",
+		"ServiceAccount", "Namespace", "ResourceQuota", "LimitRange",
+	}, kind)
 }

@@ -207,7 +207,8 @@ func TestEveryRuleByItsExamples(t *testing.T) {
 			continue
 		}
 		if testing.Verbose() {
-			fmt.Printf("%-20s %-14s %d:%d %s\n    %s\n    %s\n", r.ID, found[i].Severity, found[i].Line, found[i].Column, found[i].Path, found[i].Says, found[i].Do)
+			fmt.Printf("%-20s %-14s %d:%d %s\n    %s\n    %s\n", r.ID, found[i].Severity, found[i].Line, found[i].Column, found[i].Path,
+				found[i].Says, found[i].Do)
 		}
 		if f := found[i]; f.Line == 0 || f.Says == "" || f.Do == "" || f.Severity != r.Severity {
 			t.Errorf("%s: %+v", r.ID, f)
@@ -302,7 +303,8 @@ The examples are laid over a template that is sound: only what they say is chang
 
 `)
 	for _, r := range review.Rules() {
-		fmt.Fprintf(&b, "## %s\n\n%s: **%s.** %s\n\n```yaml\n# %s\n%s```\n\n```yaml\n# sound\n%s```\n\n", r.ID, r.Title, r.Severity.Words(), r.Why, r.Severity.Words(), r.Bad, r.Good)
+		fmt.Fprintf(&b, "## %s\n\n%s: **%s.** %s\n\n```yaml\n# %s\n%s```\n\n```yaml\n# sound\n%s```\n\n", r.ID, r.Title, r.Severity.Words(),
+			r.Why, r.Severity.Words(), r.Bad, r.Good)
 	}
 	return strings.TrimRight(b.String(), "\n") + "\n"
 }
@@ -323,7 +325,8 @@ func TestFindingsPageIsCurrent(t *testing.T) {
 // What looks like a mistake and is none: no rule says anything of it.
 func TestNoFalseAlarms(t *testing.T) {
 	for _, c := range []struct{ rule, fragment string }{
-		{"secret-", "env: [{name: GIT_AUTHOR_EMAIL, value: someone@brinewell.example}, {name: TOKEN_FILE, value: token.txt}, {name: PASSWORD_LENGTH, value: '24'}, {name: AUTH, value: basic}, {name: API_KEY, value: $(FROM_ELSEWHERE)}]"},
+		{"secret-", "env: [{name: GIT_AUTHOR_EMAIL, value: someone@brinewell.example}, {name: TOKEN_FILE, value: token.txt}, " +
+			"{name: PASSWORD_LENGTH, value: '24'}, {name: AUTH, value: basic}, {name: API_KEY, value: $(FROM_ELSEWHERE)}]"},
 		{"secret-", "args: [--token-file, join.txt, --secret=/run/secrets/join, --auth-mode=oidc, --password, -v]"},
 		{"start-", "command: [/opt/brine/agent, --keep]"},
 		{"start-", "command: [sh, -c, 'prepare && exec /opt/agent/run']"},
@@ -338,8 +341,12 @@ func TestNoFalseAlarms(t *testing.T) {
 			}
 		}
 	}
-	for _, asleep := range []string{"[sleep, infinity]", "[tail, -f, /dev/null]", "[bash]", "[sh, -c, 'while true; do sleep 30; done']", "[cat]", "[/bin/sh, -c, 'echo ready && sleep 99999']"} {
-		if got := ids(check(shelfWith(t, "template: {spec: {containers: [{name: agent, command: "+asleep+"}]}}"))); !slices.Contains(got, "start-asleep") {
+	for _, asleep := range []string{
+		"[sleep, infinity]", "[tail, -f, /dev/null]", "[bash]", "[sh, -c, 'while true; do sleep 30; done']",
+		"[cat]", "[/bin/sh, -c, 'echo ready && sleep 99999']",
+	} {
+		if got := ids(check(shelfWith(t, "template: {spec: {containers: [{name: agent, command: "+asleep+"}]}}"))); !slices.Contains(got,
+			"start-asleep") {
 			t.Errorf("%s: %v", asleep, got)
 		}
 	}
@@ -348,8 +355,12 @@ func TestNoFalseAlarms(t *testing.T) {
 // Of what keeps its pods running nothing is mended that the API server would refuse there.
 func TestFixesSuitTheirKind(t *testing.T) {
 	const pod = "{metadata: {labels: {app: a}, annotations: {tachyphor/offers: x}}, spec: {containers: [{name: agent, image: i}]}}"
-	for kind, version := range map[string]string{"Deployment": "apps/v1", "StatefulSet": "apps/v1", "ReplicaSet": "apps/v1", "Job": "batch/v1"} {
-		docs, faults := document.Parse("f", []byte("apiVersion: "+version+"\nkind: "+kind+"\nmetadata: {name: t}\nspec: {selector: {matchLabels: {app: a}}, template: "+pod+"}\n"))
+	for kind, version := range map[string]string{
+		"Deployment": "apps/v1", "StatefulSet": "apps/v1", "ReplicaSet": "apps/v1",
+		"Job": "batch/v1",
+	} {
+		docs, faults := document.Parse("f", []byte("apiVersion: "+version+"\nkind: "+kind+
+			"\nmetadata: {name: t}\nspec: {selector: {matchLabels: {app: a}}, template: "+pod+"}\n"))
 		if len(faults) > 0 {
 			t.Fatal(faults)
 		}

@@ -20,7 +20,8 @@ import (
 var secretRules = []Rule{
 	{
 		ID: "secret-in-plain", Severity: Risky, Title: "A secret in plain sight",
-		Why: "Whoever may look at pods or at this file reads it: colleagues, dashboards, backups, the version history for ever. A secret is named in a template and kept in a Secret.",
+		Why: "Whoever may look at pods or at this file reads it: colleagues, dashboards, backups, the version history for ever. A " +
+			"secret is named in a template and kept in a Secret.",
 		Bad: `template: {spec: {containers: [{name: agent, env: [{name: JOIN_TOKEN, value: made-up-7f3a9c2e81d04b56}]}]}}
 `,
 		Good: `template: {spec: {containers: [{name: agent, env: [{name: JOIN_TOKEN, valueFrom: {secretKeyRef: {name: slipway-join, key: token}}}]}]}}
@@ -38,7 +39,8 @@ var secretRules = []Rule{
 	},
 	{
 		ID: "token-white-space", Severity: WillNotWork, Title: "A token with white space in it",
-		Why: "A token copied from a page or a mail brings line breaks or blanks along. The agent sends them, the controller does not know such a token, and the message speaks of rights and not of blanks.",
+		Why: "A token copied from a page or a mail brings line breaks or blanks along. The agent sends them, the controller does " +
+			"not know such a token, and the message speaks of rights and not of blanks.",
 		Bad: `template: {spec: {containers: [{name: agent, env: [{name: JOIN_TOKEN, value: "made-up-7f3a9c2e\n81d04b56\n"}]}]}}
 `,
 		Good: `kind: Secret
@@ -50,7 +52,8 @@ stringData: {token: made-up-7f3a9c2e81d04b56}
 	},
 	{
 		ID: "secret-keys", Severity: WillNotWork, Title: "A Secret without the key that is taken from it",
-		Why: "A container waits until the Secret that it names is there, and is not started when a key is missing; a value under data that is not base64 is refused with the whole Secret. Both show long after the file was written, on another machine.",
+		Why: "A container waits until the Secret that it names is there, and is not started when a key is missing; a value under " +
+			"data that is not base64 is refused with the whole Secret. Both show long after the file was written, on another machine.",
 		Bad: `template: {spec: {containers: [{name: agent, env: [{name: JOIN_TOKEN, valueFrom: {secretKeyRef: {name: slipway-join, key: token}}}]}]}}
 ---
 kind: Secret
@@ -69,7 +72,8 @@ stringData: {token: made-up-7f3a9c2e81d04b56}
 	},
 	{
 		ID: "token-mounted", Severity: Risky, Title: "Every job can speak to the cluster",
-		Why: "Unless told otherwise, Kubernetes puts the service account's token into every container. A build runs code that others wrote; it should not carry a key to the cluster that it never needs.",
+		Why: "Unless told otherwise, Kubernetes puts the service account's token into every container. A build runs code that " +
+			"others wrote; it should not carry a key to the cluster that it never needs.",
 		Bad: `template: {spec: {automountServiceAccountToken: null}}
 `,
 		Good: `template: {spec: {automountServiceAccountToken: false}}
@@ -107,7 +111,8 @@ func secretKeys(x *subject) {
 				if !a && !b {
 					there := append(slices.Collect(maps.Keys(s.Data)), slices.Collect(maps.Keys(s.StringData))...)
 					slices.Sort(there)
-					x.say("template.spec", "The template takes the key "+key+" of Secret "+o.Name+", which has "+listed(slices.Compact(there))+" and not that; its container does not start.",
+					x.say("template.spec", "The template takes the key "+key+" of Secret "+o.Name+", which has "+listed(slices.Compact(there))+
+						" and not that; its container does not start.",
 						"Add the key to the Secret, or name one that it has.")
 					x.elsewhere(o)
 				}
@@ -141,7 +146,8 @@ func (x *subject) plainSecrets() []plainValue {
 			if e.Value == "" || e.ValueFrom != nil || strings.HasPrefix(e.Value, "$(") {
 				continue
 			}
-			if secretName.MatchString(e.Name) && !plainWord(e.Value) || inAddress.MatchString(e.Value) || looksLike.MatchString(strings.TrimSpace(e.Value)) {
+			if secretName.MatchString(e.Name) && !plainWord(e.Value) || inAddress.MatchString(e.Value) ||
+				looksLike.MatchString(strings.TrimSpace(e.Value)) {
 				out = append(out, plainValue{c.Name, e.Name, e.Value, index(path+".env", i) + ".value", slices.Concat(ptr, []any{"env", i, "value"})})
 			}
 		}
@@ -177,7 +183,8 @@ func (x *subject) plainSecrets() []plainValue {
 // plainWord reports whether a value is one of those that switch things on and
 // off, or a path, or a number: no secret, whatever it is called.
 func plainWord(v string) bool {
-	return slices.Contains([]string{"true", "false", "none", "basic", "bearer", "oidc", "jwt", "0", "1"}, strings.ToLower(v)) || strings.HasPrefix(v, "/") || strings.HasPrefix(v, "-") || strings.Trim(v, "0123456789") == ""
+	return slices.Contains([]string{"true", "false", "none", "basic", "bearer", "oidc", "jwt", "0", "1"}, strings.ToLower(v)) ||
+		strings.HasPrefix(v, "/") || strings.HasPrefix(v, "-") || strings.Trim(v, "0123456789") == ""
 }
 
 // decoded reports whether a value is base64 of readable text.
@@ -211,7 +218,8 @@ func secretInPlain(x *subject) {
 func secretBase64(x *subject) {
 	for _, s := range x.plainSecrets() {
 		if decoded(s.value) {
-			x.say(s.path, fmt.Sprintf("%s of container %s is base64 of plain text: anyone reads it back with one command. And the container is given the letters of base64, not what they stand for.", s.name, s.container),
+			x.say(s.path, fmt.Sprintf("%s of container %s is base64 of plain text: anyone reads it back with one command. And the "+
+				"container is given the letters of base64, not what they stand for.", s.name, s.container),
 				"Put the plain text into a Secret and name that here with valueFrom.secretKeyRef; replace the secret, for it has been seen.")
 		}
 	}
@@ -231,14 +239,16 @@ func tokenWhiteSpace(x *subject) {
 		if s.steps != nil {
 			fix = append(fix, set(strings.Join(strings.Fields(s.value), ""), s.steps))
 		}
-		x.say(s.path, s.name+" has white space in it, as tokens have that were copied with line breaks; it will not be taken.", "Take the white space out.", fix...)
+		x.say(s.path, s.name+" has white space in it, as tokens have that were copied with line breaks; it will not be taken.",
+			"Take the white space out.", fix...)
 	}
 	for _, o := range x.secretsBeside() {
 		var s corev1.Secret
 		o.Decode(&s)
 		for _, key := range keysOf(s) {
 			if v := s.StringData[key] + string(s.Data[key]); secretName.MatchString(key) && spaced(v) {
-				x.say("template.spec", "The key "+key+" of Secret "+o.Name+" has white space in it; it will not be taken as a token.", "Write it again without line breaks (printf, not echo).")
+				x.say("template.spec", "The key "+key+" of Secret "+o.Name+" has white space in it; it will not be taken as a token.",
+					"Write it again without line breaks (printf, not echo).")
 				x.elsewhere(o)
 			}
 		}
@@ -285,7 +295,8 @@ func tokenMounted(x *subject) {
 	if n := x.spec.ServiceAccountName; n != "" && n != "default" {
 		return // someone chose it, and may need its token
 	}
-	x.say("template.spec.automountServiceAccountToken", "The token of the namespace's default service account is mounted into every container, where each job can use it.",
+	x.say("template.spec.automountServiceAccountToken",
+		"The token of the namespace's default service account is mounted into every container, where each job can use it.",
 		"Set automountServiceAccountToken: false.", set(false, []any{"template", "spec", "automountServiceAccountToken"}))
 }
 

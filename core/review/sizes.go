@@ -17,7 +17,8 @@ import (
 var sizeRules = []Rule{
 	{
 		ID: "nothing-requested", Severity: Risky, Title: "The agent reserves nothing",
-		Why: "The scheduler counts requests, not use. An agent that requests no CPU or no memory fits on a node that is full, and then takes from the agents beside it; when memory runs out it is the first to be evicted.",
+		Why: "The scheduler counts requests, not use. An agent that requests no CPU or no memory fits on a node that is full, and " +
+			"then takes from the agents beside it; when memory runs out it is the first to be evicted.",
 		Bad: `template: {spec: {containers: [{name: agent, resources: {requests: {cpu: null}, limits: {cpu: null}}}]}}
 `,
 		Good: `template: {spec: {containers: [{name: agent, resources: {requests: {cpu: "2", memory: 6Gi}}}]}}
@@ -26,7 +27,8 @@ var sizeRules = []Rule{
 	},
 	{
 		ID: "memory-unlimited", Severity: Risky, Title: "No bound on the agent's memory",
-		Why: "Without a limit one leaking job takes the node's memory, and the kernel or the kubelet then kills whoever it finds, other teams' agents among them. With a limit the one that leaks is the one that ends.",
+		Why: "Without a limit one leaking job takes the node's memory, and the kernel or the kubelet then kills whoever it finds, " +
+			"other teams' agents among them. With a limit the one that leaks is the one that ends.",
 		Bad: `template: {spec: {containers: [{name: agent, resources: {limits: {memory: null}}}]}}
 `,
 		Good: `template: {spec: {containers: [{name: agent, resources: {limits: {memory: 6Gi}}}]}}
@@ -44,7 +46,8 @@ var sizeRules = []Rule{
 	},
 	{
 		ID: "cpu-throttled", Severity: Wasteful, Title: "A CPU limit that slows work on an idle node",
-		Why: "A CPU limit stops a container for the rest of each tenth of a second once it has had its share, even when nobody else wants the CPU. The request already protects the neighbours; the limit only makes the job longer, and the node is paid for longer.",
+		Why: "A CPU limit stops a container for the rest of each tenth of a second once it has had its share, even when nobody " +
+			"else wants the CPU. The request already protects the neighbours; the limit only makes the job longer, and the node is paid for longer.",
 		Bad: `template: {spec: {containers: [{name: agent, resources: {limits: {cpu: "1"}}}]}}
 `,
 		Good: `template: {spec: {containers: [{name: agent, resources: {requests: {cpu: "2"}}}]}}
@@ -53,7 +56,8 @@ var sizeRules = []Rule{
 	},
 	{
 		ID: "fits-nowhere", Severity: WillNotWork, Title: "The agent fits on no node",
-		Why: "Requests larger than what any node has for agents are never placed, and no new node of the same kind can help. A node has less for agents than its size says: system, kubelet and DaemonSets take their part first.",
+		Why: "Requests larger than what any node has for agents are never placed, and no new node of the same kind can help. A " +
+			"node has less for agents than its size says: system, kubelet and DaemonSets take their part first.",
 		Bad: `template: {spec: {containers: [{name: agent, resources: {requests: {cpu: "8"}}}]}}
 `,
 		Good: `template: {spec: {containers: [{name: agent, resources: {requests: {cpu: "7"}}}]}}
@@ -62,7 +66,8 @@ var sizeRules = []Rule{
 	},
 	{
 		ID: "strands-nodes", Severity: Wasteful, Title: "Much of every node is left over",
-		Why: "Agents go on a node whole. A request just above a half or a third of a node leaves the rest of it to nobody, and it is paid for all the same.",
+		Why: "Agents go on a node whole. A request just above a half or a third of a node leaves the rest of it to nobody, and it " +
+			"is paid for all the same.",
 		Bad: `template: {spec: {containers: [{name: agent, resources: {requests: {cpu: "5"}}}]}}
 `,
 		Good: `template: {spec: {containers: [{name: agent, resources: {requests: {cpu: 3800m}}}]}}
@@ -86,7 +91,8 @@ func nothingRequested(x *subject) {
 	if len(missing) == 0 {
 		return
 	}
-	x.say(x.path+".resources", "The agent requests no "+strings.Join(missing, " and no ")+": the scheduler puts it on nodes that have none left.",
+	x.say(x.path+".resources", "The agent requests no "+strings.Join(missing, " and no ")+
+		": the scheduler puts it on nodes that have none left.",
 		"Request what a job uses; when that is not known, begin with what the jobs' own figures say and correct it after a week.")
 }
 
@@ -104,7 +110,8 @@ func memoryUnlimited(x *subject) {
 	}
 	request, ok := x.c.Resources.Requests[corev1.ResourceMemory]
 	if !ok {
-		x.say(x.path+".resources", "A job on this agent may take all the memory that its node has.", "Set resources.limits.memory, the same as the request.")
+		x.say(x.path+".resources", "A job on this agent may take all the memory that its node has.",
+			"Set resources.limits.memory, the same as the request.")
 		return
 	}
 	x.say(x.path+".resources", "The agent requests "+request.String()+" and may take all that its node has.",
@@ -114,7 +121,9 @@ func memoryUnlimited(x *subject) {
 func limitBelowRequest(x *subject) {
 	x.each(func(c *corev1.Container, path string, ptr []any) {
 		for _, b := range template.BelowRequest(*c) {
-			x.say(path+".resources.limits."+string(b.Resource), fmt.Sprintf("%s requests %s of %s and is limited to %s; the API server refuses such a pod.", c.Name, b.Request.String(), b.Resource, b.Limit.String()),
+			x.say(path+".resources.limits."+string(b.Resource),
+				fmt.Sprintf("%s requests %s of %s and is limited to %s; the API server refuses such a pod.", c.Name, b.Request.String(), b.Resource,
+					b.Limit.String()),
 				"Raise the limit to the request, or lower the request.", set(b.Request.String(), ptr, "resources", "limits", string(b.Resource)))
 		}
 	})
@@ -146,7 +155,8 @@ func cpuThrottled(x *subject) {
 			parallel = *most.Parallel
 		}
 		longer := parallel*most.Cores/cores + (1-parallel)/min(1, cores)
-		says = fmt.Sprintf("Jobs of class %s keep %g cores busy and get %g at most: their work takes %.1f times as long, even on a node with nothing else to do.", most.Name, most.Cores, cores, longer)
+		says = fmt.Sprintf("Jobs of class %s keep %g cores busy and get %g at most: their work takes %.1f times as long, even on "+
+			"a node with nothing else to do.", most.Name, most.Cores, cores, longer)
 	case most != nil && known:
 		return // every job that comes here stays below it
 	default:
@@ -187,7 +197,8 @@ func fitsNowhere(x *subject) {
 			why = append(why, what)
 		}
 	}
-	x.say(x.path+".resources.requests", fmt.Sprintf("The pod asks for %s CPU and %s in all, and no node takes it: %s.", x.agent.Request.CPU, x.agent.Request.Memory.Short(), strings.Join(why, "; ")),
+	x.say(x.path+".resources.requests", fmt.Sprintf("The pod asks for %s CPU and %s in all, and no node takes it: %s.",
+		x.agent.Request.CPU, x.agent.Request.Memory.Short(), strings.Join(why, "; ")),
 		"Lower the request to what a node has for agents, or add a pool of larger nodes.")
 }
 
@@ -210,12 +221,14 @@ func strandsNodes(x *subject) {
 		return
 	}
 	if binds == "neighbours" {
-		x.say("template.spec", fmt.Sprintf("Only one goes on a node (%s), because of a port of the node that it takes or the pods that it keeps apart from, which leaves %.0f %% of the node to nobody.", best.Type, 100*least),
+		x.say("template.spec", fmt.Sprintf("Only one goes on a node (%s), because of a port of the node that it takes or the pods "+
+			"that it keeps apart from, which leaves %.0f %% of the node to nobody.", best.Type, 100*least),
 			"Leave the host port or the rule out, or use nodes as small as one agent.")
 		return
 	}
 	scarce := cmp.Or(map[string]string{"cpu": "CPU", "memory": "memory", "disk": "disk"}[binds], "room")
-	says := fmt.Sprintf("At best %d %s on a node (%s), which leaves %.0f %% of its %s to nobody", count, several(count, "goes", "go"), best.Type, 100*least, scarce)
+	says := fmt.Sprintf("At best %d %s on a node (%s), which leaves %.0f %% of its %s to nobody", count, several(count, "goes", "go"),
+		best.Type, 100*least, scarce)
 	do := "Choose a request that divides a node, or node types that it divides."
 	switch binds {
 	case "cpu":
@@ -232,7 +245,8 @@ func strandsNodes(x *subject) {
 var diskRules = []Rule{
 	{
 		ID: "disk-unrequested", Severity: Risky, Title: "A large workspace that the scheduler does not know of",
-		Why: "Workspaces on the node's disk count only when ephemeral storage is requested. Without it the scheduler packs agents until the disk is full, and the kubelet then evicts them in the middle of their jobs.",
+		Why: "Workspaces on the node's disk count only when ephemeral storage is requested. Without it the scheduler packs agents " +
+			"until the disk is full, and the kubelet then evicts them in the middle of their jobs.",
 		Bad: `template: {spec: {containers: [{name: agent, resources: {requests: {ephemeral-storage: null}}}]}}
 `,
 		Good: `template: {spec: {containers: [{name: agent, resources: {requests: {ephemeral-storage: 8Gi}}}]}}
@@ -241,7 +255,8 @@ var diskRules = []Rule{
 	},
 	{
 		ID: "scratch-unbounded", Severity: Risky, Title: "A volume that may fill the node",
-		Why: "An emptyDir without a size limit may grow until the node's disk, or with medium Memory its memory, is used up. Everything on the node suffers for one job that writes without end.",
+		Why: "An emptyDir without a size limit may grow until the node's disk, or with medium Memory its memory, is used up. " +
+			"Everything on the node suffers for one job that writes without end.",
 		Bad: `template: {spec: {volumes: [{name: workspace, emptyDir: {sizeLimit: null}}]}}
 `,
 		Good: `template: {spec: {volumes: [{name: workspace, emptyDir: {sizeLimit: 8Gi}}]}}
@@ -250,7 +265,8 @@ var diskRules = []Rule{
 	},
 	{
 		ID: "volume-one-node", Severity: Risky, Title: "Agents share a volume that goes to one node at a time",
-		Why: "A volume that attaches to one node holds every pod that uses it to that node. What the node cannot hold waits, whatever other nodes are free, and when the node goes everything stops.",
+		Why: "A volume that attaches to one node holds every pod that uses it to that node. What the node cannot hold waits, " +
+			"whatever other nodes are free, and when the node goes everything stops.",
 		Bad: `template: {spec: {volumes: [{name: deps, persistentVolumeClaim: {claimName: shared-deps}}]}}
 ---
 kind: Cluster
@@ -281,7 +297,8 @@ func diskUnrequested(x *subject) {
 	if total < large {
 		return
 	}
-	x.say(x.path+".resources", "Volumes on the node's disk may take "+total.Short()+", and the pod requests no ephemeral storage: agents are packed as if they wrote nothing, and evicted when the disk is full.",
+	x.say(x.path+".resources", "Volumes on the node's disk may take "+total.Short()+
+		", and the pod requests no ephemeral storage: agents are packed as if they wrote nothing, and evicted when the disk is full.",
 		"Request ephemeral-storage for what a workspace takes.", set(total.String(), x.ptr, "resources", "requests", "ephemeral-storage"))
 }
 
@@ -335,7 +352,9 @@ func volumeOneNode(x *subject) {
 		if ceiling >= 0 && ceiling <= room {
 			continue
 		}
-		x.say(index("template.spec.volumes", i)+".persistentVolumeClaim", fmt.Sprintf("All agents mount the claim %s, whose volume goes to one node at a time: at most %d of them run, and the others wait for that node.", v.PersistentVolumeClaim.ClaimName, room),
+		x.say(index("template.spec.volumes", i)+".persistentVolumeClaim",
+			fmt.Sprintf("All agents mount the claim %s, whose volume goes to one node at a time: at most %d of them run, and the "+
+				"others wait for that node.", v.PersistentVolumeClaim.ClaimName, room),
 			"Use a volume that many nodes can mount, one claim for each agent (ephemeral), or a cache that is copied.")
 	}
 }

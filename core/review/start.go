@@ -38,7 +38,8 @@ template:
 	},
 	{
 		ID: "start-asleep", Severity: WillNotWork, Title: "The agent's start command sleeps instead",
-		Why: "Someone replaced the image's own start command to look around in the container. The pod runs, the agent in it never starts, and the job waits for ever for an agent that seems to be there.",
+		Why: "Someone replaced the image's own start command to look around in the container. The pod runs, the agent in it never " +
+			"starts, and the job waits for ever for an agent that seems to be there.",
 		Bad: `template: {spec: {containers: [{name: agent, command: [sleep, infinity]}]}}
 `,
 		Good: `template: {spec: {containers: [{name: agent}]}}  # the image starts the agent itself
@@ -47,7 +48,8 @@ template:
 	},
 	{
 		ID: "start-replaced", Severity: Risky, Title: "The agent's start command is replaced",
-		Why: "A command in the template takes the place of the one that the image was made with. Unless it starts the agent at its end, the pod runs and the agent never joins; and it goes stale when a new image starts its agent another way.",
+		Why: "A command in the template takes the place of the one that the image was made with. Unless it starts the agent at " +
+			"its end, the pod runs and the agent never joins; and it goes stale when a new image starts its agent another way.",
 		Bad: `template: {spec: {containers: [{name: agent, command: [/bin/sh, -c, "make warm"]}]}}
 `,
 		Good: `metadata: {annotations: {tachyphor/accepted: start-replaced}}  # looked at: it starts the agent
@@ -57,7 +59,8 @@ template: {spec: {containers: [{name: agent, command: [/opt/start, --keep-caches
 	},
 	{
 		ID: "starts-again", Severity: Risky, Title: "A finished agent is started again in its pod",
-		Why: "With any restart policy but Never, the kubelet starts the container again when the agent ends after its job. The same pod comes back with the last job's leftovers and credentials, and counts as a new agent that nobody asked for.",
+		Why: "With any restart policy but Never, the kubelet starts the container again when the agent ends after its job. The " +
+			"same pod comes back with the last job's leftovers and credentials, and counts as a new agent that nobody asked for.",
 		Bad: `template: {spec: {restartPolicy: Always}}
 `,
 		Good: `template: {spec: {restartPolicy: Never}}
@@ -66,7 +69,8 @@ template: {spec: {containers: [{name: agent, command: [/opt/start, --keep-caches
 	},
 	{
 		ID: "workspace-elsewhere", Severity: Risky, Title: "The agent works outside of its workspace volume",
-		Why: "The working directory is not on the volume that was mounted for it. Builds then write into the container's own layer: slower, not bounded by the volume's size, and not what a cache restores into.",
+		Why: "The working directory is not on the volume that was mounted for it. Builds then write into the container's own " +
+			"layer: slower, not bounded by the volume's size, and not what a cache restores into.",
 		Bad: `template: {spec: {containers: [{name: agent, workingDir: /home/agent}]}}
 `,
 		Good: `template: {spec: {containers: [{name: agent, workingDir: /workspace}]}}
@@ -75,7 +79,8 @@ template: {spec: {containers: [{name: agent, command: [/opt/start, --keep-caches
 	},
 	{
 		ID: "tty-unneeded", Severity: Advice, Title: "A terminal that nobody sits at",
-		Why: "tty and stdin are for people who type. With a terminal, tools colour and wrap their output, line ends change in logs, and some tools wait for an answer.",
+		Why: "tty and stdin are for people who type. With a terminal, tools colour and wrap their output, line ends change in " +
+			"logs, and some tools wait for an answer.",
 		Bad: `template: {spec: {containers: [{name: agent, tty: true}]}}
 `,
 		Good: `template: {spec: {containers: [{name: agent, tty: false}]}}
@@ -98,7 +103,8 @@ func agentUnclear(x *subject) {
 			"Name the one that runs jobs with the annotation "+template.ContainerAnnotation+".")
 		return
 	}
-	x.say(x.noted(template.ContainerAnnotation), "The annotation names "+named+" as the agent, and there is no such container; there are "+listed(names)+".",
+	x.say(x.noted(template.ContainerAnnotation),
+		"The annotation names "+named+" as the agent, and there is no such container; there are "+listed(names)+".",
 		"Name one of them in "+template.ContainerAnnotation+".")
 	if near, ok := table.Nearest(named, names); ok {
 		x.found[len(x.found)-1].Fix = []document.Edit{x.annotate(template.ContainerAnnotation, near)}
@@ -149,7 +155,8 @@ func sleeps(c *corev1.Container) bool {
 		return true // a shell that reads from a terminal that is not there
 	}
 	last := lastCommand(line)
-	return strings.Contains(last, "sleep ") || strings.Contains(last, "tail -f /dev/null") || strings.Contains(line, "while true") && strings.Contains(line, "sleep")
+	return strings.Contains(last, "sleep ") || strings.Contains(last, "tail -f /dev/null") ||
+		strings.Contains(line, "while true") && strings.Contains(line, "sleep")
 }
 
 func startAsleep(x *subject) {
@@ -169,7 +176,8 @@ func startAsleep(x *subject) {
 	if len(x.c.Command) == 0 {
 		at = x.path + ".args"
 	}
-	x.say(at, "The container runs a command that only waits, so the agent of the image never starts: the pod will be Running and no job will ever reach it.",
+	x.say(at, "The container runs a command that only waits, so the agent of the image never starts: the pod will be Running "+
+		"and no job will ever reach it.",
 		"Leave command and args out; the image knows how to start its agent.", fix...)
 }
 
@@ -200,7 +208,8 @@ func startReplaced(x *subject) {
 	if x.c == nil || sleeps(x.c) || len(x.c.Command) == 0 || startsAgent(x.c) {
 		return
 	}
-	x.say(x.path+".command", "The container starts "+path.Base(x.c.Command[0])+" in place of what the image starts. If that does not end in starting the agent, the agent never joins.",
+	x.say(x.path+".command", "The container starts "+path.Base(x.c.Command[0])+
+		" in place of what the image starts. If that does not end in starting the agent, the agent never joins.",
 		"Leave command out, or, when it does start the agent, say so with the annotation "+accepted+": start-replaced.")
 }
 
@@ -214,8 +223,11 @@ func startsAgain(x *subject) {
 		how = "no restart policy is given, which means Always"
 	}
 	if from := x.d.Lift.From; slices.Contains([]string{"Deployment", "StatefulSet", "ReplicaSet"}, from) {
-		x.say("template.spec.restartPolicy", "A "+from+" keeps its pods running, and the API server takes no other restart policy there: an agent that has done its job is started again in the same pod.",
-			"Keep agents in a PodTemplate, or let a Job or the controller make them: `tachyphor put` takes the template out of here, and there restartPolicy: Never can stand.")
+		x.say("template.spec.restartPolicy", "A "+from+
+			" keeps its pods running, and the API server takes no other restart policy there: an agent that has done its job is "+
+			"started again in the same pod.",
+			"Keep agents in a PodTemplate, or let a Job or the controller make them: `tachyphor put` takes the template out of here, "+
+				"and there restartPolicy: Never can stand.")
 		return
 	}
 	x.say("template.spec.restartPolicy", "An agent that has done its job is started again in the same pod, since "+how+".",
@@ -244,7 +256,8 @@ func workspaceElsewhere(x *subject) {
 	}
 	mounts := x.scratch(x.c)
 	within := func(m corev1.VolumeMount) bool {
-		return x.c.WorkingDir == path.Clean(m.MountPath) || strings.HasPrefix(x.c.WorkingDir, strings.TrimSuffix(path.Clean(m.MountPath), "/")+"/")
+		return x.c.WorkingDir == path.Clean(m.MountPath) ||
+			strings.HasPrefix(x.c.WorkingDir, strings.TrimSuffix(path.Clean(m.MountPath), "/")+"/")
 	}
 	if len(mounts) == 0 || slices.ContainsFunc(mounts, within) {
 		return
@@ -257,7 +270,8 @@ func workspaceElsewhere(x *subject) {
 	if len(mounts) == 1 {
 		fix = append(fix, set(mounts[0].MountPath, x.ptr, "workingDir"))
 	}
-	x.say(x.path+".workingDir", "The agent works in "+x.c.WorkingDir+", and the "+several(len(at), "volume is", "volumes are")+" mounted at "+listed(at)+": what builds write goes into the container's own layer.",
+	x.say(x.path+".workingDir", "The agent works in "+x.c.WorkingDir+", and the "+several(len(at), "volume is", "volumes are")+
+		" mounted at "+listed(at)+": what builds write goes into the container's own layer.",
 		"Let workingDir be the mount path of the workspace.", fix...)
 }
 

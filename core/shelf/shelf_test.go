@@ -37,7 +37,8 @@ func documents(t *testing.T) []*document.Document {
 func TestFindsByKindAndName(t *testing.T) {
 	docs := documents(t)
 	s := shelf.Of(docs...)
-	if s.Find(document.KindScenario, "other") != docs[2] || s.Find(document.KindPodTemplate, "other") != nil || (&shelf.Shelf{}).Find("Scenario", "lean") != nil {
+	if s.Find(document.KindScenario, "other") != docs[2] || s.Find(document.KindPodTemplate, "other") != nil ||
+		(&shelf.Shelf{}).Find("Scenario", "lean") != nil {
 		t.Error("found what is not meant")
 	}
 	if s.Lone(document.KindPodTemplate) != docs[1] || s.Lone(document.KindScenario) != nil || s.Lone(document.KindCluster) != nil {
@@ -58,7 +59,8 @@ func TestNamesWhatIsMissing(t *testing.T) {
 	docs := documents(t)
 	s := shelf.Of(docs...)
 	n, missing := s.Named(docs[0])
-	if n.Scenario != docs[0] || n.Cluster != nil || n.Workload != nil || len(n.Templates) != 2 || n.Templates[0] != docs[1] || n.Templates[1] != nil {
+	if n.Scenario != docs[0] || n.Cluster != nil || n.Workload != nil || len(n.Templates) != 2 || n.Templates[0] != docs[1] ||
+		n.Templates[1] != nil {
 		t.Errorf("%+v", n)
 	}
 	var paths []string
@@ -82,10 +84,12 @@ func TestChanges(t *testing.T) {
 		t.Fatal(faults, err)
 	}
 	a := c.Find("Scenario", "lean").Value.(*document.Scenario).Spec.Templates[0].Agents
-	if *a.Ceiling != 9 || a.Spare != 2 || *docs[0].Value.(*document.Scenario).Spec.Templates[0].Agents.Ceiling != 3 || c.All()[1] != docs[1] || s.All()[0] != docs[0] {
+	if *a.Ceiling != 9 || a.Spare != 2 || *docs[0].Value.(*document.Scenario).Spec.Templates[0].Agents.Ceiling != 3 ||
+		c.All()[1] != docs[1] || s.All()[0] != docs[0] {
 		t.Errorf("%+v", a)
 	}
-	if _, faults, err := s.With(to("/spec/templates/0/agents/ceiling", "many")); err != nil || len(faults) != 1 || faults[0].Path != "spec.templates[0].agents.ceiling" {
+	if _, faults, err := s.With(to("/spec/templates/0/agents/ceiling", "many")); err != nil || len(faults) != 1 ||
+		faults[0].Path != "spec.templates[0].agents.ceiling" {
 		t.Error(faults, err)
 	}
 	if _, _, err := s.With(to("/spec/templates/7/agents/ceiling", 1)); !errors.Is(err, shelf.ErrChanges) {

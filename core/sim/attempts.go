@@ -21,7 +21,10 @@ const (
 )
 
 // ResultNames are the results' names in order.
-var ResultNames = [Results]string{"unfinished", "succeeded", "out-of-memory", "evicted", "out-of-disk", "timed-out", "taken-back", "dropped", "gave-up", "preempted"}
+var ResultNames = [Results]string{
+	"unfinished", "succeeded", "out-of-memory", "evicted", "out-of-disk", "timed-out", "taken-back",
+	"dropped", "gave-up", "preempted",
+}
 
 // String returns the result's name.
 func (r Result) String() string { return ResultNames[r] }

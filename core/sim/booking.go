@@ -36,7 +36,8 @@ func (e *engine) mayHave(t, n, pool int32, room *fleet.Room) bool {
 	if e.refused.at[t] == e.refused.taken {
 		return false
 	}
-	if e.admits(t, pool) && !e.attachedSomewhere(t) && !e.away(t, pool) && !room.Lacks(&e.w.Templates[t].Needs).Short() && e.takes(t, n, pool) {
+	if e.admits(t, pool) && !e.attachedSomewhere(t) && !e.away(t, pool) && !room.Lacks(&e.w.Templates[t].Needs).Short() &&
+		e.takes(t, n, pool) {
 		return true
 	}
 	e.refused.at[t] = e.refused.taken

@@ -99,7 +99,8 @@ func TestTheoryOfCaches(t *testing.T) {
 		spread := func(mid, by float64) float64 { return mid * math.Pow(by, 2*r.Float64()-1) }
 		terms := caching.Terms{
 			Work: 0.02, Cold: spread(1, 3), Partial: r.Float64(), Change: spread(0.08, 10), Trunk: 0.5,
-			Size: spread(1e7, 4), Down: spread(9e7, 3), Up: spread(1.5e7, 3), Pack: spread(6e7, 2), Unpack: spread(1.8e8, 2), Latency: r.Float64() / 50,
+			Size: spread(1e7, 4), Down: spread(9e7, 3), Up: spread(1.5e7, 3), Pack: spread(6e7, 2), Unpack: spread(1.8e8, 2),
+			Latency: r.Float64() / 50,
 		}
 		// Busy for a thousandth of the time.
 		terms.PerDay = 86.4 / (terms.Cold + terms.Restore() + terms.Save() + 0.02)
@@ -135,8 +136,10 @@ func TestTheoryOfCaches(t *testing.T) {
 			wrong[fmt.Sprint(rule.Plan, " ", rule.Save, " ", rule.SavedBy)]++
 		}
 		// Far outside is a mistake, not chance.
-		if math.Abs(f.Mean-e.Carried()) > 4*f.Half+0.002*f.Mean || math.Abs(hits.Mean-e.Fresh) > 4*hits.Half+0.005 && rule.Plan != document.NoCache && rule.Save != document.NeverSave {
-			t.Errorf("%+v under %+v: %.3f ± %.3f s a build, closed form %.3f; fresh %.3f ± %.3f, %.3f", terms, rule, f.Mean, f.Half, e.Carried(), hits.Mean, hits.Half, e.Fresh)
+		if math.Abs(f.Mean-e.Carried()) > 4*f.Half+0.002*f.Mean ||
+			math.Abs(hits.Mean-e.Fresh) > 4*hits.Half+0.005 && rule.Plan != document.NoCache && rule.Save != document.NeverSave {
+			t.Errorf("%+v under %+v: %.3f ± %.3f s a build, closed form %.3f; fresh %.3f ± %.3f, %.3f", terms, rule, f.Mean, f.Half, e.Carried(),
+				hits.Mean, hits.Half, e.Fresh)
 		}
 	}
 	// Of 200 intervals of 95 %, 21 or more fail once in a thousand times by chance.

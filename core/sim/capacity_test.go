@@ -167,7 +167,8 @@ func TestSpotNodesGoTogether(t *testing.T) {
 		const repeats = 40
 		for r := range repeats {
 			b := bench{
-				types: "spotPrice: 1/h", pools: fmt.Sprintf("[{name: p, nodeType: n, min: 12, max: 12, spot: {perHour: 0, notice: 2m, bulk: {perWeek: 168, share: %g}}}]", share),
+				types: "spotPrice: 1/h", pools: fmt.Sprintf("[{name: p, nodeType: n, min: 12, max: 12, spot: {perHour: 0, notice: 2m, "+
+					"bulk: {perWeek: 168, share: %g}}}]", share),
 				agents: "floor: 0", jobs: "id,submitted,class\na,0,k\n",
 			}
 			w := b.world(t)
@@ -235,7 +236,8 @@ func TestNodesArePackedAgain(t *testing.T) {
 			}
 		}
 		if there != c.nodes || int(made) != c.made {
-			t.Errorf("%sfloor %s of %s CPU: %d nodes at the end and %d agents in all, want %d and %d", c.growth, c.floor, c.cpu, there, made, c.nodes, c.made)
+			t.Errorf("%sfloor %s of %s CPU: %d nodes at the end and %d agents in all, want %d and %d", c.growth, c.floor, c.cpu, there, made,
+				c.nodes, c.made)
 			for _, n := range trace.Nodes {
 				t.Log(n.Ordinal, n.Asked, n.Gone)
 			}

@@ -223,8 +223,10 @@ func TestVerdict(t *testing.T) {
 func pools(t *testing.T, choose string, jobs int) *sim.Trace {
 	t.Helper()
 	docs := strings.NewReplacer(
-		"nodeTypes: [{name: n, cpu: 4, memory: 16Gi, price: 0.36/h}]", "nodeTypes: [{name: small, cpu: 3, memory: 4Gi, price: 0.10/h}, {name: large, cpu: 8, memory: 64Gi, price: 0.32/h}]",
-		"pools: [{name: p, nodeType: n, min: MIN, max: MAX, boot: {fixed: 60s}}]", "pools: [{name: s, nodeType: small, max: 2, boot: {fixed: 60s}}, {name: l, nodeType: large, max: 5, boot: {fixed: 60s}}]",
+		"nodeTypes: [{name: n, cpu: 4, memory: 16Gi, price: 0.36/h}]",
+		"nodeTypes: [{name: small, cpu: 3, memory: 4Gi, price: 0.10/h}, {name: large, cpu: 8, memory: 64Gi, price: 0.32/h}]",
+		"pools: [{name: p, nodeType: n, min: MIN, max: MAX, boot: {fixed: 60s}}]",
+		"pools: [{name: s, nodeType: small, max: 2, boot: {fixed: 60s}}, {name: l, nodeType: large, max: 5, boot: {fixed: 60s}}]",
 		"scan: 10s", "scan: 10s, choose: "+choose, "AGENTS", "reuse: never, every: 10s").Replace(caseDocs)
 	csv := "submitted,class\n" + strings.Repeat("5,k\n", jobs)
 	w, err := worlds.Parse(docs+worlds.Template("t", "x", "2", "2Gi", "i"), csv)
@@ -268,7 +270,8 @@ func TestChoosingAPool(t *testing.T) {
 // long as no node holds the image already, which counts for more.
 func TestSpreadAndPack(t *testing.T) {
 	for placement, want := range map[string]bool{"spread": false, "pack": true} {
-		docs := strings.NewReplacer("MIN", "2", "MAX", "2", "AGENTS", "reuse: never, every: 10s", "nodes: {", "nodes: {placement: "+placement+", ").Replace(caseDocs)
+		docs := strings.NewReplacer("MIN", "2", "MAX", "2", "AGENTS", "reuse: never, every: 10s", "nodes: {",
+			"nodes: {placement: "+placement+", ").Replace(caseDocs)
 		w, err := worlds.Parse(docs+worlds.Template("t", "x", "2", "2Gi", "i"), "submitted,class\n5,k\n5,k\n")
 		if err != nil {
 			t.Fatal(err)
@@ -286,7 +289,8 @@ func TestSpreadAndPack(t *testing.T) {
 // Two nodes that pull at once share the link: 1 GB each at 100 MB/s takes 20 s
 // for both, and the latency comes before.
 func TestSharedLink(t *testing.T) {
-	docs := strings.NewReplacer("MIN", "2", "MAX", "2", "AGENTS", "reuse: never, every: 10s", "{perFlow: 100MB/s}", "{down: 100MB/s, latency: 1s}").Replace(caseDocs)
+	docs := strings.NewReplacer("MIN", "2", "MAX", "2", "AGENTS", "reuse: never, every: 10s", "{perFlow: 100MB/s}",
+		"{down: 100MB/s, latency: 1s}").Replace(caseDocs)
 	w, err := worlds.Parse(docs+worlds.Template("t", "x", "3", "2Gi", "i"), "submitted,class\n5,k\n5,k\n")
 	if err != nil {
 		t.Fatal(err)

@@ -112,7 +112,10 @@ func TestAgentThatJoinsForAJobIsSeen(t *testing.T) {
 // Demand settles from the moment at which the last job got its agent, at 300 s, not
 // from the round that began to start one.
 func TestSettleCountsFromTheLastJobsAgent(t *testing.T) {
-	trace := bench{cluster: "  agents: {start: 300s}", agents: "settle: 300s", template: small("t", "x"), jobs: "id,submitted,class\na,0,k\n"}.run(t)
+	trace := bench{
+		cluster: "  agents: {start: 300s}", agents: "settle: 300s", template: small("t", "x"),
+		jobs: "id,submitted,class\na,0,k\n",
+	}.run(t)
 	if got := agentSeconds(trace); got != 600 {
 		t.Errorf("the agent was there for %v s, want 600", got)
 	}

@@ -134,7 +134,10 @@ func newEngine(w *world.World, root chance.Key, jobs *demand.Jobs) *engine {
 			pending: make([][]int32, len(w.Templates)), verdicts: map[fleet.Verdict]int32{}, holding: make([]int32, len(w.Images)),
 			ratings: make([][]rating, len(w.Templates)),
 		},
-		trace: &Trace{World: w, Jobs: jobs, root: root, Moved: make([]units.Sum[units.Bytes], OtherLinks+len(w.Links.Others)), Records: make([]Record, len(jobs.List)), Lines: newLines(w.Plan.Span, len(w.Pools))},
+		trace: &Trace{
+			World: w, Jobs: jobs, root: root, Moved: make([]units.Sum[units.Bytes], OtherLinks+len(w.Links.Others)),
+			Records: make([]Record, len(jobs.List)), Lines: newLines(w.Plan.Span, len(w.Pools)),
+		},
 	}
 	for t := range e.teams {
 		e.teams[t] = team{oldest: -1, newest: -1, due: never, lastShort: -1, freedBy: -1, lastGone: -1}

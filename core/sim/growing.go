@@ -156,7 +156,8 @@ const maxStuck = 16
 func (e *engine) ungrown(t int32) Cause {
 	why := PoolsFull
 	for p := range e.w.Pools {
-		if e.pools[p].count >= e.w.Pools[p].Max && !e.pools[p].draining || !e.admits(t, int32(p)) || e.away(t, int32(p)) || e.w.Pools[p].Room.Lacks(&e.w.Templates[t].Needs).Short() {
+		if e.pools[p].count >= e.w.Pools[p].Max && !e.pools[p].draining || !e.admits(t, int32(p)) || e.away(t, int32(p)) ||
+			e.w.Pools[p].Room.Lacks(&e.w.Templates[t].Needs).Short() {
 			continue
 		}
 		switch {

@@ -91,7 +91,8 @@ func (e *engine) nextImage(a int32) {
 		node.puller.waiter = append(node.puller.waiter, waiter{a, i, e.now})
 		asked := func(p pull) bool { return p.image == i }
 		later := func(p putOff) bool { return p.image == i }
-		if !slices.Contains(node.puller.queue, i) && !slices.ContainsFunc(node.puller.active, asked) && !slices.ContainsFunc(node.puller.putOff, later) {
+		if !slices.Contains(node.puller.queue, i) && !slices.ContainsFunc(node.puller.active, asked) &&
+			!slices.ContainsFunc(node.puller.putOff, later) {
 			node.puller.queue = append(node.puller.queue, i)
 			g.pulls = true
 		}

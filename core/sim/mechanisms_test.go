@@ -142,16 +142,34 @@ func TestCacheByHand(t *testing.T) {
 		want                        []string // by job
 	}{
 		{"no plan", "{plan: none}", "", "0", []string{cold, cold, cold, cold, cold}},
-		{"saved after every success, by the trunk", "{plan: archive, save: every-success}", "", "0", []string{miss + saved, warm + saved, warm, warm + saved, miss + saved}},
-		{"by all", "{plan: archive, save: every-success, savedBy: all}", "", "0", []string{miss + saved, warm + saved, warm + saved, warm + saved, miss + saved}},
+		{
+			"saved after every success, by the trunk", "{plan: archive, save: every-success}", "", "0",
+			[]string{miss + saved, warm + saved, warm, warm + saved, miss + saved},
+		},
+		{
+			"by all", "{plan: archive, save: every-success, savedBy: all}", "", "0",
+			[]string{miss + saved, warm + saved, warm + saved, warm + saved, miss + saved},
+		},
 		{"saved when changed", "{plan: archive}", "", "0", []string{miss + saved, warm, warm, warm, miss + saved}},
 		{"never saved", "{plan: archive, save: never}", "", "0", []string{miss, miss, miss, miss, miss}},
-		{"every build changes its dependencies", "{plan: archive}", "", "1", []string{miss + saved, part + saved, part, part + saved, miss + saved}},
-		{"and change requests save", "{plan: archive, savedBy: all}", "", "1", []string{miss + saved, part + saved, part + saved, part + saved, miss + saved}},
-		{"saved every 25 minutes", "{plan: archive, save: every, every: 25m}", "", "0", []string{miss + saved, warm, warm, warm + saved, miss + saved}},
+		{
+			"every build changes its dependencies", "{plan: archive}", "", "1",
+			[]string{miss + saved, part + saved, part, part + saved, miss + saved},
+		},
+		{
+			"and change requests save", "{plan: archive, savedBy: all}", "", "1",
+			[]string{miss + saved, part + saved, part + saved, part + saved, miss + saved},
+		},
+		{
+			"saved every 25 minutes", "{plan: archive, save: every, every: 25m}", "", "0",
+			[]string{miss + saved, warm, warm, warm + saved, miss + saved},
+		},
 		{"entries expire", "{plan: archive, expires: 15m}", "", "0", []string{miss + saved, warm, miss, miss + saved, miss + saved}},
 		{"a store too small for both", "{plan: archive}", "size: 1.5GB", "0", []string{miss + saved, warm, warm, warm, miss + saved}},
-		{"a store too small for one", "{plan: archive}", "size: 500MB", "0", []string{miss + saved, miss + saved, miss, miss + saved, miss + saved}},
+		{
+			"a store too small for one", "{plan: archive}", "size: 500MB", "0",
+			[]string{miss + saved, miss + saved, miss, miss + saved, miss + saved},
+		},
 		{"one cache for all classes", "{plan: archive, classes: [k]}", "", "0", []string{miss + saved, warm, warm, warm, cold}},
 		{"saves that fail", "{plan: archive}", "saveFails: 1", "0", []string{miss + saved, miss + saved, miss, miss + saved, miss + saved}},
 		{"node-disk", "{plan: node-disk}", "", "0", []string{cold, "work 100", "work 100", "work 100", cold}},
@@ -174,15 +192,17 @@ func TestCacheByHand(t *testing.T) {
 // link once for each node and edition, and stays with an agent.
 func TestBakedByHand(t *testing.T) {
 	b := bench{
-		cluster:  "  links: {registry: {down: 100MB/s, latency: 2s}}",
-		classes:  "[{name: k, project: a, wants: [x], work: 100s, workspace: {cold: 50s, size: 1GB, changeRate: 1, partial: 0.4}}, {name: m, project: a, wants: [x], work: 100s, workspace: {cold: 50s, size: 1GB, partial: 0.4}}]",
+		cluster: "  links: {registry: {down: 100MB/s, latency: 2s}}",
+		classes: "[{name: k, project: a, wants: [x], work: 100s, workspace: {cold: 50s, size: 1GB, changeRate: 1, partial: " +
+			"0.4}}, {name: m, project: a, wants: [x], work: 100s, workspace: {cold: 50s, size: 1GB, partial: 0.4}}]",
 		agents:   "reuse: never",
 		images:   `[{name: "i:1", size: 100MB}]`,
 		scenario: "  caching: [{plan: baked, every: 1h}]",
 		jobs:     "id,submitted,class\nfirst,0,m\nchanges,1000,k\nafter,2000,m\nnext,3700,m\nagain,5000,m\n",
 	}
 	tells(t, b.run(t), map[string]string{
-		"first": "pull 15, work 100", "changes": "work 100, cold 30", "after": "work 100, cold 30", "next": "pull 12, work 100", "again": "work 100",
+		"first": "pull 15, work 100", "changes": "work 100, cold 30", "after": "work 100, cold 30", "next": "pull 12, work 100",
+		"again": "work 100",
 	})
 	b.agents = "reuse: while-idle, floor: 1, ceiling: 1" // one agent, which keeps the first edition
 	tells(t, b.run(t), map[string]string{"next": "work 100, cold 30", "again": "work 100, cold 30"})
@@ -259,7 +279,8 @@ template:
 // last 50 s at full speed.
 func TestSharedCPUByHand(t *testing.T) {
 	b := bench{
-		classes:  "[{name: a, wants: [x], work: 100s, cores: 4}, {name: b, wants: [y], work: 50s, cores: 4}, {name: c, wants: [y], work: 100s, cores: 4, parallel: 0.5}]",
+		classes: "[{name: a, wants: [x], work: 100s, cores: 4}, {name: b, wants: [y], work: 50s, cores: 4}, {name: c, wants: " +
+			"[y], work: 100s, cores: 4, parallel: 0.5}]",
 		agents:   "floor: 1, ceiling: 1",
 		more:     ", {template: u, agents: {every: 0s, floor: 1, ceiling: 1}}",
 		template: sized("t", "x", "cpu: 1, memory: 1Gi", "") + sized("u", "y", "cpu: 3, memory: 1Gi", "cpu: 3") + "",
@@ -347,7 +368,10 @@ func TestPrioritiesByHand(t *testing.T) {
 		agents:  "floor: 1, ceiling: 1",
 		jobs:    "id,submitted,class\na,0,k\nb,10,k\nc,20,k\nd,30,urgent\ne,150,urgent\n",
 	}.run(t)
-	tells(t, trace, map[string]string{"d": "ceiling 70, work 100", "e": "ceiling 50, work 100", "b": "ceiling 290, work 100", "c": "ceiling 380, work 100"})
+	tells(t, trace, map[string]string{
+		"d": "ceiling 70, work 100", "e": "ceiling 50, work 100", "b": "ceiling 290, work 100",
+		"c": "ceiling 380, work 100",
+	})
 }
 
 // Images of two layers, 6 and 4 GB at 1 GB/s, the larger one shared: the second
@@ -365,7 +389,10 @@ func TestImagesAndBootByHand(t *testing.T) {
 	}
 	tells(t, b.run(t), map[string]string{"a": "pull 12, work 10", "b": "pull 6, work 10", "again": "work 10"})
 	b.types = "imageStore: 12GB"
-	tells(t, b.run(t), map[string]string{"a": "pull 12, work 10", "b": "pull 6, work 10", "again": "pull 6, work 10", "both": "pull 6, work 10"})
+	tells(t, b.run(t), map[string]string{
+		"a": "pull 12, work 10", "b": "pull 6, work 10", "again": "pull 6, work 10",
+		"both": "pull 6, work 10",
+	})
 
 	// Two pulls at a time share the link and the layer that both need: 6 + 4 + 4 GB.
 	b.types, b.pools, b.jobs = "", "[{name: p, nodeType: n, min: 1, max: 1, pulls: 2}]", "id,submitted,class\na,0,k\nb,0,m\n"
@@ -379,7 +406,8 @@ func TestImagesAndBootByHand(t *testing.T) {
   agents: {start: 1s, join: 3s, version: "4.10", update: 11s, tools: [{name: jq, install: 5s}, {name: cmake, install: 6s}]}`,
 		classes: "[{name: k, wants: [x], work: 10s}, {name: m, wants: [y], work: 10s}]",
 		agents:  "reuse: never", more: ", {template: u, agents: {every: 0s, reuse: never}}",
-		template: strings.Replace(worlds.Template("t", "x", "1", "1Gi", "i:1"), "tachyphor/offers", "tachyphor/boot-tools: 'jq, cmake', tachyphor/offers", 1) +
+		template: strings.Replace(worlds.Template("t", "x", "1", "1Gi", "i:1"), "tachyphor/offers",
+			"tachyphor/boot-tools: 'jq, cmake', tachyphor/offers", 1) +
 			worlds.Template("u", "y", "1", "1Gi", "l"),
 		jobs: "id,submitted,class\na,0,k\nb,0,m\nc,100,m\n",
 	}
@@ -390,7 +418,8 @@ func TestImagesAndBootByHand(t *testing.T) {
 	b.cluster = strings.Replace(b.cluster, "install: 6s", "install: 6s, fails: 0.7", 1)
 	trace := b.run(t)
 	j, _ := trace.Jobs.Find("a")
-	if told := story(trace, j); trace.FailedStarts == 0 || !strings.HasPrefix(told, "agent-failed ") || trace.Records[j].Result != sim.Succeeded {
+	if told := story(trace, j); trace.FailedStarts == 0 || !strings.HasPrefix(told, "agent-failed ") ||
+		trace.Records[j].Result != sim.Succeeded {
 		t.Errorf("%d failed starts, %s", trace.FailedStarts, told)
 	}
 }
@@ -414,7 +443,10 @@ func TestQuotaByHand(t *testing.T) {
 // Without an agent to be seen the controller takes no job; a floor from 01:00 on
 // lets it.
 func TestNeedsOneAgentByHand(t *testing.T) {
-	b := bench{agents: `needsOneAgent: true, calendar: [{when: "Mon 01:00-02:00", floor: 1}]`, jobs: "id,submitted,class\na,0,k\nb,7260,k\nc,7500,k\n"}
+	b := bench{
+		agents: `needsOneAgent: true, calendar: [{when: "Mon 01:00-02:00", floor: 1}]`,
+		jobs:   "id,submitted,class\na,0,k\nb,7260,k\nc,7500,k\n",
+	}
 	trace := b.run(t)
 	tells(t, trace, map[string]string{"a": "no-agent-yet 3600, work 100"})
 	if r := trace.Records[1]; r.Started != 7*units.Day+units.Hour { // the last agent went at 02:00, the next comes a week later
@@ -431,7 +463,8 @@ func TestNeedsOneAgentByHand(t *testing.T) {
 // Nodes: a boot that fails, a pool that has none, a calendar, a drain, a spot node.
 func TestNodesByHand(t *testing.T) {
 	one := "id,submitted,class\na,0,k\n"
-	b := bench{pools: "[{name: p, nodeType: n, max: 2, boot: 60s, bootFails: 1, retryAfter: 5m}, {name: q, nodeType: n, max: 2, boot: 90s}]", agents: "reuse: never", jobs: one}
+	b := bench{pools: "[{name: p, nodeType: n, max: 2, boot: 60s, bootFails: 1, retryAfter: 5m}, {name: q, nodeType: n, max: " +
+		"2, boot: 90s}]", agents: "reuse: never", jobs: one}
 	trace := b.run(t)
 	tells(t, trace, map[string]string{"a": "boot-failed 60, boot 90, work 100"})
 	if trace.BootsFailed != 1 || trace.Nodes[0].Billed != 60*units.Second {
@@ -440,7 +473,8 @@ func TestNodesByHand(t *testing.T) {
 	b.pools = "[{name: p, nodeType: n, max: 2, boot: 60s, noCapacity: 0.9, retryAfter: 1m}]"
 	trace = b.run(t)
 	told := story(trace, 0)
-	if trace.NoCapacity == 0 || !strings.HasPrefix(told, "no-capacity ") || int(trace.Records[0].Started/units.Minute) != int(trace.NoCapacity)+1 {
+	if trace.NoCapacity == 0 || !strings.HasPrefix(told, "no-capacity ") ||
+		int(trace.Records[0].Started/units.Minute) != int(trace.NoCapacity)+1 {
 		t.Errorf("refused %d times: %s", trace.NoCapacity, told)
 	}
 
@@ -540,10 +574,14 @@ func TestClaimsAndDaemonSetsByHand(t *testing.T) {
 	}
 	trace := b.run(t)
 	tells(t, trace, map[string]string{"b": "pools-full 100, work 100"})
-	if words := trace.Verdicts[trace.Stays(1)[0].By].Words(nil); words != "0/2 nodes are available: 1 Insufficient cpu, 1 node(s) had volume node affinity conflict." {
+	if words := trace.Verdicts[trace.Stays(1)[0].By].Words(nil); words !=
+		"0/2 nodes are available: 1 Insufficient cpu, 1 node(s) had volume node affinity conflict." {
 		t.Error(words)
 	}
-	b = bench{cluster: "  daemonSets: [{name: logs, cpu: 500m, memory: 1Gi}, {name: other, cpu: 4, pools: [q]}]", agents: "reuse: never", jobs: "id,submitted,class\na,0,k\nb,0,k\n"}
+	b = bench{
+		cluster: "  daemonSets: [{name: logs, cpu: 500m, memory: 1Gi}, {name: other, cpu: 4, pools: [q]}]", agents: "reuse: never",
+		jobs: "id,submitted,class\na,0,k\nb,0,k\n",
+	}
 	b.pools = "[{name: p, nodeType: n, min: 1, max: 1}, {name: q, nodeType: m, max: 0}]"
 	b.cluster = strings.Replace(b.cluster, "  daemonSets", "  daemonSets", 1)
 	b.types = "}, {name: m, cpu: 9, memory: 16Gi, price: 1/h"
@@ -554,7 +592,8 @@ func TestClaimsAndDaemonSetsByHand(t *testing.T) {
 // for 100, gone 60 s later.
 func TestLeastChargeByHand(t *testing.T) {
 	trace := bench{
-		types: "leastCharge: 10m", pools: "[{name: p, nodeType: n, max: 1, boot: 60s}]", agents: "reuse: never", jobs: "id,submitted,class\na,0,k\n",
+		types: "leastCharge: 10m", pools: "[{name: p, nodeType: n, max: 1, boot: 60s}]", agents: "reuse: never",
+		jobs:     "id,submitted,class\na,0,k\n",
 		scenario: "  nodes: {growth: {shrinkAfter: 1m}}",
 	}.run(t)
 	n := trace.Nodes[0]

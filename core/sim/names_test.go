@@ -24,7 +24,8 @@ func byNames(trace *sim.Trace) string {
 	add := func(format string, args ...any) { lines = append(lines, fmt.Sprintf(format, args...)) }
 	for j, r := range trace.Records {
 		var b strings.Builder
-		fmt.Fprintf(&b, "job %s %v %v agent %d warm %v %v lost %d cost %d", trace.Jobs.ID(j), r.Started, r.Ended, r.Agent, r.Warm, r.Result, r.Lost, costs[j])
+		fmt.Fprintf(&b, "job %s %v %v agent %d warm %v %v lost %d cost %d", trace.Jobs.ID(j), r.Started, r.Ended, r.Agent, r.Warm, r.Result,
+			r.Lost, costs[j])
 		if r.Template >= 0 {
 			fmt.Fprintf(&b, " of %s", w.Templates[r.Template].Name)
 		}
@@ -92,7 +93,9 @@ var sameWorlds = []struct {
 		use.Template, use.Agents.Floor, use.Agents.Spare, use.Agents.Calendar = "nobody", 0, 0, nil
 		s.Templates = first(s.Templates, use)
 	}},
-	{"templates handed over in another order", func(in *world.Input, _ *document.ScenarioSpec, _ *document.ClusterSpec, _ *document.WorkloadSpec) {
+	{"templates handed over in another order", func(in *world.Input, _ *document.ScenarioSpec, _ *document.ClusterSpec,
+		_ *document.WorkloadSpec,
+	) {
 		in.Templates = turned(in.Templates)
 	}},
 	{"an unused pool first", func(_ *world.Input, _ *document.ScenarioSpec, c *document.ClusterSpec, _ *document.WorkloadSpec) {
@@ -111,17 +114,26 @@ var sameWorlds = []struct {
 			c.Pools[i].Drains = turned(c.Pools[i].Drains)
 		}
 	}},
-	{"an unused node type first, and in another order", func(_ *world.Input, _ *document.ScenarioSpec, c *document.ClusterSpec, _ *document.WorkloadSpec) {
-		t := c.NodeTypes[0]
-		t.Name = "nobody"
-		c.NodeTypes = turned(append(slices.Clone(c.NodeTypes), t))
-	}},
-	{"an unused image first, and in another order", func(_ *world.Input, _ *document.ScenarioSpec, c *document.ClusterSpec, _ *document.WorkloadSpec) {
-		c.Images = turned(append(slices.Clone(c.Images), document.Image{Name: "nobody:1", Size: 7}))
-	}},
-	{"an unused tool first, and in another order", func(_ *world.Input, _ *document.ScenarioSpec, c *document.ClusterSpec, _ *document.WorkloadSpec) {
-		c.Agents.Tools = turned(append(slices.Clone(c.Agents.Tools), document.Tool{Name: "nobody"}))
-	}},
+	{
+		"an unused node type first, and in another order",
+		func(_ *world.Input, _ *document.ScenarioSpec, c *document.ClusterSpec, _ *document.WorkloadSpec) {
+			t := c.NodeTypes[0]
+			t.Name = "nobody"
+			c.NodeTypes = turned(append(slices.Clone(c.NodeTypes), t))
+		},
+	},
+	{
+		"an unused image first, and in another order",
+		func(_ *world.Input, _ *document.ScenarioSpec, c *document.ClusterSpec, _ *document.WorkloadSpec) {
+			c.Images = turned(append(slices.Clone(c.Images), document.Image{Name: "nobody:1", Size: 7}))
+		},
+	},
+	{
+		"an unused tool first, and in another order",
+		func(_ *world.Input, _ *document.ScenarioSpec, c *document.ClusterSpec, _ *document.WorkloadSpec) {
+			c.Agents.Tools = turned(append(slices.Clone(c.Agents.Tools), document.Tool{Name: "nobody"}))
+		},
+	},
 	{"daemon sets in another order", func(_ *world.Input, _ *document.ScenarioSpec, c *document.ClusterSpec, _ *document.WorkloadSpec) {
 		c.DaemonSets = turned(c.DaemonSets)
 	}},
@@ -130,14 +142,17 @@ var sameWorlds = []struct {
 		k.Name, k.Arrivals, k.Follows = "nobody", document.Arrivals{}, nil
 		l.Classes = first(l.Classes, k)
 	}},
-	{"an unused class with a cache rule of its own", func(_ *world.Input, s *document.ScenarioSpec, _ *document.ClusterSpec, l *document.WorkloadSpec) {
-		k := l.Classes[0]
-		k.Name, k.Arrivals, k.Follows = "nobody", document.Arrivals{}, nil
-		l.Classes = first(l.Classes, k)
-		r := document.CacheRule{Classes: []string{"nobody"}, Plan: document.Archive}
-		r.Defaults()
-		s.Caching = first(s.Caching, r)
-	}},
+	{
+		"an unused class with a cache rule of its own",
+		func(_ *world.Input, s *document.ScenarioSpec, _ *document.ClusterSpec, l *document.WorkloadSpec) {
+			k := l.Classes[0]
+			k.Name, k.Arrivals, k.Follows = "nobody", document.Arrivals{}, nil
+			l.Classes = first(l.Classes, k)
+			r := document.CacheRule{Classes: []string{"nobody"}, Plan: document.Archive}
+			r.Defaults()
+			s.Caching = first(s.Caching, r)
+		},
+	},
 	{"classes in another order", func(_ *world.Input, _ *document.ScenarioSpec, _ *document.ClusterSpec, l *document.WorkloadSpec) {
 		l.Classes = turned(l.Classes)
 	}},
@@ -175,7 +190,8 @@ func TestNothingDependsOnPlacesInLists(t *testing.T) {
 				t.Fatal(err)
 			}
 			if edit != nil {
-				edit(&in, &in.Scenario.Value.(*document.Scenario).Spec, &in.Cluster.Value.(*document.Cluster).Spec, &in.Workload.Value.(*document.Workload).Spec)
+				edit(&in, &in.Scenario.Value.(*document.Scenario).Spec, &in.Cluster.Value.(*document.Cluster).Spec,
+					&in.Workload.Value.(*document.Workload).Spec)
 			}
 			w, faults := world.Assemble(in)
 			if len(faults) > 0 {

@@ -85,7 +85,8 @@ func (m *neighbours) lay(w *world.World, t int, sites []fleet.Stance) rules {
 	}
 	r.must, r.may = m.spread(w, near, sites, true), m.spread(w, near, sites, false)
 	for i := range near.Beside {
-		r.beside = append(r.beside, m.tally(w, near.Beside[i].Topology, nil, func(o *template.Neighbours) int64 { return one(o.MeantByAll(near.Beside)) }))
+		r.beside = append(r.beside, m.tally(w, near.Beside[i].Topology, nil,
+			func(o *template.Neighbours) int64 { return one(o.MeantByAll(near.Beside)) }))
 	}
 	r.first = near.MeantByAll(near.Beside)
 	for i := range near.Apart {

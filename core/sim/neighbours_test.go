@@ -12,7 +12,8 @@ import (
 
 // rules returns the text of a template whose pods have labels and rules on neighbours.
 func rules(name, offers, labels, text string) string {
-	out := strings.Replace(worlds.Template(name, offers, "500m", "1Gi", "i:1"), "template:\n", "template:\n  metadata: {labels: {"+labels+"}}\n", 1)
+	out := strings.Replace(worlds.Template(name, offers, "500m", "1Gi", "i:1"), "template:\n",
+		"template:\n  metadata: {labels: {"+labels+"}}\n", 1)
 	return strings.Replace(out, "    containers:", text+"    containers:", 1)
 }
 
@@ -44,17 +45,20 @@ func most(trace *sim.Trace, place func(node int32) string) (together, places int
 	return together, len(at)
 }
 
-const zones = "[{name: a, nodeType: n, min: 1, max: 9, labels: {zone: a}}, {name: b, nodeType: n, min: 1, max: 9, labels: {zone: b}}, {name: c, nodeType: n, min: 1, max: 9, labels: {zone: c}}]"
+const zones = "[{name: a, nodeType: n, min: 1, max: 9, labels: {zone: a}}, {name: b, nodeType: n, min: 1, max: 9, labels: " +
+	"{zone: b}}, {name: c, nodeType: n, min: 1, max: 9, labels: {zone: c}}]"
 
 // Eight agents fit on a node by their requests. Rules on neighbours, not room, decide
 // how many nodes twelve jobs at once are on, and pools grow for them as far as they may.
 func TestNeighbours(t *testing.T) {
 	byNode := func(n int32) string { return fmt.Sprint(n) }
 	apart := func(key string) string {
-		return "    affinity: {podAntiAffinity: {requiredDuringSchedulingIgnoredDuringExecution: [{topologyKey: " + key + ", labelSelector: {matchLabels: {app: t}}}]}}\n"
+		return "    affinity: {podAntiAffinity: {requiredDuringSchedulingIgnoredDuringExecution: [{topologyKey: " + key +
+			", labelSelector: {matchLabels: {app: t}}}]}}\n"
 	}
 	spread := func(key, must string) string {
-		return "    topologySpreadConstraints: [{maxSkew: 1, topologyKey: " + key + ", whenUnsatisfiable: " + must + ", labelSelector: {matchLabels: {app: t}}}]\n"
+		return "    topologySpreadConstraints: [{maxSkew: 1, topologyKey: " + key + ", whenUnsatisfiable: " + must +
+			", labelSelector: {matchLabels: {app: t}}}]\n"
 	}
 	for _, c := range []struct {
 		name, pools, text string
@@ -66,7 +70,11 @@ func TestNeighbours(t *testing.T) {
 		{"apart by zone", zones, apart("zone"), 1, 3, true},
 		{"apart from others only", "", strings.Replace(apart("kubernetes.io/hostname"), "app: t", "app: other", 1), 8, 2, false},
 		{"spread over zones", zones, spread("zone", "DoNotSchedule"), 4, 3, true},
-		{"spread over zones of which two may grow", strings.Replace(zones, "min: 1, max: 9, labels: {zone: c}", "min: 1, max: 1, labels: {zone: c}", 1), spread("zone", "DoNotSchedule"), 4, 3, true},
+		{
+			"spread over zones of which two may grow",
+			strings.Replace(zones, "min: 1, max: 9, labels: {zone: c}", "min: 1, max: 1, labels: {zone: c}", 1), spread("zone", "DoNotSchedule"),
+			4, 3, true,
+		},
 		{"spread over zones if it can be", zones, spread("zone", "ScheduleAnyway"), 4, 3, true},
 		{"beside each other", zones, strings.NewReplacer("podAntiAffinity", "podAffinity").Replace(apart("zone")), 12, 1, true},
 	} {
@@ -117,7 +125,8 @@ func TestHostPortIsTakenOnce(t *testing.T) {
 // as it is there; one whom neighbours keep off every node, and would off a new one, is
 // said to wait for that.
 func TestBesideAnother(t *testing.T) {
-	text := rules("t", "x", "app: t", "    affinity: {podAffinity: {requiredDuringSchedulingIgnoredDuringExecution: [{topologyKey: kubernetes.io/hostname, labelSelector: {matchLabels: {app: u}}}]}}\n")
+	text := rules("t", "x", "app: t", "    affinity: {podAffinity: {requiredDuringSchedulingIgnoredDuringExecution: "+
+		"[{topologyKey: kubernetes.io/hostname, labelSelector: {matchLabels: {app: u}}}]}}\n")
 	b := bench{
 		pools: "[{name: p, nodeType: n, min: 1, max: 9}]", classes: "[{name: k, wants: [x], work: 100s}, {name: l, wants: [y], work: 1000s}]",
 		agents: "ceiling: 20", more: ", {template: u, agents: {every: 0s, linger: 0s}}",
@@ -137,8 +146,10 @@ func TestBesideAnother(t *testing.T) {
 // What neighbours can never allow is refused before anything runs.
 func TestNeighboursThatCannotBe(t *testing.T) {
 	for want, text := range map[string]string{
-		"template.spec.topologySpreadConstraints": "    topologySpreadConstraints: [{maxSkew: 1, topologyKey: zone, whenUnsatisfiable: DoNotSchedule, labelSelector: {matchLabels: {app: t}}}]\n",
-		"template.spec.affinity.podAffinity":      "    affinity: {podAffinity: {requiredDuringSchedulingIgnoredDuringExecution: [{topologyKey: kubernetes.io/hostname, labelSelector: {matchLabels: {app: cache}}}]}}\n",
+		"template.spec.topologySpreadConstraints": "    topologySpreadConstraints: [{maxSkew: 1, topologyKey: zone, " +
+			"whenUnsatisfiable: DoNotSchedule, labelSelector: {matchLabels: {app: t}}}]\n",
+		"template.spec.affinity.podAffinity": "    affinity: {podAffinity: {requiredDuringSchedulingIgnoredDuringExecution: " +
+			"[{topologyKey: kubernetes.io/hostname, labelSelector: {matchLabels: {app: cache}}}]}}\n",
 	} {
 		_, err := worlds.Parse(bench{agents: "ceiling: 2", template: rules("t", "x", "app: t", text), jobs: crowd(1)}.text(), crowd(1))
 		if err == nil || !strings.Contains(err.Error(), want) {

@@ -137,7 +137,10 @@ func oracleScore(cpuRoom, memRoom, cpuUsed, memUsed, cpu, mem int64, pack bool) 
 func TestOraclePlacement(t *testing.T) {
 	r := rand.New(rand.NewPCG(3, 4))
 	for range 300 {
-		w := &world.World{Placement: document.Spread, Images: []document.Image{{Name: "none"}}, Plan: document.RunPlan{Span: units.Hour, Repeats: 1}}
+		w := &world.World{
+			Placement: document.Spread, Images: []document.Image{{Name: "none"}},
+			Plan: document.RunPlan{Span: units.Hour, Repeats: 1},
+		}
 		if r.IntN(2) == 0 {
 			w.Placement = document.Pack
 		}
@@ -151,7 +154,10 @@ func TestOraclePlacement(t *testing.T) {
 		}
 		for range 3 {
 			q := template.Request{CPU: units.MilliCPU(r.IntN(4000)), Memory: units.Bytes(r.IntN(16)) << 29}
-			w.Templates = append(w.Templates, world.Template{Agent: template.Agent{Request: q, Scoring: q, Containers: []int{0}}, ImageAt: []int32{0}, Needs: fleet.Need{Request: q}})
+			w.Templates = append(w.Templates, world.Template{
+				Agent:   template.Agent{Request: q, Scoring: q, Containers: []int{0}},
+				ImageAt: []int32{0}, Needs: fleet.Need{Request: q},
+			})
 		}
 		e := newEngine(w, chance.Root(1, 0), &demand.Jobs{})
 		e.firstNodes()

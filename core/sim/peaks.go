@@ -12,7 +12,9 @@ import (
 
 // peakOf returns a job's peak of one kind: recorded, drawn for the attempt (the
 // number of those lost before it) from its class, or 0 where nothing is known.
-func peakOf(root chance.Key, jobs *demand.Jobs, j int, attempt uint8, recorded []units.Bytes, class chance.Dist, p chance.Purpose) units.Bytes {
+func peakOf(root chance.Key, jobs *demand.Jobs, j int, attempt uint8, recorded []units.Bytes, class chance.Dist,
+	p chance.Purpose,
+) units.Bytes {
 	if recorded != nil && recorded[j] >= 0 {
 		return recorded[j]
 	}

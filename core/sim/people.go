@@ -89,7 +89,8 @@ func (e *engine) personAsks(p int32) {
 	first := e.jobs.Submit(&c.groups[who.group], int(who.number), int(who.nth), e.now)
 	n := len(e.jobs.List) - first
 	if len(e.jobs.List) > demand.MaxJobs {
-		e.broken = fmt.Errorf("by %v of simulated time people have submitted so many jobs that there are more than %d: give them more time to think, or shorten run.span", units.Duration(e.now), demand.MaxJobs)
+		e.broken = fmt.Errorf("by %v of simulated time people have submitted so many jobs that there are more than %d: give them "+
+			"more time to think, or shorten run.span", units.Duration(e.now), demand.MaxJobs)
 	}
 	who.waits = int32(n)
 	for j := first; j < first+n; j++ {

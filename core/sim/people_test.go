@@ -55,15 +55,18 @@ func TestPeopleByHand(t *testing.T) {
 			"span: 6m, warmup: 0s, repeats: 1", "k:1:1 50 0 107, k:2:1 50 107 214, k:1:2 200 64 171, k:2:2 307 64 171",
 		},
 		{ // thinking time counts from 01:00 to 01:02 alone: 50 s from 01:00, then ten seconds of that day and 40 s of the next
-			"office hours", "{name: k, wants: [x], work: 60s, arrivals: {people: [{count: 1, think: 50s, when: 'Mon-Fri 01:00-01:02'}]}}", "floor: 1, ceiling: 1",
+			"office hours", "{name: k, wants: [x], work: 60s, arrivals: {people: [{count: 1, think: 50s, when: 'Mon-Fri 01:00-01:02'}]}}",
+			"floor: 1, ceiling: 1",
 			"span: 2d, warmup: 0s, repeats: 1", "k:1:1 3650 0 67, k:1:2 90040 0 67",
 		},
 		{ // they are not there at all within the span
-			"weekend", "{name: k, wants: [x], work: 60s, arrivals: {people: [{count: 1, think: 50s, when: 'Sat,Sun 09:00-17:00'}]}}", "floor: 1, ceiling: 1",
+			"weekend", "{name: k, wants: [x], work: 60s, arrivals: {people: [{count: 1, think: 50s, when: 'Sat,Sun 09:00-17:00'}]}}",
+			"floor: 1, ceiling: 1",
 			"span: 2d, warmup: 0s, repeats: 1", "",
 		},
 		{ // a turn is over when the last of two that follow is
-			"followers", "{name: k, wants: [x], work: 100s, arrivals: {people: [{count: 1, think: 50s}]}}, {name: after, wants: [x], work: 30s, follows: {class: k, count: 2}}",
+			"followers", "{name: k, wants: [x], work: 100s, arrivals: {people: [{count: 1, think: 50s}]}}, {name: after, wants: [x], " +
+				"work: 30s, follows: {class: k, count: 2}}",
 			"floor: 1, ceiling: 1", "span: 5m, warmup: 0s, repeats: 1",
 			"k:1:1 50 0 107, after:1:1 150 7 44, after:1:2 150 44 81, k:1:2 274 0 107, after:1:3 374 7 44, after:1:4 374 44 81",
 		},
@@ -72,11 +75,13 @@ func TestPeopleByHand(t *testing.T) {
 			"span: 4m, warmup: 0s, repeats: 1", "k:1:1 50 0 107, k:2:1 50 gave-up, k:2:2 120 gave-up, k:2:3 190 0 107, k:1:2 200 gave-up",
 		},
 		{ // what fails drops what follows, and both are over
-			"failed", "{name: k, wants: [x], work: 100s, limit: 40s, arrivals: {people: [{count: 1, think: 50s}]}}, {name: after, wants: [x], work: 30s, follows: {class: k}}",
+			"failed", "{name: k, wants: [x], work: 100s, limit: 40s, arrivals: {people: [{count: 1, think: 50s}]}}, {name: after, " +
+				"wants: [x], work: 30s, follows: {class: k}}",
 			"floor: 1, ceiling: 1", "span: 3m, warmup: 0s, repeats: 1", "k:1:1 50 0 47, after:1:1 50 dropped, k:1:2 140 0 47, after:1:2 140 dropped",
 		},
 		{ // beside jobs that come by themselves, in the order of coming
-			"beside a burst", "{name: k, wants: [x], work: 100s, arrivals: {people: [{count: 1, think: 50s}], bursts: [{when: 'Mon 00:01', count: 1}]}}", "ceiling: 9, reuse: never",
+			"beside a burst", "{name: k, wants: [x], work: 100s, arrivals: {people: [{count: 1, think: 50s}], bursts: [{when: 'Mon " +
+				"00:01', count: 1}]}}", "ceiling: 9, reuse: never",
 			"span: 4m, warmup: 0s, repeats: 1", "k:1:1 50 0 107, k-1 60 0 107, k:1:2 200 0 107",
 		},
 	} {

@@ -29,7 +29,8 @@ func (e *engine) pullFails(n, image int32, size units.Bytes) bool {
 	if of == 0 || size == 0 {
 		return false
 	}
-	key := e.root.For(chance.PullFails, e.w.Pools[node.pool].Key, uint64(node.ordinal)).For(chance.PullFails, e.w.ImageKeys[image], uint64(p.tries[image]))
+	key := e.root.For(chance.PullFails, e.w.Pools[node.pool].Key, uint64(node.ordinal)).For(chance.PullFails, e.w.ImageKeys[image],
+		uint64(p.tries[image]))
 	if key.Uniform() >= of {
 		return false
 	}

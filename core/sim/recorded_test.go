@@ -13,7 +13,8 @@ import (
 // coldRecord is a world of recorded jobs with 60 s of cold work each.
 func coldRecord(t *testing.T, jobs, csv, caching string) *sim.Trace {
 	t.Helper()
-	b := bench{classes: "[{name: k, wants: [x], work: 100s, workspace: {cold: 60s, size: 1GB, partial: 0.5}}, {name: plain, wants: [x], work: 1s}]", scenario: caching, template: worlds.Template("t", "x", "100m", "64Mi", "i:1")}
+	b := bench{classes: "[{name: k, wants: [x], work: 100s, workspace: {cold: 60s, size: 1GB, partial: 0.5}}, {name: plain, " +
+		"wants: [x], work: 1s}]", scenario: caching, template: worlds.Template("t", "x", "100m", "64Mi", "i:1")}
 	b.jobs = csv
 	text := b.text()
 	w, err := worlds.Parse(strings.Replace(text, "jobs: {file: jobs.csv}", "jobs: {file: jobs.csv"+jobs+"}", 1), csv)

@@ -57,7 +57,10 @@ spec:
 	patience := map[int]int{}
 	priority := map[int]int{}
 	for i := range 1 + r.IntN(3) {
-		t := retold.Template{Every: pick(0, 1, 5, 7, 10, 13), Linger: pick(0, 30, 300, 7200), Settle: pick(0, 0, 100, 600), Once: r.IntN(3) == 0, Oldest: r.IntN(3) == 0}
+		t := retold.Template{
+			Every: pick(0, 1, 5, 7, 10, 13), Linger: pick(0, 30, 300, 7200), Settle: pick(0, 0, 100, 600),
+			Once: r.IntN(3) == 0, Oldest: r.IntN(3) == 0,
+		}
 		if t.Every > 0 {
 			t.Step = pick(0, 0, 1, 3)
 		}
@@ -95,10 +98,12 @@ spec:
 		if usual.Ceiling >= 0 {
 			ceiling = fmt.Sprintf(", ceiling: %d", usual.Ceiling)
 		}
-		fmt.Fprintf(&b, "    - template: t%d\n      agents: {every: %ds, linger: %ds, settle: %ds, step: %d, reuse: %s, floor: %d, spare: %d, needsOneAgent: %v, oneAgentWithin: %ds, prefer: %s%s, calendar: [",
+		fmt.Fprintf(&b, "    - template: t%d\n      agents: {every: %ds, linger: %ds, settle: %ds, step: %d, reuse: %s, floor: "+
+			"%d, spare: %d, needsOneAgent: %v, oneAgentWithin: %ds, prefer: %s%s, calendar: [",
 			i, t.Every, t.Linger, t.Settle, t.Step, reuse, usual.Floor, usual.Spare, t.NeedsOne, t.Within, prefer, ceiling)
 		for _, p := range parts {
-			fmt.Fprintf(&b, `{when: "Mon %02d:%02d-%02d:%02d", floor: %d, ceiling: %d, spare: %d}, `, p.from/60, p.from%60, p.to/60, p.to%60, p.Floor, p.Ceiling, p.Spare)
+			fmt.Fprintf(&b, `{when: "Mon %02d:%02d-%02d:%02d", floor: %d, ceiling: %d, spare: %d}, `, p.from/60, p.from%60, p.to/60, p.to%60,
+				p.Floor, p.Ceiling, p.Spare)
 		}
 		b.WriteString("]}\n")
 		w.Templates = append(w.Templates, t)
@@ -106,7 +111,8 @@ spec:
 		classes += fmt.Sprintf("    - {name: k%d, wants: [w%d], work: 1s, giveUpAfter: %ds, priority: %d}\n", i, i, patience[i], priority[i])
 		templates += worlds.Template(fmt.Sprint("t", i), fmt.Sprint("w", i), "1", "1Gi", "i:1")
 	}
-	b.WriteString("---\napiVersion: tachyphor/v1\nkind: Workload\nmetadata: {name: w}\nspec:\n  start: 2026-01-05T00:00:00Z\n  jobs: {file: jobs.csv}\n  classes:\n" + classes + templates)
+	b.WriteString("---\napiVersion: tachyphor/v1\nkind: Workload\nmetadata: {name: w}\nspec:\n  start: 2026-01-05T00:00:00Z\n  " +
+		"jobs: {file: jobs.csv}\n  classes:\n" + classes + templates)
 	csv := "id,submitted,class,work\n"
 	at, busy := 0, pick(20, 100, 400)
 	for j := range 30 + r.IntN(120) {
@@ -124,7 +130,9 @@ spec:
 // retell runs worlds that are drawn from seeds, each with what its second writing is told, and
 // stops at the first that differ says is not the same. It returns how many there were:
 // those in which some pods fit nowhere are passed over.
-func retell[W any](t *testing.T, seeds uint64, draw func(seed uint64) (text, csv string, w W), differ func(*sim.Trace, W) string) (tried int) {
+func retell[W any](t *testing.T, seeds uint64, draw func(seed uint64) (text, csv string, w W), differ func(*sim.Trace,
+	W) string,
+) (tried int) {
 	t.Helper()
 	for seed := range seeds {
 		text, csv, w := draw(seed)

@@ -17,25 +17,31 @@ func kept(seed uint64) (text, jobs string, s retold.Store) {
 	r := rand.New(rand.NewPCG(seed, 41))
 	pick := func(list ...int) int { return list[r.IntN(len(list))] }
 	word := func(list ...string) string { return list[r.IntN(len(list))] }
-	s = retold.Store{Span: 4 * 3600, Room: pick(0, 0, 4, 7, 12), Latency: pick(0, 1, 3), Pack: pick(0, 1, 2), Unpack: pick(0, 1, 4), Wipe: pick(0, 2)}
+	s = retold.Store{
+		Span: 4 * 3600, Room: pick(0, 0, 4, 7, 12), Latency: pick(0, 1, 3), Pack: pick(0, 1, 2), Unpack: pick(0, 1, 4),
+		Wipe: pick(0, 2),
+	}
 	const start = 2
 	var rules, classes strings.Builder
 	for range 1 + r.IntN(2) {
 		s.Rules = append(s.Rules, retold.Rule{
-			Save: word("every-success", "when-changed", "when-changed", "every", "never"), Every: pick(60, 600), ByAll: r.IntN(2) == 0, ByClass: r.IntN(2) == 0, Expires: pick(0, 0, 50, 900),
+			Save: word("every-success", "when-changed", "when-changed", "every", "never"), Every: pick(60, 600), ByAll: r.IntN(2) == 0,
+			ByClass: r.IntN(2) == 0, Expires: pick(0, 0, 50, 900),
 		})
 	}
 	named := make([][]string, len(s.Rules))
 	for i := range 1 + r.IntN(5) {
 		c := retold.Class{
-			Project: word("", "p", "p", "q"), Changes: r.IntN(2) == 0, Cold: 2 * r.IntN(40), Size: 1 + r.IntN(5), Limit: pick(0, 0, 60), Rule: r.IntN(len(s.Rules)+1) - 1,
+			Project: word("", "p", "p", "q"), Changes: r.IntN(2) == 0, Cold: 2 * r.IntN(40), Size: 1 + r.IntN(5), Limit: pick(0, 0, 60),
+			Rule: r.IntN(len(s.Rules)+1) - 1,
 		}
 		name := string(rune('z'-i)) + "-class"
 		s.Classes, s.Names = append(s.Classes, c), append(s.Names, name)
 		if c.Rule != retold.Never {
 			named[c.Rule] = append(named[c.Rule], name)
 		}
-		fmt.Fprintf(&classes, "    - {name: %s, project: %q, wants: [x], work: 1s, limit: %ds, workspace: {cold: %ds, size: %dGB, changeRate: %d, partial: 0.5}}\n",
+		fmt.Fprintf(&classes, "    - {name: %s, project: %q, wants: [x], work: 1s, limit: %ds, workspace: {cold: %ds, size: %dGB, "+
+			"changeRate: %d, partial: 0.5}}\n",
 			name, c.Project, c.Limit, c.Cold, c.Size, map[bool]int{true: 1}[c.Changes])
 	}
 	for i, rule := range s.Rules {
@@ -124,7 +130,8 @@ func TestOracleArchivesRetold(t *testing.T) {
 		all.PushedOut, all.Refused, all.Expired = all.PushedOut+want.PushedOut, all.Refused+want.Refused, all.Expired+want.Expired
 		return archivesDiffer(trace, s, want)
 	})
-	t.Logf("%d fresh, %d stale, %d missed; %d saved, %d pushed out, %d refused, %d expired", all.Fresh, all.Stale, all.Missed, all.Saves, all.PushedOut, all.Refused, all.Expired)
+	t.Logf("%d fresh, %d stale, %d missed; %d saved, %d pushed out, %d refused, %d expired", all.Fresh, all.Stale, all.Missed, all.Saves,
+		all.PushedOut, all.Refused, all.Expired)
 	if min(all.Fresh, all.Stale, all.Missed, all.Saves, all.PushedOut, all.Refused, all.Expired) == 0 {
 		t.Error("the worlds do not try what they are there for")
 	}
@@ -134,14 +141,18 @@ func TestOracleArchivesRetold(t *testing.T) {
 func archivesDiffer(trace *sim.Trace, s retold.Store, want retold.StoreTold) string {
 	for j := range s.Builds {
 		r := &trace.Records[j+1]
-		if got := int(r.Ended / units.Second); units.Duration(got)*units.Second != r.Ended || got != want.Ended[j] || (r.Result == sim.TimedOut) != want.Stopped[j] {
+		if got := int(r.Ended / units.Second); units.Duration(got)*units.Second != r.Ended || got != want.Ended[j] ||
+			(r.Result == sim.TimedOut) != want.Stopped[j] {
 			return fmt.Sprintf("job %d of %s at %d: the engine has it end at %v (%v), the second writing at %d (stopped: %v); %s",
 				j, s.Names[s.Builds[j].Class], s.Builds[j].Begins, r.Ended.Seconds(), r.Result, want.Ended[j], want.Stopped[j], story(trace, j+1))
 		}
 	}
 	c := &trace.Cache
 	got := [...]int64{c.Hits, c.Stale, c.Misses, c.Saves + c.Refused, c.PushedOut, c.Refused, c.Expired}
-	if told := [...]int64{int64(want.Fresh), int64(want.Stale), int64(want.Missed), int64(want.Saves), int64(want.PushedOut), int64(want.Refused), int64(want.Expired)}; got != told {
+	if told := [...]int64{
+		int64(want.Fresh), int64(want.Stale), int64(want.Missed), int64(want.Saves), int64(want.PushedOut),
+		int64(want.Refused), int64(want.Expired),
+	}; got != told {
 		return fmt.Sprintf("fresh, stale, missed, sent, pushed out, refused, expired: the engine counts %v, the second writing %v", got, told)
 	}
 	return ""

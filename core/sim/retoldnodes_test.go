@@ -19,7 +19,10 @@ func fleet(seed uint64) (text, jobs string, f retold.Fleet) {
 	pick := func(list ...int) int { return list[r.IntN(len(list))] }
 	word := func(list ...string) string { return list[r.IntN(len(list))] }
 	f = retold.Fleet{Start: pick(1, 5, 40), Wipe: pick(0, 3, 20), Last: 12 * 3600}
-	f.Scaling = retold.Scaling{Scan: pick(1, 5, 10), Patience: pick(0, 0, 7, 30), ShrinkAfter: pick(0, 13, 60, 600), Choose: word("cheapest", "tightest", "listed"), Pack: r.IntN(2) == 0}
+	f.Scaling = retold.Scaling{
+		Scan: pick(1, 5, 10), Patience: pick(0, 0, 7, 30), ShrinkAfter: pick(0, 13, 60, 600),
+		Choose: word("cheapest", "tightest", "listed"), Pack: r.IntN(2) == 0,
+	}
 	var types, pools, templates, classes, kinds strings.Builder
 	names := []string{"b", "a", "c"}
 	for i := range 1 + r.IntN(3) {
@@ -29,8 +32,10 @@ func fleet(seed uint64) (text, jobs string, f retold.Fleet) {
 		}
 		p.MemoryTaken = 2 * p.CPUTaken
 		f.Pools = append(f.Pools, p)
-		fmt.Fprintf(&types, "    - {name: n%s, cpu: %dm, memory: %dMi, pods: %d, price: %g/h, reserved: {cpu: %dm, memory: %dMi}}\n", p.Name, p.CPU, p.Memory, p.Pods+1, p.Price, p.CPUTaken, p.MemoryTaken)
-		fmt.Fprintf(&pools, "    - {name: %s, nodeType: n%s, min: %d, max: %d, boot: %ds, labels: {own: %s}}\n", p.Name, p.Name, p.Least, p.Most, p.Boot, p.Name)
+		fmt.Fprintf(&types, "    - {name: n%s, cpu: %dm, memory: %dMi, pods: %d, price: %g/h, reserved: {cpu: %dm, memory: %dMi}}\n", p.Name,
+			p.CPU, p.Memory, p.Pods+1, p.Price, p.CPUTaken, p.MemoryTaken)
+		fmt.Fprintf(&pools, "    - {name: %s, nodeType: n%s, min: %d, max: %d, boot: %ds, labels: {own: %s}}\n", p.Name, p.Name, p.Least,
+			p.Most, p.Boot, p.Name)
 	}
 	for i := range 1 + r.IntN(3) {
 		k := retold.Kind{CPU: pick(500, 1000, 1500, 1850), Memory: pick(1, 2, 4, 7) << 10, Priority: pick(0, 0, 0, 5)}
@@ -80,7 +85,8 @@ spec:
   templates:
 %s  nodes: {placement: %s, growth: {scan: %ds, patience: %ds, shrinkAfter: %ds, choose: %s}}
   run: {span: 4h, repeats: 1}
-`, types.String(), pools.String(), f.Start, f.Wipe, classes.String(), kinds.String(), placement, f.Scaling.Scan, f.Scaling.Patience, f.Scaling.ShrinkAfter, f.Scaling.Choose) + templates.String()
+`, types.String(), pools.String(), f.Start, f.Wipe, classes.String(), kinds.String(), placement, f.Scaling.Scan, f.Scaling.Patience,
+		f.Scaling.ShrinkAfter, f.Scaling.Choose) + templates.String()
 	csv := "id,submitted,class,work\n"
 	at, busy := 0, pick(5, 30, 200)
 	for j := range 20 + r.IntN(60) {
@@ -133,7 +139,8 @@ func nodesDiffer(trace *sim.Trace, f retold.Fleet, want retold.NodesTold) string
 			got = retold.Berth{Started: int(r.Started / units.Second), Node: trace.NodeName(r.Node)}
 		}
 		if got != b {
-			return fmt.Sprintf("job %d of kind %d at %d: the engine says %v, the second writing %v", j, f.Jobs[j].Template, f.Jobs[j].Submitted, got, b)
+			return fmt.Sprintf("job %d of kind %d at %d: the engine says %v, the second writing %v", j, f.Jobs[j].Template, f.Jobs[j].Submitted,
+				got, b)
 		}
 		last = max(last, int(r.Ended/units.Second))
 	}
@@ -160,7 +167,8 @@ func nodesDiffer(trace *sim.Trace, f retold.Fleet, want retold.NodesTold) string
 	if !slices.Equal(got, lives) {
 		for i := range max(len(got), len(lives)) {
 			if i >= len(got) || i >= len(lives) || got[i] != lives[i] {
-				return fmt.Sprintf("node %d: the engine has %v, the second writing %v (last job ends at %d)", i, got[min(i, len(got)-1)], lives[min(i, len(lives)-1)], last)
+				return fmt.Sprintf("node %d: the engine has %v, the second writing %v (last job ends at %d)", i, got[min(i, len(got)-1)],
+					lives[min(i, len(lives)-1)], last)
 			}
 		}
 	}

@@ -164,7 +164,8 @@ func TestFollowersDoNotWaitForTheSave(t *testing.T) {
 	})
 	trace := b.run(t)
 	j, _ := trace.Jobs.Find("b")
-	if from := trace.From(j); from != trace.Records[j].Started || trace.Records[j].Started < 151*units.Second || trace.Records[j].Started > 160*units.Second {
+	if from := trace.From(j); from != trace.Records[j].Started || trace.Records[j].Started < 151*units.Second ||
+		trace.Records[j].Started > 160*units.Second {
 		t.Errorf("b is released at %v and starts at %v", from, trace.Records[j].Started)
 	}
 }
@@ -175,19 +176,21 @@ func TestImagesShareTheDisk(t *testing.T) {
 	three := `[{name: "i:1", size: 2.4GB}, {name: "i:2", size: 2.4GB}, {name: "i:3", size: 2.4GB}]`
 	b := bench{
 		types: "unpack: 240MB/s", images: three,
-		pools:    "[{name: p, nodeType: n, min: 1, max: 1, pulls: 3}]",
-		classes:  "[{name: k, wants: [w1], work: 100s}, {name: l, wants: [w2], work: 100s}, {name: m, wants: [w3], work: 100s}]",
-		more:     ", {template: t2, agents: {reuse: never, every: 0s}}, {template: t3, agents: {reuse: never, every: 0s}}",
-		agents:   "reuse: never",
-		template: worlds.Template("t", "w1", "1", "1Gi", "i:1") + worlds.Template("t2", "w2", "1", "1Gi", "i:2") + worlds.Template("t3", "w3", "1", "1Gi", "i:3"),
-		jobs:     "id,submitted,class\na,0,k\nb,0,l\nc,5,m\n",
+		pools:   "[{name: p, nodeType: n, min: 1, max: 1, pulls: 3}]",
+		classes: "[{name: k, wants: [w1], work: 100s}, {name: l, wants: [w2], work: 100s}, {name: m, wants: [w3], work: 100s}]",
+		more:    ", {template: t2, agents: {reuse: never, every: 0s}}, {template: t3, agents: {reuse: never, every: 0s}}",
+		agents:  "reuse: never",
+		template: worlds.Template("t", "w1", "1", "1Gi", "i:1") + worlds.Template("t2", "w2", "1", "1Gi", "i:2") +
+			worlds.Template("t3", "w3", "1", "1Gi", "i:3"),
+		jobs: "id,submitted,class\na,0,k\nb,0,l\nc,5,m\n",
 	}
 	// Alone each takes 10 s. The first two share until 5 s, when 7.5 s are left of each; then
 	// three share: after 22.5 s more the first two are done, at 27.5; of the third 2.5 s are left.
 	tells(t, b.run(t), map[string]string{"a": "pull 27.5, work 100", "b": "pull 27.5, work 100", "c": "pull 25, work 100"})
 
 	one := bench{types: "unpack: 240MB/s", images: three, pools: b.pools, agents: "reuse: never", jobs: "id,submitted,class\na,0,k\n"}
-	one.template = strings.Replace(worlds.Template("t", "x", "1", "1Gi", "i:1"), "    containers:", `    initContainers: [{name: first, image: "i:2"}, {name: second, image: "i:3"}]
+	one.template = strings.Replace(worlds.Template("t", "x", "1", "1Gi", "i:1"), "    containers:",
+		`    initContainers: [{name: first, image: "i:2"}, {name: second, image: "i:3"}]
     containers:`, 1)
 	tells(t, one.run(t), map[string]string{"a": "pull 30, work 100"})
 }
@@ -231,7 +234,8 @@ func TestFewSamplesAreTold(t *testing.T) {
 		cluster: "  agents: {join: {samples: [1s, 2s]}}",
 		jobs:    "submitted,class\n1,k\n",
 	}
-	want := "Drawn from few measured values: work of k (3), joining of agents (2). Of 2, one in 3 that comes later is larger than all and is never drawn: what hangs on large ones comes out too good. Give more, or a median and a p95."
+	want := "Drawn from few measured values: work of k (3), joining of agents (2). Of 2, one in 3 that comes later is larger " +
+		"than all and is never drawn: what hangs on large ones comes out too good. Give more, or a median and a p95."
 	if notes := b.world(t).Notes; len(notes) != 1 || notes[0] != want {
 		t.Errorf("%q", notes)
 	}

@@ -117,11 +117,17 @@ func build(rec recording, n int) (*engine, map[int32]string) {
 		w.Images = append(w.Images, document.Image{Name: image, Size: units.Bytes(size)})
 	}
 	for _, node := range c.Nodes {
-		room := fleet.Room{Request: template.Request{CPU: units.MilliCPU(node.CPU), Memory: units.Bytes(node.Memory), Disk: units.Bytes(node.Disk)}, Pods: int(node.Pods)}
+		room := fleet.Room{Request: template.Request{
+			CPU: units.MilliCPU(node.CPU), Memory: units.Bytes(node.Memory),
+			Disk: units.Bytes(node.Disk),
+		}, Pods: int(node.Pods)}
 		for i, name := range w.Extended {
 			room.Extended[i] = node.Extended[name]
 		}
-		w.Pools = append(w.Pools, world.Pool{Site: fleet.Site{Name: node.Name, Room: room, Labels: node.Labels, Taints: node.Taints}, Min: 1, Max: 1})
+		w.Pools = append(w.Pools, world.Pool{
+			Site: fleet.Site{Name: node.Name, Room: room, Labels: node.Labels, Taints: node.Taints}, Min: 1,
+			Max: 1,
+		})
 	}
 	for s := range c.Shapes {
 		a := template.FromSpec(fmt.Sprint(s), &c.Shapes[s].Spec)

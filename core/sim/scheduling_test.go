@@ -72,7 +72,8 @@ func TestBackoffByHand(t *testing.T) {
 
 // ranked is a template of pods with a priority class.
 func ranked(name, offers, cpu, class, more string) string {
-	return strings.Replace(worlds.Template(name, offers, cpu, "4Gi", "i:1"), "    containers:", "    priorityClassName: "+class+"\n"+more+"    containers:", 1)
+	return strings.Replace(worlds.Template(name, offers, cpu, "4Gi", "i:1"), "    containers:",
+		"    priorityClassName: "+class+"\n"+more+"    containers:", 1)
 }
 
 func TestPreemptionByHand(t *testing.T) {
@@ -111,7 +112,8 @@ func TestPreemptionByHand(t *testing.T) {
 	} {
 		t.Log(c.name)
 		b := bench{
-			pools: c.pools, cluster: "  priorityClasses: {low: 1, middle: 5, high: 9}\n  scheduler: {preemption: true}", classes: classes, more: more, agents: "reuse: never",
+			pools: c.pools, cluster: "  priorityClasses: {low: 1, middle: 5, high: 9}\n  scheduler: {preemption: true}", classes: classes,
+			more: more, agents: "reuse: never",
 			template: ranked("t", "x", "2", "low", "") + ranked("w", "y", c.high, "high", c.template) + ranked("z", "z", "2", "middle", ""),
 			jobs:     "id,submitted,class\n" + c.jobs,
 		}
@@ -128,8 +130,9 @@ func TestPreemptionByHand(t *testing.T) {
 func TestPullsThatFail(t *testing.T) {
 	const n = 1000
 	b := bench{
-		pools: "[{name: p, nodeType: n, min: 1, max: 1}]", images: `[{name: "i:1", size: 1GB}]`, cluster: "  links: {registry: {perFlow: 100MB/s, fails: 0.5}}",
-		agents: "reuse: never", jobs: "id,submitted,class\na,0,k\n",
+		pools: "[{name: p, nodeType: n, min: 1, max: 1}]", images: `[{name: "i:1", size: 1GB}]`,
+		cluster: "  links: {registry: {perFlow: 100MB/s, fails: 0.5}}",
+		agents:  "reuse: never", jobs: "id,submitted,class\na,0,k\n",
 	}
 	w := b.world(t)
 	byTries := map[int]int{}
@@ -168,10 +171,12 @@ func TestPullsThatFail(t *testing.T) {
 // Two images share a layer: where the pull that brings it fails, the other brings it itself.
 func TestPullsThatFailShareLayers(t *testing.T) {
 	b := bench{
-		pools: "[{name: p, nodeType: n, min: 1, max: 1, pulls: 2}]", agents: "reuse: never", classes: `[{name: k, wants: [x], work: 100s}, {name: m, wants: [y], work: 100s}]`,
+		pools: "[{name: p, nodeType: n, min: 1, max: 1, pulls: 2}]", agents: "reuse: never",
+		classes: `[{name: k, wants: [x], work: 100s}, {name: m, wants: [y], work: 100s}]`,
 		images:  `[{name: "i:1", layers: [{name: both, size: 1GB}]}, {name: "i:2", layers: [{name: both, size: 1GB}, {name: own, size: 500MB}]}]`,
 		cluster: "  links: {registry: {perFlow: 100MB/s, fails: 0.6}}", more: ", {template: w, agents: {reuse: never, every: 0s}}",
-		template: worlds.Template("t", "x", "2", "4Gi", "i:1") + worlds.Template("w", "y", "2", "4Gi", "i:2"), jobs: "id,submitted,class\na,0,k\nb,0,m\n",
+		template: worlds.Template("t", "x", "2", "4Gi", "i:1") + worlds.Template("w", "y", "2", "4Gi", "i:2"),
+		jobs:     "id,submitted,class\na,0,k\nb,0,m\n",
 	}
 	w := b.world(t)
 	for r := range 50 {
@@ -198,7 +203,10 @@ func TestBootsInBulk(t *testing.T) {
 		scenario: "  nodes: {growth: {scan: 1ms, shrinkAfter: 0s}}", jobs: "id,submitted,class\na,0,k\nb,0,k\nc,0,k\nd,0,k\ne,300,k\n",
 	}
 	trace := b.run(t)
-	tells(t, trace, map[string]string{"a": "boot 60, work 100", "b": "boot 60, work 100", "c": "boot 90, work 100", "d": "boot 120, work 100", "e": "boot 60, work 100"})
+	tells(t, trace, map[string]string{
+		"a": "boot 60, work 100", "b": "boot 60, work 100", "c": "boot 90, work 100",
+		"d": "boot 120, work 100", "e": "boot 60, work 100",
+	})
 	if n := outcome.Measure(trace, 0).Groups[0].Jobs; n != 5 {
 		t.Error(n)
 	}

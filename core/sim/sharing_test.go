@@ -111,8 +111,14 @@ func TestGiveWayTakesFewest(t *testing.T) {
 	room := func(cpu units.MilliCPU) fleet.Room {
 		return fleet.Room{Request: template.Request{CPU: cpu, Memory: 64 << 30, Disk: 1 << 60}, Pods: 100}
 	}
-	w := &world.World{Placement: document.Spread, Plan: document.RunPlan{Span: units.Hour, Repeats: 1}, Growth: document.Growth{Scan: units.Second}, SpareRoom: []int{5, 0}}
-	w.Pools = []world.Pool{{Site: fleet.Site{Name: "a", Room: room(4000)}, Min: 1, Max: 1}, {Site: fleet.Site{Name: "b", Room: room(3500)}, Min: 1, Max: 1}}
+	w := &world.World{
+		Placement: document.Spread, Plan: document.RunPlan{Span: units.Hour, Repeats: 1},
+		Growth: document.Growth{Scan: units.Second}, SpareRoom: []int{5, 0},
+	}
+	w.Pools = []world.Pool{
+		{Site: fleet.Site{Name: "a", Room: room(4000)}, Min: 1, Max: 1},
+		{Site: fleet.Site{Name: "b", Room: room(3500)}, Min: 1, Max: 1},
+	}
 	for _, cpu := range []units.MilliCPU{1000, 3000} {
 		tm := world.Template{Agent: template.Agent{Request: template.Request{CPU: cpu}}}
 		tm.Need(nil)

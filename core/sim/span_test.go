@@ -31,9 +31,19 @@ func TestSpanFollowsTheLog(t *testing.T) {
 		{"a working week", "", hours(0, 5*24-4), 7 * units.Day, ""},
 		{"ten days", "", hours(0, 9*24+5), 10 * units.Day, ""},
 		{"an afternoon", "", hours(0, 4), 5 * units.Hour, ""},
-		{"a quarter of a year", "", hours(0, 20*24, 50*24, 89*24), 35 * units.Day, "2 of the log's 4 jobs come after a span of 35d, the most that is taken where run.span is absent, and are left out; the log covers 91d."},
-		{"its first week", "span: 7d", hours(0, 24, 200, 300, 600), 7 * units.Day, "3 of the log's 5 jobs come after the span of 7d and are left out; the log covers 28d."},
-		{"far beyond it", "span: 60d", hours(0, 27*24), 28 * units.Day, "The log's last job comes after 27.0 d of the span of 60d. What follows has no demand and would dilute every figure a month: the run ends after 28d."},
+		{
+			"a quarter of a year", "", hours(0, 20*24, 50*24, 89*24), 35 * units.Day,
+			"2 of the log's 4 jobs come after a span of 35d, the most that is taken where run.span is absent, and are left out; the log covers 91d.",
+		},
+		{
+			"its first week", "span: 7d", hours(0, 24, 200, 300, 600), 7 * units.Day,
+			"3 of the log's 5 jobs come after the span of 7d and are left out; the log covers 28d.",
+		},
+		{
+			"far beyond it", "span: 60d", hours(0, 27*24), 28 * units.Day,
+			"The log's last job comes after 27.0 d of the span of 60d. What follows has no demand and would dilute every figure a " +
+				"month: the run ends after 28d.",
+		},
 		{"over a weekend", "span: 7d", hours(0, 4*24+18), 7 * units.Day, ""},
 		{"as long as it is", "span: 28d", hours(0, 27*24+23), 28 * units.Day, ""},
 	} {
@@ -60,7 +70,8 @@ func TestSpanFollowsTheLog(t *testing.T) {
 	// A made workload has a week.
 	made := strings.Replace(text, "jobs: {file: jobs.csv}", "", 1)
 	made = strings.Replace(made, "work: 100s}", `work: 100s, arrivals: {hours: [{when: "Mon-Sun 00:00-24:00", perHour: 1}]}}`, 1)
-	if w, err := worlds.Parse(strings.Replace(made, "warmup: 30d", "warmup: 1d", 1), ""); err != nil || w.Plan.Span != 8*units.Day || len(w.Notes) > 0 {
+	if w, err := worlds.Parse(strings.Replace(made, "warmup: 30d", "warmup: 1d", 1), ""); err != nil || w.Plan.Span != 8*units.Day ||
+		len(w.Notes) > 0 {
 		t.Errorf("%v, %v", w, err)
 	}
 }

@@ -87,7 +87,8 @@ func (e *engine) poolTaken(p int32) {
 	e.planBulk(p)
 	for n := range e.nodes {
 		node := &e.nodes[n]
-		if node.pool == p && node.ready && !node.gone && !node.noticed && key.For(chance.Bulk, uint64(node.ordinal), 0).Uniform() < pool.Spot.Bulk.Share {
+		if node.pool == p && node.ready && !node.gone && !node.noticed &&
+			key.For(chance.Bulk, uint64(node.ordinal), 0).Uniform() < pool.Spot.Bulk.Share {
 			e.nodeNoticed(int32(n))
 		}
 	}

@@ -102,7 +102,10 @@ func TestTheoryFixedWork(t *testing.T) {
 	for load, jobs := range map[float64]float64{0.5: 40_000, 0.8: 80_000, 0.95: 200_000} {
 		t.Run(fmt.Sprintf("loaded %g", load), func(t *testing.T) {
 			t.Parallel()
-			mean, _ := waits(t, worlds.Queue{Agents: 1, Load: load, Work: worlds.Fixed, Hours: int(jobs * scale * worlds.WorkMean / 3600 / load), Repeats: repeats})
+			mean, _ := waits(t, worlds.Queue{
+				Agents: 1, Load: load, Work: worlds.Fixed, Hours: int(jobs * scale * worlds.WorkMean / 3600 / load),
+				Repeats: repeats,
+			})
 			agrees(t, "mean wait", mean, stats.WaitMG1(load, 0), 0.25)
 		})
 	}
@@ -157,7 +160,8 @@ func TestTheoryErlangB(t *testing.T) {
 		lost := each(t, w, func(x *sim.Trace) float64 {
 			return share(x, func(r *sim.Record, _ units.Duration) bool { return r.Result == sim.GaveUp })
 		})
-		agrees(t, fmt.Sprintf("%d agents at %g, %s: share lost", c.agents, c.load, c.work), lost, stats.ErlangB(c.agents, c.load*float64(c.agents)), 0.05)
+		agrees(t, fmt.Sprintf("%d agents at %g, %s: share lost", c.agents, c.load, c.work), lost,
+			stats.ErlangB(c.agents, c.load*float64(c.agents)), 0.05)
 	}
 }
 
@@ -177,7 +181,8 @@ func TestTheoryTail(t *testing.T) {
 					return (r.Started - from).Seconds() > after*worlds.WorkMean
 				})
 			})
-			agrees(t, fmt.Sprintf("%d agents: share that waits longer than %g work times", c, after), late, stats.ErlangC(c, a)*math.Exp(-(float64(c)-a)*after), 0.25)
+			agrees(t, fmt.Sprintf("%d agents: share that waits longer than %g work times", c, after), late,
+				stats.ErlangC(c, a)*math.Exp(-(float64(c)-a)*after), 0.25)
 		}
 	}
 }

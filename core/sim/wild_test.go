@@ -56,7 +56,8 @@ func ended(t *testing.T, trace *sim.Trace) {
 		for _, b := range trace.Jobs.After(j) {
 			before := trace.Records[b]
 			if r.Started >= 0 && (before.Result != sim.Succeeded || worked(trace, int(b)) > r.Started) {
-				t.Errorf("job %d started at %v, before the work of job %d was done at %v with %v", j, r.Started, b, worked(trace, int(b)), before.Result)
+				t.Errorf("job %d started at %v, before the work of job %d was done at %v with %v", j, r.Started, b, worked(trace, int(b)),
+					before.Result)
 			}
 		}
 		if class := trace.World.Classes[trace.Jobs.List[j].Class]; int(r.Lost) > class.Retries+1 {
@@ -182,7 +183,10 @@ func TestMoreIsSeldomWorse(t *testing.T) {
 		before := meanDelay(t, w, seed)
 		faster := *w
 		faster.Links.Registry.Down *= 3
-		variants := map[string]*world.World{"a faster registry": &faster, "one agent of the first template more": w.WithCeiling(0, 1), "one agent of the second more": w.WithCeiling(1, 1)}
+		variants := map[string]*world.World{
+			"a faster registry": &faster, "one agent of the first template more": w.WithCeiling(0, 1),
+			"one agent of the second more": w.WithCeiling(1, 1),
+		}
 		if grown, p := w.Grown(0, 1); p >= 0 {
 			variants["one node more"] = grown
 		}

@@ -50,11 +50,17 @@ func TestWorkspacesStayInTheirZone(t *testing.T) {
 		{"2", map[string]string{"a": "restore 9, work 100, cold 50", "b": "restore 9, work 100, cold 50", "c": "work 100", "d": "work 100"}, 0},
 	} {
 		b := bench{
-			types: "pods: 1", pools: strings.ReplaceAll(twoZones, "max: 1", "min: 1, max: 1"), cluster: "  volumes: {zonal: true, attach: 9s}", agents: "reuse: never",
-			classes:  "[{name: k, wants: [x], work: 100s, workspace: {cold: 50s, size: 1GB}}, {name: m, wants: [y], work: 100s, project: k, workspace: {cold: 50s, size: 1GB}}]",
-			template: strings.Replace(worlds.Template("t", "x", "4", "4Gi", "i:1"), "    containers:", "    nodeSelector: {topology.kubernetes.io/zone: west}\n    containers:", 1) + strings.Replace(worlds.Template("w", "y", "4", "4Gi", "i:1"), "    containers:", "    nodeSelector: {topology.kubernetes.io/zone: east}\n    containers:", 1),
-			more:     ", {template: w, agents: {reuse: never, every: 0s}}", scenario: "  caching: [{plan: volume, size: 5GB, copies: " + c.copies + "}]",
-			jobs: "id,submitted,class\na,0,k\nb,200,m\nc,400,m\nd,600,k\n",
+			types: "pods: 1", pools: strings.ReplaceAll(twoZones, "max: 1", "min: 1, max: 1"), cluster: "  volumes: {zonal: true, attach: 9s}",
+			agents: "reuse: never",
+			classes: "[{name: k, wants: [x], work: 100s, workspace: {cold: 50s, size: 1GB}}, {name: m, wants: [y], work: 100s, " +
+				"project: k, workspace: {cold: 50s, size: 1GB}}]",
+			template: strings.Replace(worlds.Template("t", "x", "4", "4Gi", "i:1"), "    containers:",
+				"    nodeSelector: {topology.kubernetes.io/zone: west}\n    containers:", 1) +
+				strings.Replace(worlds.Template("w", "y", "4", "4Gi", "i:1"), "    containers:",
+					"    nodeSelector: {topology.kubernetes.io/zone: east}\n    containers:", 1),
+			more:     ", {template: w, agents: {reuse: never, every: 0s}}",
+			scenario: "  caching: [{plan: volume, size: 5GB, copies: " + c.copies + "}]",
+			jobs:     "id,submitted,class\na,0,k\nb,200,m\nc,400,m\nd,600,k\n",
 		}
 		trace := b.run(t)
 		tells(t, trace, c.want)

@@ -126,7 +126,8 @@ func Advise(q Question, runs []Run) (*Advice, error) {
 		if q.Pool != "" {
 			return nil, fmt.Errorf("the cluster %s has no pool %s that may have nodes", q.Cluster.Name, q.Pool)
 		}
-		return nil, fmt.Errorf("no pool of the cluster %s takes its agents: labels or taints keep them off; name one with the pool option to weigh them there", q.Cluster.Name)
+		return nil, fmt.Errorf("no pool of the cluster %s takes its agents: labels or taints keep them off; name one with the "+
+			"pool option to weigh them there", q.Cluster.Name)
 	}
 	a.Pool, a.NodeType, a.Currency = site.Name, site.Type, spec.Currency
 	a.Node, a.Room = nodeOf(spec, site)
@@ -144,7 +145,8 @@ func Advise(q Question, runs []Run) (*Advice, error) {
 	a.Curve = here.curve(memory, disk, max(enough, q.Stretch))
 	a.Best, a.Met = cheapest(a.Curve, q.Stretch)
 	if a.Best.Agents == 0 {
-		return nil, fmt.Errorf("not one agent with %s of memory goes on a node of %s (%s); weigh it on another pool", memory.Short(), site.Name, site.Type)
+		return nil, fmt.Errorf("not one agent with %s of memory goes on a node of %s (%s); weigh it on another pool", memory.Short(),
+			site.Name, site.Type)
 	}
 	here.grow(a)
 	a.Choices = here.choices(runs, q, a.Best)
@@ -280,7 +282,8 @@ func (a *arena) raise(b *Point, amount *units.Bytes, m *PeakAdvice, what string)
 	switch {
 	case m.Trial > 0:
 		m.Trial = *amount
-		m.Words = append(m.Words, fmt.Sprintf("%s is a size to try: %.0f %% more than what they reached, and no more than leaves %d agents on a node. After %s runs without a kill a bound can be told.",
+		m.Words = append(m.Words, fmt.Sprintf("%s is a size to try: %.0f %% more than what they reached, and no more than leaves "+
+			"%d agents on a node. After %s runs without a kill a bound can be told.",
 			m.Trial.Short(), 100*(float64(m.Trial)/float64(m.Least)-1), b.Agents, units.Count(int64(m.Needs))))
 	case *amount > from:
 		m.Roomy = *amount
@@ -306,13 +309,16 @@ func (a *Advice) tell(own corev1.Container, here *arena, now float64) {
 	var cpu []string
 	cpu = append(cpu, fmt.Sprintf("Runs use %.2g cores on average and at most %.2g over a minute.", here.mean, here.most))
 	if a.Met {
-		cpu = append(cpu, fmt.Sprintf("With %s of CPU %d agents go on a node of %s; when all are at work, work takes %s times as long%s, and %s with nothing but the request. It is the cheapest that stays within %s.",
+		cpu = append(cpu, fmt.Sprintf("With %s of CPU %d agents go on a node of %s; when all are at work, work takes %s times as "+
+			"long%s, and %s with nothing but the request. It is the cheapest that stays within %s.",
 			b.CPU, b.Agents, a.NodeType, ratioText(b.Expected), slowest(b), ratioText(b.Guaranteed), ratioText(a.Allowed)))
 	} else {
-		cpu = append(cpu, fmt.Sprintf("No request keeps within %s on a full node of %s; %s stretches least, to %s%s.", ratioText(a.Allowed), a.NodeType, b.CPU, ratioText(b.Expected), slowest(b)))
+		cpu = append(cpu, fmt.Sprintf("No request keeps within %s on a full node of %s; %s stretches least, to %s%s.", ratioText(a.Allowed),
+			a.NodeType, b.CPU, ratioText(b.Expected), slowest(b)))
 	}
 	if next := a.cheaper(); next != nil {
-		cpu = append(cpu, fmt.Sprintf("%s would be %.0f %% cheaper and takes %s times as long%s.", next.CPU, 100*(1-next.PerRun/b.PerRun), ratioText(next.Expected), slowest(*next)))
+		cpu = append(cpu, fmt.Sprintf("%s would be %.0f %% cheaper and takes %s times as long%s.", next.CPU, 100*(1-next.PerRun/b.PerRun),
+			ratioText(next.Expected), slowest(*next)))
 	}
 	if _, limited := own.Resources.Limits[corev1.ResourceCPU]; limited {
 		cpu = append(cpu, "The limit of CPU goes: it holds work up even when the node is idle, and the request alone keeps neighbours apart.")
@@ -320,7 +326,8 @@ func (a *Advice) tell(own corev1.Container, here *arena, now float64) {
 		cpu = append(cpu, "No limit of CPU: it would hold work up even when the node is idle, and the request alone keeps neighbours apart.")
 	}
 	if a.Evidence.Slowed > 0 {
-		cpu = append(cpu, fmt.Sprintf("%s of the runs were throttled; what they would have used without is not seen, so these figures are low.", units.Count(int64(a.Evidence.Slowed))))
+		cpu = append(cpu, fmt.Sprintf("%s of the runs were throttled; what they would have used without is not seen, so these "+
+			"figures are low.", units.Count(int64(a.Evidence.Slowed))))
 	}
 	if a.Evidence.Interval > 0 {
 		cpu = append(cpu, fmt.Sprintf("CPU was seen every %.3g s; bursts shorter than that stretch more than is told.", a.Evidence.Interval))

@@ -82,11 +82,13 @@ func TestAdviceByHand(t *testing.T) {
 	// Of 400 values the 399th is the bound for 99 % with 95 % confidence: the chance that
 	// 398 or fewer of 400 lie below the 99th percentile is 90.8 %, 399 or fewer 98.2 %.
 	// CPU fills the node, so a quarter more than the largest peak, in steps of 64 MiB, is free.
-	if a.Pool != "many" || a.Memory.Bound != 1399<<20 || a.Memory.Request != roundUp(1399<<20) || a.Best.Memory != 1728<<20 || a.Memory.Roomy != a.Best.Memory {
+	if a.Pool != "many" || a.Memory.Bound != 1399<<20 || a.Memory.Request != roundUp(1399<<20) || a.Best.Memory != 1728<<20 ||
+		a.Memory.Roomy != a.Best.Memory {
 		t.Errorf("%s, %s, %s", a.Pool, a.Memory.Bound, a.Best.Memory)
 	}
 	b := a.Best
-	if b.CPU != 1000 || b.Agents != 8 || b.Expected != 1 || b.Guaranteed != 1 || b.Binds != "cpu" || math.Abs(b.PerHour-0.1) > 1e-12 || math.Abs(b.PerRun-0.1/6) > 1e-12 || !a.Met {
+	if b.CPU != 1000 || b.Agents != 8 || b.Expected != 1 || b.Guaranteed != 1 || b.Binds != "cpu" || math.Abs(b.PerHour-0.1) > 1e-12 ||
+		math.Abs(b.PerRun-0.1/6) > 1e-12 || !a.Met {
 		t.Errorf("%+v", b)
 	}
 	if n := a.Now; n.CPU != 2000 || n.Agents != 4 || n.Memory != 6<<30 || a.NowLimit.CPU != 3000 {
@@ -98,13 +100,15 @@ func TestAdviceByHand(t *testing.T) {
 	}
 	d := parsed(t, text)
 	c := d.Value.(*document.PodTemplate).Template.Spec.Containers[0].Resources
-	if c.Requests.Cpu().MilliValue() != 1000 || c.Limits.Memory().Value() != int64(b.Memory) || len(c.Limits) != 2 || !strings.Contains(d.Value.(*document.PodTemplate).Annotations[SizedAnnotation], "400 runs") {
+	if c.Requests.Cpu().MilliValue() != 1000 || c.Limits.Memory().Value() != int64(b.Memory) || len(c.Limits) != 2 ||
+		!strings.Contains(d.Value.(*document.PodTemplate).Annotations[SizedAnnotation], "400 runs") {
 		t.Errorf("%s", text)
 	}
 	// Sized again it stays as it is.
 	again := littleQuestion(t)
 	again.Template = d
-	if a, err := Advise(again, alike(400, 1, func(i int) units.Bytes { return units.Bytes(1000+i*149%400) << 20 })); err != nil || len(a.Edits) != 0 || !strings.Contains(a.Words[0], "are right") {
+	if a, err := Advise(again, alike(400, 1, func(i int) units.Bytes { return units.Bytes(1000+i*149%400) << 20 })); err != nil ||
+		len(a.Edits) != 0 || !strings.Contains(a.Words[0], "are right") {
 		t.Errorf("%v %+v", err, a.Edits)
 	}
 	if _, err := json.Marshal(a); err != nil {
@@ -117,7 +121,8 @@ func TestAdviceByHand(t *testing.T) {
 func TestAdviceFromLittle(t *testing.T) {
 	q := littleQuestion(t)
 	a, err := Advise(q, alike(20, 1, func(int) units.Bytes { return 1 << 30 }))
-	if err != nil || a.Best.Memory != 6<<30 || slices.ContainsFunc(a.Edits, func(e document.Edit) bool { return strings.HasSuffix(e.Path, "memory") }) {
+	if err != nil || a.Best.Memory != 6<<30 || slices.ContainsFunc(a.Edits,
+		func(e document.Edit) bool { return strings.HasSuffix(e.Path, "memory") }) {
 		t.Errorf("%v %+v", err, a)
 	}
 	// 25 of 120 runs used more than today's 6 GiB, the most 9.75: fewer runs than a bound
@@ -128,8 +133,10 @@ func TestAdviceFromLittle(t *testing.T) {
 		}
 		return 3 << 30
 	}))
-	if err != nil || a.Memory.Request != 0 || a.Best.Memory < 9984<<20 || !strings.Contains(strings.Join(a.Memory.Words, " "), "179 more are needed") ||
-		!slices.ContainsFunc(a.Edits, func(e document.Edit) bool { return strings.HasSuffix(e.Path, "limits/memory") }) || !strings.Contains(a.Note, "179 more are needed; 9.8 GiB was seen") {
+	if err != nil || a.Memory.Request != 0 || a.Best.Memory < 9984<<20 ||
+		!strings.Contains(strings.Join(a.Memory.Words, " "), "179 more are needed") ||
+		!slices.ContainsFunc(a.Edits, func(e document.Edit) bool { return strings.HasSuffix(e.Path, "limits/memory") }) ||
+		!strings.Contains(a.Note, "179 more are needed; 9.8 GiB was seen") {
 		t.Errorf("%v %+v %+v %s", err, a.Memory, a.Best, a.Note)
 	}
 	killed := alike(500, 1, func(int) units.Bytes { return 4 << 30 })
@@ -203,7 +210,8 @@ func TestDivision(t *testing.T) {
 	// One: 8 GiB, four on a node, 0.2 an hour. Two: 16 of the small and 4 of the large,
 	// (0.05 + 0.2)/2 an hour.
 	one, two := a.Splits[0], a.Splits[1]
-	if math.Abs(one.PerRun-0.2/6) > 1e-9 || math.Abs(two.PerRun-0.125/6) > 1e-9 || math.Abs(two.Saves-0.375) > 1e-9 || !strings.Contains(a.Verdict, "2 templates would save 38 %") {
+	if math.Abs(one.PerRun-0.2/6) > 1e-9 || math.Abs(two.PerRun-0.125/6) > 1e-9 || math.Abs(two.Saves-0.375) > 1e-9 ||
+		!strings.Contains(a.Verdict, "2 templates would save 38 %") {
 		t.Errorf("%+v %+v %s", one, two, a.Verdict)
 	}
 	if math.Abs(a.Bound-0.375) > 1e-9 {
@@ -255,7 +263,11 @@ func TestParquetSamples(t *testing.T) {
 	}
 	var b bytes.Buffer
 	five := 5.0
-	if err := parquet.Write(&b, []row{{"p", 1_700_000_000_000, 0, 1 << 30, nil, false, ""}, {"p", 1_700_000_015_000, 30, 2 << 30, &five, true, ""}, {"", 1_700_000_015_000, 30, 2 << 30, nil, false, ""}}); err != nil {
+	if err := parquet.Write(&b, []row{
+		{"p", 1_700_000_000_000, 0, 1 << 30, nil, false, ""},
+		{"p", 1_700_000_015_000, 30, 2 << 30, &five, true, ""},
+		{"", 1_700_000_015_000, 30, 2 << 30, nil, false, ""},
+	}); err != nil {
 		t.Fatal(err)
 	}
 	got, err := Read(&b)

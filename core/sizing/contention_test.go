@@ -153,7 +153,11 @@ func TestCurves(t *testing.T) {
 	if err != nil || !slices.Equal(back, c) {
 		t.Error(err)
 	}
-	for _, bad := range [][]byte{{1, 2, 3}, Curve{{0, 1}}.Bytes(), Curve{{1, -1}}.Bytes(), Curve{{1, float32(math.Inf(1))}}.Bytes(), Curve{{float32(math.NaN()), 1}}.Bytes()} {
+	for _, bad := range [][]byte{
+		{1, 2, 3},
+		Curve{{0, 1}}.Bytes(), Curve{{1, -1}}.Bytes(), Curve{{1, float32(math.Inf(1))}}.Bytes(),
+		Curve{{float32(math.NaN()), 1}}.Bytes(),
+	} {
 		if _, err := CurveOf(bad); err == nil {
 			t.Errorf("%v was read", bad)
 		}

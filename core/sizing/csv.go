@@ -25,7 +25,10 @@ const (
 	columnCount
 )
 
-var columnNames = [columnCount]string{"pod", "container", "at", "cpu_seconds", "cores", "memory", "throttled_seconds", "disk", "killed", "limit", "restarts"}
+var columnNames = [columnCount]string{
+	"pod", "container", "at", "cpu_seconds", "cores", "memory", "throttled_seconds", "disk", "killed",
+	"limit", "restarts",
+}
 
 // Columns are what a file of samples may have. pod and at must be there, and one of
 // the figures.
@@ -75,7 +78,10 @@ func (l *Log) WriteCSV(out io.Writer) error {
 					killed = "disk"
 				}
 			}
-			if err := w.Write([]string{s.Pod, s.Container, figure(x.At), figure(x.CPU), figure(x.Memory), figure(x.Throttled), figure(x.Disk), killed, limit, restarts}); err != nil {
+			if err := w.Write([]string{
+				s.Pod, s.Container, figure(x.At), figure(x.CPU), figure(x.Memory), figure(x.Throttled), figure(x.Disk),
+				killed, limit, restarts,
+			}); err != nil {
 				return err
 			}
 		}

@@ -42,7 +42,10 @@ func TestBadSamples(t *testing.T) {
 	for _, b := range log.Bad {
 		said = append(said, b.String())
 	}
-	for i, want := range []string{"line 3, column pod", `line 4, column at: found "soon"`, `line 5, column cores: found "-1"`, `line 6, column memory: found "lots"`, "line 7: 2 fields where the header has 4", `line 9, column cores: found "NaN"`} {
+	for i, want := range []string{
+		"line 3, column pod", `line 4, column at: found "soon"`, `line 5, column cores: found "-1"`,
+		`line 6, column memory: found "lots"`, "line 7: 2 fields where the header has 4", `line 9, column cores: found "NaN"`,
+	} {
 		if !strings.HasPrefix(said[i], want) {
 			t.Errorf("%q, want %q", said[i], want)
 		}

@@ -43,7 +43,8 @@ c,1010,5,1Gi,,
 	}
 	first, second, whole, alone := runs[0], runs[1], runs[2], runs[3]
 	// From 1005, where the counter stood at 15, to 1030, where it stood at 60.
-	if first.Job != "first" || first.Class != "x" || first.CPU != seconds(45) || first.Wall != seconds(25) || first.Memory != 2<<30 || first.Killed {
+	if first.Job != "first" || first.Class != "x" || first.CPU != seconds(45) || first.Wall != seconds(25) || first.Memory != 2<<30 ||
+		first.Killed {
 		t.Errorf("%+v", first)
 	}
 	if second.Job != "second" || second.CPU != seconds(30) || second.Wall != seconds(20) || !second.Killed || second.Memory != 8<<30 {
@@ -102,13 +103,16 @@ func TestAnswersOfPrometheus(t *testing.T) {
 	if err != nil || len(log.Series) != 1 || log.Bads != 2 {
 		t.Fatalf("%v, %d series, refused %v", err, len(log.Series), log.Bad)
 	}
-	if got := log.Bad[0].String() + "; " + log.Bad[1].String(); !strings.Contains(got, `series something_else{container="agent",pod="p-1"}: not one that is read`) || !strings.Contains(got, "series container_fs_usage_bytes{}: it names no pod") {
+	if got := log.Bad[0].String() + "; " + log.Bad[1].String(); !strings.Contains(got,
+		`series something_else{container="agent",pod="p-1"}: not one that is read`) ||
+		!strings.Contains(got, "series container_fs_usage_bytes{}: it names no pod") {
 		t.Error(got)
 	}
 	runs, odd, _ := log.Runs()
 	// 30 s before the restart, and 16 after it: the counter of the second life began at 0.
 	r := runs[0]
-	if r.CPU != seconds(46) || r.Memory != 4000 || r.Disk != 170 || !r.Killed || r.Wall != seconds(60) || odd.Restarts != 1 || odd.Resets != 0 {
+	if r.CPU != seconds(46) || r.Memory != 4000 || r.Disk != 170 || !r.Killed || r.Wall != seconds(60) || odd.Restarts != 1 ||
+		odd.Resets != 0 {
 		t.Errorf("%+v, %+v", r, odd)
 	}
 	// The same from the CSV that is written of it.
@@ -121,7 +125,8 @@ func TestAnswersOfPrometheus(t *testing.T) {
 		t.Fatal(err, again.Bad)
 	}
 	back, _, _ := again.Runs()
-	if len(back) != 1 || back[0].CPU != r.CPU || back[0].Memory != r.Memory || back[0].Disk != r.Disk || !back[0].Killed || back[0].Oddities != r.Oddities {
+	if len(back) != 1 || back[0].CPU != r.CPU || back[0].Memory != r.Memory || back[0].Disk != r.Disk || !back[0].Killed ||
+		back[0].Oddities != r.Oddities {
 		t.Errorf("%+v", back)
 	}
 }

@@ -119,7 +119,10 @@ func (l *Log) take(row table.Row, rate bool, line int) error {
 	if pod == "" {
 		refuse(podColumn, "expected the name of a pod")
 	}
-	x := Sample{At: moment(row[atColumn]), CPU: figure(cpuColumn), Memory: size(memoryColumn), Throttled: figure(throttledColumn), Disk: size(diskColumn)}
+	x := Sample{
+		At: moment(row[atColumn]), CPU: figure(cpuColumn), Memory: size(memoryColumn), Throttled: figure(throttledColumn),
+		Disk: size(diskColumn),
+	}
 	if math.IsNaN(x.At) {
 		refuse(atColumn, "expected a time such as 2026-09-14T06:00:00Z, or seconds")
 	}
@@ -167,7 +170,10 @@ func (l *Log) series(pod, container string, rate bool) *Series {
 		if i > 0 {
 			like = min(len(l.Series[l.last].Samples), mostAlike)
 		}
-		l.Series = append(l.Series, Series{Pod: strings.Clone(pod), Container: strings.Clone(container), Rate: rate, Samples: make([]Sample, 0, like)})
+		l.Series = append(l.Series, Series{
+			Pod: strings.Clone(pod), Container: strings.Clone(container), Rate: rate,
+			Samples: make([]Sample, 0, like),
+		})
 	}
 	l.last = i
 	return &l.Series[i]

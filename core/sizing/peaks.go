@@ -151,31 +151,37 @@ func (a *PeakAdvice) words(what string) []string {
 	case a.Runs == 0:
 		return []string{fmt.Sprintf("No run tells how much %s it used; %s more are needed.", what, units.Count(int64(a.Needs)))}
 	case a.Request > 0:
-		out = append(out, fmt.Sprintf("%s of runs stay below %s with %s confidence, from %s runs%s.", share, a.Bound.Short(), sure, runs, effective))
+		out = append(out, fmt.Sprintf("%s of runs stay below %s with %s confidence, from %s runs%s.", share, a.Bound.Short(), sure, runs,
+			effective))
 	case a.Counted < a.Needs:
-		out = append(out, fmt.Sprintf("%s runs%s are too few for %s of runs with %s confidence; %s more are needed.", runs, effective, share, sure, units.Count(int64(a.Needs-a.Counted))))
+		out = append(out, fmt.Sprintf("%s runs%s are too few for %s of runs with %s confidence; %s more are needed.", runs, effective, share,
+			sure, units.Count(int64(a.Needs-a.Counted))))
 		if a.Counted > 0 {
 			out = append(out, fmt.Sprintf("They can support a bound for %.0f %% of runs.", math.Floor(100*a.Supports)))
 		}
 	default:
-		out = append(out, fmt.Sprintf("So many of the %s runs (%s, %.1f %%) were killed for %s that no bound can be given; they need more than %s.",
+		out = append(out, fmt.Sprintf("So many of the %s runs (%s, %.1f %%) were killed for %s that no bound can be given; they "+
+			"need more than %s.",
 			runs, units.Count(int64(a.Killed)), 100*float64(a.Killed)/float64(a.Runs), what, a.Least.Short()))
 	}
 	if a.Killed > 0 && a.Request > 0 {
-		out = append(out, fmt.Sprintf("%s of them were killed for %s; they count as if they needed any amount.", units.Count(int64(a.Killed)), what))
+		out = append(out, fmt.Sprintf("%s of them were killed for %s; they count as if they needed any amount.", units.Count(int64(a.Killed)),
+			what))
 	}
 	if ahead := ""; a.AtLeast > 0 && a.AtLeast > roundUp(a.Bound) {
 		if a.Growth > 0 {
 			ahead = ", grown as it has until now"
 		}
-		out = append(out, fmt.Sprintf("Not less than %s is asked for: that much was seen of a run that was not killed%s.", a.AtLeast.Short(), ahead))
+		out = append(out, fmt.Sprintf("Not less than %s is asked for: that much was seen of a run that was not killed%s.", a.AtLeast.Short(),
+			ahead))
 	}
 	if a.Growth != 0 {
 		word, low, high := "grow", math.Abs(a.Low), math.Abs(a.High)
 		if a.Growth < 0 {
 			word = "shrink"
 		}
-		out = append(out, fmt.Sprintf("Peaks of %s %s by %.0f %% a month (95 %% interval %.0f to %.0f %%).", what, word, 100*math.Abs(a.Growth), 100*min(low, high), 100*max(low, high)))
+		out = append(out, fmt.Sprintf("Peaks of %s %s by %.0f %% a month (95 %% interval %.0f to %.0f %%).", what, word,
+			100*math.Abs(a.Growth), 100*min(low, high), 100*max(low, high)))
 	}
 	return out
 }

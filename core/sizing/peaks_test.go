@@ -25,7 +25,8 @@ func TestMemoryAdvice(t *testing.T) {
 	says := func(a PeakAdvice) string { return strings.Join(a.Words, " ") }
 
 	many := Memory(peaks(412, draw), 412*3600, Wish{})
-	if many.Request < many.Bound || many.Request%grain != 0 || many.Request-many.Bound > grain || many.Half == 0 || many.Half > many.P95 || many.P95 > many.Request {
+	if many.Request < many.Bound || many.Request%grain != 0 || many.Request-many.Bound > grain || many.Half == 0 || many.Half > many.P95 ||
+		many.P95 > many.Request {
 		t.Errorf("%+v", many)
 	}
 	if s := says(many); !strings.Contains(s, "99 % of runs stay below") || !strings.Contains(s, "with 95 % confidence, from 412 runs.") {
@@ -60,9 +61,10 @@ func TestMemoryAdvice(t *testing.T) {
 	// What was seen of a run that lived is never undercut: not by a share that leaves the
 	// largest out, not by too few runs, not by a trial above what killed runs reached.
 	for name, a := range map[string]PeakAdvice{
-		"a share":  Memory(peaks(500, func(i int) (units.Bytes, bool) { return units.Bytes(1+i%100/99*8) << 30, false }), 0, Wish{Share: 0.9}),
-		"too few":  Memory(peaks(50, func(i int) (units.Bytes, bool) { return units.Bytes(1+i%25/24*8) << 30, false }), 0, Wish{}),
-		"with age": Memory(peaks(500, func(i int) (units.Bytes, bool) { return units.Bytes(1+8*((500-i)/500)) << 30, false }), 500*3600, Wish{HalfLife: units.Day}),
+		"a share": Memory(peaks(500, func(i int) (units.Bytes, bool) { return units.Bytes(1+i%100/99*8) << 30, false }), 0, Wish{Share: 0.9}),
+		"too few": Memory(peaks(50, func(i int) (units.Bytes, bool) { return units.Bytes(1+i%25/24*8) << 30, false }), 0, Wish{}),
+		"with age": Memory(peaks(500, func(i int) (units.Bytes, bool) { return units.Bytes(1+8*((500-i)/500)) << 30, false }), 500*3600,
+			Wish{HalfLife: units.Day}),
 	} {
 		if a.AtLeast != 9<<30 || a.Request != 0 && a.Request < a.AtLeast || !strings.Contains(says(a), "Not less than 9 GiB is asked for") {
 			t.Errorf("%s: %+v", name, a)

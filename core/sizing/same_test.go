@@ -26,7 +26,11 @@ func TestTogether(t *testing.T) {
 		{"twice the same file", [][]Run{{a, later, other}, {a, later, other}}, []Run{a, later, other}},
 		{"more of its time", [][]Run{{a}, {b}}, []Run{b}},
 		{"its job goes first", [][]Run{{b}, {known}}, []Run{known}},
-		{"one that spans two", [][]Run{{seen("p", "", 0, 10, 2), seen("p", "", 20, 10, 2)}, {seen("p", "", 0, 30, 4)}}, []Run{seen("p", "", 0, 30, 4)}},
+		{
+			"one that spans two",
+			[][]Run{{seen("p", "", 0, 10, 2), seen("p", "", 20, 10, 2)}, {seen("p", "", 0, 30, 4)}},
+			[]Run{seen("p", "", 0, 30, 4)},
+		},
 		{"containers are apart", [][]Run{{a}, {side}}, []Run{a, side}},
 		{"nothing", nil, nil},
 	} {

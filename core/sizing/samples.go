@@ -82,7 +82,10 @@ const gapFactor = 3
 func Reduce(s Series) (r Run, ok bool) {
 	kept, odd := clean(s.Samples)
 	odd.Restarts = s.Restarts
-	r = Run{Pod: s.Pod, Container: s.Container, Job: s.Job, Class: s.Class, Killed: s.Killed, Evicted: s.Evicted, Samples: len(kept), Parallel: math.NaN(), Oddities: odd}
+	r = Run{
+		Pod: s.Pod, Container: s.Container, Job: s.Job, Class: s.Class, Killed: s.Killed, Evicted: s.Evicted, Samples: len(kept),
+		Parallel: math.NaN(), Oddities: odd,
+	}
 	if len(kept) < 2 {
 		return r, false
 	}

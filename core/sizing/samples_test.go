@@ -41,11 +41,17 @@ func TestReduceByHand(t *testing.T) {
 		// The clock goes back to 20 and on from there: what lies before the last good
 		// moment is left out.
 		{"a clock set back", counter(0, 0, 30, 30, 20, 35, 60, 60), false, 60, 60, 1, 1, Oddities{Steps: 1}},
-		{"samples without CPU", append(counter(0, 0, 30, 30), Sample{At: 45, CPU: nan, Memory: 5, Throttled: nan, Disk: nan}, Sample{At: 60, CPU: 90, Memory: nan, Throttled: nan, Disk: nan}, Sample{At: 75, CPU: nan, Memory: nan, Throttled: nan, Disk: nan}), false, 90, 60, 1.5, 1.5, Oddities{Missing: 1}},
+		{
+			"samples without CPU", append(counter(0, 0, 30, 30), Sample{At: 45, CPU: nan, Memory: 5, Throttled: nan, Disk: nan},
+				Sample{At: 60, CPU: 90, Memory: nan, Throttled: nan, Disk: nan}, Sample{At: 75, CPU: nan, Memory: nan, Throttled: nan, Disk: nan}),
+			false, 90, 60, 1.5, 1.5,
+			Oddities{Missing: 1},
+		},
 		{"shorter than a window", counter(0, 0, 10, 40), false, 40, 10, 4, 4, Oddities{}},
 	} {
 		r, ok := Reduce(Series{Samples: c.samples, Rate: c.rate})
-		if !ok || r.CPU != seconds(c.cpu) || r.Wall != seconds(c.wall) || math.Abs(r.MeanCores-c.mean) > 1e-9 || math.Abs(r.PeakCores-c.peak) > 1e-9 || r.Oddities != c.odd {
+		if !ok || r.CPU != seconds(c.cpu) || r.Wall != seconds(c.wall) || math.Abs(r.MeanCores-c.mean) > 1e-9 ||
+			math.Abs(r.PeakCores-c.peak) > 1e-9 || r.Oddities != c.odd {
 			t.Errorf("%s: %+v", c.name, r)
 		}
 	}
@@ -95,7 +101,8 @@ func TestCountersGiveTheUseBack(t *testing.T) {
 		rates, _ := Reduce(Series{Samples: asRate, Rate: true})
 		// A restart is seen when the counter is lower at the next sample; what it had is
 		// not lost unless it had already grown past its old value.
-		if math.Abs(rates.CPU.Seconds()-want) > 1e-6 || got.Oddities.Resets > resets || resets == 0 && math.Abs(got.CPU.Seconds()-want) > 1e-6 || got.CPU.Seconds() > want+1e-6 {
+		if math.Abs(rates.CPU.Seconds()-want) > 1e-6 || got.Oddities.Resets > resets ||
+			resets == 0 && math.Abs(got.CPU.Seconds()-want) > 1e-6 || got.CPU.Seconds() > want+1e-6 {
 			t.Fatalf("counter %v, rates %v, true %v, %d resets seen of %d", got.CPU, rates.CPU, want, got.Oddities.Resets, resets)
 		}
 		if got.PeakCores > 8+1e-9 || rates.PeakCores > 8+1e-9 || rates.PeakCores < rates.MeanCores-1e-9 {

@@ -66,7 +66,8 @@ func TestSpreadsOfManyValues(t *testing.T) {
 	for _, q := range []float64{10, 50, 90, 95, 99, 99.5} {
 		a, ok1 := whole.Figure(q)
 		b, ok2 := few.Figure(q)
-		if !ok1 || !ok2 || math.Abs(a.Mean-b.Mean) > 0.015*a.Mean || math.Abs(a.Half-b.Half) > 0.01*a.Mean+0.2*a.Half || few.Len() != whole.Len() {
+		if !ok1 || !ok2 || math.Abs(a.Mean-b.Mean) > 0.015*a.Mean || math.Abs(a.Half-b.Half) > 0.01*a.Mean+0.2*a.Half ||
+			few.Len() != whole.Len() {
 			t.Errorf("%v: %v of all, %v of 256 cells, of %d", q, a, b, few.Len())
 		}
 		truth := -1e9 * math.Log(1-q/100)

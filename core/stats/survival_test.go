@@ -63,7 +63,10 @@ func TestGrowth(t *testing.T) {
 	if got := Growth([]float64{0, 1, 2, 3}, []float64{1, 1.1, 1.21, 1.331}); math.Abs(got.Growth-0.1) > 1e-9 || !got.Sure() {
 		t.Errorf("%+v", got)
 	}
-	for _, none := range []Trend{Growth(nil, nil), Growth([]float64{1, 1, 1, 1}, []float64{1, 2, 3, 4}), Growth([]float64{1, 2, 3}, []float64{0, -1, 5})} {
+	for _, none := range []Trend{
+		Growth(nil, nil), Growth([]float64{1, 1, 1, 1}, []float64{1, 2, 3, 4}),
+		Growth([]float64{1, 2, 3}, []float64{0, -1, 5}),
+	} {
 		if none != (Trend{}) {
 			t.Errorf("%+v of too little", none)
 		}

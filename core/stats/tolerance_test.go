@@ -80,7 +80,10 @@ func TestToleranceCoverage(t *testing.T) {
 		draw  func() float64
 		above func(x float64) float64 // P(X > x)
 	}{
-		{"log-normal", func() float64 { return math.Exp(1 + 0.6*r.NormFloat64()) }, func(x float64) float64 { return 0.5 * math.Erfc((math.Log(x)-1)/0.6/math.Sqrt2) }},
+		{
+			"log-normal", func() float64 { return math.Exp(1 + 0.6*r.NormFloat64()) },
+			func(x float64) float64 { return 0.5 * math.Erfc((math.Log(x)-1)/0.6/math.Sqrt2) },
+		},
 		{"bimodal", bimodal, func(x float64) float64 {
 			return 0.03*0.5*math.Erfc((x-6)/0.5/math.Sqrt2) + 0.97*0.5*math.Erfc((x-2)/0.2/math.Sqrt2)
 		}},
@@ -106,7 +109,8 @@ func TestToleranceCoverage(t *testing.T) {
 		if got := float64(holds) / sets; got < sure-0.02 || got > 0.995 {
 			t.Errorf("%s: held in %.1f %% of data sets", d.name, 100*got)
 		}
-		t.Logf("%s: the bound held in %.1f %%, the largest value times 1.2 in %.1f %% of data sets", d.name, 100*float64(holds)/sets, 100*float64(naive)/sets)
+		t.Logf("%s: the bound held in %.1f %%, the largest value times 1.2 in %.1f %% of data sets", d.name, 100*float64(holds)/sets,
+			100*float64(naive)/sets)
 	}
 }
 

@@ -78,7 +78,8 @@ func checkColumn(data []byte, m *format.ColumnMetaData, leaf parquet.LeafColumn)
 			return errDamaged
 		}
 		if p.size > mostPage || p.values > mostValues {
-			return fmt.Errorf("a page of the Parquet file has %d values in %d MiB; write pages of at most %d values and %d MiB", p.values, p.size>>20, mostValues, mostPage>>20)
+			return fmt.Errorf("a page of the Parquet file has %d values in %d MiB; write pages of at most %d values and %d MiB", p.values,
+				p.size>>20, mostValues, mostPage>>20)
 		}
 		if err := p.check(rest[:p.packed], m.Codec, leaf); err != nil {
 			return err

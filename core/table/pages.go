@@ -46,7 +46,8 @@ func (p page) check(b []byte, codec format.CompressionCodec, leaf parquet.LeafCo
 			return err
 		}
 	}
-	if leaf.MaxRepetitionLevel > 0 && !p.runs(repeats, bits.Len(uint(leaf.MaxRepetitionLevel))) || leaf.MaxDefinitionLevel > 0 && !p.runs(nulls, bits.Len(uint(leaf.MaxDefinitionLevel))) {
+	if leaf.MaxRepetitionLevel > 0 && !p.runs(repeats, bits.Len(uint(leaf.MaxRepetitionLevel))) ||
+		leaf.MaxDefinitionLevel > 0 && !p.runs(nulls, bits.Len(uint(leaf.MaxDefinitionLevel))) {
 		return errDamaged
 	}
 	return p.checkValues(b)
@@ -254,7 +255,8 @@ func (p page) unpacked(b []byte, codec format.CompressionCodec) ([]byte, error) 
 		}
 		src = z
 	case format.Zstd:
-		z, err := zstd.NewReader(bytes.NewReader(b), zstd.WithDecoderConcurrency(1), zstd.WithDecoderLowmem(true), zstd.WithDecoderMaxMemory(mostPage))
+		z, err := zstd.NewReader(bytes.NewReader(b), zstd.WithDecoderConcurrency(1), zstd.WithDecoderLowmem(true),
+			zstd.WithDecoderMaxMemory(mostPage))
 		if err != nil {
 			return nil, errDamaged
 		}

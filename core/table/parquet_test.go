@@ -159,7 +159,10 @@ func TestParquetEncodings(t *testing.T) {
 			err := read(&b, columns, func(get func(string) string, _ int) error {
 				r := list[n]
 				n++
-				for field, want := range map[string]string{"pod": r.Pod, "at": fmt.Sprint(r.At), "cpu": fmt.Sprint(r.CPU), "memory": text(r.Memory), "small": text(int64(r.Small)), "labels": strings.Join(r.Labels, " ")} {
+				for field, want := range map[string]string{
+					"pod": r.Pod, "at": fmt.Sprint(r.At), "cpu": fmt.Sprint(r.CPU), "memory": text(r.Memory),
+					"small": text(int64(r.Small)), "labels": strings.Join(r.Labels, " "),
+				} {
 					if get(field) != want {
 						return fmt.Errorf("row %d: %s is %q, want %q", n, field, get(field), want)
 					}
@@ -220,7 +223,8 @@ func TestParquetThatIsWrong(t *testing.T) {
 		`column "pod" is missing; it must be there (as "pod", by the mapping of columns)`: as(func(w io.Writer) error { return parquet.Write(w, []wrong{{"a"}}) }),
 		"not a whole Parquet file": whole[:len(whole)-9],
 	} {
-		if err := read(bytes.NewReader(data), columns, func(func(string) string, int) error { return nil }); err == nil || !strings.Contains(err.Error(), want) {
+		if err := read(bytes.NewReader(data), columns, func(func(string) string, int) error { return nil }); err == nil ||
+			!strings.Contains(err.Error(), want) {
 			t.Errorf("%s: %v", want, err)
 		}
 	}
@@ -236,8 +240,10 @@ func TestDamagedParquet(t *testing.T) {
 	random := rand.New(rand.NewPCG(3, 4))
 	var before, after runtime.MemStats
 	for name, option := range map[string]parquet.WriterOption{
-		"plain": parquet.Compression(&parquet.Uncompressed), "Snappy": parquet.Compression(&parquet.Snappy), "Gzip": parquet.Compression(&parquet.Gzip),
-		"Zstandard": parquet.Compression(&parquet.Zstd), "Brotli": parquet.Compression(&parquet.Brotli), "LZ4": parquet.Compression(&parquet.Lz4Raw),
+		"plain": parquet.Compression(&parquet.Uncompressed), "Snappy": parquet.Compression(&parquet.Snappy),
+		"Gzip":      parquet.Compression(&parquet.Gzip),
+		"Zstandard": parquet.Compression(&parquet.Zstd), "Brotli": parquet.Compression(&parquet.Brotli),
+		"LZ4":           parquet.Compression(&parquet.Lz4Raw),
 		"first version": parquet.DataPageVersion(1),
 	} {
 		whole := written(t, some(200), parquet.MaxRowsPerRowGroup(64), option)
@@ -296,7 +302,8 @@ func TestParquetThatLies(t *testing.T) {
 		}
 	}
 	many := footer(append([]byte{0x19, 0xf3, 0x80, 0x89, 0x7a}, make([]byte, 2_000_001)...)...)
-	if err := read(bytes.NewReader(many), columns, func(func(string) string, int) error { return nil }); err == nil || !strings.Contains(err.Error(), "larger row groups") {
+	if err := read(bytes.NewReader(many), columns, func(func(string) string, int) error { return nil }); err == nil ||
+		!strings.Contains(err.Error(), "larger row groups") {
 		t.Error(err)
 	}
 
@@ -325,7 +332,10 @@ func TestParquetThatLies(t *testing.T) {
 	// A few bytes for many values.
 	million := binary.AppendUvarint(nil, 2_000_000) // a run of a million
 	million = append(million, 1)
-	flat, optional, repeated := parquet.LeafColumn{}, parquet.LeafColumn{MaxDefinitionLevel: 1}, parquet.LeafColumn{MaxDefinitionLevel: 3, MaxRepetitionLevel: 1}
+	flat, optional, repeated := parquet.LeafColumn{}, parquet.LeafColumn{MaxDefinitionLevel: 1}, parquet.LeafColumn{
+		MaxDefinitionLevel: 3,
+		MaxRepetitionLevel: 1,
+	}
 	levelled := func(b []byte) []byte { return append(binary.LittleEndian.AppendUint32(nil, uint32(len(b))), b...) }
 	deltas := binary.AppendUvarint(binary.AppendUvarint(binary.AppendUvarint(nil, 128), 4), 1<<31)
 	for name, x := range map[string]struct {
@@ -333,8 +343,11 @@ func TestParquetThatLies(t *testing.T) {
 		b    []byte
 		leaf parquet.LeafColumn
 	}{
-		"a run of an index":                 {page{encoding: int64(format.RLEDictionary)}, append([]byte{1}, million...), flat},
-		"runs of an index":                  {page{encoding: int64(format.RLEDictionary)}, append([]byte{1}, bytes.Repeat([]byte{0x80, 4, 0}, 9_000)...), flat},
+		"a run of an index": {page{encoding: int64(format.RLEDictionary)}, append([]byte{1}, million...), flat},
+		"runs of an index": {
+			page{encoding: int64(format.RLEDictionary)},
+			append([]byte{1}, bytes.Repeat([]byte{0x80, 4, 0}, 9_000)...), flat,
+		},
 		"an index of 33 bits":               {page{encoding: int64(format.RLEDictionary)}, []byte{33, 2, 0}, flat},
 		"truths":                            {page{encoding: int64(format.RLE)}, levelled(million), flat},
 		"nulls, first version":              {page{nulled: int64(format.RLE)}, levelled(million), optional},
@@ -355,7 +368,10 @@ func TestParquetThatLies(t *testing.T) {
 			t.Errorf("%s: %v", name, err)
 		}
 	}
-	for want, p := range map[string]page{"plainly or with a dictionary": {encoding: int64(format.BitPacked)}, "write them as RLE": {nulled: int64(format.BitPacked)}} {
+	for want, p := range map[string]page{
+		"plainly or with a dictionary": {encoding: int64(format.BitPacked)},
+		"write them as RLE":            {nulled: int64(format.BitPacked)},
+	} {
 		if err := p.check(nil, format.Uncompressed, optional); err == nil || !strings.Contains(err.Error(), want) {
 			if err = p.check(nil, format.Uncompressed, flat); err == nil || !strings.Contains(err.Error(), want) {
 				t.Errorf("%s: %v", want, err)
@@ -377,7 +393,8 @@ func TestParquetThatLies(t *testing.T) {
 		t.Errorf("words of %d bytes", got)
 	}
 	words = append(alike(200_000, 1_000), alike(0, 1_000)...)
-	if err := (page{values: 1_000, size: 1_000, encoding: int64(format.DeltaByteArray)}).check(words, format.Uncompressed, flat); err == nil || !strings.Contains(err.Error(), "smaller pages") {
+	if err := (page{values: 1_000, size: 1_000, encoding: int64(format.DeltaByteArray)}).check(words, format.Uncompressed,
+		flat); err == nil || !strings.Contains(err.Error(), "smaller pages") {
 		t.Error(err)
 	}
 	if got := (page{values: 1_000}).sharing(words[:40]); got >= 0 {
@@ -386,7 +403,8 @@ func TestParquetThatLies(t *testing.T) {
 
 	head := binary.AppendVarint([]byte{0x15, 0, 0x15}, mostPage+1)
 	head = append(head, 0x15, 0, 0)
-	if err := checkColumn(head, &format.ColumnMetaData{TotalCompressedSize: int64(len(head)), NumValues: 1}, parquet.LeafColumn{}); err == nil || !strings.Contains(err.Error(), "write pages of at most") {
+	if err := checkColumn(head, &format.ColumnMetaData{TotalCompressedSize: int64(len(head)), NumValues: 1},
+		parquet.LeafColumn{}); err == nil || !strings.Contains(err.Error(), "write pages of at most") {
 		t.Error(err)
 	}
 }

@@ -60,7 +60,10 @@ func byTheLibrary(src io.Reader) []string {
 // file and however it comes in.
 func TestRowsAreTheLibrarys(t *testing.T) {
 	random := rand.New(rand.NewPCG(1, 3))
-	letters := []string{"a", "b", ",", ",", "\n", "\n", "\r\n", "\r", "\"", " ", "ü", "\x00", strings.Repeat("x", 70), "\"q\"", "\"a,\nb\"", "\"\""}
+	letters := []string{
+		"a", "b", ",", ",", "\n", "\n", "\r\n", "\r", "\"", " ", "ü", "\x00", strings.Repeat("x", 70), "\"q\"",
+		"\"a,\nb\"", "\"\"",
+	}
 	for n := range 20_000 {
 		var b strings.Builder
 		for range random.IntN(24) {
@@ -72,7 +75,10 @@ func TestRowsAreTheLibrarys(t *testing.T) {
 		}
 		text := b.String()
 		want := byTheLibrary(strings.NewReader(text))
-		for name, src := range map[string]io.Reader{"whole": strings.NewReader(text), "byte by byte": iotest.OneByteReader(strings.NewReader(text)), "with its end": iotest.DataErrReader(strings.NewReader(text))} {
+		for name, src := range map[string]io.Reader{
+			"whole":        strings.NewReader(text),
+			"byte by byte": iotest.OneByteReader(strings.NewReader(text)), "with its end": iotest.DataErrReader(strings.NewReader(text)),
+		} {
 			if got := rowsOf(src); fmt.Sprint(got) != fmt.Sprint(want) {
 				t.Fatalf("%q, %s\n%q, want\n%q", text, name, got, want)
 			}
@@ -115,7 +121,10 @@ func TestOneTableInThreeForms(t *testing.T) {
 	if err := parquet.Write(&file, []pod{{"a", 5, []string{"x", "y"}}, {"b", 6.5, nil}}); err != nil {
 		t.Fatal(err)
 	}
-	c := Columns{Names: []string{"pod", "at", "want"}, Must: []string{"pod", "at"}, Lists: []string{"want"}, Theirs: map[string]string{"pod": "name"}}
+	c := Columns{
+		Names: []string{"pod", "at", "want"}, Must: []string{"pod", "at"}, Lists: []string{"want"},
+		Theirs: map[string]string{"pod": "name"},
+	}
 	for _, text := range []string{
 		"\ufeffname, at,want,more\r\na, 5 ,x y,z\r\n\r\nb,6.5,,\r\n",
 		"\n {\"name\": \"a\", \"at\": 5, \"want\": [\"x\", \"y\"], \"more\": {}}\n{\"at\": 6.5, \"name\": \" b \", \"want\": null}",
@@ -154,7 +163,8 @@ func TestOneTableInThreeForms(t *testing.T) {
 			t.Errorf("%.30q: %s, want %s", text, said, want)
 		}
 	}
-	if err := Read(strings.NewReader("x"), Columns{Theirs: map[string]string{"a": "n", "b": "n"}}, nil, nil); err == nil || !strings.Contains(err.Error(), "map it once") {
+	if err := Read(strings.NewReader("x"), Columns{Theirs: map[string]string{"a": "n", "b": "n"}}, nil, nil); err == nil ||
+		!strings.Contains(err.Error(), "map it once") {
 		t.Error(err)
 	}
 }

@@ -46,7 +46,9 @@ func (a Answers) Draft() (text string, wrong []Question) {
 	if !dnsLabel.MatchString(a.Namespace) || a.Namespace == "default" {
 		no("namespace", "name a namespace of its own in lower-case letters, digits and dashes, as in slipway")
 	}
-	if u, err := url.Parse(a.Controller); err != nil || u.Scheme != "http" && u.Scheme != "https" && u.Scheme != "ws" && u.Scheme != "wss" || u.Hostname() == "" || strings.ContainsAny(a.Controller, "\" \n") {
+	if u, err := url.Parse(a.Controller); err != nil ||
+		u.Scheme != "http" && u.Scheme != "https" && u.Scheme != "ws" && u.Scheme != "wss" || u.Hostname() == "" ||
+		strings.ContainsAny(a.Controller, "\" \n") {
 		no("controller", "write the address as agents see it, as in http://dispatch.slipway.svc:8080")
 	}
 	if !dnsLabel.MatchString(a.Name) || len(a.Name) > 57 {

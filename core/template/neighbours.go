@@ -188,7 +188,8 @@ func (r *reading) beside(field string, t *corev1.PodAffinityTerm) (b Beside, ok 
 	case s == nil && len(t.Namespaces) == 0:
 		b.Namespaces = []string{r.of.Namespace}
 	case s != nil && len(s.MatchLabels)+len(s.MatchExpressions) > 0:
-		r.refuse(field+".namespaceSelector", metav1.FormatLabelSelector(s), "is not simulated, because the labels of namespaces are not known here; name the namespaces, or leave it out")
+		r.refuse(field+".namespaceSelector", metav1.FormatLabelSelector(s),
+			"is not simulated, because the labels of namespaces are not known here; name the namespaces, or leave it out")
 		return b, false
 	case s != nil:
 		b.Anywhere = true

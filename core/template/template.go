@@ -85,7 +85,8 @@ func Read(d *document.Document) (Agent, document.Faults) {
 	a.Container, faults = container(d, p, faults)
 	spec := &p.Template.Spec
 	for _, x := range notPlaced(spec) {
-		faults = append(faults, d.Fault("template.spec."+x, x, "is not simulated yet, and would change where agents go; leave it out of this template for now"))
+		faults = append(faults, d.Fault("template.spec."+x, x,
+			"is not simulated yet, and would change where agents go; leave it out of this template for now"))
 	}
 	for i, c := range spec.Containers {
 		for _, b := range BelowRequest(c) {

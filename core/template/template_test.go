@@ -38,10 +38,23 @@ func TestEffectiveRequest(t *testing.T) {
 		want Request
 	}{
 		{"two containers add", corev1.PodSpec{Containers: []corev1.Container{one, box("250m", "256Mi")}}, Request{CPU: 750, Memory: 512 << 20}},
-		{"init containers take their largest", corev1.PodSpec{Containers: []corev1.Container{one}, InitContainers: []corev1.Container{box("1", "128Mi"), box("200m", "600Mi")}}, Request{CPU: 1000, Memory: 600 << 20}},
-		{"sidecar before an init adds to both", corev1.PodSpec{Containers: []corev1.Container{one}, InitContainers: []corev1.Container{sidecar("100m", "64Mi"), box("1", "128Mi")}}, Request{CPU: 1100, Memory: 320 << 20}},
-		{"sidecar after an init adds to containers", corev1.PodSpec{Containers: []corev1.Container{one}, InitContainers: []corev1.Container{box("1", "128Mi"), sidecar("100m", "64Mi")}}, Request{CPU: 1000, Memory: 320 << 20}},
-		{"overhead comes on top", corev1.PodSpec{Containers: []corev1.Container{one}, InitContainers: []corev1.Container{box("1", "")}, Overhead: box("50m", "32Mi").Resources.Requests}, Request{CPU: 1050, Memory: 288 << 20}},
+		{"init containers take their largest", corev1.PodSpec{
+			Containers:     []corev1.Container{one},
+			InitContainers: []corev1.Container{box("1", "128Mi"), box("200m", "600Mi")},
+		}, Request{CPU: 1000, Memory: 600 << 20}},
+		{"sidecar before an init adds to both", corev1.PodSpec{
+			Containers:     []corev1.Container{one},
+			InitContainers: []corev1.Container{sidecar("100m", "64Mi"), box("1", "128Mi")},
+		}, Request{CPU: 1100, Memory: 320 << 20}},
+		{
+			"sidecar after an init adds to containers",
+			corev1.PodSpec{Containers: []corev1.Container{one}, InitContainers: []corev1.Container{box("1", "128Mi"), sidecar("100m", "64Mi")}},
+			Request{CPU: 1000, Memory: 320 << 20},
+		},
+		{"overhead comes on top", corev1.PodSpec{
+			Containers: []corev1.Container{one}, InitContainers: []corev1.Container{box("1", "")},
+			Overhead: box("50m", "32Mi").Resources.Requests,
+		}, Request{CPU: 1050, Memory: 288 << 20}},
 		{"a thousandth of a byte is a byte", corev1.PodSpec{Containers: []corev1.Container{box("0.1m", "1500m")}}, Request{CPU: 1, Memory: 2}},
 		{"nothing asked, nothing charged", corev1.PodSpec{Containers: []corev1.Container{box("", "")}}, Request{}},
 	} {
@@ -49,7 +62,8 @@ func TestEffectiveRequest(t *testing.T) {
 			t.Errorf("%s: %+v, want %+v", c.name, got, c.want)
 		}
 	}
-	if got := Effective(&corev1.PodSpec{Containers: []corev1.Container{box("", "1Gi")}}, Request{CPU: scoringCPU, Memory: scoringMemory}); got != (Request{CPU: 100, Memory: 1 << 30}) {
+	if got := Effective(&corev1.PodSpec{Containers: []corev1.Container{box("", "1Gi")}},
+		Request{CPU: scoringCPU, Memory: scoringMemory}); got != (Request{CPU: 100, Memory: 1 << 30}) {
 		t.Errorf("for scoring: %+v", got)
 	}
 }
@@ -76,16 +90,20 @@ func TestReadFindsTheAgent(t *testing.T) {
 		return Read(docs[0])
 	}
 	a, faults := read(strings.Replace(manifest, "ANN", ", tachyphor/agent-container: side", 1))
-	if len(faults) > 0 || a.Container != "side" || !slices.Equal(a.Offers, []string{"go", "linux"}) || !slices.Equal(a.Images, []string{"a", "b"}) {
+	if len(faults) > 0 || a.Container != "side" || !slices.Equal(a.Offers, []string{"go", "linux"}) ||
+		!slices.Equal(a.Images, []string{"a", "b"}) {
 		t.Errorf("agent %+v, faults %v", a, faults)
 	}
 	for ann, want := range map[string]string{"": "cannot tell which", ", tachyphor/agent-container: x": "no container of that name"} {
-		if _, faults := read(strings.Replace(manifest, "ANN", ann, 1)); len(faults) != 1 || !strings.Contains(faults[0].String(), want) || faults[0].Line == 0 {
+		if _, faults := read(strings.Replace(manifest, "ANN", ann, 1)); len(faults) != 1 || !strings.Contains(faults[0].String(), want) ||
+			faults[0].Line == 0 {
 			t.Errorf("with %q: faults %v", ann, faults)
 		}
 	}
-	low := strings.Replace(manifest, "name: main, image: a", "name: agent, image: a, resources: {requests: {memory: 2Gi, cpu: 1}, limits: {memory: 1Gi}}", 1)
-	if _, faults := read(strings.Replace(low, "ANN", "", 1)); len(faults) != 1 || !strings.Contains(faults[0].String(), "resources.limits.memory: found 1Gi; must not be below the request of 2Gi") {
+	low := strings.Replace(manifest, "name: main, image: a",
+		"name: agent, image: a, resources: {requests: {memory: 2Gi, cpu: 1}, limits: {memory: 1Gi}}", 1)
+	if _, faults := read(strings.Replace(low, "ANN", "", 1)); len(faults) != 1 ||
+		!strings.Contains(faults[0].String(), "resources.limits.memory: found 1Gi; must not be below the request of 2Gi") {
 		t.Errorf("limit below request: %v", faults)
 	}
 	if _, faults := read(strings.Replace(strings.Replace(manifest, "go, linux linux", "", 1), "ANN", "", 1)); len(faults) != 2 {
@@ -98,18 +116,29 @@ func TestReadFindsTheAgent(t *testing.T) {
 func TestUnknownWishesAreRefused(t *testing.T) {
 	required := "requiredDuringSchedulingIgnoredDuringExecution: "
 	for field, text := range map[string]string{
-		"nodeName":              "nodeName: core-001",
-		"affinity.nodeAffinity": "affinity: {nodeAffinity: {" + required + "{nodeSelectorTerms: [{matchFields: [{key: metadata.name, operator: In, values: [a]}]}]}}}",
-		"affinity.podAffinity." + strings.TrimSuffix(required, ": ") + "[0].namespaceSelector: found team=a": "affinity: {podAffinity: {" + required + "[{topologyKey: zone, namespaceSelector: {matchLabels: {team: a}}}]}}",
-		"[0].topologyKey: must name":                                                      "affinity: {podAntiAffinity: {" + required + "[{topologyKey: \"\", labelSelector: {}}]}}",
-		"[0].labelSelector: \"resembles\" is not":                                         "affinity: {podAntiAffinity: {" + required + "[{topologyKey: zone, labelSelector: {matchExpressions: [{key: a, operator: resembles, values: [b]}]}}]}}",
-		"[0].weight: found 0":                                                             "affinity: {podAffinity: {preferredDuringSchedulingIgnoredDuringExecution: [{weight: 0, podAffinityTerm: {topologyKey: zone}}]}}",
-		"topologySpreadConstraints[0].maxSkew: found 0":                                   "topologySpreadConstraints: [{maxSkew: 0, topologyKey: zone, whenUnsatisfiable: DoNotSchedule}]",
-		"topologySpreadConstraints[0].whenUnsatisfiable: found Perhaps":                   "topologySpreadConstraints: [{maxSkew: 1, topologyKey: zone, whenUnsatisfiable: Perhaps}]",
-		"topologySpreadConstraints[0].minDomains: found 2; must be at least 1, with when": "topologySpreadConstraints: [{maxSkew: 1, topologyKey: zone, minDomains: 2, whenUnsatisfiable: ScheduleAnyway}]",
-		"hostPort: found 70000":                                                           "initContainers: [{name: i, image: a, restartPolicy: Always, ports: [{containerPort: 80, hostPort: 70000}]}]",
+		"nodeName": "nodeName: core-001",
+		"affinity.nodeAffinity": "affinity: {nodeAffinity: {" + required +
+			"{nodeSelectorTerms: [{matchFields: [{key: metadata.name, operator: In, values: [a]}]}]}}}",
+		"affinity.podAffinity." + strings.TrimSuffix(required, ": ") +
+			"[0].namespaceSelector: found team=a": "affinity: {podAffinity: {" + required +
+			"[{topologyKey: zone, namespaceSelector: {matchLabels: {team: a}}}]}}",
+		"[0].topologyKey: must name": "affinity: {podAntiAffinity: {" + required +
+			"[{topologyKey: \"\", labelSelector: {}}]}}",
+		"[0].labelSelector: \"resembles\" is not": "affinity: {podAntiAffinity: {" + required +
+			"[{topologyKey: zone, labelSelector: {matchExpressions: [{key: a, operator: resembles, values: [b]}]}}]}}",
+		"[0].weight: found 0": "affinity: {podAffinity: " +
+			"{preferredDuringSchedulingIgnoredDuringExecution: [{weight: 0, podAffinityTerm: {topologyKey: zone}}]}}",
+		"topologySpreadConstraints[0].maxSkew: found 0": "topologySpreadConstraints: [{maxSkew: " +
+			"0, topologyKey: zone, whenUnsatisfiable: DoNotSchedule}]",
+		"topologySpreadConstraints[0].whenUnsatisfiable: found Perhaps": "topologySpreadConstraints: [{maxSkew: " +
+			"1, topologyKey: zone, whenUnsatisfiable: Perhaps}]",
+		"topologySpreadConstraints[0].minDomains: found 2; must be at least 1, with when": "topologySpreadConstraints: [{maxSkew: " +
+			"1, topologyKey: zone, minDomains: 2, whenUnsatisfiable: ScheduleAnyway}]",
+		"hostPort: found 70000": "initContainers: [{name: i, image: a, " +
+			"restartPolicy: Always, ports: [{containerPort: 80, hostPort: 70000}]}]",
 	} {
-		docs, faults := document.Parse("t.yaml", []byte(strings.Replace(strings.Replace(manifest, "ANN", ", tachyphor/agent-container: side", 1), "    containers:", "    "+text+"\n    containers:", 1)))
+		docs, faults := document.Parse("t.yaml", []byte(strings.Replace(strings.Replace(manifest, "ANN", ", tachyphor/agent-container: side",
+			1), "    containers:", "    "+text+"\n    containers:", 1)))
 		if len(faults) > 0 {
 			t.Fatal(faults)
 		}
@@ -122,7 +151,10 @@ func TestUnknownWishesAreRefused(t *testing.T) {
 func TestExtendedRequests(t *testing.T) {
 	const card = "brinewell.example/card"
 	with := func(n string) corev1.Container {
-		return corev1.Container{Resources: corev1.ResourceRequirements{Requests: corev1.ResourceList{card: resource.MustParse(n), "ephemeral-storage": resource.MustParse("1Gi")}}}
+		return corev1.Container{Resources: corev1.ResourceRequirements{Requests: corev1.ResourceList{
+			card:                resource.MustParse(n),
+			"ephemeral-storage": resource.MustParse("1Gi"),
+		}}}
 	}
 	a := FromSpec("t", &corev1.PodSpec{Containers: []corev1.Container{with("1"), with("2")}, InitContainers: []corev1.Container{with("4")}})
 	if a.Extended[card] != 4 || a.Request.Disk != 2<<30 {
@@ -211,17 +243,22 @@ func TestNeighbours(t *testing.T) {
 	if !own.Single(nil) {
 		t.Error("two pods listen on port 80 of one node's own network")
 	}
-	if init := read(nil, "{initContainers: [{name: i, ports: [{containerPort: 80, hostPort: 80}]}], containers: [{name: a}]}"); init.Single(nil) {
+	if init := read(nil, "{initContainers: [{name: i, ports: [{containerPort: 80, hostPort: 80}]}], containers: "+
+		"[{name: a}]}"); init.Single(nil) {
 		t.Error("a port is taken by a container that has ended")
 	}
-	apart := read(map[string]string{"app": "t", "tide": "ebb"}, "{affinity: {podAntiAffinity: {requiredDuringSchedulingIgnoredDuringExecution: [{topologyKey: zone, labelSelector: {matchLabels: {app: t}}, mismatchLabelKeys: [tide]}]}}}")
+	apart := read(map[string]string{"app": "t", "tide": "ebb"},
+		"{affinity: {podAntiAffinity: {requiredDuringSchedulingIgnoredDuringExecution: [{topologyKey: zone, labelSelector: "+
+			"{matchLabels: {app: t}}, mismatchLabelKeys: [tide]}]}}}")
 	flood := Neighbours{Namespace: "slipway", Labels: map[string]string{"app": "t", "tide": "flood"}}
 	away := Neighbours{Namespace: "elsewhere", Labels: flood.Labels}
 	zone := map[string]string{"zone": "a"}
 	if apart.Single(zone) || !apart.Alone(&flood, zone) || !flood.Alone(&apart, zone) || apart.Alone(&flood, nil) || apart.Alone(&away, zone) {
 		t.Error("a pod keeps apart from those of its app and another tide, in its namespace, where nodes have a zone")
 	}
-	near := read(nil, "{affinity: {podAffinity: {requiredDuringSchedulingIgnoredDuringExecution: [{topologyKey: zone}]}}, topologySpreadConstraints: [{maxSkew: 1, topologyKey: rack, whenUnsatisfiable: DoNotSchedule}, {maxSkew: 1, topologyKey: row, whenUnsatisfiable: ScheduleAnyway}, {maxSkew: 1, topologyKey: kubernetes.io/hostname, whenUnsatisfiable: DoNotSchedule}]}")
+	near := read(nil, "{affinity: {podAffinity: {requiredDuringSchedulingIgnoredDuringExecution: [{topologyKey: zone}]}}, "+
+		"topologySpreadConstraints: [{maxSkew: 1, topologyKey: rack, whenUnsatisfiable: DoNotSchedule}, {maxSkew: 1, topologyKey: "+
+		"row, whenUnsatisfiable: ScheduleAnyway}, {maxSkew: 1, topologyKey: kubernetes.io/hostname, whenUnsatisfiable: DoNotSchedule}]}")
 	if got := near.Missing(zone); !slices.Equal(got, []string{"rack"}) {
 		t.Errorf("missing: %v", got)
 	}

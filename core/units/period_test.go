@@ -35,7 +35,10 @@ func TestPeriods(t *testing.T) {
 			t.Errorf("%s prints as %s", c.in, p)
 		}
 	}
-	for _, bad := range []string{"", "Mon", "Mon-Fri", "Mon 7:00-19:00", "Mon 07:00-25:00", "mon 07:00-08:00", "Mon 24:00-08:00", "Mon 07:60-09:00"} {
+	for _, bad := range []string{
+		"", "Mon", "Mon-Fri", "Mon 7:00-19:00", "Mon 07:00-25:00", "mon 07:00-08:00", "Mon 24:00-08:00",
+		"Mon 07:60-09:00",
+	} {
 		if p, err := ParsePeriod(bad); err == nil {
 			t.Errorf("ParsePeriod(%q) = %v, want an error", bad, p)
 		}

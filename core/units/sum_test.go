@@ -64,7 +64,10 @@ func TestSumsAreExact(t *testing.T) {
 }
 
 func TestSumsRefuseWhatTheyCannotHold(t *testing.T) {
-	for _, bad := range []string{`"1.5"`, `""`, `"a"`, `"1e3"`, `"170141183460469231731687303715884105728"`, `"-170141183460469231731687303715884105729"`, `"99999999999999999999999999999999999999999999"`} {
+	for _, bad := range []string{
+		`"1.5"`, `""`, `"a"`, `"1e3"`, `"170141183460469231731687303715884105728"`,
+		`"-170141183460469231731687303715884105729"`, `"99999999999999999999999999999999999999999999"`,
+	} {
 		var s Sum[Money]
 		if err := json.Unmarshal([]byte(bad), &s); err == nil {
 			t.Errorf("%s reads as %v", bad, s)

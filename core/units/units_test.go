@@ -134,7 +134,10 @@ func FuzzSplitAddsUp(f *testing.F) {
 }
 
 func TestMoneyShort(t *testing.T) {
-	for m, want := range map[Money]string{0: "EUR 0", 23100000: "EUR 0.0231", 12340000000: "EUR 12.34", 1240 * Unit: "EUR 1,240", -1234567 * Unit: "EUR -1,234,567"} {
+	for m, want := range map[Money]string{
+		0: "EUR 0", 23100000: "EUR 0.0231", 12340000000: "EUR 12.34", 1240 * Unit: "EUR 1,240",
+		-1234567 * Unit: "EUR -1,234,567",
+	} {
 		if got := m.Short("EUR"); got != want {
 			t.Errorf("%d: %q, want %q", int64(m), got, want)
 		}
@@ -145,7 +148,8 @@ func TestMoneyShort(t *testing.T) {
 // larger one.
 func TestDecimal(t *testing.T) {
 	for bytes, want := range map[float64]string{
-		0: "0 B", 999: "999 B", 999.6: "1 kB", 1000: "1 kB", 12.34e6: "12.3 MB", 999.4e6: "999 MB", 999.6e6: "1 GB", 1.5e12: "1.5 TB", 999.6e12: "999.6 TB", 1234e12: "1234 TB",
+		0: "0 B", 999: "999 B", 999.6: "1 kB", 1000: "1 kB", 12.34e6: "12.3 MB", 999.4e6: "999 MB", 999.6e6: "1 GB", 1.5e12: "1.5 TB",
+		999.6e12: "999.6 TB", 1234e12: "1234 TB",
 	} {
 		if got := Decimal(bytes); got != want {
 			t.Errorf("%v is %q, want %q", bytes, got, want)

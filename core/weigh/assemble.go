@@ -38,8 +38,9 @@ func (x *weighing) months() float64 {
 func (x *weighing) weighed(p Plan, perHour float64) Weighed {
 	total := func(r *reading) float64 { return float64(units.AmountOf(r.sample.Cost.TotalNano)) / x.months() }
 	out := Weighed{
-		Plan: p, Edits: p.Edits(), Missing: append([]string{}, x.w.Missing(p.Rules)...), Cost: x.figure(p.Key, total), CostDiff: x.differs(p.Key, total),
-		KeptGB: x.figure(p.Key, func(r *reading) float64 { return r.sample.Cache.KeptBytes / float64(units.GB) }),
+		Plan: p, Edits: p.Edits(), Missing: append([]string{}, x.w.Missing(p.Rules)...), Cost: x.figure(p.Key, total),
+		CostDiff: x.differs(p.Key, total),
+		KeptGB:   x.figure(p.Key, func(r *reading) float64 { return r.sample.Cache.KeptBytes / float64(units.GB) }),
 	}
 	out.Groups = append(out.Groups, x.fared(p.Key, x.classes, ""))
 	for _, c := range x.classes {
@@ -127,7 +128,8 @@ func (x *weighing) fared(key string, classes []int, name string) Fared {
 	f := Fared{
 		Class: name, Jobs: x.figure(key, ended), Lead: x.figure(key, lead), LeadDiff: x.differs(key, lead),
 		Start:   x.figure(key, phases(sim.Held, sim.Placing, sim.Node, sim.Image, sim.Setup, sim.Join)),
-		Restore: x.figure(key, phases(sim.Restore)), Cold: x.figure(key, cold), Save: x.figure(key, phases(sim.Save)), Wipe: x.figure(key, phases(sim.Wipe)),
+		Restore: x.figure(key, phases(sim.Restore)), Cold: x.figure(key, cold), Save: x.figure(key, phases(sim.Save)),
+		Wipe: x.figure(key, phases(sim.Wipe)),
 		Work: x.figure(key, func(r *reading) float64 { return work(r) - cold(r) }),
 		Pays: x.paysOff(key, classes),
 	}
@@ -276,7 +278,10 @@ func choose(o *Weighing) (best string, asGood []string) {
 // keepOrder has the plans by how little they are to keep up: archives, which need
 // nothing of the nodes, by how seldom they save; then what needs room on nodes, images
 // made anew, volumes, and several plans.
-var keepOrder = []string{byProject, byClass, "daily-trunk", "changed-all", "every-trunk", "every-all", "node-disk", "baked", "volumes", "volume", Best}
+var keepOrder = []string{
+	byProject, byClass, "daily-trunk", "changed-all", "every-trunk", "every-all", "node-disk", "baked", "volumes",
+	"volume", Best,
+}
 
 // peak says what sharing costs in the busiest hour, of the plans whose facts are known.
 func (x *weighing) peak() Peak {

@@ -13,7 +13,10 @@ import (
 // answer is a weighing of plans whose mean job ends so many seconds later than the 400 s
 // without a cache, ± half, at so much more a month.
 func answer(perHour float64, today string, plans ...Weighed) *Weighing {
-	o := &Weighing{Currency: "EUR", PerHour: perHour, Today: today, Repeats: 8, SpanNs: int64(units.Month), Plans: []Weighed{{Plan: Plan{Key: None, Label: "no cache"}}}}
+	o := &Weighing{
+		Currency: "EUR", PerHour: perHour, Today: today, Repeats: 8, SpanNs: int64(units.Month),
+		Plans: []Weighed{{Plan: Plan{Key: None, Label: "no cache"}}},
+	}
 	o.Plans[0].Groups = []Fared{{Jobs: stats.Figure{Mean: 9_000}, Lead: stats.Figure{Mean: 400e9}}}
 	for _, p := range plans {
 		f := &p.Groups[0]
@@ -46,17 +49,33 @@ func TestChoosingAPlan(t *testing.T) {
 	}{
 		"the soonest": {
 			answer(0, None, later("every-all", -10, 1, -5), later("node-disk", -40, 1, 900)), "node-disk", nil,
-			"Have as node-disk: the mean job with a workspace ends after 6 min 00 s instead of 6 min 40 s, 40 s ± 1 s sooner, and the bill is EUR 900.00 a month more.",
+			"Have as node-disk: the mean job with a workspace ends after 6 min 00 s instead of 6 min 40 s, 40 s ± 1 s sooner, and " +
+				"the bill is EUR 900.00 a month more.",
 		},
 		// 9,000 jobs × 40 s are 100 h a month.
-		"the most worth":            {answer(5, None, later("every-all", -10, 1, -5), later("node-disk", -40, 1, 900)), "every-all", nil, "EUR 5.00 a month less."},
-		"dear hours":                {answer(50, None, later("every-all", -10, 1, -5), later("node-disk", -40, 1, 900)), "node-disk", nil, "EUR 900.00 a month more."},
-		"the least to keep up":      {answer(0, None, later("every-all", -41, 1, 0), later("changed-trunk", -38, 1, 0), later("node-disk", -41.5, 1, 0)), "changed-trunk", []string{"every-all", "node-disk"}, "the bill is as good as the same."},
-		"today's":                   {answer(0, "every-all", later("every-all", -38, 1, 0), later("changed-trunk", -41, 1, 0)), "every-all", []string{"changed-trunk"}, "The scenario has it already."},
-		"not today's, if it is far": {answer(0, "every-all", later("every-all", -32, 1, 0), later("changed-trunk", -41, 1, 0)), "changed-trunk", nil, "Have as changed-trunk"},
+		"the most worth": {
+			answer(5, None, later("every-all", -10, 1, -5), later("node-disk", -40, 1, 900)), "every-all", nil,
+			"EUR 5.00 a month less.",
+		},
+		"dear hours": {
+			answer(50, None, later("every-all", -10, 1, -5), later("node-disk", -40, 1, 900)), "node-disk", nil,
+			"EUR 900.00 a month more.",
+		},
+		"the least to keep up": {answer(0, None, later("every-all", -41, 1, 0), later("changed-trunk", -38, 1, 0),
+			later("node-disk", -41.5, 1, 0)), "changed-trunk", []string{"every-all", "node-disk"}, "the bill is as good as the same."},
+		"today's": {
+			answer(0, "every-all", later("every-all", -38, 1, 0), later("changed-trunk", -41, 1, 0)), "every-all",
+			[]string{"changed-trunk"},
+			"The scenario has it already.",
+		},
+		"not today's, if it is far": {
+			answer(0, "every-all", later("every-all", -32, 1, 0), later("changed-trunk", -41, 1, 0)),
+			"changed-trunk", nil, "Have as changed-trunk",
+		},
 		"none is sure": {
 			answer(0, "every-all", later("every-all", 11, 0.2, 28), later("changed-trunk", -3, 4, 0)), None, nil,
-			"No cache: with none of the plans does the mean job surely end sooner; the nearest, as changed-trunk, changes its lead time by 3 s ± 4 s sooner.",
+			"No cache: with none of the plans does the mean job surely end sooner; the nearest, as changed-trunk, changes its lead " +
+				"time by 3 s ± 4 s sooner.",
 		},
 		"none is worth it": {answer(1, None, later("every-all", -10, 1, 900)), None, nil, "No cache"},
 	} {

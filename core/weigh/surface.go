@@ -279,7 +279,8 @@ func (g *ground) agree(s *Surface, workers int) error {
 	case 0:
 		s.How = "By the engine: builds overlap or come in bursts, and the closed forms are for builds one after the other."
 	default:
-		s.How = fmt.Sprintf("By closed forms for %d of %d plans, which the engine confirms at today's point and at the corners of the map; by the engine for the others, whose builds overlap or come in bursts.", used, len(g.plans))
+		s.How = fmt.Sprintf("By closed forms for %d of %d plans, which the engine confirms at today's point and at the corners of "+
+			"the map; by the engine for the others, whose builds overlap or come in bursts.", used, len(g.plans))
 	}
 	return nil
 }

@@ -103,7 +103,8 @@ func misleads(o *Weighing, v *View) (plan, words string) {
 	if math.Abs(v.Usual-truth) < misleading {
 		return plan, ""
 	}
-	says := "Compared with the run that fills it, the cache saves " + percent(v.Usual) + " of a build; compared with no cache, " + o.plan(plan).said()
+	says := "Compared with the run that fills it, the cache saves " + percent(v.Usual) + " of a build; compared with no cache, " +
+		o.plan(plan).said()
 	switch {
 	case math.Abs(truth) < 0.005:
 		says += " saves nothing"

@@ -191,7 +191,10 @@ func Weigh(q Question, workers int, progress paired.Progress) (*Weighing, error)
 	if err := q.Check(); err != nil {
 		return nil, err
 	}
-	x := &weighing{q: q, w: q.World, all: map[string][]reading{}, alike: map[string][]reading{}, free: map[string][]reading{}, tell: progress.Forward()}
+	x := &weighing{
+		q: q, w: q.World, all: map[string][]reading{}, alike: map[string][]reading{}, free: map[string][]reading{},
+		tell: progress.Forward(),
+	}
 	x.plans, x.today = plansOf(x.w)
 	jobs, err := x.came(0)
 	if err != nil {

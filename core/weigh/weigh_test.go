@@ -71,7 +71,9 @@ func TestWeighingTheDemo(t *testing.T) {
 		}
 		for _, g := range want.Groups {
 			for _, f := range p.Groups[1:] {
-				if g.By == "class" && g.Name == f.Class && (math.Abs(g.Lead.Mean.Mean-f.Lead.Mean) > 1 || math.Abs(f.Start.Mean+f.Restore.Mean+f.Work.Mean+f.Cold.Mean+f.Save.Mean+f.Wipe.Mean-f.Lead.Mean) > 10) {
+				if g.By == "class" && g.Name == f.Class &&
+					(math.Abs(g.Lead.Mean.Mean-f.Lead.Mean) > 1 ||
+						math.Abs(f.Start.Mean+f.Restore.Mean+f.Work.Mean+f.Cold.Mean+f.Save.Mean+f.Wipe.Mean-f.Lead.Mean) > 10) {
 					t.Errorf("%s of %s: lead %v, in %s %v", key, f.Class, f.Lead.Mean, scenario, g.Lead.Mean.Mean)
 				}
 			}
@@ -115,7 +117,8 @@ func TestWeighingTheDemo(t *testing.T) {
 		t.Errorf("%+v", all)
 	}
 	// Volumes are the best alone, and bad when all want them.
-	if !o.Peak.Changed || !strings.Contains(strings.Join(o.Words, " "), "because agents wait for each other") || !strings.Contains(strings.Join(o.Words, " "), "Thursday") {
+	if !o.Peak.Changed || !strings.Contains(strings.Join(o.Words, " "), "because agents wait for each other") ||
+		!strings.Contains(strings.Join(o.Words, " "), "Thursday") {
 		t.Errorf("%+v %s", o.Peak, o.Words)
 	}
 	if len(o.Case) != 5 || o.Surface == nil || len(o.Surface.Curves) != len(caching.Quantities()) {
@@ -208,7 +211,10 @@ func TestFactsThatAreMissing(t *testing.T) {
 	if !slices.Equal(unknown, []string{"volume", "volumes", "node-disk"}) {
 		t.Errorf("not judged: %v", unknown)
 	}
-	for _, want := range []string{"spec.volumes.attach", "spec.volumes.price", "spec.nodeTypes[sixteen-64].cacheDisk", "left on the node's disk"} {
+	for _, want := range []string{
+		"spec.volumes.attach", "spec.volumes.price", "spec.nodeTypes[sixteen-64].cacheDisk",
+		"left on the node's disk",
+	} {
 		if !strings.Contains(o.Assumed[0], want) {
 			t.Errorf("%q is not in %q", want, o.Assumed[0])
 		}
@@ -236,11 +242,13 @@ func TestWeighingByHand(t *testing.T) {
 	f := p.Groups[0]
 	const s = 1e9
 	// Restoring: 1 s once and 16 s 39 times; cold 50 s once; saving 121 s once.
-	if f.Restore.Mean != s*(1+39*16)/40 || f.Cold.Mean != s*50/40 || f.Save.Mean != s*121/40 || f.LeadDiff.Mean != f.Restore.Mean+f.Cold.Mean+f.Save.Mean-50*s {
+	if f.Restore.Mean != s*(1+39*16)/40 || f.Cold.Mean != s*50/40 || f.Save.Mean != s*121/40 ||
+		f.LeadDiff.Mean != f.Restore.Mean+f.Cold.Mean+f.Save.Mean-50*s {
 		t.Errorf("%+v", f)
 	}
 	// 122 s lost with the first, 34 s won with each other: 122 − 4 × 34 < 0.
-	if f.Pays.Builds != 5 || f.Pays.Paid != 1 || f.Pays.Course[0] != 122*s || f.Pays.Course[1] != 88*s || f.Fresh.Mean != 39.0/40 || f.Missed.Mean != 1.0/40 || f.Saves.Mean != 1 {
+	if f.Pays.Builds != 5 || f.Pays.Paid != 1 || f.Pays.Course[0] != 122*s || f.Pays.Course[1] != 88*s || f.Fresh.Mean != 39.0/40 ||
+		f.Missed.Mean != 1.0/40 || f.Saves.Mean != 1 {
 		t.Errorf("%+v", f.Pays)
 	}
 	v := o.Views[1]
@@ -277,7 +285,8 @@ func TestWeighingByHand(t *testing.T) {
 // are theirs.
 func TestSurfaceOfLoneBuilds(t *testing.T) {
 	w, err := worlds.Parse(strings.NewReplacer(
-		"size: 1GB}}, {name: m, wants: [x], work: 10s}]", `size: 20MB, changeRate: 0.1}, trunkShare: 0.5, arrivals: {hours: [{when: "Mon-Sun 00:00-24:00", perHour: 0.5}]}}]`,
+		"size: 1GB}}, {name: m, wants: [x], work: 10s}]",
+		`size: 20MB, changeRate: 0.1}, trunkShare: 0.5, arrivals: {hours: [{when: "Mon-Sun 00:00-24:00", perHour: 0.5}]}}]`,
 		"  jobs: {file: jobs.csv}\n", "", "run: {span: 24h, repeats: 1}", "run: {span: 80d, warmup: 4d, repeats: 2, seed: 3}",
 	).Replace(little)+worlds.Template("t", "x", "2", "4Gi", "i:1"), "")
 	if err != nil {
@@ -298,7 +307,8 @@ func TestSurfaceOfLoneBuilds(t *testing.T) {
 		rule := planOf(t, o, p.Key).Rules[0]
 		for _, v := range p.Values {
 			e, ok := caching.Expect(s.Terms.With(v.Quantity, v.At), rule)
-			if off := math.Abs(e.Carried() - s.Terms.With(v.Quantity, v.At).Cold); !ok || p.Agrees && s.Plans[0].Agrees && off > 1e-6 || off > 0.1*s.Terms.Cold {
+			if off := math.Abs(e.Carried() - s.Terms.With(v.Quantity, v.At).Cold); !ok || p.Agrees && s.Plans[0].Agrees && off > 1e-6 ||
+				off > 0.1*s.Terms.Cold {
 				t.Errorf("%s: at its break-even %s = %v it is off by %v s", p.Key, v.Quantity, v.At, off)
 			}
 		}
@@ -310,7 +320,8 @@ func TestSurfaceOfLoneBuilds(t *testing.T) {
 
 // The edits of every plan make a scenario that has that plan.
 func TestEditsOfPlans(t *testing.T) {
-	text := "apiVersion: tachyphor/v1\nkind: Scenario\nmetadata: {name: s}\nspec:\n  cluster: c # here\n  workload: w\n  templates: [{template: t}]\n  caching: [{plan: archive, save: every-success, savedBy: all}]\n"
+	text := "apiVersion: tachyphor/v1\nkind: Scenario\nmetadata: {name: s}\nspec:\n  cluster: c # here\n  workload: w\n  " +
+		"templates: [{template: t}]\n  caching: [{plan: archive, save: every-success, savedBy: all}]\n"
 	for _, p := range weigh.Standard(20 << 30) {
 		out, err := document.Apply(text, p.Edits())
 		if err != nil {
@@ -326,7 +337,8 @@ func TestEditsOfPlans(t *testing.T) {
 		}
 		for i, r := range p.Rules {
 			g := got[i]
-			same := g.Plan == r.Plan && g.Scope == r.Scope && g.Every == r.Every && g.Size == r.Size && (r.Plan != document.Volume || g.Copies == r.Copies)
+			same := g.Plan == r.Plan && g.Scope == r.Scope && g.Every == r.Every && g.Size == r.Size &&
+				(r.Plan != document.Volume || g.Copies == r.Copies)
 			if r.Plan == document.Archive {
 				same = same && g.Save == r.Save && g.SavedBy == r.SavedBy
 			}

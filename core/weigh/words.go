@@ -43,19 +43,24 @@ func (x *weighing) assumed(o *Weighing) []string {
 	if rest := r.Jobs - r.Told; rest > 0 {
 		who := "The recorded times"
 		if r.Told > 0 {
-			who = fmt.Sprintf("%s of %s recorded times say themselves what cold work they hold; the others", units.Count(int64(r.Told)), units.Count(int64(r.Jobs)))
+			who = fmt.Sprintf("%s of %s recorded times say themselves what cold work they hold; the others", units.Count(int64(r.Told)),
+				units.Count(int64(r.Jobs)))
 		}
 		switch r.Share {
 		case 1:
-			out = append(out, who+" are taken to hold all their cold work (the workload's jobs.cache: none, as where it says nothing): without a cache builds take as long as they were recorded. Where they had a cache, say warm or mixed.")
+			out = append(out, who+" are taken to hold all their cold work (the workload's jobs.cache: none, as where it says "+
+				"nothing): without a cache builds take as long as they were recorded. Where they had a cache, say warm or mixed.")
 		case 0:
-			out = append(out, who+" are taken to be of builds that found a fresh cache (the workload's jobs.cache: warm): without one their cold work comes on top. Where they had none, say none.")
+			out = append(out, who+" are taken to be of builds that found a fresh cache (the workload's jobs.cache: warm): without "+
+				"one their cold work comes on top. Where they had none, say none.")
 		default:
-			out = append(out, fmt.Sprintf("%s are taken to hold their cold work in %s of builds (the workload's jobs.cache: mixed). A column cache would tell it build by build.", who, percent(r.Share)))
+			out = append(out, fmt.Sprintf("%s are taken to hold their cold work in %s of builds (the workload's jobs.cache: mixed). "+
+				"A column cache would tell it build by build.", who, percent(r.Share)))
 		}
 	}
 	if r.TooCold > 0 {
-		out = append(out, fmt.Sprintf("%s of %s recorded builds took less time than their class's cold work takes on average: workspace.cold may be too long.", units.Count(int64(r.TooCold)), units.Count(int64(r.Jobs))))
+		out = append(out, fmt.Sprintf("%s of %s recorded builds took less time than their class's cold work takes on average: "+
+			"workspace.cold may be too long.", units.Count(int64(r.TooCold)), units.Count(int64(r.Jobs))))
 	}
 	return out
 }
@@ -76,15 +81,18 @@ func (o *Weighing) advice() string {
 	if o.Best == None {
 		best := 0
 		for i := range o.Plans {
-			if i > 0 && o.Plans[i].Key != Best && len(o.Plans[i].Missing) == 0 && (best == 0 || o.Plans[i].Groups[0].LeadDiff.Mean < o.Plans[best].Groups[0].LeadDiff.Mean) {
+			if i > 0 && o.Plans[i].Key != Best && len(o.Plans[i].Missing) == 0 &&
+				(best == 0 || o.Plans[i].Groups[0].LeadDiff.Mean < o.Plans[best].Groups[0].LeadDiff.Mean) {
 				best = i
 			}
 		}
 		if best == 0 {
-			return "No plan can be judged: the cluster does not say what they rest on. Measure it (a probe does, for archives) or write it into the cluster."
+			return "No plan can be judged: the cluster does not say what they rest on. Measure it (a probe does, for archives) or " +
+				"write it into the cluster."
 		}
 		p := &o.Plans[best]
-		return fmt.Sprintf("No cache: with none of the plans does the mean job surely end sooner; the nearest, %s, changes its lead time by %s.", p.Label, o.change(p.Groups[0].LeadDiff.Mean, p.Groups[0].LeadDiff.Reach()))
+		return fmt.Sprintf("No cache: with none of the plans does the mean job surely end sooner; the nearest, %s, changes its "+
+			"lead time by %s.", p.Label, o.change(p.Groups[0].LeadDiff.Mean, p.Groups[0].LeadDiff.Reach()))
 	}
 	says := fmt.Sprintf("Have %s: the mean job with a workspace ends after %s instead of %s, %s, and the bill is %s", o.mixed(b),
 		length(all.Lead.Mean), length(o.Plans[0].Groups[0].Lead.Mean), o.change(all.LeadDiff.Mean, all.LeadDiff.Reach()), o.bill(b))
@@ -174,7 +182,8 @@ func (o *Weighing) unknown() string {
 	if len(labels) == 0 {
 		return ""
 	}
-	return fmt.Sprintf("What the cluster does not say counts as free, at once or endless (%s). The plans that rest on it are not judged, for their figures flatter them: %s.", strings.Join(fields, ", "), strings.Join(labels, "; "))
+	return fmt.Sprintf("What the cluster does not say counts as free, at once or endless (%s). The plans that rest on it are "+
+		"not judged, for their figures flatter them: %s.", strings.Join(fields, ", "), strings.Join(labels, "; "))
 }
 
 // harmful names the plans that are surely worse than none.
@@ -215,10 +224,13 @@ func (x *weighing) crowded(o *Weighing) string {
 		if rank == 1 {
 			word = "together it is the worst and takes"
 		}
-		return says + fmt.Sprintf(" %s would be best for a build alone (%s); %s %s, because agents wait for each other. Together the least is %s, %s.",
-			o.plan(alone.Key).said(), length(alone.Alone.Mean), word, length(alone.Truth.Mean), o.plan(together.Key).said(), length(together.Truth.Mean))
+		return says + fmt.Sprintf(" %s would be best for a build alone (%s); %s %s, because agents wait for each other. Together "+
+			"the least is %s, %s.",
+			o.plan(alone.Key).said(), length(alone.Alone.Mean), word, length(alone.Truth.Mean), o.plan(together.Key).said(),
+			length(together.Truth.Mean))
 	case most.More.Mean > 0.05*most.Alone.Mean:
-		return says + fmt.Sprintf(" %s takes %s of a build instead of %s alone, because agents wait for each other.", o.plan(most.Key).said(), length(most.Truth.Mean), length(most.Alone.Mean))
+		return says + fmt.Sprintf(" %s takes %s of a build instead of %s alone, because agents wait for each other.", o.plan(most.Key).said(),
+			length(most.Truth.Mean), length(most.Alone.Mean))
 	}
 	return says + " agents do not hinder each other: every plan takes a build as long as alone."
 }
@@ -228,7 +240,8 @@ func (o *Weighing) lines(x *weighing) []string {
 	b := o.plan(o.Best)
 	all, none := &b.Groups[0], &o.Plans[0].Groups[0]
 	out := []string{"1. " + o.advice()}
-	out = append(out, fmt.Sprintf("2. Where the time goes, a build: restoring %s, cold work %s instead of %s, saving %s; %s of builds find their workspace up to date.",
+	out = append(out, fmt.Sprintf("2. Where the time goes, a build: restoring %s, cold work %s instead of %s, saving %s; %s of "+
+		"builds find their workspace up to date.",
 		length(all.Restore.Mean), length(all.Cold.Mean), length(none.Cold.Mean), length(all.Save.Mean), percent(all.Fresh.Mean)))
 	if w := o.Views[0].Words; w != "" {
 		out = append(out, "3. "+w)
@@ -241,7 +254,8 @@ func (o *Weighing) lines(x *weighing) []string {
 	} else if o.Best == None {
 		pays = "4. Nothing has to pay for itself."
 	} else if all.Pays.Paid > 0 {
-		pays = fmt.Sprintf("4. It has paid after %s builds of all (in %d of %d repeats)", units.Count(int64(all.Pays.Builds)), all.Pays.Paid, all.Pays.Repeats)
+		pays = fmt.Sprintf("4. It has paid after %s builds of all (in %d of %d repeats)", units.Count(int64(all.Pays.Builds)), all.Pays.Paid,
+			all.Pays.Repeats)
 		if s := o.Surface; s != nil {
 			pays += o.edges(s)
 		}

@@ -29,7 +29,8 @@ func (w *World) Terms(class int, jobs *demand.Jobs) (t caching.Terms, ok bool) {
 	c, s := &w.Classes[class], w.WithFreeStore().Links.Store
 	t = caching.Terms{
 		Work: c.Work.Mean() / 1e9, Cold: c.Cold.Mean() / 1e9, Partial: c.Partial, Change: c.Change, Size: c.Archive.Mean(),
-		Down: float64(s.PerFlow), Up: float64(s.PerFlowUp), Pack: float64(w.Store.Pack), Unpack: float64(w.Store.Unpack), Latency: s.Latency.Seconds(),
+		Down: float64(s.PerFlow), Up: float64(s.PerFlowUp), Pack: float64(w.Store.Pack), Unpack: float64(w.Store.Unpack),
+		Latency: s.Latency.Seconds(),
 	}
 	n, trunk, own, owned := 0, 0, units.Sum[units.Duration]{}, 0
 	for i := range jobs.List {
@@ -93,12 +94,16 @@ func (w *World) Alone(class int, t caching.Terms, by float64, rules []document.C
 
 	numbers := document.AgentNumbers{Reuse: document.Never}
 	c.Templates = []Template{{
-		Agent: template.Agent{Name: "alone", Offers: k.Wants, Images: []string{"alone"}, Always: []bool{false}}, Numbers: numbers, ImageAt: []int32{0},
+		Agent: template.Agent{Name: "alone", Offers: k.Wants, Images: []string{"alone"}, Always: []bool{false}}, Numbers: numbers,
+		ImageAt:  []int32{0},
 		Calendar: demand.NewCalendar(numbers, w.Start, 0, w.Zone),
 	}}
 	c.Pools = []Pool{{
 		Min: 1, Max: 1, Pulls: 1,
-		Site: fleet.Site{Name: "alone", Room: fleet.Room{Request: template.Request{CPU: 1 << 40, Memory: 1 << 50, Disk: 1 << 50}, Pods: math.MaxInt32}},
+		Site: fleet.Site{Name: "alone", Room: fleet.Room{
+			Request: template.Request{CPU: 1 << 40, Memory: 1 << 50, Disk: 1 << 50},
+			Pods:    math.MaxInt32,
+		}},
 	}}
 	c.Images = []document.Image{{Name: "alone"}}
 	c.Lay()

@@ -41,7 +41,8 @@ func Assemble(in Input) (*World, document.Faults) {
 	}
 	w.Notes = append(w.spanOf(&s.Run), w.warmUp()...)
 	if w.Plan.Warmup >= w.Plan.Span {
-		a.fault(in.Scenario, "spec.run.warmup", w.Plan.Warmup.String(), "must be shorter than the "+w.Plan.Span.String()+" that the log covers: of less than a day it is the first part")
+		a.fault(in.Scenario, "spec.run.warmup", w.Plan.Warmup.String(),
+			"must be shorter than the "+w.Plan.Span.String()+" that the log covers: of less than a day it is the first part")
 	}
 	a.agents(s, c)
 	a.pools(s, c)
@@ -53,7 +54,9 @@ func Assemble(in Input) (*World, document.Faults) {
 		w.plans()
 		w.Notes = append(w.Notes, w.tails()...)
 		if n := w.People(); n > 0 {
-			w.Notes = append(w.Notes, fmt.Sprintf("People who submit their next job only when they have the result of the last: %s. A design that makes them wait is asked for less, so compare what a job costs and how many start beside the bill.", units.Count(int64(n))))
+			w.Notes = append(w.Notes, fmt.Sprintf("People who submit their next job only when they have the result of the last: %s. "+
+				"A design that makes them wait is asked for less, so compare what a job costs and how many start beside the bill.",
+				units.Count(int64(n))))
 		}
 		if w.ExpectedJobs() <= mostJobsEarlier {
 			w.origin = &origin{in, w}

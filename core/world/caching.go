@@ -55,7 +55,10 @@ func (w *World) bake() {
 			w.LayersOf = append(w.LayersOf, []int32{int32(len(w.Layers))})
 			w.Layers = append(w.Layers, size)
 			w.MakeTimes, w.ImageKeys = append(w.MakeTimes, w.MakeTimes[own]), append(w.ImageKeys, w.ImageKeys[own])
-			w.Images = append(w.Images, document.Image{Name: fmt.Sprintf("%s, workspace %d", w.Images[own].Name, n+1), Size: size, Link: w.Images[own].Link})
+			w.Images = append(w.Images, document.Image{
+				Name: fmt.Sprintf("%s, workspace %d", w.Images[own].Name, n+1), Size: size,
+				Link: w.Images[own].Link,
+			})
 		}
 	}
 }

@@ -17,7 +17,8 @@ func (a *assembly) classes(s *document.ScenarioSpec, l *document.WorkloadSpec) {
 		c := Class{
 			Name: k.Name, Project: k.Project, Wants: k.Wants, Limit: k.Limit, Retries: k.Retries, GiveUp: k.GiveUpAfter, Priority: k.Priority,
 			Work: k.Work.Dist(), Cores: k.Cores, Parallel: 1, Memory: k.Memory.Dist(), Disk: k.Disk.Dist(),
-			Cold: k.Workspace.Cold.Dist(), RecordedCold: k.Workspace.Cold.Dist(), Archive: k.Workspace.Size.Dist(), Change: k.Workspace.ChangeRate, Partial: 0.5, Rule: -1, Scope: -1,
+			Cold: k.Workspace.Cold.Dist(), RecordedCold: k.Workspace.Cold.Dist(), Archive: k.Workspace.Size.Dist(),
+			Change: k.Workspace.ChangeRate, Partial: 0.5, Rule: -1, Scope: -1,
 		}
 		if k.Parallel != nil {
 			c.Parallel = *k.Parallel
@@ -31,7 +32,8 @@ func (a *assembly) classes(s *document.ScenarioSpec, l *document.WorkloadSpec) {
 	for i, r := range s.Caching {
 		for j, name := range r.Classes {
 			if !slices.Contains(names, name) {
-				a.fault(a.in.Scenario, fmt.Sprintf("spec.caching[%d].classes[%d]", i, j), name, "the workload has no such class; it has "+strings.Join(names, ", "))
+				a.fault(a.in.Scenario, fmt.Sprintf("spec.caching[%d].classes[%d]", i, j), name,
+					"the workload has no such class; it has "+strings.Join(names, ", "))
 			}
 		}
 	}

@@ -24,7 +24,8 @@ func (a *assembly) pools(s *document.ScenarioSpec, c *document.ClusterSpec) {
 			Site: fleet.SiteOf(c, p, a.w.Extended), Key: chance.Name(p.Name),
 			Least: t.LeastCharge, Unpack: t.Unpack, ImageStore: t.ImageStore, CacheDisk: t.CacheDisk,
 			Min: p.Min, Max: p.Max, Spot: p.Spot, BootTime: p.Boot.Dist(), BootFails: p.BootFails, NoCapacity: p.NoCapacity,
-			BilledBy: t.BilledBy, GoingTime: p.Going.Dist(), NotReadyTime: p.NotReady.Dist(), SideBySide: p.BootsAtOnce, RetryAfter: p.RetryAfter, Pulls: p.Pulls,
+			BilledBy: t.BilledBy, GoingTime: p.Going.Dist(), NotReadyTime: p.NotReady.Dist(), SideBySide: p.BootsAtOnce,
+			RetryAfter: p.RetryAfter, Pulls: p.Pulls,
 		}
 		for _, d := range c.DaemonSets {
 			if d.Image != "" && d.On(p.Name) {
@@ -36,10 +37,12 @@ func (a *assembly) pools(s *document.ScenarioSpec, c *document.ClusterSpec) {
 		}
 		a.limits(&pool, *p, s.Nodes.Pools[p.Name])
 		if pool.Room.CPU <= 0 || pool.Room.Memory <= 0 {
-			a.fault(a.in.Cluster, fmt.Sprintf("spec.pools[%d].nodeType", i), t.Name, "the DaemonSets and what is reserved leave its nodes no CPU or memory for agents")
+			a.fault(a.in.Cluster, fmt.Sprintf("spec.pools[%d].nodeType", i), t.Name,
+				"the DaemonSets and what is reserved leave its nodes no CPU or memory for agents")
 		}
 		if pool.Room.Pods < 1 {
-			a.fault(a.in.Cluster, fmt.Sprintf("spec.pools[%d].nodeType", i), t.Name, "its nodes have no room for any agent; lower reserved.pods or raise pods")
+			a.fault(a.in.Cluster, fmt.Sprintf("spec.pools[%d].nodeType", i), t.Name,
+				"its nodes have no room for any agent; lower reserved.pods or raise pods")
 		}
 		a.w.Pools = append(a.w.Pools, pool)
 	}

@@ -50,7 +50,8 @@ func (w *World) spanOf(plan *document.RunPlan) (notes []string) {
 		w.Plan.Span = min(length, mostLog)
 	case plan.Span > length && plan.Span-last > quiet:
 		w.Plan.Span = length
-		notes = append(notes, fmt.Sprintf("The log's last job comes after %s of the span of %s. What follows has no demand and would dilute every figure a month: the run ends after %s.", last.Short(), plan.Span, length))
+		notes = append(notes, fmt.Sprintf("The log's last job comes after %s of the span of %s. What follows has no demand and "+
+			"would dilute every figure a month: the run ends after %s.", last.Short(), plan.Span, length))
 	}
 	out := 0
 	for i := len(list) - 1; i >= 0 && list[i].Submitted >= w.Plan.Span; i-- {
@@ -61,7 +62,8 @@ func (w *World) spanOf(plan *document.RunPlan) (notes []string) {
 		if plan.Span == 0 {
 			why = fmt.Sprintf("a span of %s, the most that is taken where run.span is absent,", w.Plan.Span)
 		}
-		notes = append(notes, fmt.Sprintf("%s of the log's %s jobs come after %s and are left out; the log covers %s.", units.Count(int64(out)), units.Count(int64(len(list))), why, length))
+		notes = append(notes, fmt.Sprintf("%s of the log's %s jobs come after %s and are left out; the log covers %s.",
+			units.Count(int64(out)), units.Count(int64(len(list))), why, length))
 	}
 	return notes
 }
@@ -79,7 +81,8 @@ func (w *World) warmUp() (notes []string) {
 		list, period := w.Log.List, units.Week
 		switch length := logLength(list[len(list)-1].Submitted); {
 		case length < units.Day:
-			return []string{fmt.Sprintf("The log covers less than a day, so that no jobs of the same hours can come before it: its first %s warm up and are left out of every figure.", warm)}
+			return []string{fmt.Sprintf("The log covers less than a day, so that no jobs of the same hours can come before it: its "+
+				"first %s warm up and are left out of every figure.", warm)}
 		case length < units.Week:
 			period = units.Day
 		}

@@ -36,7 +36,8 @@ func (a *assembly) speeds(l *document.WorkloadSpec, c *document.ClusterSpec) {
 		}
 		for name := range k.Speeds {
 			if !slices.Contains(names, name) {
-				a.fault(a.in.Workload, fmt.Sprintf("spec.classes[%d].speeds.%s", i, name), "", "the cluster has no such node type; it has "+strings.Join(names, ", "))
+				a.fault(a.in.Workload, fmt.Sprintf("spec.classes[%d].speeds.%s", i, name), "",
+					"the cluster has no such node type; it has "+strings.Join(names, ", "))
 			}
 		}
 	}

@@ -41,6 +41,7 @@ func (w *World) tails() []string {
 	if len(few) == 0 {
 		return nil
 	}
-	return []string{fmt.Sprintf("Drawn from few measured values: %s. Of %d, one in %d that comes later is larger than all and is never drawn: what hangs on large ones comes out too good. Give more, or a median and a p95.",
+	return []string{fmt.Sprintf("Drawn from few measured values: %s. Of %d, one in %d that comes later is larger than all and "+
+		"is never drawn: what hangs on large ones comes out too good. Give more, or a median and a p95.",
 		strings.Join(few, ", "), least, least+1)}
 }

@@ -40,7 +40,8 @@ func (a *assembly) agents(s *document.ScenarioSpec, c *document.ClusterSpec) {
 	}
 	slices.Sort(a.w.Extended)
 	if n := len(a.w.Extended); n > fleet.MostExtended {
-		a.fault(a.in.Scenario, "spec.templates", strings.Join(a.w.Extended, ", "), fmt.Sprintf("the templates may ask for at most %d extended resources in all", fleet.MostExtended))
+		a.fault(a.in.Scenario, "spec.templates", strings.Join(a.w.Extended, ", "),
+			fmt.Sprintf("the templates may ask for at most %d extended resources in all", fleet.MostExtended))
 		a.w.Extended = a.w.Extended[:fleet.MostExtended]
 	}
 	for t := range a.w.Templates {
@@ -66,7 +67,8 @@ func (a *assembly) boots(t *Template, d *document.Document, c *document.ClusterS
 	for _, name := range t.Tools {
 		n := slices.IndexFunc(c.Agents.Tools, func(x document.Tool) bool { return x.Name == name })
 		if n < 0 {
-			a.fault(d, "metadata.annotations", "boot tool "+name, "cluster "+a.in.Cluster.Name+" does not know how long it takes to install; add it to spec.agents.tools there")
+			a.fault(d, "metadata.annotations", "boot tool "+name,
+				"cluster "+a.in.Cluster.Name+" does not know how long it takes to install; add it to spec.agents.tools there")
 			continue
 		}
 		t.ToolAt = append(t.ToolAt, int32(n))
@@ -87,7 +89,8 @@ func (a *assembly) boots(t *Template, d *document.Document, c *document.ClusterS
 	}
 	value, ok := c.PriorityClasses[t.Agent.Class]
 	if !ok {
-		a.fault(d, "template.spec.priorityClassName", t.Agent.Class, "cluster "+a.in.Cluster.Name+" does not know its value; add it to spec.priorityClasses there")
+		a.fault(d, "template.spec.priorityClassName", t.Agent.Class,
+			"cluster "+a.in.Cluster.Name+" does not know its value; add it to spec.priorityClasses there")
 	}
 	t.Rank = value
 }

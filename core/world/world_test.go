@@ -66,7 +66,8 @@ func parsed(t *testing.T, text string) *world.World {
 // nodes where they are such.
 func TestTakers(t *testing.T) {
 	text := north + worlds.Template("t", "x", "2", "4Gi", "i")
-	if w := parsed(t, text); !slices.Equal(w.Takers(0), []int{0}) || w.Pools[1].Price.String() != "0.3/h" || w.Pools[0].Price.String() != "0.2/h" {
+	if w := parsed(t, text); !slices.Equal(w.Takers(0), []int{0}) || w.Pools[1].Price.String() != "0.3/h" ||
+		w.Pools[0].Price.String() != "0.2/h" {
 		t.Errorf("%v, %v", w.Takers(0), w.Pools[1].Price)
 	}
 	tolerant := strings.Replace(text, "    containers:", "    tolerations: [{key: spot, operator: Exists}]\n    containers:", 1)
@@ -77,7 +78,8 @@ func TestTakers(t *testing.T) {
 	if w := parsed(t, large); !slices.Equal(w.Takers(0), []int{1}) {
 		t.Error(w.Takers(0))
 	}
-	spread := strings.Replace(tolerant, "    containers:", "    topologySpreadConstraints: [{maxSkew: 1, topologyKey: zone, whenUnsatisfiable: DoNotSchedule}]\n    containers:", 1)
+	spread := strings.Replace(tolerant, "    containers:",
+		"    topologySpreadConstraints: [{maxSkew: 1, topologyKey: zone, whenUnsatisfiable: DoNotSchedule}]\n    containers:", 1)
 	if w := parsed(t, spread); !slices.Equal(w.Takers(0), []int{1}) {
 		t.Error(w.Takers(0))
 	}
@@ -115,7 +117,8 @@ func TestMadeFromAnother(t *testing.T) {
 			x.Templates[i].Calendar = x.Templates[i].Calendar.With(x.Templates[i].Calendar.Steps())
 		}
 	}
-	if !reflect.DeepEqual(w.Templates, again.Templates) || !reflect.DeepEqual(w.Pools, again.Pools) || !reflect.DeepEqual(w.Classes, again.Classes) || len(w.Scopes) != 0 {
+	if !reflect.DeepEqual(w.Templates, again.Templates) || !reflect.DeepEqual(w.Pools, again.Pools) ||
+		!reflect.DeepEqual(w.Classes, again.Classes) || len(w.Scopes) != 0 {
 		t.Error("the world has changed")
 	}
 }

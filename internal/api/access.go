@@ -70,7 +70,8 @@ func (s *server) guarded(g *gin.Context) {
 	h.Set("X-Content-Type-Options", "nosniff")
 	h.Set("X-Frame-Options", "DENY")
 	h.Set("Referrer-Policy", "no-referrer")
-	h.Set("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self' data:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'")
+	h.Set("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src "+
+		"'self' data:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'")
 	host := g.Request.Host
 	if name, _, err := net.SplitHostPort(host); err == nil {
 		host = name
@@ -164,7 +165,8 @@ func (s *server) signInByLink(g *gin.Context) {
 		return
 	}
 	http.SetCookie(g.Writer, cookie)
-	g.Data(http.StatusOK, "text/html; charset=utf-8", []byte(`<!doctype html><meta http-equiv="refresh" content="0;url=/"><title>Tachyphor</title><a href="/">Signed in. Go to the Desk.</a>`))
+	g.Data(http.StatusOK, "text/html; charset=utf-8",
+		[]byte(`<!doctype html><meta http-equiv="refresh" content="0;url=/"><title>Tachyphor</title><a href="/">Signed in. Go to the Desk.</a>`))
 }
 
 type sessionOutput struct {
@@ -201,7 +203,8 @@ func (s *server) sessionOperations(api huma.API) {
 		return &struct{ Body wire.Session }{wire.Session{Name: who(ctx), Version: s.Version}}, nil
 	})
 	huma.Register(api, huma.Operation{
-		OperationID: "new-link", Method: http.MethodPost, Path: "/api/v1/session/link", Summary: "Make a link that signs the console in once", Tags: []string{"session"},
+		OperationID: "new-link", Method: http.MethodPost, Path: "/api/v1/session/link", Summary: "Make a link that signs the console in once",
+		Tags: []string{"session"},
 	}, func(ctx context.Context, _ *struct{}) (*struct{ Body wire.Link }, error) {
 		token, err := NewLink(ctx, s.Store, who(ctx))
 		if err != nil {
@@ -210,7 +213,8 @@ func (s *server) sessionOperations(api huma.API) {
 		return &struct{ Body wire.Link }{wire.Link{Path: LinkPath(token), Minutes: int(linkLife.Minutes())}}, nil
 	})
 	huma.Register(api, huma.Operation{
-		OperationID: "sign-out", Method: http.MethodDelete, Path: "/api/v1/session", Summary: "Sign out", Tags: []string{"session"}, DefaultStatus: http.StatusNoContent,
+		OperationID: "sign-out", Method: http.MethodDelete, Path: "/api/v1/session", Summary: "Sign out", Tags: []string{"session"},
+		DefaultStatus: http.StatusNoContent,
 	}, func(ctx context.Context, in *struct {
 		Cookie string `header:"Cookie"`
 	}) (*struct {

@@ -81,7 +81,8 @@ func (s *server) documentOperations(api huma.API) {
 		Tags:        []string{"documents"}, MaxBodyBytes: document.MaxBytes + 1,
 	}, s.putDocuments)
 	huma.Register(api, huma.Operation{
-		OperationID: "get-document", Method: http.MethodGet, Path: "/api/v1/documents/{kind}/{name}", Summary: "Get a document", Tags: []string{"documents"},
+		OperationID: "get-document", Method: http.MethodGet, Path: "/api/v1/documents/{kind}/{name}", Summary: "Get a document",
+		Tags: []string{"documents"},
 	}, s.getDocument)
 	huma.Register(api, huma.Operation{
 		OperationID: "put-document", Method: http.MethodPut, Path: "/api/v1/documents/{kind}/{name}", Summary: "Store one document",
@@ -93,16 +94,20 @@ func (s *server) documentOperations(api huma.API) {
 	}, s.editDocument)
 	huma.Register(api, huma.Operation{
 		OperationID: "drop-document", Method: http.MethodDelete, Path: "/api/v1/documents/{kind}/{name}", Summary: "Take a document away",
-		Description: "Its revisions stay, so that outcomes can still be explained.", Tags: []string{"documents"}, DefaultStatus: http.StatusNoContent,
+		Description: "Its revisions stay, so that outcomes can still be explained.", Tags: []string{"documents"},
+		DefaultStatus: http.StatusNoContent,
 	}, s.dropDocument)
 	huma.Register(api, huma.Operation{
-		OperationID: "list-revisions", Method: http.MethodGet, Path: "/api/v1/documents/{kind}/{name}/revisions", Summary: "List a document's revisions, newest first", Tags: []string{"documents"},
+		OperationID: "list-revisions", Method: http.MethodGet, Path: "/api/v1/documents/{kind}/{name}/revisions",
+		Summary: "List a document's revisions, newest first", Tags: []string{"documents"},
 	}, s.listRevisions)
 	huma.Register(api, huma.Operation{
-		OperationID: "diff-document", Method: http.MethodGet, Path: "/api/v1/documents/{kind}/{name}/diff", Summary: "Difference of two revisions, as a unified diff", Tags: []string{"documents"},
+		OperationID: "diff-document", Method: http.MethodGet, Path: "/api/v1/documents/{kind}/{name}/diff",
+		Summary: "Difference of two revisions, as a unified diff", Tags: []string{"documents"},
 	}, s.diffDocument)
 	huma.Register(api, huma.Operation{
-		OperationID: "get-schema", Method: http.MethodGet, Path: "/api/v1/schemas/{kind}", Summary: "JSON Schema of a kind", Tags: []string{"documents"},
+		OperationID: "get-schema", Method: http.MethodGet, Path: "/api/v1/schemas/{kind}", Summary: "JSON Schema of a kind",
+		Tags: []string{"documents"},
 	}, func(_ context.Context, in *struct {
 		Kind string `path:"kind" doc:"Kind of document."`
 	},
@@ -189,7 +194,8 @@ func (s *server) recordingsThere(ctx context.Context, docs []*document.Document)
 		}
 		r, err := s.Queue.Library.Recording(ctx, w.Spec.Jobs)
 		if errors.Is(err, store.ErrNotFound) {
-			faults = append(faults, d.Fault("spec.jobs.digest", w.Spec.Jobs.Digest, "no recording has this digest; store the file first (POST /api/v1/recordings)"))
+			faults = append(faults, d.Fault("spec.jobs.digest", w.Spec.Jobs.Digest,
+				"no recording has this digest; store the file first (POST /api/v1/recordings)"))
 			continue
 		}
 		if err != nil {
@@ -246,7 +252,8 @@ func (s *server) store(ctx context.Context, at DocumentPath, text string, expect
 		return nil, refused(faults)
 	}
 	d := docs[0]
-	numbers, changes, err := s.Store.PutAll(ctx, who(ctx), []store.Draft{{Kind: d.Kind, Name: d.Name, Digest: d.Digest, Text: d.Text, IfRevision: expect}})
+	numbers, changes, err := s.Store.PutAll(ctx, who(ctx),
+		[]store.Draft{{Kind: d.Kind, Name: d.Name, Digest: d.Digest, Text: d.Text, IfRevision: expect}})
 	if err != nil {
 		return nil, s.answer(err, at.what())
 	}
@@ -339,8 +346,12 @@ const maxRecording = 512 << 20
 func (s *server) recordingOperations(api huma.API) {
 	huma.Register(api, huma.Operation{
 		OperationID: "put-recording", Method: http.MethodPost, Path: "/api/v1/recordings", Summary: "Store recorded jobs",
-		Description: "The body is CSV, a header that names columns and then one job a row, JSON Lines, one object a line, or Parquet.", Tags: []string{"documents"},
-		RequestBody: &huma.RequestBody{Required: true, Content: map[string]*huma.MediaType{"text/csv": {Schema: &huma.Schema{Type: "string", Format: "binary"}}}},
+		Description: "The body is CSV, a header that names columns and then one job a row, JSON Lines, one object a line, or Parquet.",
+		Tags:        []string{"documents"},
+		RequestBody: &huma.RequestBody{
+			Required: true,
+			Content:  map[string]*huma.MediaType{"text/csv": {Schema: &huma.Schema{Type: "string", Format: "binary"}}},
+		},
 	}, func(ctx context.Context, in *struct {
 		Columns []string `query:"columns" maxItems:"20" doc:"The file's own names of columns, as ours=theirs."`
 		SkipBad bool     `query:"skipBad" doc:"Take the good rows and leave the bad ones out."`
@@ -371,7 +382,8 @@ func (s *server) recordingOperations(api huma.API) {
 		return &struct{ Body wire.Recording }{wire.Recording{Digest: digest, Jobs: r.Len(), Bad: r.Bads}}, nil
 	})
 	huma.Register(api, huma.Operation{
-		OperationID: "get-recording", Method: http.MethodGet, Path: "/api/v1/recordings/{digest}", Summary: "Whether a recording is stored", Tags: []string{"documents"},
+		OperationID: "get-recording", Method: http.MethodGet, Path: "/api/v1/recordings/{digest}", Summary: "Whether a recording is stored",
+		Tags: []string{"documents"},
 	}, func(ctx context.Context, in *struct {
 		Digest string `path:"digest" pattern:"^[0-9a-f]{64}$" doc:"sha256 of the file."`
 	},

@@ -13,7 +13,8 @@ import (
 func (s *server) fitOperations(api huma.API) {
 	huma.Register(api, huma.Operation{
 		OperationID: "fit", Method: http.MethodGet, Path: "/api/v1/fit", Summary: "How agents go on the nodes of a cluster",
-		Description: "Agents per node, what binds, what is left over, price an agent-hour with its steps, and the best mix of several templates.", Tags: []string{"sizing"},
+		Description: "Agents per node, what binds, what is left over, price an agent-hour with its steps, and the best mix of " +
+			"several templates.", Tags: []string{"sizing"},
 	}, func(ctx context.Context, in *struct {
 		Templates []string `query:"templates" required:"true" minItems:"1" maxItems:"100" doc:"Names of the templates."`
 		Cluster   string   `query:"cluster" maxLength:"63" doc:"Cluster; absent: the only one that is stored."`

@@ -19,10 +19,12 @@ import (
 func (s *server) jobOperations(api huma.API) {
 	tags := []string{"outcomes"}
 	huma.Register(api, huma.Operation{
-		OperationID: "list-jobs", Method: http.MethodGet, Path: "/api/v1/outcomes/{id}/jobs", Summary: "List the jobs of an outcome's first repeat", Tags: tags,
+		OperationID: "list-jobs", Method: http.MethodGet, Path: "/api/v1/outcomes/{id}/jobs",
+		Summary: "List the jobs of an outcome's first repeat", Tags: tags,
 	}, s.listJobs)
 	huma.Register(api, huma.Operation{
-		OperationID: "export-outcome", Method: http.MethodGet, Path: "/api/v1/outcomes/{id}/export", Summary: "Export jobs or time lines as a file", Tags: tags,
+		OperationID: "export-outcome", Method: http.MethodGet, Path: "/api/v1/outcomes/{id}/export",
+		Summary: "Export jobs or time lines as a file", Tags: tags,
 		Responses: map[string]*huma.Response{"200": {Description: "The file.", Content: map[string]*huma.MediaType{
 			table.CSV.MediaType(): {}, table.JSONLines.MediaType(): {}, table.ParquetFile.MediaType(): {},
 		}}},

@@ -96,7 +96,8 @@ func TestLargeBodiesTakeTurns(t *testing.T) {
 		two.Go(func() { send(s, large, false) })
 	}
 	until("two to be inside again", func() bool { return inside.Load() == 2 })
-	if r := send(s, large, true); r == nil || r.StatusCode != 503 || r.Header.Get("Retry-After") == "" || !strings.Contains(r.Header.Get("Content-Type"), "problem+json") {
+	if r := send(s, large, true); r == nil || r.StatusCode != 503 || r.Header.Get("Retry-After") == "" ||
+		!strings.Contains(r.Header.Get("Content-Type"), "problem+json") {
 		t.Errorf("one too many: %+v", r)
 	}
 	close(leave)

@@ -32,7 +32,8 @@ func (s *server) outcomeOperations(api huma.API) {
 		OperationID: "get-outcome", Method: http.MethodGet, Path: "/api/v1/outcomes/{id}", Summary: "Get an outcome", Tags: tags,
 	}, s.getOutcome)
 	huma.Register(api, huma.Operation{
-		OperationID: "explain-job", Method: http.MethodGet, Path: "/api/v1/outcomes/{id}/jobs/{job}", Summary: "Explain one job of the first repeat", Tags: tags,
+		OperationID: "explain-job", Method: http.MethodGet, Path: "/api/v1/outcomes/{id}/jobs/{job}",
+		Summary: "Explain one job of the first repeat", Tags: tags,
 	}, s.explainJob)
 	huma.Register(api, huma.Operation{
 		OperationID: "compare", Method: http.MethodGet, Path: "/api/v1/compare", Summary: "Hold outcomes beside each other", Tags: tags,
@@ -146,7 +147,8 @@ func (s *server) compare(ctx context.Context, in *struct {
 			return nil, s.answer(err, "outcome's documents")
 		}
 		if result.Engine != outcome.Engine {
-			return nil, huma.Error409Conflict(fmt.Sprintf("outcome %d is of an earlier engine, whose figures mean other things; simulate %s again", id, result.Scenario))
+			return nil, huma.Error409Conflict(fmt.Sprintf("outcome %d is of an earlier engine, whose figures mean other things; "+
+				"simulate %s again", id, result.Scenario))
 		}
 		if len(brief.Inputs.Changes) > 0 {
 			result.Scenario += ", changed"

@@ -35,7 +35,8 @@ func refused(faults document.Faults) error {
 	for i, f := range faults {
 		errs[i] = detailed{Message: f.String(), Location: "body." + f.Path, Value: f}
 	}
-	return huma.NewError(http.StatusUnprocessableEntity, fmt.Sprintf("refused: %s. Nothing was stored.", counted(len(faults), "fault")), errs...)
+	return huma.NewError(http.StatusUnprocessableEntity, fmt.Sprintf("refused: %s. Nothing was stored.", counted(len(faults), "fault")),
+		errs...)
 }
 
 // badRows answers with the refused rows of a recording.
@@ -44,8 +45,9 @@ func badRows(r *demand.Recording) error {
 	for i, b := range r.Bad {
 		errs[i] = detailed{Message: b.String(), Location: "body", Value: b}
 	}
-	return huma.NewError(http.StatusUnprocessableEntity, fmt.Sprintf("%s of %s cannot be read; mend them, or leave them out (skipBad; --skip-bad at the command line)",
-		counted(r.Bads, "row"), strconv.Itoa(r.Bads+r.Len())), errs...)
+	return huma.NewError(http.StatusUnprocessableEntity,
+		fmt.Sprintf("%s of %s cannot be read; mend them, or leave them out (skipBad; --skip-bad at the command line)",
+			counted(r.Bads, "row"), strconv.Itoa(r.Bads+r.Len())), errs...)
 }
 
 func counted(n int, what string) string {
@@ -68,7 +70,8 @@ func (s *server) answer(err error, what string) error {
 	case errors.Is(err, store.ErrNotFound):
 		return huma.Error404NotFound("there is no " + what)
 	case errors.Is(err, store.ErrConflict):
-		return huma.NewError(http.StatusPreconditionFailed, what+" was changed by someone else in the meantime; read it again and repeat the change")
+		return huma.NewError(http.StatusPreconditionFailed,
+			what+" was changed by someone else in the meantime; read it again and repeat the change")
 	case errors.Is(err, store.ErrBusy):
 		return huma.NewError(http.StatusTooManyRequests, "too many simulations are waiting; cancel some or try again later")
 	case errors.Is(err, store.ErrFull):

@@ -17,7 +17,8 @@ import (
 
 func (s *server) scenarioOperations(api huma.API) {
 	huma.Register(api, huma.Operation{
-		OperationID: "list-scenarios", Method: http.MethodGet, Path: "/api/v1/scenarios", Summary: "List scenarios with their newest outcomes", Tags: []string{"scenarios"},
+		OperationID: "list-scenarios", Method: http.MethodGet, Path: "/api/v1/scenarios",
+		Summary: "List scenarios with their newest outcomes", Tags: []string{"scenarios"},
 	}, s.listScenarios)
 	huma.Register(api, huma.Operation{
 		OperationID: "get-scenario", Method: http.MethodGet, Path: "/api/v1/scenarios/{name}", Summary: "Get a scenario with what it builds on",
@@ -109,7 +110,10 @@ func (s *server) getScenario(ctx context.Context, in *struct {
 	if pinned.Scenario == nil {
 		return nil, huma.Error409Conflict("the stored document can no longer be read; put it again")
 	}
-	out := wire.Scenario{ScenarioBrief: briefly(h, pinned, last), Faults: []document.Fault{}, Templates: []wire.TemplateBrief{}, Pools: []wire.PoolBrief{}}
+	out := wire.Scenario{
+		ScenarioBrief: briefly(h, pinned, last), Faults: []document.Fault{}, Templates: []wire.TemplateBrief{},
+		Pools: []wire.PoolBrief{},
+	}
 	out.Spec = pinned.Scenario.Value.(*document.Scenario).Spec
 	faults := pinned.Faults
 	if len(faults) == 0 {
@@ -139,7 +143,10 @@ func (s *server) describe(ctx context.Context, in wire.Inputs, out *wire.Scenari
 		out.Templates = append(out.Templates, brief(t.Agent))
 	}
 	for _, p := range w.Pools {
-		out.Pools = append(out.Pools, wire.PoolBrief{Name: p.Name, NodeType: p.Type, CPU: p.Room.CPU.String(), Memory: p.Room.Memory.Short(), Price: p.Price.String(), Min: p.Min, Max: p.Max})
+		out.Pools = append(out.Pools, wire.PoolBrief{
+			Name: p.Name, NodeType: p.Type, CPU: p.Room.CPU.String(), Memory: p.Room.Memory.Short(),
+			Price: p.Price.String(), Min: p.Min, Max: p.Max,
+		})
 	}
 	return nil, nil
 }

@@ -23,4 +23,5 @@ func (x *sent) Resolve(ctx huma.Context) []error {
 }
 
 // tooLong is told of a file beyond that.
-var tooLong = fmt.Sprintf("a file of recorded jobs may have %d MiB at most; part it by weeks, or leave out columns that are not read", maxRecording>>20)
+var tooLong = fmt.Sprintf("a file of recorded jobs may have %d MiB at most; part it by weeks, or leave out columns that are not read",
+	maxRecording>>20)

@@ -20,26 +20,31 @@ import (
 func (s *server) templateOperations(api huma.API) {
 	tags := []string{"templates"}
 	huma.Register(api, huma.Operation{
-		OperationID: "list-templates", Method: http.MethodGet, Path: "/api/v1/templates", Summary: "List templates with their findings", Tags: tags,
+		OperationID: "list-templates", Method: http.MethodGet, Path: "/api/v1/templates", Summary: "List templates with their findings",
+		Tags: tags,
 	}, s.listTemplates)
 	huma.Register(api, huma.Operation{
-		OperationID: "get-template", Method: http.MethodGet, Path: "/api/v1/templates/{name}", Summary: "Get a template with what can be said of it",
+		OperationID: "get-template", Method: http.MethodGet, Path: "/api/v1/templates/{name}",
+		Summary:     "Get a template with what can be said of it",
 		Description: "The ETag is that of its document.", Tags: tags,
 	}, s.getTemplate)
 	huma.Register(api, huma.Operation{
 		OperationID: "check", Method: http.MethodPost, Path: "/api/v1/check", Summary: "Review templates without storing them",
-		Description: "The body is a stream of YAML or JSON: templates, or objects that hold one, with whatever else bears on them. What is stored stands around them.",
-		Tags:        tags, MaxBodyBytes: document.MaxBytes + 1,
+		Description: "The body is a stream of YAML or JSON: templates, or objects that hold one, with whatever else bears on " +
+			"them. What is stored stands around them.",
+		Tags: tags, MaxBodyBytes: document.MaxBytes + 1,
 	}, s.check)
 	huma.Register(api, huma.Operation{
-		OperationID: "mend", Method: http.MethodPost, Path: "/api/v1/mend", Summary: "Make changes in the text of a template and see the difference",
+		OperationID: "mend", Method: http.MethodPost, Path: "/api/v1/mend",
+		Summary:     "Make changes in the text of a template and see the difference",
 		Description: "Nothing is stored. Comments and layout stay.", Tags: tags, MaxBodyBytes: document.MaxBytes + 64<<10,
 	}, s.mend)
 	huma.Register(api, huma.Operation{
 		OperationID: "match", Method: http.MethodGet, Path: "/api/v1/match", Summary: "Which template each class of a workload gets", Tags: tags,
 	}, s.match)
 	huma.Register(api, huma.Operation{
-		OperationID: "render", Method: http.MethodGet, Path: "/api/v1/manifests", Summary: "Manifests: templates, pods, the access kit", Tags: tags,
+		OperationID: "render", Method: http.MethodGet, Path: "/api/v1/manifests", Summary: "Manifests: templates, pods, the access kit",
+		Tags: tags,
 	}, s.render)
 	huma.Register(api, huma.Operation{
 		OperationID: "draft", Method: http.MethodPost, Path: "/api/v1/drafts", Summary: "Write a first template from answers", Tags: tags,
@@ -48,7 +53,10 @@ func (s *server) templateOperations(api huma.API) {
 
 // reviewed says what can be said of one template on a shelf.
 func reviewed(shelf *review.Shelf, d *document.Document, text bool) wire.Reviewed {
-	r := wire.Reviewed{Name: d.Name, File: d.File, From: d.Lift.From, Left: d.Lift.Left, Portrait: shelf.Portray(d), Findings: shelf.Check(d), Uses: []string{}}
+	r := wire.Reviewed{
+		Name: d.Name, File: d.File, From: d.Lift.From, Left: d.Lift.Left, Portrait: shelf.Portray(d),
+		Findings: shelf.Check(d), Uses: []string{},
+	}
 	if r.Left == nil {
 		r.Left = []string{}
 	}
@@ -157,7 +165,10 @@ func unified(a, b, from, to string) (string, error) {
 	if a == b {
 		return "", nil
 	}
-	return difflib.GetUnifiedDiffString(difflib.UnifiedDiff{A: difflib.SplitLines(a), B: difflib.SplitLines(b), Context: 3, FromFile: from, ToFile: to})
+	return difflib.GetUnifiedDiffString(difflib.UnifiedDiff{
+		A: difflib.SplitLines(a), B: difflib.SplitLines(b), Context: 3, FromFile: from,
+		ToFile: to,
+	})
 }
 
 func (s *server) match(ctx context.Context, in *struct {

@@ -40,7 +40,8 @@ func (s *server) trialOf(t store.Trial) (wire.Trial, int) {
 func (s *server) trialOperations(api huma.API) {
 	tags := []string{"trials"}
 	huma.Register(api, huma.Operation{
-		OperationID: "list-connections", Method: http.MethodGet, Path: "/api/v1/connections", Summary: "List the clusters that the service can reach", Tags: tags,
+		OperationID: "list-connections", Method: http.MethodGet, Path: "/api/v1/connections",
+		Summary: "List the clusters that the service can reach", Tags: tags,
 	}, func(context.Context, *struct{}) (*struct{ Body wire.Connections }, error) {
 		out := wire.Connections{Contexts: []string{}}
 		names, err := s.Trials.Contexts()
@@ -54,8 +55,9 @@ func (s *server) trialOperations(api huma.API) {
 		return &struct{ Body wire.Connections }{out}, nil
 	})
 	huma.Register(api, huma.Operation{
-		OperationID: "try", Method: http.MethodPost, Path: "/api/v1/trials", Summary: "Begin a preflight or a rehearsal", Tags: tags, DefaultStatus: http.StatusAccepted,
-		Description: "A rehearsal makes one agent with a harmless job and takes it away again.",
+		OperationID: "try", Method: http.MethodPost, Path: "/api/v1/trials", Summary: "Begin a preflight or a rehearsal", Tags: tags,
+		DefaultStatus: http.StatusAccepted,
+		Description:   "A rehearsal makes one agent with a harmless job and takes it away again.",
 	}, s.try)
 	huma.Register(api, huma.Operation{
 		OperationID: "list-trials", Method: http.MethodGet, Path: "/api/v1/trials", Summary: "List trials, newest first", Tags: tags,
@@ -85,7 +87,8 @@ func (s *server) trialOperations(api huma.API) {
 		return &struct{ Body wire.Trial }{out}, nil
 	})
 	huma.Register(api, huma.Operation{
-		OperationID: "cancel-trial", Method: http.MethodPost, Path: "/api/v1/trials/{id}/cancel", Summary: "End a trial; what it made is taken away", Tags: tags, DefaultStatus: http.StatusAccepted,
+		OperationID: "cancel-trial", Method: http.MethodPost, Path: "/api/v1/trials/{id}/cancel",
+		Summary: "End a trial; what it made is taken away", Tags: tags, DefaultStatus: http.StatusAccepted,
 	}, func(ctx context.Context, in *TrialPath) (*struct{ Body wire.Trial }, error) {
 		if err := s.Trials.Cancel(ctx, in.ID); err != nil {
 			return nil, s.answer(err, in.what())
@@ -98,7 +101,8 @@ func (s *server) trialOperations(api huma.API) {
 		return &struct{ Body wire.Trial }{out}, nil
 	})
 	sse.Register(api, huma.Operation{
-		OperationID: "watch-trial", Method: http.MethodGet, Path: "/api/v1/trials/{id}/progress", Summary: "Watch a trial, as server-sent events", Tags: tags,
+		OperationID: "watch-trial", Method: http.MethodGet, Path: "/api/v1/trials/{id}/progress",
+		Summary: "Watch a trial, as server-sent events", Tags: tags,
 	}, map[string]any{"progress": wire.Trial{}}, s.watchTrial)
 }
 

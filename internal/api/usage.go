@@ -35,8 +35,9 @@ func (s *server) usageOperations(api huma.API) {
 	tags := []string{"sizing"}
 	huma.Register(api, huma.Operation{
 		OperationID: "put-usage", Method: http.MethodPost, Path: "/api/v1/usage/{template}", Summary: "Take in what agents of a template used",
-		Description: "The body is CSV or Parquet, one sample a row, or answers of Prometheus to range queries over the metrics of containers. Runs that are known already take the place of what is known where they tell more, so that the same may be sent again.",
-		Tags:        tags, MaxBodyBytes: maxUsage, BodyReadTimeout: 5 * time.Minute,
+		Description: "The body is CSV or Parquet, one sample a row, or answers of Prometheus to range queries over the metrics of " +
+			"containers. Runs that are known already take the place of what is known where they tell more, so that the same may be sent again.",
+		Tags: tags, MaxBodyBytes: maxUsage, BodyReadTimeout: 5 * time.Minute,
 	}, s.putUsage)
 	huma.Register(api, huma.Operation{
 		OperationID: "get-usage", Method: http.MethodGet, Path: "/api/v1/usage/{template}", Summary: "What is known of usage", Tags: tags,
@@ -48,8 +49,9 @@ func (s *server) usageOperations(api huma.API) {
 	})
 	huma.Register(api, huma.Operation{
 		OperationID: "size", Method: http.MethodGet, Path: "/api/v1/size/{template}", Summary: "Size a template from what its agents used",
-		Description: "Requests of CPU, memory and disk with all they rest on: bounds and how sure they are, the stretch and cost of each request of CPU, what classes used, whether to split, and the changes of the template.",
-		Tags:        tags,
+		Description: "Requests of CPU, memory and disk with all they rest on: bounds and how sure they are, the stretch and cost " +
+			"of each request of CPU, what classes used, whether to split, and the changes of the template.",
+		Tags: tags,
 	}, s.size)
 }
 
@@ -73,7 +75,8 @@ func (s *server) putUsage(ctx context.Context, in *struct {
 			return nil, s.answer(err, "job log "+in.Jobs)
 		}
 	}
-	t, err := s.Queue.Library.TakeUsage(ctx, store.Intake{Template: in.Template, Source: in.Source, By: who(ctx)}, agent.Container, in.RawBody, in.Jobs)
+	t, err := s.Queue.Library.TakeUsage(ctx, store.Intake{Template: in.Template, Source: in.Source, By: who(ctx)}, agent.Container,
+		in.RawBody, in.Jobs)
 	var bad runs.BadUsage
 	if errors.As(err, &bad) {
 		return nil, huma.Error422UnprocessableEntity(bad.Error())
@@ -165,7 +168,8 @@ func (s *server) size(ctx context.Context, in *struct {
 	case errors.Is(err, sizing.ErrNoRuns) && in.Class != "":
 		return nil, huma.Error404NotFound("no runs of class " + in.Class + " are known for template " + in.Template)
 	case errors.Is(err, sizing.ErrNoRuns):
-		return nil, huma.Error404NotFound("nothing is known yet of what agents of " + in.Template + " used; take samples in with `tachyphor observe " + in.Template + " FILE`")
+		return nil, huma.Error404NotFound("nothing is known yet of what agents of " + in.Template +
+			" used; take samples in with `tachyphor observe " + in.Template + " FILE`")
 	case errors.Is(err, runs.ErrStored):
 		return nil, s.answer(err, in.what())
 	case err != nil:

@@ -40,8 +40,9 @@ func (s *server) weighingOperations(api huma.API) {
 	tags := []string{"weighings"}
 	huma.Register(api, huma.Operation{
 		OperationID: "weigh", Method: http.MethodPost, Path: "/api/v1/weighings", Summary: "Weigh a scenario's cache plans against none",
-		Description: "Every plan is simulated over the whole workload. The work is taken on and done even if the service stops in between; watch it at the address that Location gives.",
-		Tags:        tags, DefaultStatus: http.StatusAccepted,
+		Description: "Every plan is simulated over the whole workload. The work is taken on and done even if the service stops in " +
+			"between; watch it at the address that Location gives.",
+		Tags: tags, DefaultStatus: http.StatusAccepted,
 	}, s.weigh)
 	huma.Register(api, huma.Operation{
 		OperationID: "get-weighing", Method: http.MethodGet, Path: "/api/v1/weighings/{id}", Summary: "Get a weighing", Tags: tags,

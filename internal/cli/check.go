@@ -30,7 +30,8 @@ With --fix what can be mended for certain is mended: in the files, where comment
 and order stay, or in the stored templates, as a new revision.
 
 The exit status is 1 when a finding of --fail-at or graver remains.`,
-		Example: "  tachyphor check build/agents.yaml --with platform/\n  tachyphor check compile-wide --fix\n  tachyphor check -o json --fail-at will-not-work",
+		Example: "  tachyphor check build/agents.yaml --with platform/\n  tachyphor check compile-wide --fix\n  tachyphor check " +
+			"-o json --fail-at will-not-work",
 		RunE: func(c *cobra.Command, args []string) error {
 			least := review.Severity(strings.ReplaceAll(failAt, " ", "-"))
 			if !slices.Contains(review.Severities(), least) {
@@ -88,7 +89,10 @@ const rounds = 4
 func (s *stack) review() []wire.Reviewed {
 	list := []wire.Reviewed{}
 	for _, d := range s.asked {
-		list = append(list, wire.Reviewed{Name: d.Name, File: d.File, From: d.Lift.From, Left: d.Lift.Left, Portrait: s.shelf.Portray(d), Findings: s.shelf.Check(d)})
+		list = append(list, wire.Reviewed{
+			Name: d.Name, File: d.File, From: d.Lift.From, Left: d.Lift.Left, Portrait: s.shelf.Portray(d),
+			Findings: s.shelf.Check(d),
+		})
 	}
 	return list
 }
@@ -171,7 +175,8 @@ func (p *program) mendStored(ctx context.Context, list []wire.Reviewed) (mended 
 			return mended, err
 		}
 		mended++
-		fmt.Fprintf(p.err, "%s mended; it is revision %d now (`tachyphor diff template %s %d %d`).\n", r.Name, stored.Revision, r.Name, r.Revision, stored.Revision)
+		fmt.Fprintf(p.err, "%s mended; it is revision %d now (`tachyphor diff template %s %d %d`).\n", r.Name, stored.Revision, r.Name,
+			r.Revision, stored.Revision)
 	}
 	return mended, nil
 }
@@ -181,7 +186,17 @@ var errSilent = errors.New("")
 
 // findings writes what check has to say.
 func (p *program) findings(list []wire.Reviewed) error {
-	l := listing{columns: []column{{"template", false}, {"severity", false}, {"id", false}, {"file", false}, {"line", true}, {"column", true}, {"path", false}, {"says", false}, {"do", false}}, value: list, main: "findings"}
+	l := listing{columns: []column{
+		{"template", false},
+		{"severity", false},
+		{"id", false},
+		{"file", false},
+		{"line", true},
+		{"column", true},
+		{"path", false},
+		{"says", false},
+		{"do", false},
+	}, value: list, main: "findings"}
 	total, fixes, sound := 0, 0, 0
 	counts := map[review.Severity]int{}
 	for _, r := range list {
@@ -191,7 +206,10 @@ func (p *program) findings(list []wire.Reviewed) error {
 			if len(f.Fix) > 0 {
 				fixes++
 			}
-			l.rows = append(l.rows, []string{r.Name, f.Severity.Words(), f.ID, f.File, fmt.Sprint(f.Line), fmt.Sprint(f.Column), f.Path, f.Says, f.Do})
+			l.rows = append(l.rows, []string{
+				r.Name, f.Severity.Words(), f.ID, f.File, fmt.Sprint(f.Line), fmt.Sprint(f.Column), f.Path, f.Says,
+				f.Do,
+			})
 		}
 		if len(r.Findings) == 0 {
 			sound++

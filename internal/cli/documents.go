@@ -153,8 +153,9 @@ func (p *program) getCommand() *cobra.Command {
 	var revision int
 	c := &cobra.Command{
 		Use: "get [KIND [NAME]]", Short: "List documents, outcomes or weighings, or print one",
-		Example: "  tachyphor get\n  tachyphor get scenarios\n  tachyphor get scenario weekday-lean\n  tachyphor get outcomes\n  tachyphor get weighings",
-		Args:    cobra.MaximumNArgs(2),
+		Example: "  tachyphor get\n  tachyphor get scenarios\n  tachyphor get scenario weekday-lean\n  tachyphor get outcomes\n  " +
+			"tachyphor get weighings",
+		Args: cobra.MaximumNArgs(2),
 		RunE: func(c *cobra.Command, args []string) error {
 			cl := p.client()
 			if len(args) > 0 && strings.HasPrefix("outcomes", strings.ToLower(args[0])) && len(args[0]) >= len("outcome") {
@@ -226,7 +227,14 @@ func (p *program) getOutcomes(ctx context.Context, c *client.Client, args []stri
 	if len(list) == client.Newest {
 		fmt.Fprintf(p.err, "The newest %d; name a scenario's, or an older one by its number.\n", client.Newest)
 	}
-	l := listing{columns: []column{{"outcome", true}, {"scenario", false}, {"state", false}, {"p95 start delay", true}, {"cost a month", true}, {"asked", false}}, value: list}
+	l := listing{columns: []column{
+		{"outcome", true},
+		{"scenario", false},
+		{"state", false},
+		{"p95 start delay", true},
+		{"cost a month", true},
+		{"asked", false},
+	}, value: list}
 	for _, o := range list {
 		delay, cost := "", ""
 		if s := o.Summary; s != nil {
@@ -259,9 +267,11 @@ func documentsListing(list []wire.Document) listing {
 func (p *program) dropCommand() *cobra.Command {
 	return &cobra.Command{
 		Use: "drop KIND NAME", Short: "Take a document away, or an outcome, or what is known of usage",
-		Long:    "Take a document away; its revisions stay for outcomes that used it. Or take an outcome away by its number, with all its stored jobs. Or forget what the agents of a template used.",
-		Example: "  tachyphor drop scenario old-idea\n  tachyphor drop outcome 7\n  tachyphor drop weighing 8\n  tachyphor drop usage compile-wide",
-		Args:    cobra.ExactArgs(2),
+		Long: "Take a document away; its revisions stay for outcomes that used it. Or take an outcome away by its number, with " +
+			"all its stored jobs. Or forget what the agents of a template used.",
+		Example: "  tachyphor drop scenario old-idea\n  tachyphor drop outcome 7\n  tachyphor drop weighing 8\n  tachyphor drop " +
+			"usage compile-wide",
+		Args: cobra.ExactArgs(2),
 		RunE: func(c *cobra.Command, args []string) error {
 			if strings.EqualFold(args[0], "outcome") || strings.EqualFold(args[0], "outcomes") {
 				id, err := outcomeID(args[1])

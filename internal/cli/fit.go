@@ -64,7 +64,16 @@ func (p *program) fit(ctx context.Context, args, with []string, cluster string) 
 
 // fits writes how agents go on nodes.
 func (p *program) fits(f review.Fits) error {
-	l := listing{columns: []column{{"template", false}, {"pool and node", false}, {"agents", true}, {"binds", false}, {"CPU, memory left", true}, {f.Currency + "/h", true}, {"1,000 runs", true}, {"one more", false}}, value: f, main: "fits", keys: 2}
+	l := listing{columns: []column{
+		{"template", false},
+		{"pool and node", false},
+		{"agents", true},
+		{"binds", false},
+		{"CPU, memory left", true},
+		{f.Currency + "/h", true},
+		{"1,000 runs", true},
+		{"one more", false},
+	}, value: f, main: "fits", keys: 2}
 	last := ""
 	for _, x := range f.Fits {
 		name := x.Template
@@ -113,12 +122,16 @@ func (p *program) fits(f review.Fits) error {
 		if !x.Proven {
 			what += " (not proven best)"
 		}
-		m.rows = append(m.rows, []string{x.Pool + " " + x.NodeType, what, fmt.Sprintf("%.3f", x.Worth), fmt.Sprintf("%.3f", x.Price), fmt.Sprintf("%s CPU, %s", x.Left.CPU, x.Left.Memory.Short())})
+		m.rows = append(m.rows, []string{
+			x.Pool + " " + x.NodeType, what, fmt.Sprintf("%.3f", x.Worth), fmt.Sprintf("%.3f", x.Price),
+			fmt.Sprintf("%s CPU, %s", x.Left.CPU, x.Left.Memory.Short()),
+		})
 	}
 	if err := p.show(m); err != nil {
 		return err
 	}
-	_, err := fmt.Fprintln(p.out, p.faint("Worth: what these agents would cost an hour where each is cheapest alone; above the node's price the mix pays."))
+	_, err := fmt.Fprintln(p.out, p.faint("Worth: what these agents would cost an hour where each is cheapest alone; above the "+
+		"node's price the mix pays."))
 	return err
 }
 

@@ -89,7 +89,8 @@ func (p *program) gather(file string, with []string, skipBad bool) (*world.World
 	}
 	if len(missing) > 0 {
 		for _, m := range missing {
-			faults = append(faults, scenario.Fault(m.Path, m.Name.Name, "no "+m.Kind+" of that name in this file, its folder or the one above; name more with --with"+hint))
+			faults = append(faults, scenario.Fault(m.Path, m.Name.Name,
+				"no "+m.Kind+" of that name in this file, its folder or the one above; name more with --with"+hint))
 		}
 		return nil, append(faults, files.faults[:min(mostFaultsBelow, len(files.faults))]...)
 	}
@@ -136,7 +137,8 @@ func recordingOf(d *document.Document, skipBad bool) (*demand.Recording, error) 
 }
 
 func badRows(path string, r *demand.Recording) string {
-	lines := []string{fmt.Sprintf("%s: %s of %d cannot be read; mend them, or take the rest with --skip-bad", path, counted(r.Bads, "row"), r.Bads+r.Len())}
+	lines := []string{fmt.Sprintf("%s: %s of %d cannot be read; mend them, or take the rest with --skip-bad", path, counted(r.Bads, "row"),
+		r.Bads+r.Len())}
 	for i, b := range r.Bad {
 		if i == 20 {
 			lines = append(lines, fmt.Sprintf("  and %d more", r.Bads-i))

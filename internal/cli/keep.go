@@ -49,16 +49,18 @@ snapshot of it, what changes from build to build is told too.
 From lock files it makes a key: the hash of the files that pin what a build depends on.
 Where the folder is the top of a git repository, it looks which of the past commits would
 have changed that key. Nothing is written but what --write names.`,
-		Example: "  tachyphor keep ~/work/tide-charts --write monday.snapshot\n  tachyphor keep ~/work/tide-charts --before monday.snapshot --with platform/cluster.yaml\n  tachyphor keep . --lock go.sum --lock web/package-lock.json",
-		Args:    cobra.ExactArgs(1),
-		RunE:    func(c *cobra.Command, args []string) error { return p.keep(c.Context(), args[0], f) },
+		Example: "  tachyphor keep ~/work/tide-charts --write monday.snapshot\n  tachyphor keep ~/work/tide-charts --before " +
+			"monday.snapshot --with platform/cluster.yaml\n  tachyphor keep . --lock go.sum --lock web/package-lock.json",
+		Args: cobra.ExactArgs(1),
+		RunE: func(c *cobra.Command, args []string) error { return p.keep(c.Context(), args[0], f) },
 	}
 	fl := c.Flags()
 	fl.StringVar(&f.before, "before", "", "the workspace after an earlier build: a folder, or a snapshot")
 	fl.StringVar(&f.write, "write", "", "write a snapshot of the folder into this file, for a later --before")
 	fl.StringVar(&f.cluster, "cluster", "", "stored cluster whose speeds count; absent: the only one there is")
 	fl.StringArrayVar(&f.with, "with", nil, "file or folder with the cluster, instead of a service (may be repeated)")
-	fl.StringArrayVar(&f.locks, "lock", nil, "file that the key is made of, from the top of the folder (may be repeated); absent: lock files that are known")
+	fl.StringArrayVar(&f.locks, "lock", nil, "file that the key is made of, from the top of the folder (may be repeated); "+
+		"absent: lock files that are known")
 	fl.Float64Var(&f.change, "change", f.change, "percent of builds that save; absent: the share of commits that change the key, else 5")
 	fl.BoolVarP(&f.quiet, "quiet", "q", false, "no progress")
 	return c
@@ -189,7 +191,8 @@ func (p *program) speeds(ctx context.Context, f keepFlags) (caching.Terms, error
 	l := &spec.Links.Store
 	down, up := l.Alone()
 	return caching.Terms{
-		Change: 0.05, Down: float64(down), Up: float64(up), Pack: float64(spec.Store.Pack), Unpack: float64(spec.Store.Unpack), Latency: l.Latency.Seconds(),
+		Change: 0.05, Down: float64(down), Up: float64(up), Pack: float64(spec.Store.Pack), Unpack: float64(spec.Store.Unpack),
+		Latency: l.Latency.Seconds(),
 	}, nil
 }
 
@@ -198,7 +201,16 @@ const smallest = 1 << 20
 
 // kept writes what to keep.
 func (p *program) kept(k *keeping, before bool) error {
-	l := listing{columns: []column{{"folder", false}, {"files", true}, {"size", true}, {"packed", true}, {"new", true}, {"got again in", true}, {"carried in", true}, {"", false}}, value: k, main: "parts"}
+	l := listing{columns: []column{
+		{"folder", false},
+		{"files", true},
+		{"size", true},
+		{"packed", true},
+		{"new", true},
+		{"got again in", true},
+		{"carried in", true},
+		{"", false},
+	}, value: k, main: "parts"}
 	source, sourceBytes, small := 0, int64(0), 0
 	for _, v := range k.Parts {
 		if p.format == "table" && v.Do == caching.FromStart {
@@ -217,12 +229,16 @@ func (p *program) kept(k *keeping, before bool) error {
 		if path == "." {
 			path = "(files at the top)"
 		}
-		l.rows = append(l.rows, []string{path, units.Count(int64(v.Files)), units.Decimal(float64(v.Bytes)), units.Decimal(float64(v.Bytes) * v.Ratio), changed, brief(v.Seconds * 1e9), brief(v.Carry * 1e9), v.Do + ": " + v.Why})
+		l.rows = append(l.rows, []string{
+			path, units.Count(int64(v.Files)), units.Decimal(float64(v.Bytes)),
+			units.Decimal(float64(v.Bytes) * v.Ratio), changed, brief(v.Seconds * 1e9), brief(v.Carry * 1e9), v.Do + ": " + v.Why,
+		})
 	}
 	if p.format != "table" {
 		return p.show(l)
 	}
-	fmt.Fprintln(p.out, p.strong(k.Folder)+p.faint(fmt.Sprintf("  %s files in %s folders, %s", units.Count(int64(k.Tree.Files)), units.Count(int64(k.Tree.Folders)), units.Decimal(float64(k.Tree.Bytes)))))
+	fmt.Fprintln(p.out, p.strong(k.Folder)+p.faint(fmt.Sprintf("  %s files in %s folders, %s", units.Count(int64(k.Tree.Files)),
+		units.Count(int64(k.Tree.Folders)), units.Decimal(float64(k.Tree.Bytes)))))
 	if odd := oddTree(k.Tree); odd != "" {
 		fmt.Fprintln(p.out, p.wrap(odd))
 	}
@@ -231,7 +247,8 @@ func (p *program) kept(k *keeping, before bool) error {
 		fmt.Fprintln(p.out, p.table(l))
 	}
 	if source+small > 0 {
-		fmt.Fprintln(p.out, p.faint(p.wrap(fmt.Sprintf("Not shown: %s with %s that come with the source, %s of less than 1 MiB.", counted(source, "folder"), units.Decimal(float64(sourceBytes)), counted(small, "folder")))))
+		fmt.Fprintln(p.out, p.faint(p.wrap(fmt.Sprintf("Not shown: %s with %s that come with the source, %s of less than 1 MiB.",
+			counted(source, "folder"), units.Decimal(float64(sourceBytes)), counted(small, "folder")))))
 	}
 	fmt.Fprintln(p.out)
 	if len(k.Includes) == 0 {
@@ -248,13 +265,16 @@ func (p *program) kept(k *keeping, before bool) error {
 	}
 	fmt.Fprintln(p.out, p.wrap(p.strong("Key ")+k.Key+", the hash of "+strings.Join(k.Locks, ", ")))
 	if h := k.History; h != nil {
-		fmt.Fprintln(p.out, p.wrap(fmt.Sprintf("Of the last %s commits %s would have changed it (%.1f %%): as changeRate of a class, write %.3g.", units.Count(int64(h.Commits)), units.Count(int64(len(h.Turns))), 100*k.Change, k.Change)))
+		fmt.Fprintln(p.out, p.wrap(fmt.Sprintf("Of the last %s commits %s would have changed it (%.1f %%): as changeRate of a "+
+			"class, write %.3g.", units.Count(int64(h.Commits)), units.Count(int64(len(h.Turns))), 100*k.Change, k.Change)))
 		for _, t := range h.Turns[:min(len(h.Turns), 5)] {
-			fmt.Fprintln(p.out, p.faint(fmt.Sprintf("  %s  %s  %s (%s)", t.Commit, t.At.Format("2006-01-02"), clipped(t.Subject, 50), strings.Join(slices.Compact(t.Files), ", "))))
+			fmt.Fprintln(p.out, p.faint(fmt.Sprintf("  %s  %s  %s (%s)", t.Commit, t.At.Format("2006-01-02"), clipped(t.Subject, 50),
+				strings.Join(slices.Compact(t.Files), ", "))))
 		}
 	}
 	if !before {
-		fmt.Fprintln(p.out, p.faint(p.wrap("With --before, another build's workspace or a snapshot of it, what changes from build to build is told too.")))
+		fmt.Fprintln(p.out, p.faint(p.wrap("With --before, another build's workspace or a snapshot of it, what changes from build "+
+			"to build is told too.")))
 	}
 	return nil
 }

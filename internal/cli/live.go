@@ -49,8 +49,9 @@ for each line what to do next.
 
 The service tries it with its own connection; with --kubeconfig, or a FILE, this
 process does. The exit status is 1 when something failed.`,
-		Example: "  tachyphor preflight compile-wide\n  tachyphor preflight agents.yaml --with platform/ --kubeconfig ~/.kube/config --context north",
-		Args:    cobra.ExactArgs(1),
+		Example: "  tachyphor preflight compile-wide\n  tachyphor preflight agents.yaml --with platform/ --kubeconfig " +
+			"~/.kube/config --context north",
+		Args: cobra.ExactArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
 			checks, err := p.preflight(c.Context(), args[0], f)
 			if err != nil {
@@ -99,7 +100,8 @@ func (p *program) preflight(ctx context.Context, arg string, f liveFlags) ([]wir
 			if i > 0 {
 				fmt.Fprintln(p.out)
 			}
-			fmt.Fprintln(p.out, p.strong("namespace "+group[0].Value.(*document.PodTemplate).Namespace)+p.faint(": "+strings.Join(namesOf(group), ", ")))
+			fmt.Fprintln(p.out, p.strong("namespace "+group[0].Value.(*document.PodTemplate).Namespace)+
+				p.faint(": "+strings.Join(namesOf(group), ", ")))
 		}
 		all = append(all, conn.Preflight(ctx, plan, tell)...)
 	}
@@ -190,7 +192,10 @@ func (p *program) try(ctx context.Context, kind, template string, f liveFlags, t
 
 // line writes one check.
 func (p *program) line(c wire.Check) {
-	state := map[wire.CheckState]string{wire.CheckPassed: "passed        ", wire.CheckFailed: p.bad("failed        "), wire.CheckUnclear: p.warn("could not tell")}[c.State]
+	state := map[wire.CheckState]string{
+		wire.CheckPassed: "passed        ", wire.CheckFailed: p.bad("failed        "),
+		wire.CheckUnclear: p.warn("could not tell"),
+	}[c.State]
 	fmt.Fprintf(p.out, "%s  %s%s\n", state, p.strong(c.Name), p.faint(": "+c.Says))
 	if c.Do != "" {
 		for line := range strings.Lines(p.wrap("→ " + c.Do)) {
@@ -212,7 +217,8 @@ func (p *program) checked(checks []wire.Check) error {
 			return err
 		}
 	} else {
-		fmt.Fprintf(p.out, "\n%d passed, %d failed, %d could not be told.\n", count[wire.CheckPassed], count[wire.CheckFailed], count[wire.CheckUnclear])
+		fmt.Fprintf(p.out, "\n%d passed, %d failed, %d could not be told.\n", count[wire.CheckPassed], count[wire.CheckFailed],
+			count[wire.CheckUnclear])
 	}
 	if count[wire.CheckFailed] > 0 {
 		return refusal{exitNo, errSilent}
@@ -285,7 +291,10 @@ func (p *program) rehearse(ctx context.Context, arg string, f liveFlags, patienc
 
 // rehearsed writes an agent's life.
 func (p *program) rehearsed(r *wire.Rehearsal) error {
-	l := listing{columns: []column{{"from", true}, {"for", true}, {"phase", false}, {"what the cluster said", false}}, value: r, main: "stretches"}
+	l := listing{
+		columns: []column{{"from", true}, {"for", true}, {"phase", false}, {"what the cluster said", false}}, value: r,
+		main: "stretches",
+	}
 	phases := make([]float64, sim.Phases)
 	whole := 0.0
 	for _, s := range r.Stretches {

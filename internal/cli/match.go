@@ -53,7 +53,8 @@ func (p *program) match(c *cobra.Command, workload, scenario string, with []stri
 	}
 	w, x := s.shelf.Find(document.KindWorkload, workload), s.shelf.Find(document.KindScenario, scenario)
 	if w == nil || x == nil {
-		return review.Matches{}, no(errors.New("no " + map[bool]string{true: "Workload " + workload, false: "Scenario " + scenario}[w == nil] + " in " + strings.Join(with, ", ")))
+		return review.Matches{}, no(errors.New("no " +
+			map[bool]string{true: "Workload " + workload, false: "Scenario " + scenario}[w == nil] + " in " + strings.Join(with, ", ")))
 	}
 	return s.shelf.Match(w, x), nil
 }

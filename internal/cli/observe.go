@@ -43,8 +43,9 @@ cluster has; a token is taken from TACHYPHOR_PROMETHEUS_TOKEN.
 A pod is a run. With --jobs, a job log with the columns pod, started and ended, each
 job is one, and is known by its class. The same may be taken in again: runs that are
 known take the place of those known less well.`,
-		Example: "  tachyphor observe compile-wide usage.csv --jobs jobs.csv\n  tachyphor observe compile-wide --prometheus http://127.0.0.1:9090 --namespace slipway --since 14d",
-		Args:    cobra.MinimumNArgs(1),
+		Example: "  tachyphor observe compile-wide usage.csv --jobs jobs.csv\n  tachyphor observe compile-wide --prometheus " +
+			"http://127.0.0.1:9090 --namespace slipway --since 14d",
+		Args: cobra.MinimumNArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
 			if (len(args) > 1) == (f.prometheus != "") {
 				return errors.New("name files with samples, or the address of a Prometheus with --prometheus; one of the two")
@@ -55,7 +56,8 @@ known take the place of those known less well.`,
 	fl := c.Flags()
 	fl.StringVar(&f.prometheus, "prometheus", "", "address of a Prometheus to ask")
 	fl.StringVar(&f.namespace, "namespace", "", "with --prometheus: namespace of the pods; absent: the template's")
-	fl.StringVar(&f.pods, "pods", "", "with --prometheus: regular expression for the names of the pods; absent: those that begin with the template's name")
+	fl.StringVar(&f.pods, "pods", "", "with --prometheus: regular expression for the names of the pods; absent: those that "+
+		"begin with the template's name")
 	fl.StringVar(&f.since, "since", "14d", "with --prometheus: how far back, or a time such as 2026-09-14T06:00:00Z")
 	fl.StringVar(&f.until, "until", "", "with --prometheus: up to this time; absent: now")
 	fl.StringVar(&f.jobs, "jobs", "", "job log that says in which pod each job ran")
@@ -133,7 +135,10 @@ func (p *program) readAll(path string) ([]byte, error) {
 // scraped asks a Prometheus for samples and returns them as CSV; nil when they were
 // written to a file.
 func (p *program) scraped(ctx context.Context, cl *client.Client, name string, f observeFlags) (data []byte, source string, err error) {
-	q := prometheus.Question{Address: f.prometheus, Token: os.Getenv("TACHYPHOR_PROMETHEUS_TOKEN"), Namespace: f.namespace, Pods: f.pods, To: time.Now()}
+	q := prometheus.Question{
+		Address: f.prometheus, Token: os.Getenv("TACHYPHOR_PROMETHEUS_TOKEN"), Namespace: f.namespace, Pods: f.pods,
+		To: time.Now(),
+	}
 	if q.Pods == "" {
 		q.Pods = regexp.QuoteMeta(name) + "-.+"
 	}
@@ -152,7 +157,8 @@ func (p *program) scraped(ctx context.Context, cl *client.Client, name string, f
 		return nil, "", err
 	}
 	if q.Container = r.Portrait.Container; q.Container == "" {
-		return nil, "", no(fmt.Errorf("which container of %s is the agent cannot be told; name it with the annotation %s", name, template.ContainerAnnotation))
+		return nil, "", no(fmt.Errorf("which container of %s is the agent cannot be told; name it with the annotation %s", name,
+			template.ContainerAnnotation))
 	}
 	if q.Namespace == "" {
 		q.Namespace = r.Portrait.Namespace
@@ -181,9 +187,11 @@ func (p *program) taken(name, source string, t sizing.Taken) error {
 		return p.value(t)
 	}
 	fmt.Fprintf(p.out, "%s: %s make %s of %s: %s new, %s told better, %s known.\n", source,
-		counted(t.Samples, "sample"), counted(t.Runs, "run"), name, units.Count(int64(t.New)), units.Count(int64(t.Replaced)), units.Count(int64(t.Known)))
+		counted(t.Samples, "sample"), counted(t.Runs, "run"), name, units.Count(int64(t.New)), units.Count(int64(t.Replaced)),
+		units.Count(int64(t.Known)))
 	if m := t.Matched; m != nil {
-		fmt.Fprintf(p.out, "%s matched with the job log, %s not in it, %s between jobs left out.\n", counted(m.Jobs, "run"), counted(m.Alone, "pod"), counted(m.Between, "sample"))
+		fmt.Fprintf(p.out, "%s matched with the job log, %s not in it, %s between jobs left out.\n", counted(m.Jobs, "run"),
+			counted(m.Alone, "pod"), counted(m.Between, "sample"))
 	}
 	if s := oddities(t.Oddities); s != "" {
 		fmt.Fprintln(p.out, p.wrap("Worked around: "+s+"."))
@@ -206,7 +214,8 @@ func (p *program) taken(name, source string, t sizing.Taken) error {
 		}
 	}
 	if t.Runs == 0 {
-		return no(errors.New("nothing was taken in: a run needs two samples at least of one container of the agent, and none has; see what the file holds"))
+		return no(errors.New("nothing was taken in: a run needs two samples at least of one container of the agent, and none has; " +
+			"see what the file holds"))
 	}
 	_, err := fmt.Fprintln(p.out, p.faint(fmt.Sprintf("Next: `tachyphor size %s`.", name)))
 	return err

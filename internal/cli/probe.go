@@ -44,9 +44,10 @@ gone at the end, and nothing is left in the store, also when it is interrupted.
 
 With --into the figures become facts of a stored cluster or of a cluster's file, with
 date and place.`,
-		Example: "  tachyphor probe ~/work/tide-charts\n  tachyphor probe workspace --store http://127.0.0.1:9000/workspaces --into brinewell-north\n  tachyphor pretend store --up 12MB/s --down 90MB/s --latency 150ms",
-		Args:    cobra.ExactArgs(1),
-		RunE:    func(c *cobra.Command, args []string) error { return p.probe(c.Context(), args[0], f) },
+		Example: "  tachyphor probe ~/work/tide-charts\n  tachyphor probe workspace --store http://127.0.0.1:9000/workspaces " +
+			"--into brinewell-north\n  tachyphor pretend store --up 12MB/s --down 90MB/s --latency 150ms",
+		Args: cobra.ExactArgs(1),
+		RunE: func(c *cobra.Command, args []string) error { return p.probe(c.Context(), args[0], f) },
 	}
 	fl := c.Flags()
 	fl.StringVar(&f.store, "store", "", "address of a store's bucket, as in http://127.0.0.1:9000/workspaces")
@@ -161,7 +162,8 @@ func (p *program) probe(ctx context.Context, folder string, f probeFlags) error 
 // intoCluster makes changes in a stored cluster, or in the file of one.
 func (p *program) intoCluster(ctx context.Context, name string, edits func(*document.ClusterSpec) []document.Edit) error {
 	if isFile(name) {
-		err := p.mendKind(name, document.KindCluster, func(d *document.Document) []document.Edit { return edits(&d.Value.(*document.Cluster).Spec) })
+		err := p.mendKind(name, document.KindCluster,
+			func(d *document.Document) []document.Edit { return edits(&d.Value.(*document.Cluster).Spec) })
 		if err != nil {
 			return err
 		}
@@ -181,7 +183,8 @@ func (p *program) intoCluster(ctx context.Context, name string, edits func(*docu
 	if err != nil {
 		return err
 	}
-	fmt.Fprintf(p.err, "%s is revision %d now; where each fact comes from stands in spec.measured. Next: `tachyphor weigh SCENARIO`.\n", name, stored.Revision)
+	fmt.Fprintf(p.err, "%s is revision %d now; where each fact comes from stands in spec.measured. Next: `tachyphor weigh SCENARIO`.\n",
+		name, stored.Revision)
 	return nil
 }
 
@@ -190,7 +193,17 @@ const driftTold = 1.5
 
 // probed writes what was measured.
 func (p *program) probed(r *probe.Report, chosen probe.Packing, f probeFlags) error {
-	l := listing{columns: []column{{"codec", false}, {"cores", true}, {"packing", true}, {"of files", true}, {"of archive", true}, {"archive", true}, {"share", true}, {"unpacking", true}, {"of archive", true}}, value: r, main: "packings"}
+	l := listing{columns: []column{
+		{"codec", false},
+		{"cores", true},
+		{"packing", true},
+		{"of files", true},
+		{"of archive", true},
+		{"archive", true},
+		{"share", true},
+		{"unpacking", true},
+		{"of archive", true},
+	}, value: r, main: "packings"}
 	for _, x := range r.Packings {
 		row := []string{
 			x.Codec, fmt.Sprint(x.Cores), brief(x.Seconds * 1e9), rate(float64(x.Read) / x.Seconds), rate(x.Rate()),
@@ -205,18 +218,21 @@ func (p *program) probed(r *probe.Report, chosen probe.Packing, f probeFlags) er
 		return p.show(l)
 	}
 	t := r.Tree
-	fmt.Fprintln(p.out, p.strong(r.Folder)+p.faint(fmt.Sprintf("  %s files in %s folders, %s; on %s", units.Count(int64(t.Files)), units.Count(int64(t.Folders)), units.Decimal(float64(t.Bytes)), r.Host)))
+	fmt.Fprintln(p.out, p.strong(r.Folder)+p.faint(fmt.Sprintf("  %s files in %s folders, %s; on %s", units.Count(int64(t.Files)),
+		units.Count(int64(t.Folders)), units.Decimal(float64(t.Bytes)), r.Host)))
 	if odd := oddTree(t); odd != "" {
 		fmt.Fprintln(p.out, p.wrap(odd))
 	}
 	if r.Share < 0.999 {
-		fmt.Fprintln(p.out, p.wrap(fmt.Sprintf("A sample of %.0f %% of its bytes was packed, file by file at random; archives are those of the whole. --whole packs all of it.", 100*r.Share)))
+		fmt.Fprintln(p.out, p.wrap(fmt.Sprintf("A sample of %.0f %% of its bytes was packed, file by file at random; archives are "+
+			"those of the whole. --whole packs all of it.", 100*r.Share)))
 	}
 	fmt.Fprintln(p.out)
 	fmt.Fprintln(p.out, p.table(l))
 	if by := r.Slowed(); by > driftTold || by < 1/driftTold {
 		first := r.Packings[0]
-		fmt.Fprintln(p.out, p.wrap(fmt.Sprintf("The same archive (%s) was unpacked in %s at first and in %s after the others: times of unpacking are this disk's as much as the codecs'. `--codecs %s` alone, after a pause, tells what a rested disk does.",
+		fmt.Fprintln(p.out, p.wrap(fmt.Sprintf("The same archive (%s) was unpacked in %s at first and in %s after the others: "+
+			"times of unpacking are this disk's as much as the codecs'. `--codecs %s` alone, after a pause, tells what a rested disk does.",
 			first.Codec, brief(first.Unpack*1e9), brief(r.Again*1e9), chosen.Codec)))
 	}
 	if x := r.Carried; x != nil {
@@ -231,14 +247,16 @@ func (p *program) probed(r *probe.Report, chosen probe.Packing, f probeFlags) er
 		return nil
 	}
 	fmt.Fprintln(p.out)
-	says := fmt.Sprintf("%s on %d: an archive of %s, packed in %s and unpacked in %s", chosen.Codec, chosen.Cores, units.Decimal(float64(chosen.Whole)),
+	says := fmt.Sprintf("%s on %d: an archive of %s, packed in %s and unpacked in %s", chosen.Codec, chosen.Cores,
+		units.Decimal(float64(chosen.Whole)),
 		brief(float64(chosen.Whole)/chosen.Rate()*1e9), unpacked(chosen))
 	if x := r.Carried; x != nil {
 		says += fmt.Sprintf("; sent in %s and brought in %s", brief(float64(chosen.Whole)/x.Up*1e9), brief(float64(chosen.Whole)/x.Down*1e9))
 	}
 	fmt.Fprintln(p.out, p.wrap(says+"."))
 	if f.into == "" {
-		fmt.Fprintln(p.out, p.faint(p.wrap("Next: --into CLUSTER makes these facts of a cluster; as workspace.size of a class, write "+decimalExact(float64(chosen.Whole))+".")))
+		fmt.Fprintln(p.out, p.faint(p.wrap("Next: --into CLUSTER makes these facts of a cluster; as workspace.size of a class, write "+
+			decimalExact(float64(chosen.Whole))+".")))
 	}
 	return nil
 }
@@ -288,7 +306,8 @@ func (p *program) pretendCommand() *cobra.Command {
 	f := pretendFlags{listen: "127.0.0.1:9000", bucket: "workspaces", latency: "0s"}
 	s := &cobra.Command{
 		Use: "store", Short: "A store that speaks the S3 protocol, at a chosen speed",
-		Long:    "Serve a store on loopback that speaks the S3 protocol, keeps everything in memory and carries at the speeds that are given, to see what an uplink does to a cache.",
+		Long: "Serve a store on loopback that speaks the S3 protocol, keeps everything in memory and carries at the speeds " +
+			"that are given, to see what an uplink does to a cache.",
 		Example: "  tachyphor pretend store --up 12MB/s --down 90MB/s --latency 150ms",
 		Args:    cobra.NoArgs,
 		RunE:    func(c *cobra.Command, _ []string) error { return p.pretendStore(c.Context(), f) },
@@ -310,7 +329,12 @@ func (p *program) pretendStore(ctx context.Context, f pretendFlags) error {
 	for _, x := range []struct {
 		name, text string
 		to         *units.Rate
-	}{{"--up", f.up, &config.PerUp}, {"--down", f.down, &config.PerFlow}, {"--up-all", f.upAll, &config.Up}, {"--down-all", f.downAll, &config.Down}} {
+	}{
+		{"--up", f.up, &config.PerUp},
+		{"--down", f.down, &config.PerFlow},
+		{"--up-all", f.upAll, &config.Up},
+		{"--down-all", f.downAll, &config.Down},
+	} {
 		if x.text == "" {
 			continue
 		}

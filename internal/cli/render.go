@@ -35,8 +35,9 @@ is made, and the cluster with its ways out.
   --as stream                   one stream on standard output
   --as folder --into DIR        a file each
   --as kustomization --into DIR a file each, and a kustomization.yaml that names them`,
-		Example: "  tachyphor render compile-wide small-steady --scenario weekday-lean | kubectl apply -f -\n  tachyphor render agents.yaml --with platform/ --as kustomization --into deploy/agents",
-		Args:    cobra.MinimumNArgs(1),
+		Example: "  tachyphor render compile-wide small-steady --scenario weekday-lean | kubectl apply -f -\n  tachyphor render " +
+			"agents.yaml --with platform/ --as kustomization --into deploy/agents",
+		Args: cobra.MinimumNArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
 			for _, x := range parts {
 				if !slices.Contains([]string{kit.PartKit, kit.PartTemplate, kit.PartPod}, x) {
@@ -75,7 +76,8 @@ func (p *program) render(c *cobra.Command, args, with []string, scenario string,
 		return kit.Rendered{}, err
 	}
 	if scenario != "" && s.shelf.Find(document.KindScenario, scenario) == nil {
-		return kit.Rendered{}, no(fmt.Errorf("no Scenario %s in %s; name its folder with --with", scenario, strings.Join(append(args, with...), ", ")))
+		return kit.Rendered{}, no(fmt.Errorf("no Scenario %s in %s; name its folder with --with", scenario,
+			strings.Join(append(args, with...), ", ")))
 	}
 	r, err := kit.Render(&s.shelf, s.asked, scenario, parts)
 	return r, no(err)

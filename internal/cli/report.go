@@ -55,7 +55,10 @@ func (p *program) report(o *outcome.Outcome) {
 }
 
 // workPart names the parts of the work phase.
-var workPart = map[string]string{"work": "its own", "cold": "cold", "stretch": "stretch", "lost": "lost attempts", "rerun": "waiting to run again"}
+var workPart = map[string]string{
+	"work": "its own", "cold": "cold", "stretch": "stretch", "lost": "lost attempts",
+	"rerun": "waiting to run again",
+}
 
 // reportRibbon draws the mean job.
 func (p *program) reportRibbon(o *outcome.Outcome) {
@@ -197,7 +200,10 @@ func bill(o *outcome.Outcome) listing {
 		nodes += pool.PerMonth.Mean
 		l.rows = append(l.rows, []string{"pool " + pool.Pool + " (" + pool.NodeType + ")", interval(pool.Nodes, 2), money(pool.PerMonth), ""})
 	}
-	labels := map[string]string{"work": "  agents at work", "start": "  agents starting", "lost": "  attempts cut short", "idle": "  agents idle", "stranded": "  room too small for any agent", "empty": "  empty room and booting"}
+	labels := map[string]string{
+		"work": "  agents at work", "start": "  agents starting", "lost": "  attempts cut short",
+		"idle": "  agents idle", "stranded": "  room too small for any agent", "empty": "  empty room and booting",
+	}
 	for _, u := range c.Uses {
 		if u.PerMonth.Mean == 0 {
 			continue
@@ -209,7 +215,10 @@ func bill(o *outcome.Outcome) listing {
 	}
 	l.rows = append(l.rows, []string{"all that is paid", "", money(c.PerMonth), ""})
 	if c.Floor.Mean > 0 {
-		l.rows = append(l.rows, []string{"floor under it: no bill is below", "", money(c.Floor), fmt.Sprintf("bill is %.1f ×", c.TimesFloor.Mean)})
+		l.rows = append(l.rows, []string{
+			"floor under it: no bill is below", "", money(c.Floor),
+			fmt.Sprintf("bill is %.1f ×", c.TimesFloor.Mean),
+		})
 	}
 	if c.Waiting.Mean > 0 {
 		l.rows = append(l.rows, []string{"worth of people's waiting, not paid", "", money(c.Waiting), ""})
@@ -219,7 +228,13 @@ func bill(o *outcome.Outcome) listing {
 
 // limits tells at which ceilings jobs waited, and what one more would do.
 func limits(o *outcome.Outcome) listing {
-	l := listing{columns: []column{{"held up by (first repeat)", false}, {"jobs", true}, {"job-hours", true}, {"hours", true}, {"with one more", false}}, value: o.Limits}
+	l := listing{columns: []column{
+		{"held up by (first repeat)", false},
+		{"jobs", true},
+		{"job-hours", true},
+		{"hours", true},
+		{"with one more", false},
+	}, value: o.Limits}
 	for i, x := range o.Limits {
 		if i == 6 || x.JobHours < 0.005 { // JSON has them all
 			break
@@ -228,7 +243,10 @@ func limits(o *outcome.Outcome) listing {
 		if m := x.More; m != nil {
 			more = fmt.Sprintf("%s%.1f h, %s", sign(-m.MetHours), math.Abs(m.MetHours), outcome.Signed(m.CostNano, o.Cost.Currency))
 		}
-		l.rows = append(l.rows, []string{x.Label, units.Count(int64(x.Jobs)), fmt.Sprintf("%.1f", x.JobHours), fmt.Sprintf("%.1f", x.Hours), more})
+		l.rows = append(l.rows, []string{
+			x.Label, units.Count(int64(x.Jobs)), fmt.Sprintf("%.1f", x.JobHours), fmt.Sprintf("%.1f", x.Hours),
+			more,
+		})
 	}
 	return l
 }
@@ -243,7 +261,10 @@ func sign(x float64) string {
 
 // failures tells which jobs went wrong for good.
 func failures(o *outcome.Outcome) listing {
-	l := listing{columns: []column{{"went wrong for good", false}, {"class", false}, {"template", false}, {"jobs", true}, {"of", true}}, value: o.Failures}
+	l := listing{
+		columns: []column{{"went wrong for good", false}, {"class", false}, {"template", false}, {"jobs", true}, {"of", true}},
+		value:   o.Failures,
+	}
 	for _, x := range o.Failures {
 		l.rows = append(l.rows, []string{x.Label, x.Class, cmp.Or(x.Template, "none"), interval(x.Jobs, 1), units.Count(int64(x.Of.Mean + 0.5))})
 	}

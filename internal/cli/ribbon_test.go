@@ -85,7 +85,10 @@ func TestTablesAlignAndFit(t *testing.T) {
 	// nothing is lost.
 	wide := listing{
 		columns: []column{{"plan", false}, {"lead time", true}, {"fresh", true}, {"what to do", false}},
-		rows:    [][]string{{"a-long-name-of-a-plan-with-words", "5 min 13 s", "88 %", "keep the trunk's archive and save it when changed"}, {"b", "6 min", "1 %", "–"}},
+		rows: [][]string{
+			{"a-long-name-of-a-plan-with-words", "5 min 13 s", "88 %", "keep the trunk's archive and save it when changed"},
+			{"b", "6 min", "1 %", "–"},
+		},
 	}
 	want = `plan                               lead time  fresh
 a-long-name-of-a-plan-with-words  5 min 13 s   88 %
@@ -140,7 +143,8 @@ func TestSheets(t *testing.T) {
 	list[0].Summary.Cost, list[0].Summary.Currency = 7, "EUR"
 	p := plain(80)
 	p.format = "csv"
-	if err := p.show(listing{value: list}); err != nil || p.out.(*bytes.Buffer).String() != "id,summary.costPerMonth [EUR/month],summary.currency,carrySeconds [s]\n4,7,EUR,2.5\n" {
+	if err := p.show(listing{value: list}); err != nil ||
+		p.out.(*bytes.Buffer).String() != "id,summary.costPerMonth [EUR/month],summary.currency,carrySeconds [s]\n4,7,EUR,2.5\n" {
 		t.Errorf("%q, %v", p.out, err)
 	}
 	p = plain(80)

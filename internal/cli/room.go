@@ -14,7 +14,8 @@ func room(asked int, need func(workers int) units.Bytes) (workers int, err error
 	memory.Heed(limit)
 	may := memory.Work(limit)
 	if workers = memory.Workers(asked, may, need); workers == 0 {
-		return 0, no(fmt.Errorf("it would take about %s of memory and may take %s; ask for a shorter span, for fewer repeats or jobs, or try it where there is more memory",
+		return 0, no(fmt.Errorf("it would take about %s of memory and may take %s; ask for a shorter span, for fewer repeats or "+
+			"jobs, or try it where there is more memory",
 			need(1).Short(), may.Short()))
 	}
 	return workers, nil

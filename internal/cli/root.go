@@ -129,7 +129,8 @@ jobs wait to start and why, and what the nodes cost.
 		SilenceUsage: true, SilenceErrors: true,
 	}
 	f := root.PersistentFlags()
-	f.StringVar(&p.server, "server", os.Getenv("TACHYPHOR_SERVER"), "address of the service (or TACHYPHOR_SERVER); absent: the one on this machine")
+	f.StringVar(&p.server, "server", os.Getenv("TACHYPHOR_SERVER"),
+		"address of the service (or TACHYPHOR_SERVER); absent: the one on this machine")
 	f.StringVar(&p.token, "token", "", "token for the service (better: TACHYPHOR_TOKEN); absent: the owner's on this machine")
 	f.StringVar(&p.state, "state", defaultState(), "folder of the service's records and access (or TACHYPHOR_STATE)")
 	f.StringVarP(&p.format, "output", "o", "table", "table, json, yaml or csv")
@@ -148,8 +149,10 @@ jobs wait to start and why, and what the nodes cost.
 	}
 	root.AddCommand(
 		p.serveCommand(), p.demoCommand(), p.putCommand(), p.getCommand(), p.dropCommand(), p.historyCommand(), p.diffCommand(),
-		p.checkCommand(), p.matchCommand(), p.renderCommand(), p.fitCommand(), p.observeCommand(), p.sizeCommand(), p.preflightCommand(), p.rehearseCommand(),
-		p.simulateCommand(), p.explainCommand(), p.compareCommand(), p.weighCommand(), p.probeCommand(), p.keepCommand(), p.pretendCommand(), p.exportCommand(), p.schemaCommand(), p.tokenCommand(), p.versionCommand(),
+		p.checkCommand(), p.matchCommand(), p.renderCommand(), p.fitCommand(), p.observeCommand(), p.sizeCommand(), p.preflightCommand(),
+		p.rehearseCommand(),
+		p.simulateCommand(), p.explainCommand(), p.compareCommand(), p.weighCommand(), p.probeCommand(), p.keepCommand(), p.pretendCommand(),
+		p.exportCommand(), p.schemaCommand(), p.tokenCommand(), p.versionCommand(),
 	)
 	p.completing(root)
 	return root
@@ -229,7 +232,10 @@ func (p *program) versionCommand() *cobra.Command {
 }
 
 func (p *program) tokenCommand() *cobra.Command {
-	t := &cobra.Command{Use: "token", Short: "Ways into the service", Args: cobra.NoArgs, RunE: func(c *cobra.Command, _ []string) error { return c.Help() }}
+	t := &cobra.Command{
+		Use: "token", Short: "Ways into the service", Args: cobra.NoArgs,
+		RunE: func(c *cobra.Command, _ []string) error { return c.Help() },
+	}
 	t.AddCommand(&cobra.Command{
 		Use: "link", Short: "Print a link that signs the console in once", Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {

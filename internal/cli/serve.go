@@ -25,9 +25,11 @@ type serveFlags struct {
 func (f *serveFlags) add(c *cobra.Command) {
 	fl := c.Flags()
 	fl.StringVar(&f.listen, "listen", "", "address to listen on; absent: "+wire.DefaultAddress+", or a free port when that is taken")
-	fl.StringVar(&f.database, "database", os.Getenv("TACHYPHOR_DATABASE"), "MariaDB to use, as user:password@tcp(host:port)/name (better: TACHYPHOR_DATABASE); absent: a private one in the state folder")
+	fl.StringVar(&f.database, "database", os.Getenv("TACHYPHOR_DATABASE"),
+		"MariaDB to use, as user:password@tcp(host:port)/name (better: TACHYPHOR_DATABASE); absent: a private one in the state folder")
 	fl.StringArrayVar(&f.hosts, "host-name", nil, "further host name that requests may be addressed to (may be repeated)")
-	fl.StringVar(&f.kubeconfig, "kubeconfig", "", "kubeconfig for preflights and rehearsals (or TACHYPHOR_KUBECONFIG); absent: KUBECONFIG, or the cluster that this runs in")
+	fl.StringVar(&f.kubeconfig, "kubeconfig", "",
+		"kubeconfig for preflights and rehearsals (or TACHYPHOR_KUBECONFIG); absent: KUBECONFIG, or the cluster that this runs in")
 	fl.StringVar(&f.logFormat, "log-format", "text", "text or json")
 	fl.StringVar(&f.logLevel, "log-level", "info", "debug, info, warn or error")
 }
@@ -130,7 +132,8 @@ func (p *program) serve(ctx context.Context, f serveFlags, load func(context.Con
 		}
 	}
 	log.Info("ready", "address", access.Address, "state", p.state)
-	fmt.Fprintf(p.err, "\nConsole:  %s\nSign in:  %s   (works once, within 30 minutes; `tachyphor token link` makes another)\n\n", access.Address, link)
+	fmt.Fprintf(p.err, "\nConsole:  %s\nSign in:  %s   (works once, within 30 minutes; `tachyphor token link` makes another)\n\n",
+		access.Address, link)
 	select {
 	case <-ctx.Done():
 		log.Info("stopping")

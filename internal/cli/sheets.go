@@ -92,7 +92,10 @@ var naming = []string{"name", "id", "by", "key", "class", "template", "pool", "l
 // named reports whether an object says which one it is.
 func (t *tree) named() bool {
 	return slices.ContainsFunc(t.names, func(n string) bool {
-		return slices.Contains(naming, n) || slices.Contains([]string{"repeat", "percent", "path", "what", "part", "use", "cause", "phase", "quantity", "codec"}, n)
+		return slices.Contains(naming, n) || slices.Contains([]string{
+			"repeat", "percent", "path", "what", "part", "use", "cause", "phase",
+			"quantity", "codec",
+		}, n)
 	})
 }
 
@@ -305,7 +308,10 @@ func (p *program) sheets(v any, main string) error {
 	if p.tables {
 		names := &sheet{head: []string{"table", "rows", "columns"}}
 		for _, s := range list {
-			names.rows = append(names.rows, map[string]string{"table": s.name, "rows": strconv.Itoa(len(s.rows)), "columns": strings.Join(s.head, ";")})
+			names.rows = append(names.rows, map[string]string{
+				"table": s.name, "rows": strconv.Itoa(len(s.rows)),
+				"columns": strings.Join(s.head, ";"),
+			})
 		}
 		return names.write(p.out)
 	}

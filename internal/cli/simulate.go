@@ -137,7 +137,8 @@ func (p *program) simulateThere(ctx context.Context, name string, f simulateFlag
 	if err := p.outcome(o.Result); err != nil || p.format != "table" {
 		return err
 	}
-	fmt.Fprintln(p.out, p.faint(fmt.Sprintf("Outcome %d. Next: `tachyphor explain %d JOB`, `tachyphor compare %d OTHER`.", asked.ID, asked.ID, asked.ID)))
+	fmt.Fprintln(p.out, p.faint(fmt.Sprintf("Outcome %d. Next: `tachyphor explain %d JOB`, `tachyphor compare %d OTHER`.", asked.ID,
+		asked.ID, asked.ID)))
 	return nil
 }
 

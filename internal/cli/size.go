@@ -41,8 +41,9 @@ whether one template is enough.
 
 The name is that of a stored template. A file is sized without a service, from the
 samples of --usage and the cluster found in --with.`,
-		Example: "  tachyphor size small-steady\n  tachyphor size compile-wide --share 99.5 --try weekday-lean\n  tachyphor size compile-wide --class sonar-suite --plot sonar.png\n  tachyphor size agents.yaml --usage usage.csv --jobs jobs.csv --with platform/",
-		Args:    cobra.ExactArgs(1),
+		Example: "  tachyphor size small-steady\n  tachyphor size compile-wide --share 99.5 --try weekday-lean\n  tachyphor size " +
+			"compile-wide --class sonar-suite --plot sonar.png\n  tachyphor size agents.yaml --usage usage.csv --jobs jobs.csv --with platform/",
+		Args: cobra.ExactArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
 			return p.size(c.Context(), args[0], f)
 		},
@@ -86,7 +87,8 @@ func (p *program) size(ctx context.Context, arg string, f sizeFlags) error {
 		}
 		a, s, err = p.sizeFile(arg, f)
 	} else if len(f.usage) > 0 || f.jobs != "" || len(f.with) > 0 {
-		return fmt.Errorf("--usage, --jobs and --with go with a file; for the stored template %s take samples in with `tachyphor observe %s FILE`", arg, arg)
+		return fmt.Errorf("--usage, --jobs and --with go with a file; for the stored template %s take samples in with `tachyphor "+
+			"observe %s FILE`", arg, arg)
 	} else {
 		a, err = p.client().Size(ctx, arg, client.Sizing{
 			Class: f.class, Cluster: f.cluster, Pool: f.pool, Share: f.share / 100, Sure: f.sure / 100, Stretch: f.stretch, HalfLife: f.halfLife,
@@ -268,7 +270,8 @@ func (p *program) advice(a *sizing.Advice, applied bool) error {
 	if len(a.Below) > 0 {
 		fmt.Fprintln(p.out)
 		for _, b := range a.Below {
-			fmt.Fprintln(p.out, p.wrap(fmt.Sprintf("Requesting %s and keeping the limit: %d on a node; all at their peak at once, %.1f %% of full nodes would have too little.", b.Request.Short(), b.Agents, 100*b.Over)))
+			fmt.Fprintln(p.out, p.wrap(fmt.Sprintf("Requesting %s and keeping the limit: %d on a node; all at their peak at once, "+
+				"%.1f %% of full nodes would have too little.", b.Request.Short(), b.Agents, 100*b.Over)))
 		}
 	}
 	if len(a.Classes) > 0 {
@@ -289,7 +292,8 @@ func (p *program) advice(a *sizing.Advice, applied bool) error {
 	case len(a.Edits) == 0:
 		fmt.Fprintln(p.out, p.faint("There is nothing to change."))
 	case a.Revision > 0 && !applied:
-		fmt.Fprintln(p.out, p.faint(fmt.Sprintf("Next: `tachyphor size %s --try SCENARIO` simulates it, `--apply` makes it revision %d.", a.Template, a.Revision+1)))
+		fmt.Fprintln(p.out, p.faint(fmt.Sprintf("Next: `tachyphor size %s --try SCENARIO` simulates it, `--apply` makes it revision %d.",
+			a.Template, a.Revision+1)))
 	}
 	return nil
 }
@@ -303,7 +307,16 @@ func day(seconds float64) string {
 
 // curve lists what each request of CPU comes to.
 func (p *program) curve(a *sizing.Advice) listing {
-	l := listing{columns: []column{{"", false}, {"CPU", true}, {"agents", true}, {"full node", true}, {"slowest class", true}, {"request alone", true}, {"slowest in 20", true}, {a.Currency + "/1,000 runs", true}}, value: a, main: "curve"}
+	l := listing{columns: []column{
+		{"", false},
+		{"CPU", true},
+		{"agents", true},
+		{"full node", true},
+		{"slowest class", true},
+		{"request alone", true},
+		{"slowest in 20", true},
+		{a.Currency + "/1,000 runs", true},
+	}, value: a, main: "curve"}
 	row := func(mark string, x sizing.Point) {
 		r := []string{mark, x.CPU.String(), "none fit", "", "", alone(x.Guaranteed), alone(x.Worst), ""}
 		if x.Agents > 0 {
@@ -377,7 +390,17 @@ func beside(a *sizing.Advice) listing {
 
 // classes lists what each class used.
 func classes(a *sizing.Advice) listing {
-	l := listing{columns: []column{{"class", false}, {"runs", true}, {"killed", true}, {"median time", true}, {"mean cores", true}, {"peak cores", true}, {"parallel", true}, {"half need", true}, {"alone it needs", true}}}
+	l := listing{columns: []column{
+		{"class", false},
+		{"runs", true},
+		{"killed", true},
+		{"median time", true},
+		{"mean cores", true},
+		{"peak cores", true},
+		{"parallel", true},
+		{"half need", true},
+		{"alone it needs", true},
+	}}
 	for _, c := range a.Classes {
 		name, parallel, needs := c.Class, "–", c.Memory.Short()
 		if name == "" {
@@ -389,7 +412,10 @@ func classes(a *sizing.Advice) listing {
 		if !c.Bounded {
 			needs = "about " + needs
 		}
-		l.rows = append(l.rows, []string{name, units.Count(int64(c.Runs)), units.Count(int64(c.Killed)), units.Duration(c.Wall * 1e9).Short(), fmt.Sprintf("%.1f", c.Cores), fmt.Sprintf("%.1f", c.Peak), parallel, c.Half.Short(), needs})
+		l.rows = append(l.rows, []string{
+			name, units.Count(int64(c.Runs)), units.Count(int64(c.Killed)), units.Duration(c.Wall * 1e9).Short(),
+			fmt.Sprintf("%.1f", c.Cores), fmt.Sprintf("%.1f", c.Peak), parallel, c.Half.Short(), needs,
+		})
 	}
 	return l
 }

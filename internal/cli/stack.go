@@ -79,7 +79,8 @@ func (p *program) stackOf(paths, with []string) (*stack, error) {
 		fmt.Fprintf(p.err, "Passed over, for they hold no pod template and say nothing of one: %s.\n", strings.Join(passed, ", "))
 	}
 	if len(s.asked) == 0 {
-		return nil, no(fmt.Errorf("no templates in %s; expected a PodTemplate, or one within %s", strings.Join(paths, ", "), strings.Join(document.Carriers()[1:], ", ")))
+		return nil, no(fmt.Errorf("no templates in %s; expected a PodTemplate, or one within %s", strings.Join(paths, ", "),
+			strings.Join(document.Carriers()[1:], ", ")))
 	}
 	for _, d := range s.shelf.OfKind(document.KindWorkload) {
 		if r, err := recordingOf(d, true); err == nil { // a log that is not there only means that nothing is counted

@@ -123,7 +123,8 @@ func (p *program) ribbons(c wire.ComparedOutcomes) {
 			for k, x := range phases {
 				all[k] = max(all[k], x)
 			}
-			fmt.Fprintf(p.out, "%-*s  %s %s\n", widest, c.Scenarios[i], p.bar(phases, longest, max(20, min(p.term.width, 100)-widest-18)), units.Duration(total(phases)).Short())
+			fmt.Fprintf(p.out, "%-*s  %s %s\n", widest, c.Scenarios[i], p.bar(phases, longest, max(20, min(p.term.width, 100)-widest-18)),
+				units.Duration(total(phases)).Short())
 		}
 		var marks []string
 		for k, x := range all {

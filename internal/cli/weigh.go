@@ -45,14 +45,16 @@ the break-even lies.
 
 The name is that of a stored scenario; with --here the file of one is weighed without a
 service.`,
-		Example: "  tachyphor weigh cached-naive\n  tachyphor weigh cached-naive --hour 60/h --apply best\n  tachyphor weigh demo/scenarios/cached-naive.yaml --here --plot caches.png\n  tachyphor weigh cached --class hull-firmware --map up,size",
-		Args:    cobra.ExactArgs(1),
+		Example: "  tachyphor weigh cached-naive\n  tachyphor weigh cached-naive --hour 60/h --apply best\n  tachyphor weigh " +
+			"demo/scenarios/cached-naive.yaml --here --plot caches.png\n  tachyphor weigh cached --class hull-firmware --map up,size",
+		Args: cobra.ExactArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
 			return p.weigh(c.Context(), args[0], f)
 		},
 	}
 	fl := c.Flags()
-	fl.StringVar(&f.ask.PerHour, "hour", "", "what an hour of lead time is worth, as in 60/h; absent: the scenario's waiting, else lead time alone decides")
+	fl.StringVar(&f.ask.PerHour, "hour", "", "what an hour of lead time is worth, as in 60/h; absent: the scenario's waiting, "+
+		"else lead time alone decides")
 	fl.StringVar(&f.ask.Class, "class", "", "class whose break-even is drawn; absent: the one with most to win")
 	fl.StringVar(&f.grid, "map", "", "two quantities of the map, as in up,change: size, up, down, pack, change, per-day, cold")
 	fl.BoolVar(&f.here, "here", false, "compute in this process, from files, without a service")
@@ -194,7 +196,8 @@ func (p *program) weighThere(ctx context.Context, name string, f weighFlags) (*w
 		if err != nil {
 			return err
 		}
-		fmt.Fprintf(p.err, "%s is revision %d now, with %s. Next: `tachyphor simulate %s`; `tachyphor render` gives what the cluster needs for it.\n", name, stored.Revision, plan.Label, name)
+		fmt.Fprintf(p.err, "%s is revision %d now, with %s. Next: `tachyphor simulate %s`; `tachyphor render` gives what the "+
+			"cluster needs for it.\n", name, stored.Revision, plan.Label, name)
 		return nil
 	}, nil
 }
@@ -224,7 +227,14 @@ func (p *program) getWeighings(ctx context.Context, c *client.Client, args []str
 	if err != nil {
 		return err
 	}
-	l := listing{columns: []column{{"weighing", true}, {"scenario", false}, {"revision", true}, {"state", false}, {"best", false}, {"asked", false}}, value: list}
+	l := listing{columns: []column{
+		{"weighing", true},
+		{"scenario", false},
+		{"revision", true},
+		{"state", false},
+		{"best", false},
+		{"asked", false},
+	}, value: list}
 	for _, w := range list {
 		l.rows = append(l.rows, []string{strconv.FormatUint(w.ID, 10), w.Scenario, strconv.Itoa(w.Revision), w.State, w.Best, here(w.Asked)})
 	}

@@ -46,7 +46,8 @@ func (p *program) weighing(o *weigh.Weighing, applied bool) error {
 		p.breaks(o)
 	}
 	if !applied && o.Best != o.Today {
-		fmt.Fprintln(p.out, p.faint(fmt.Sprintf("Next: `tachyphor weigh %s --apply best` gives the scenario that plan, `--plot FILE.png` draws it.", o.Scenario)))
+		fmt.Fprintln(p.out, p.faint(fmt.Sprintf("Next: `tachyphor weigh %s --apply best` gives the scenario that plan, `--plot "+
+			"FILE.png` draws it.", o.Scenario)))
 	}
 	return nil
 }
@@ -181,7 +182,16 @@ func pays(x *weigh.PaysOff) string {
 
 // bestByClass lists for each class what no cache, today's plan and the best one come to.
 func (p *program) bestByClass(o *weigh.Weighing) listing {
-	l := listing{columns: []column{{"class", false}, {"builds", true}, {"no cache", true}, {"today", true}, {"best", true}, {"best less none", true}, {"pays after", true}, {"least", false}}, value: o.Plans}
+	l := listing{columns: []column{
+		{"class", false},
+		{"builds", true},
+		{"no cache", true},
+		{"today", true},
+		{"best", true},
+		{"best less none", true},
+		{"pays after", true},
+		{"least", false},
+	}, value: o.Plans}
 	none, today, best := &o.Plans[0], &o.Plans[0], &o.Plans[0]
 	for i := range o.Plans {
 		if o.Plans[i].Key == o.Today {
@@ -200,7 +210,8 @@ func (p *program) bestByClass(o *weigh.Weighing) listing {
 			}
 		}
 		l.rows = append(l.rows, []string{
-			n.Class, units.Count(int64(n.Jobs.Mean)), brief(n.Lead.Mean), brief(t.Lead.Mean), brief(b.Lead.Mean), lessOrMore(b.LeadDiff), pays(&b.Pays),
+			n.Class, units.Count(int64(n.Jobs.Mean)), brief(n.Lead.Mean), brief(t.Lead.Mean), brief(b.Lead.Mean), lessOrMore(b.LeadDiff),
+			pays(&b.Pays),
 			least.Key,
 		})
 	}
@@ -209,7 +220,15 @@ func (p *program) bestByClass(o *weigh.Weighing) listing {
 
 // threeRuns lists the runs that everyone looks at beside the truth.
 func threeRuns(o *weigh.Weighing) listing {
-	l := listing{columns: []column{{"a build", false}, {"without", true}, {"filling", true}, {"using", true}, {"usual claim", true}, {"truth", true}, {"of plan", false}}, value: o.Views}
+	l := listing{columns: []column{
+		{"a build", false},
+		{"without", true},
+		{"filling", true},
+		{"using", true},
+		{"usual claim", true},
+		{"truth", true},
+		{"of plan", false},
+	}, value: o.Views}
 	for _, v := range o.Views {
 		name := v.Class
 		if name == "" {

@@ -50,7 +50,10 @@ func twoPlans() *weigh.Weighing {
 			{
 				Plan: weigh.Plan{Key: "changed-trunk", Label: "saved when changed, by the trunk"}, Groups: cache,
 				Cost: stats.Figure{Mean: 950}, CostDiff: stats.Figure{Mean: -50.4, Half: 3.2, Runs: 8}, KeptGB: stats.Figure{Mean: 12.5},
-				Money: []weigh.Money{money("storage", 7.25, 7.25), money("held by restoring", 0.5, 0.5), money("nodes", 932.25, -57.75), money("image pulls", 10, 0)},
+				Money: []weigh.Money{
+					money("storage", 7.25, 7.25), money("held by restoring", 0.5, 0.5), money("nodes", 932.25, -57.75),
+					money("image pulls", 10, 0),
+				},
 			},
 		},
 		Views: []weigh.View{{
@@ -187,12 +190,18 @@ func TestDifferencesOfOutcomes(t *testing.T) {
 		"0.0":                   {"count", 0, 0, false},
 		"−1,234 ± 20":           {"money", -1234, 20, true},
 	} {
-		m := outcome.Metric{Unit: x.unit, Differences: []stats.Figure{{Mean: x.mean, Half: x.half, Runs: 8}}, Sure: []bool{x.sure}, SureAlike: []bool{x.sure}, TooFew: []bool{false}}
+		m := outcome.Metric{
+			Unit: x.unit, Differences: []stats.Figure{{Mean: x.mean, Half: x.half, Runs: 8}}, Sure: []bool{x.sure},
+			SureAlike: []bool{x.sure}, TooFew: []bool{false},
+		}
 		if got := difference(m, 0); got != want {
 			t.Errorf("%s, want %s", got, want)
 		}
 	}
-	recorded := outcome.Metric{Unit: "money", Differences: []stats.Figure{{Mean: -12, Half: 3, Alike: 20, Runs: 8}}, Sure: []bool{true}, SureAlike: []bool{false}, TooFew: []bool{false}}
+	recorded := outcome.Metric{
+		Unit: "money", Differences: []stats.Figure{{Mean: -12, Half: 3, Alike: 20, Runs: 8}}, Sure: []bool{true},
+		SureAlike: []bool{false}, TooFew: []bool{false},
+	}
 	if got := difference(recorded, 0); got != "−12 ± 20 (this week only)" {
 		t.Error(got)
 	}

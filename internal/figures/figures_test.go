@@ -106,7 +106,8 @@ func weighed() *weigh.Weighing {
 	return &weigh.Weighing{
 		Scenario: "yard", Best: "changed-trunk", Today: "none", Words: []string{"Have it saved when changed."},
 		Plans: []weigh.Weighed{
-			plan("none", 0, 50, 0, 0, 0, 0), plan("changed-trunk", 10, 15, 5, 20e9, -10e9, -2000e9), plan("volume", 700, 100, 0, 1e9, 1e9, 1e9), plan("baked", 0, 12, 0, 1e9, 1e9, 1e9),
+			plan("none", 0, 50, 0, 0, 0, 0), plan("changed-trunk", 10, 15, 5, 20e9, -10e9, -2000e9), plan("volume", 700, 100, 0, 1e9, 1e9, 1e9),
+			plan("baked", 0, 12, 0, 1e9, 1e9, 1e9),
 		},
 		Surface: &weigh.Surface{
 			Class: "tide-charts", Plans: plans, Curves: []weigh.SurfaceCurve{{Axis: up, Ns: ns}},
@@ -185,9 +186,19 @@ func advised() *sizing.Advice {
 	return &sizing.Advice{
 		Template: "compile-wide", NodeType: "octo-32", Currency: "EUR", Allowed: 1.1,
 		Node: fleet.Amounts{CPU: 32_000, Memory: 64 << 30}, Room: fleet.Amounts{CPU: 30_000, Memory: 60 << 30},
-		Now:      sizing.Point{CPU: 8_000, Memory: 8 << 30, Agents: 3, Pod: fleet.Amounts{CPU: 8_000, Memory: 8 << 30}, PerRun: 0.1, Expected: 1.01},
-		Best:     sizing.Point{CPU: 6_000, Memory: 12 << 30, Agents: 5, Pod: fleet.Amounts{CPU: 6_000, Memory: 12 << 30}, PerRun: 0.06, Expected: 1.05},
-		Peaks:    []sizing.Bin{{From: 0, To: 1 << 30, Runs: 10}, {From: 1 << 30, To: 2 << 30, Runs: 40}, {From: 7 << 30, To: 8 << 30, Runs: 25, Killed: 20}},
+		Now: sizing.Point{
+			CPU: 8_000, Memory: 8 << 30, Agents: 3, Pod: fleet.Amounts{CPU: 8_000, Memory: 8 << 30}, PerRun: 0.1,
+			Expected: 1.01,
+		},
+		Best: sizing.Point{
+			CPU: 6_000, Memory: 12 << 30, Agents: 5, Pod: fleet.Amounts{CPU: 6_000, Memory: 12 << 30}, PerRun: 0.06,
+			Expected: 1.05,
+		},
+		Peaks: []sizing.Bin{
+			{From: 0, To: 1 << 30, Runs: 10},
+			{From: 1 << 30, To: 2 << 30, Runs: 40},
+			{From: 7 << 30, To: 8 << 30, Runs: 25, Killed: 20},
+		},
 		Evidence: sizing.Evidence{Killed: 20}, NowLimit: sizing.Limits{Memory: 8 << 30},
 		Memory: sizing.PeakAdvice{Trial: 12 << 30}, Words: []string{"Ask for less CPU and more memory."},
 	}
@@ -244,7 +255,10 @@ func TestAdviceIsDrawnToScale(t *testing.T) {
 	if !near(bars[0].h, 10*run) || !near(bars[2].h, 5*run) || !near(killed[0].h, 20*run) || !near(killed[0].y, bars[2].y+bars[2].h) {
 		t.Errorf("%v, killed %v", bars, killed)
 	}
-	for _, w := range []string{"today: 3 agents", "better: 5 agents", "limit today, 8 GiB", "to be tried, 12 GiB", "killed, needed more", "A full node of octo-32"} {
+	for _, w := range []string{
+		"today: 3 agents", "better: 5 agents", "limit today, 8 GiB", "to be tried, 12 GiB", "killed, needed more",
+		"A full node of octo-32",
+	} {
 		if !strings.Contains(words, w) {
 			t.Errorf("%q is not written", w)
 		}
@@ -253,7 +267,11 @@ func TestAdviceIsDrawnToScale(t *testing.T) {
 
 // The price of an agent goes up in steps, each to the largest request of so many agents.
 func TestStairs(t *testing.T) {
-	got := stairs([]fleet.Step{{Agents: 1, CPU: 30_000, PerHour: 1.2}, {Agents: 2, CPU: 15_000, PerHour: 0.6}, {Agents: 3, CPU: 10_000, PerHour: 0.4}})
+	got := stairs([]fleet.Step{
+		{Agents: 1, CPU: 30_000, PerHour: 1.2},
+		{Agents: 2, CPU: 15_000, PerHour: 0.6},
+		{Agents: 3, CPU: 10_000, PerHour: 0.4},
+	})
 	want := []float64{0, 0.4, 10, 0.4, 10, 0.6, 15, 0.6, 15, 1.2, 30, 1.2}
 	for i, p := range got {
 		if p.X != want[2*i] || p.Y != want[2*i+1] {

@@ -97,7 +97,8 @@ func Connect(o Options) (*Cluster, error) {
 	if c.Inside {
 		c.config, err = rest.InClusterConfig()
 	} else {
-		c.config, err = clientcmd.NewNonInteractiveDeferredLoadingClientConfig(rules(o), &clientcmd.ConfigOverrides{CurrentContext: o.Context}).ClientConfig()
+		c.config, err = clientcmd.NewNonInteractiveDeferredLoadingClientConfig(rules(o),
+			&clientcmd.ConfigOverrides{CurrentContext: o.Context}).ClientConfig()
 	}
 	if err != nil {
 		return nil, fmt.Errorf("context %s: %w", o.Context, err)

@@ -93,7 +93,8 @@ func (f *flight) reachable(ctx context.Context) bool {
 	var minor int
 	_, _ = fmt.Sscanf(v.Minor, "%d", &minor)
 	if v.Major == "1" && minor < oldest {
-		f.add(wire.CheckUnclear, "version", v.GitVersion+", older than what this is tried with", fmt.Sprintf("It may work; 1.%d and later are known to.", oldest))
+		f.add(wire.CheckUnclear, "version", v.GitVersion+", older than what this is tried with",
+			fmt.Sprintf("It may work; 1.%d and later are known to.", oldest))
 	} else {
 		f.add(wire.CheckPassed, "version", v.GitVersion, "")
 	}
@@ -134,7 +135,8 @@ func (f *flight) space(ctx context.Context) {
 	case err != nil:
 		f.trouble(name, err, f.kitFirst())
 	case n.Status.Phase == corev1.NamespaceTerminating:
-		f.add(wire.CheckFailed, name, "it is being deleted; nothing can be made in it", "Wait until it is gone, or see what holds it: kubectl get ns "+f.namespace+" -o yaml")
+		f.add(wire.CheckFailed, name, "it is being deleted; nothing can be made in it",
+			"Wait until it is gone, or see what holds it: kubectl get ns "+f.namespace+" -o yaml")
 	default:
 		f.there = true
 		f.add(wire.CheckPassed, name, "there", "")
@@ -231,7 +233,8 @@ func (f *flight) dryPods(ctx context.Context) {
 			f.add(wire.CheckFailed, name, err.Error(), "Mend the template: tachyphor check "+d.Name)
 			continue
 		}
-		got, err := f.client.CoreV1().Pods(f.namespace).Create(ctx, p, metav1.CreateOptions{DryRun: []string{metav1.DryRunAll}, FieldValidation: metav1.FieldValidationStrict})
+		got, err := f.client.CoreV1().Pods(f.namespace).Create(ctx, p,
+			metav1.CreateOptions{DryRun: []string{metav1.DryRunAll}, FieldValidation: metav1.FieldValidationStrict})
 		switch {
 		case err == nil:
 			f.add(wire.CheckPassed, name, "the server would take it", "")
@@ -241,7 +244,8 @@ func (f *flight) dryPods(ctx context.Context) {
 		case apierrors.IsForbidden(err) && strings.Contains(words(err), "exceeded quota"):
 			f.add(wire.CheckFailed, name, words(err), "Raise the quota, lower the ceiling, or wait until agents are gone.")
 		case apierrors.IsForbidden(err) && !strings.Contains(words(err), "cannot create resource"):
-			f.add(wire.CheckFailed, name, words(err), "Something that admits pods to the namespace refuses this one: a limit range, a policy, a missing service account.")
+			f.add(wire.CheckFailed, name, words(err), "Something that admits pods to the namespace refuses this one: a limit range, "+
+				"a policy, a missing service account.")
 		default:
 			f.trouble(name, err, "Mend what the server names: tachyphor check "+d.Name)
 		}
@@ -285,7 +289,8 @@ func (f *flight) changed(ctx context.Context, template string, sent, got *corev1
 		}
 		by = ", by LimitRange " + strings.Join(names, " or ")
 	}
-	f.add(wire.CheckPassed, name, strings.Join(parts, "; ")+by, "Say it in the template yourself, so that it does not depend on the namespace.")
+	f.add(wire.CheckPassed, name, strings.Join(parts, "; ")+by,
+		"Say it in the template yourself, so that it does not depend on the namespace.")
 }
 
 func (f *flight) secrets(ctx context.Context) {
@@ -316,7 +321,8 @@ func (f *flight) secrets(ctx context.Context) {
 		}
 		switch {
 		case s.Pull && got.Type != corev1.SecretTypeDockerConfigJson && got.Type != corev1.SecretTypeDockercfg:
-			f.add(wire.CheckFailed, name, "it is of type "+string(got.Type)+", from which no images are pulled", "Make it with kubectl create secret docker-registry.")
+			f.add(wire.CheckFailed, name, "it is of type "+string(got.Type)+", from which no images are pulled",
+				"Make it with kubectl create secret docker-registry.")
 		case len(missing) > 0:
 			f.add(wire.CheckFailed, name, "it has no "+strings.Join(missing, " and no "), "Fill it; `tachyphor render` writes how.")
 		default:
@@ -324,7 +330,8 @@ func (f *flight) secrets(ctx context.Context) {
 		}
 		for _, k := range s.Keys {
 			if v := string(got.Data[k]); strings.TrimSpace(v) != v {
-				f.add(wire.CheckFailed, name+" key "+k, "it begins or ends with white space, and will not be taken as a token", "Write it again without a line break at its end (printf, not echo).")
+				f.add(wire.CheckFailed, name+" key "+k, "it begins or ends with white space, and will not be taken as a token",
+					"Write it again without a line break at its end (printf, not echo).")
 			}
 		}
 	}

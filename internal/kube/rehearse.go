@@ -107,7 +107,9 @@ var toolName = regexp.MustCompile(`^[A-Za-z0-9][A-Za-z0-9._+-]{0,62}$`)
 // the end and takes it away whatever happens, also when ctx is ended. tools are
 // asked for their versions. tell hears of every change and must not keep what it
 // is given.
-func (c *Cluster) Rehearse(ctx context.Context, d *document.Document, tools []string, p Patience, tell func(wire.Rehearsal)) wire.Rehearsal {
+func (c *Cluster) Rehearse(ctx context.Context, d *document.Document, tools []string, p Patience,
+	tell func(wire.Rehearsal),
+) wire.Rehearsal {
 	r := &rehearsal{
 		Cluster: c, patience: p.filled(), tell: tell, began: time.Now(),
 		out: &wire.Rehearsal{Template: d.Name, Context: c.Context, Stretches: []wire.Stretch{}, Events: []wire.Event{}},
@@ -191,7 +193,8 @@ func (r *rehearsal) refused(err error) {
 	case apierrors.IsForbidden(err) && strings.Contains(said, "exceeded quota"):
 		r.out.Says, r.out.Do = "The quota leaves no room: "+said+".", "Raise the quota, or wait until agents are gone."
 	case apierrors.IsForbidden(err) && strings.Contains(said, "cannot create resource"):
-		r.out.Says, r.out.Do = "The right to make pods is missing: "+said+".", "Apply the access kit, or use a connection that may make pods: tachyphor preflight "+r.out.Template
+		r.out.Says, r.out.Do = "The right to make pods is missing: "+said+
+			".", "Apply the access kit, or use a connection that may make pods: tachyphor preflight "+r.out.Template
 	case apierrors.IsForbidden(err):
 		r.out.Says, r.out.Do = "The cluster does not admit the pod: "+said+".", "Mend what it names."
 	case apierrors.IsNotFound(err):
@@ -214,7 +217,8 @@ func (r *rehearsal) follow(ctx context.Context) {
 		select {
 		case <-ctx.Done():
 			if errors.Is(ctx.Err(), context.DeadlineExceeded) {
-				r.stuck(fmt.Sprintf("It was not done after %v%s.", r.patience.Whole, r.lastWord()), "Mend what it was waiting for; the events below are in order.")
+				r.stuck(fmt.Sprintf("It was not done after %v%s.", r.patience.Whole, r.lastWord()),
+					"Mend what it was waiting for; the events below are in order.")
 			}
 			return
 		case e := <-pods:
@@ -281,7 +285,10 @@ func (r *rehearsal) leave() {
 	r.asked = time.Now()
 	grace := int64(2)
 	remove := func(grace int64) error {
-		return pods.Delete(ctx, r.pod.Name, metav1.DeleteOptions{GracePeriodSeconds: &grace, Preconditions: &metav1.Preconditions{UID: &r.pod.UID}})
+		return pods.Delete(ctx, r.pod.Name, metav1.DeleteOptions{
+			GracePeriodSeconds: &grace,
+			Preconditions:      &metav1.Preconditions{UID: &r.pod.UID},
+		})
 	}
 	is := func() bool {
 		_, err := pods.Get(ctx, r.pod.Name, metav1.GetOptions{})
@@ -304,7 +311,8 @@ func (r *rehearsal) leave() {
 		r.out.Cleaned = fmt.Sprintf("the pod did not go within %v and was taken away by force", r.patience.Gone)
 		return
 	}
-	r.out.Cleaned = fmt.Sprintf("the pod %s is still there: %s; it ends by itself within %v: kubectl -n %s delete pod %s", r.pod.Name, words(err), r.patience.Whole, r.namespace, r.pod.Name)
+	r.out.Cleaned = fmt.Sprintf("the pod %s is still there: %s; it ends by itself within %v: kubectl -n %s delete pod %s", r.pod.Name,
+		words(err), r.patience.Whole, r.namespace, r.pod.Name)
 }
 
 // log reads what the agent's container wrote.
@@ -345,13 +353,19 @@ func (r *rehearsal) stretch() {
 		if until.Before(at) { // what was seen later than what came after it, or was done before
 			until = at
 		}
-		r.out.Stretches = append(r.out.Stretches, wire.Stretch{Phase: m.phase, From: int64(at.Sub(r.began)), Ns: int64(until.Sub(at)), Says: r.reason(m.phase)})
+		r.out.Stretches = append(r.out.Stretches, wire.Stretch{
+			Phase: m.phase, From: int64(at.Sub(r.began)), Ns: int64(until.Sub(at)),
+			Says: r.reason(m.phase),
+		})
 		at = until
 		if m.until.IsZero() {
 			break
 		}
 	}
-	r.out.Stretches = append(r.out.Stretches, wire.Stretch{Phase: "wipe", From: int64(at.Sub(r.began)), Ns: max(0, int64(r.gone.Sub(at))), Says: r.out.Cleaned})
+	r.out.Stretches = append(r.out.Stretches, wire.Stretch{
+		Phase: "wipe", From: int64(at.Sub(r.began)), Ns: max(0, int64(r.gone.Sub(at))),
+		Says: r.out.Cleaned,
+	})
 }
 
 // reason finds what the cluster said about a phase.

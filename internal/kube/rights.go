@@ -35,7 +35,8 @@ func (f *flight) rights(ctx context.Context) {
 				if reason != "" {
 					says += ": " + reason
 				}
-				f.add(wire.CheckFailed, name, says, "Give the right to service account "+kit.Account+": apply the kit's role and binding again (rights.yaml).")
+				f.add(wire.CheckFailed, name, says, "Give the right to service account "+kit.Account+
+					": apply the kit's role and binding again (rights.yaml).")
 			}
 		}
 	}
@@ -74,7 +75,8 @@ func (f *flight) may(ctx context.Context, what *authorizationv1.ResourceAttribut
 	}
 	about, err := f.client.AuthorizationV1().SubjectAccessReviews().Create(ctx, &authorizationv1.SubjectAccessReview{
 		Spec: authorizationv1.SubjectAccessReviewSpec{
-			User: f.account(), Groups: []string{"system:serviceaccounts", "system:serviceaccounts:" + f.namespace, "system:authenticated"}, ResourceAttributes: what,
+			User: f.account(), Groups: []string{"system:serviceaccounts", "system:serviceaccounts:" + f.namespace, "system:authenticated"},
+			ResourceAttributes: what,
 		},
 	}, metav1.CreateOptions{})
 	if err != nil {
@@ -124,9 +126,11 @@ func (f *flight) nothingMore(ctx context.Context) {
 		if len(more) > len(shown) {
 			says += " and more"
 		}
-		f.add(wire.CheckFailed, name, says, "Take away the other roles that are bound to it, or to every service account: kubectl get rolebindings,clusterrolebindings -A -o wide")
+		f.add(wire.CheckFailed, name, says, "Take away the other roles that are bound to it, or to every service account: kubectl "+
+			"get rolebindings,clusterrolebindings -A -o wide")
 	case review.Status.Incomplete:
-		f.add(wire.CheckUnclear, name, "the cluster cannot list every right: "+review.Status.EvaluationError, "Look at what else decides about rights in this cluster.")
+		f.add(wire.CheckUnclear, name, "the cluster cannot list every right: "+review.Status.EvaluationError,
+			"Look at what else decides about rights in this cluster.")
 	default:
 		f.add(wire.CheckPassed, name, "in namespace "+f.namespace+", or in all", "")
 	}

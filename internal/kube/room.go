@@ -64,7 +64,8 @@ func (f *flight) quota(ctx context.Context) {
 		case room == math.MaxInt:
 			f.add(wire.CheckPassed, name, "no quota counts what it requests", "")
 		case room == 0:
-			f.add(wire.CheckFailed, name, "none: "+by+" is used up", "Raise the quota, or see what uses it: kubectl -n "+f.namespace+" describe quota")
+			f.add(wire.CheckFailed, name, "none: "+by+" is used up",
+				"Raise the quota, or see what uses it: kubectl -n "+f.namespace+" describe quota")
 		default:
 			f.add(wire.CheckPassed, name, fmt.Sprintf("%d more, bounded by %s", room, by), "")
 		}
@@ -85,13 +86,15 @@ func (f *flight) controller(ctx context.Context) {
 	port := review.Port(u)
 	service, namespace, ok := kit.Service(u.Hostname())
 	if !ok {
-		f.add(wire.CheckUnclear, "controller", u.Host+" is no name of a Service in a cluster", "Rehearse an agent: it tries the address from inside.")
+		f.add(wire.CheckUnclear, "controller", u.Host+" is no name of a Service in a cluster",
+			"Rehearse an agent: it tries the address from inside.")
 		return
 	}
 	name := "controller " + service + "." + namespace
 	s, err := f.client.CoreV1().Services(namespace).Get(ctx, service, metav1.GetOptions{})
 	if apierrors.IsNotFound(err) {
-		f.add(wire.CheckFailed, name, "there is no such Service: the name resolves to nothing", "Look for it: kubectl get services -A | grep "+service)
+		f.add(wire.CheckFailed, name, "there is no such Service: the name resolves to nothing",
+			"Look for it: kubectl get services -A | grep "+service)
 		return
 	}
 	if err != nil {
@@ -104,7 +107,8 @@ func (f *flight) controller(ctx context.Context) {
 		return int(p.Port) == port
 	})
 	if at < 0 {
-		f.add(wire.CheckFailed, name, fmt.Sprintf("it has no port %d; it has %s", port, strings.Join(ports, ", ")), "Use a port that it has, in spec.controller.inside and in the templates.")
+		f.add(wire.CheckFailed, name, fmt.Sprintf("it has no port %d; it has %s", port, strings.Join(ports, ", ")),
+			"Use a port that it has, in spec.controller.inside and in the templates.")
 		return
 	}
 	f.endpoints(ctx, name, s)
@@ -112,7 +116,8 @@ func (f *flight) controller(ctx context.Context) {
 }
 
 func (f *flight) endpoints(ctx context.Context, name string, s *corev1.Service) {
-	slices, err := f.client.DiscoveryV1().EndpointSlices(s.Namespace).List(ctx, metav1.ListOptions{LabelSelector: discoveryv1.LabelServiceName + "=" + s.Name})
+	slices, err := f.client.DiscoveryV1().EndpointSlices(s.Namespace).List(ctx,
+		metav1.ListOptions{LabelSelector: discoveryv1.LabelServiceName + "=" + s.Name})
 	if err != nil {
 		f.trouble(name, err, "")
 		return
@@ -127,7 +132,8 @@ func (f *flight) endpoints(ctx context.Context, name string, s *corev1.Service) 
 		}
 	}
 	if ready == 0 {
-		f.add(wire.CheckFailed, name, fmt.Sprintf("the Service is there and none of its %d endpoints is ready", all), "See whether the controller runs and is ready: kubectl -n "+s.Namespace+" get pods,endpointslices")
+		f.add(wire.CheckFailed, name, fmt.Sprintf("the Service is there and none of its %d endpoints is ready", all),
+			"See whether the controller runs and is ready: kubectl -n "+s.Namespace+" get pods,endpointslices")
 		return
 	}
 	f.add(wire.CheckPassed, name, fmt.Sprintf("%d of %d endpoints ready", ready, all), "")
@@ -158,7 +164,8 @@ func (f *flight) open(ctx context.Context, s *corev1.Service, port int, u *url.U
 	case err == nil:
 		f.add(wire.CheckPassed, name, "something answers, asked through the API server", "")
 	case apierrors.IsForbidden(err) && strings.Contains(words(err), "services/proxy"):
-		f.add(wire.CheckUnclear, name, "this connection may not ask through the API server", "Rehearse an agent, or ask for the right to services/proxy.")
+		f.add(wire.CheckUnclear, name, "this connection may not ask through the API server",
+			"Rehearse an agent, or ask for the right to services/proxy.")
 	case apierrors.IsServiceUnavailable(err), apierrors.IsInternalError(err), apierrors.IsTimeout(err):
 		f.add(wire.CheckFailed, name, words(err), "See whether the controller listens there and no network policy closes it.")
 	default:

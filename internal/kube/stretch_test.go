@@ -16,7 +16,10 @@ func TestPhasesTakeNoNegativeTime(t *testing.T) {
 		"started before pulled":   {began: at(0), placed: at(100), pulled: at(400), started: at(300), ended: at(900), gone: at(1000)},
 		"gone before it ended":    {began: at(0), placed: at(100), pulled: at(200), started: at(300), ended: at(1100), gone: at(1000)},
 		"no further than placing": {began: at(0), asked: at(500), gone: at(600)},
-		"a node came for it":      {began: at(0), grown: true, unplaced: at(50), placed: at(40), pulled: at(30), started: at(300), ended: at(900), gone: at(1000)},
+		"a node came for it": {
+			began: at(0), grown: true, unplaced: at(50), placed: at(40), pulled: at(30), started: at(300),
+			ended: at(900), gone: at(1000),
+		},
 	} {
 		r.out = &wire.Rehearsal{}
 		r.stretch()

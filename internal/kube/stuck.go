@@ -43,7 +43,8 @@ func (r *rehearsal) look(p *corev1.Pod, deleted bool) {
 		r.grown = r.newer(p)
 	}
 	for _, c := range p.Status.Conditions {
-		if c.Type == corev1.PodScheduled && c.Status == corev1.ConditionFalse && c.Reason == corev1.PodReasonUnschedulable && r.unplaced.IsZero() {
+		if c.Type == corev1.PodScheduled && c.Status == corev1.ConditionFalse && c.Reason == corev1.PodReasonUnschedulable &&
+			r.unplaced.IsZero() {
 			r.unplaced = now
 		}
 	}
@@ -96,7 +97,8 @@ func (r *rehearsal) waiting(s corev1.ContainerStatus) {
 		}
 		if w.Reason == "ImagePullBackOff" || r.pulls >= failedPulls {
 			do := "See whether the name and tag are right and the registry has them."
-			if strings.Contains(said, "401") || strings.Contains(said, "403") || strings.Contains(said, "unauthorized") || strings.Contains(said, "denied") {
+			if strings.Contains(said, "401") || strings.Contains(said, "403") || strings.Contains(said, "unauthorized") ||
+				strings.Contains(said, "denied") {
 				do = "The registry does not let the node in: name a Secret in imagePullSecrets, and see that it is right."
 			}
 			r.stuck("The image of "+s.Name+", "+s.Image+", cannot be pulled"+said+".", do)
@@ -104,7 +106,8 @@ func (r *rehearsal) waiting(s corev1.ContainerStatus) {
 	case "InvalidImageName", "ErrImageNeverPull":
 		r.stuck("The image of "+s.Name+", "+s.Image+", cannot be pulled"+said+".", "Mend the image's name or its pull policy.")
 	case "CreateContainerConfigError":
-		r.stuck("Container "+s.Name+" cannot be made"+said+".", "Make what it names, a Secret or a key as a rule: tachyphor preflight "+r.out.Template)
+		r.stuck("Container "+s.Name+" cannot be made"+said+".",
+			"Make what it names, a Secret or a key as a rule: tachyphor preflight "+r.out.Template)
 	case "CreateContainerError", "RunContainerError":
 		r.stuck("Container "+s.Name+" cannot be started"+said+".", "Mend its command, working directory or mounts.")
 	case "CrashLoopBackOff":
@@ -120,16 +123,20 @@ func (r *rehearsal) over(t *corev1.ContainerStateTerminated) {
 		if r.limit != "" {
 			limit = " of " + r.limit
 		}
-		r.stuck("The agent was killed for memory: it went above its limit"+limit+" before it did anything.", "Raise the limit, and the request with it; even the agent itself needs more.")
+		r.stuck("The agent was killed for memory: it went above its limit"+limit+" before it did anything.",
+			"Raise the limit, and the request with it; even the agent itself needs more.")
 	case t.ExitCode == 0 && r.own:
-		r.stuck("The template's own start command ended by itself at once, without starting an agent.", "Leave command out, so that the image starts its agent: tachyphor check "+r.out.Template)
+		r.stuck("The template's own start command ended by itself at once, without starting an agent.",
+			"Leave command out, so that the image starts its agent: tachyphor check "+r.out.Template)
 	case t.ExitCode == 0:
 		r.out.Worked = true
 		r.out.Says = "The agent came up, did its job and went."
 	case t.ExitCode == 127 || t.Reason == "ContainerCannotRun" || t.Reason == "StartError":
-		r.stuck(fmt.Sprintf("The agent's container cannot run its command (status %d): %s", t.ExitCode, strings.TrimSpace(t.Message)), "Mend command, or see whether the image has a shell.")
+		r.stuck(fmt.Sprintf("The agent's container cannot run its command (status %d): %s", t.ExitCode, strings.TrimSpace(t.Message)),
+			"Mend command, or see whether the image has a shell.")
 	default:
-		r.stuck(fmt.Sprintf("The agent's container ended with status %d: %s", t.ExitCode, strings.TrimSpace(t.Reason+" "+t.Message)), "See what it wrote, below.")
+		r.stuck(fmt.Sprintf("The agent's container ended with status %d: %s", t.ExitCode, strings.TrimSpace(t.Reason+" "+t.Message)),
+			"See what it wrote, below.")
 	}
 }
 
@@ -137,7 +144,10 @@ func (r *rehearsal) over(t *corev1.ContainerStateTerminated) {
 func (r *rehearsal) hear(e *corev1.Event) {
 	now := time.Now()
 	if len(r.out.Events) < mostEvents {
-		r.out.Events = append(r.out.Events, wire.Event{At: int64(now.Sub(r.began)), Reason: e.Reason, Message: e.Message, Warning: e.Type == corev1.EventTypeWarning})
+		r.out.Events = append(r.out.Events, wire.Event{
+			At: int64(now.Sub(r.began)), Reason: e.Reason, Message: e.Message,
+			Warning: e.Type == corev1.EventTypeWarning,
+		})
 	}
 	switch e.Reason {
 	case "FailedScheduling":
@@ -165,7 +175,8 @@ func (r *rehearsal) wait() {
 	case r.placed.IsZero() && r.unplaced.IsZero() && now.Sub(r.began) > r.patience.Placing:
 		r.stuck("Nothing placed the pod: no scheduler looks at it.", "See whether the scheduler runs, and what schedulerName the template gives.")
 	case r.own && !r.started.IsZero() && r.ended.IsZero() && now.Sub(r.started) > r.patience.Quiet && r.silent():
-		r.stuck(fmt.Sprintf("The container sleeps: it runs the template's own start command, and in %v it wrote nothing and did not end.", r.patience.Quiet),
+		r.stuck(fmt.Sprintf("The container sleeps: it runs the template's own start command, and in %v it wrote nothing and did not end.",
+			r.patience.Quiet),
 			"Leave command out, so that the image starts its agent: tachyphor check "+r.out.Template)
 	}
 }
@@ -197,7 +208,12 @@ func (r *rehearsal) lastUnschedulable() string {
 // noRoom puts the scheduler's refusal into a sentence.
 func noRoom(said string) (says, do string) {
 	var short []string
-	for _, x := range []struct{ mark, what string }{{"Insufficient cpu", "CPU"}, {"Insufficient memory", "memory"}, {"Insufficient ephemeral-storage", "disk"}, {"Too many pods", "pods per node"}} {
+	for _, x := range []struct{ mark, what string }{
+		{"Insufficient cpu", "CPU"},
+		{"Insufficient memory", "memory"},
+		{"Insufficient ephemeral-storage", "disk"},
+		{"Too many pods", "pods per node"},
+	} {
 		if strings.Contains(said, x.mark) {
 			short = append(short, x.what)
 		}
@@ -207,7 +223,8 @@ func noRoom(said string) (says, do string) {
 	case len(short) > 0:
 		says = "There is no room for it: no node has enough " + strings.Join(short, " or ") + " left. The scheduler says: " + said
 	case strings.Contains(said, "untolerated taint"):
-		says, do = "Every node that could hold it has a taint that it does not tolerate. The scheduler says: "+said, "Add the toleration, or a pool without the taint."
+		says, do = "Every node that could hold it has a taint that it does not tolerate. The scheduler says: "+
+			said, "Add the toleration, or a pool without the taint."
 	case strings.Contains(said, "affinity") || strings.Contains(said, "selector"):
 		says, do = "No node has the labels that it wants. The scheduler says: "+said, "Mend nodeSelector or affinity."
 	default:

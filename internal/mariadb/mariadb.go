@@ -25,7 +25,8 @@ import (
 )
 
 // ErrMissing says that Debian's MariaDB packages are not installed.
-var ErrMissing = errors.New("mariadbd is not installed: install Debian's packages mariadb-server-core and mariadb-client-core (make setup does), or give a database with --database")
+var ErrMissing = errors.New("mariadbd is not installed: install Debian's packages mariadb-server-core and " +
+	"mariadb-client-core (make setup does), or give a database with --database")
 
 // Options say where and how to run the server.
 type Options struct {

@@ -26,7 +26,8 @@ func Free(path string) (units.Bytes, error) {
 // roomToInstall refuses a disk on which a data folder would not be whole.
 func (s *Server) roomToInstall() error {
 	if free, err := Free(s.o.Dir); err == nil && free < toInstall {
-		return fmt.Errorf("the disk that %s lies on has %s free, and a database takes %s at first; free some space, or use another folder with --state",
+		return fmt.Errorf("the disk that %s lies on has %s free, and a database takes %s at first; free some space, or use "+
+			"another folder with --state",
 			s.o.Dir, free.Short(), units.Bytes(toInstall).Short())
 	}
 	return nil
@@ -41,11 +42,13 @@ func (s *Server) wrong(err error) error {
 	free, ferr := Free(s.o.Dir)
 	switch {
 	case ferr == nil && free < 32<<20 || strings.Contains(last, "No space left"):
-		return fmt.Errorf("%w. The disk that %s lies on has %s free: free some space and start again; nothing is lost", err, s.o.Dir, free.Short())
+		return fmt.Errorf("%w. The disk that %s lies on has %s free: free some space and start again; nothing is lost", err, s.o.Dir,
+			free.Short())
 	case strings.Contains(last, "another mysqld") || strings.Contains(last, "Unable to lock"):
 		return fmt.Errorf("%w. Another server uses %s: end it and start again", err, s.path("data"))
 	case broken.MatchString(last):
-		return fmt.Errorf("%w. Files of the database are damaged: keep a copy of %s, and put a backup of it in its place; its whole log is %s", err, s.path("data"), s.path("server.log"))
+		return fmt.Errorf("%w. Files of the database are damaged: keep a copy of %s, and put a backup of it in its place; its "+
+			"whole log is %s", err, s.path("data"), s.path("server.log"))
 	}
 	return fmt.Errorf("%w. Its whole log is %s", err, s.path("server.log"))
 }

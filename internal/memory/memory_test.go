@@ -13,12 +13,18 @@ func TestLimit(t *testing.T) {
 		files map[string]string
 		want  units.Bytes
 	}{
-		"nothing known":    {nil, 0},
-		"machine alone":    {map[string]string{"proc/meminfo": "MemTotal:  1024 kB\nMemFree: 1 kB\n"}, 1 << 20},
-		"unified":          {map[string]string{"proc/meminfo": "MemTotal: 1024 kB\n", "proc/self/cgroup": "0::/a/b\n", "sys/fs/cgroup/a/b/memory.max": "max\n", "sys/fs/cgroup/a/memory.max": "700000\n"}, 700000},
+		"nothing known": {nil, 0},
+		"machine alone": {map[string]string{"proc/meminfo": "MemTotal:  1024 kB\nMemFree: 1 kB\n"}, 1 << 20},
+		"unified": {map[string]string{
+			"proc/meminfo": "MemTotal: 1024 kB\n", "proc/self/cgroup": "0::/a/b\n",
+			"sys/fs/cgroup/a/b/memory.max": "max\n", "sys/fs/cgroup/a/memory.max": "700000\n",
+		}, 700000},
 		"in its own space": {map[string]string{"proc/self/cgroup": "0::/\n", "sys/fs/cgroup/memory.max": "734003200\n"}, 734003200},
-		"older":            {map[string]string{"proc/meminfo": "MemTotal: 1024 kB\n", "proc/self/cgroup": "4:cpu,memory:/x\n2:cpu:/x\n", "sys/fs/cgroup/memory/x/memory.limit_in_bytes": "9223372036854771712\n", "sys/fs/cgroup/memory/memory.limit_in_bytes": "5000\n"}, 5000},
-		"nonsense":         {map[string]string{"proc/meminfo": "MemTotal: many kB\n", "proc/self/cgroup": "???\n1:\n"}, 0},
+		"older": {map[string]string{
+			"proc/meminfo": "MemTotal: 1024 kB\n", "proc/self/cgroup": "4:cpu,memory:/x\n2:cpu:/x\n",
+			"sys/fs/cgroup/memory/x/memory.limit_in_bytes": "9223372036854771712\n", "sys/fs/cgroup/memory/memory.limit_in_bytes": "5000\n",
+		}, 5000},
+		"nonsense": {map[string]string{"proc/meminfo": "MemTotal: many kB\n", "proc/self/cgroup": "???\n1:\n"}, 0},
 	} {
 		root := t.TempDir()
 		for path, text := range c.files {

@@ -21,7 +21,10 @@ type Codec struct {
 // Codecs are those that are measured: none, gzip, and zstd at three levels.
 func Codecs() []Codec {
 	out := []Codec{
-		{"none", 0, func(w io.Writer, _, _ int) (io.WriteCloser, error) { return plain{w}, nil }, func(r io.Reader) (io.ReadCloser, error) { return io.NopCloser(r), nil }},
+		{
+			"none", 0, func(w io.Writer, _, _ int) (io.WriteCloser, error) { return plain{w}, nil },
+			func(r io.Reader) (io.ReadCloser, error) { return io.NopCloser(r), nil },
+		},
 		{"gzip-6", 6, packGzip, func(r io.Reader) (io.ReadCloser, error) { return gzip.NewReader(r) }},
 	}
 	for _, level := range []int{1, 3, 9} {

@@ -36,7 +36,10 @@ func TestWhatToKeep(t *testing.T) {
 				t.Fatal(err)
 			}
 		}
-		if _, err := tree.Commit(subject, &git.CommitOptions{Author: &object.Signature{Name: "Ada Marsh", Email: "ada@brinewell.example", When: time.Date(2026, 9, 1, 0, 0, 0, 0, time.UTC)}}); err != nil {
+		if _, err := tree.Commit(subject, &git.CommitOptions{Author: &object.Signature{
+			Name: "Ada Marsh", Email: "ada@brinewell.example",
+			When: time.Date(2026, 9, 1, 0, 0, 0, 0, time.UTC),
+		}}); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -97,7 +100,10 @@ func TestWhatToKeep(t *testing.T) {
 	for _, v := range list {
 		says[v.Path] = v.Do + ": " + v.Why
 	}
-	for path, want := range map[string]string{"deps/mod": "keep: spares ", "out": "leave out: 100 % of it is new in every build", "tmp": "leave out: too little", "src": "comes with the source"} {
+	for path, want := range map[string]string{
+		"deps/mod": "keep: spares ", "out": "leave out: 100 % of it is new in every build",
+		"tmp": "leave out: too little", "src": "comes with the source",
+	} {
 		if !strings.HasPrefix(says[path], want) {
 			t.Errorf("%s: %s", path, says[path])
 		}

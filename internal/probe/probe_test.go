@@ -42,7 +42,10 @@ func odd(t *testing.T) string {
 	put(t, filepath.Join(root, "src", "a.txt"), bytes.Repeat([]byte("shoal "), 5000))
 	put(t, filepath.Join(root, "deep", "er", "b.bin"), []byte{1, 2, 3})
 	put(t, filepath.Join(root, "empty"), nil)
-	for name, to := range map[string]string{"inside": "src/a.txt", "up": "../outside/secret", "abs": filepath.Join(dir, "outside"), "deep/back": "../src", "deep/loop": "."} {
+	for name, to := range map[string]string{
+		"inside": "src/a.txt", "up": "../outside/secret", "abs": filepath.Join(dir, "outside"),
+		"deep/back": "../src", "deep/loop": ".",
+	} {
 		if err := os.Symlink(to, filepath.Join(root, name)); err != nil {
 			t.Fatal(err)
 		}
@@ -70,7 +73,10 @@ func TestOddTrees(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	want := Tree{Folders: 4, Files: 5, Bytes: 2*30000 + 3 + 8<<20, Largest: 8 << 20, Links: 5, Outside: 2, Sparse: 1, Holes: 8 << 20, Linked: 2, Special: 1}
+	want := Tree{
+		Folders: 4, Files: 5, Bytes: 2*30000 + 3 + 8<<20, Largest: 8 << 20, Links: 5, Outside: 2, Sparse: 1, Holes: 8 << 20,
+		Linked: 2, Special: 1,
+	}
 	if got != want {
 		t.Errorf("got  %+v\nwant %+v", got, want)
 	}
@@ -86,7 +92,10 @@ func TestOddTrees(t *testing.T) {
 	for h, err := r.Next(); err == nil; h, err = r.Next() {
 		names[h.Name] = h.Typeflag
 	}
-	for name, kind := range map[string]byte{"src/a.txt": tar.TypeReg, "deep/er/": tar.TypeDir, "up": tar.TypeSymlink, "deep/back": tar.TypeSymlink, "sparse": tar.TypeReg} {
+	for name, kind := range map[string]byte{
+		"src/a.txt": tar.TypeReg, "deep/er/": tar.TypeDir, "up": tar.TypeSymlink,
+		"deep/back": tar.TypeSymlink, "sparse": tar.TypeReg,
+	} {
 		if names[name] != kind {
 			t.Errorf("%s is %q in the archive", name, names[name])
 		}
@@ -137,7 +146,8 @@ func TestFilesThatChange(t *testing.T) {
 	if err := w.WriteHeader(&tar.Header{Name: "a", Size: 1000, Mode: 0o644, Typeflag: tar.TypeReg}); err != nil {
 		t.Fatal(err)
 	}
-	if err := content(t.Context(), w, &shrinking{400}, 1000, make([]byte, 64), &tree, func(int64) {}); err != nil || w.Close() != nil || tree.Changed != 1 {
+	if err := content(t.Context(), w, &shrinking{400}, 1000, make([]byte, 64), &tree, func(int64) {}); err != nil || w.Close() != nil ||
+		tree.Changed != 1 {
 		t.Errorf("%v %+v", err, tree)
 	}
 }
@@ -191,7 +201,10 @@ func many(t testing.TB, root string, n int) {
 func TestProbe(t *testing.T) {
 	root, scratch := t.TempDir(), t.TempDir()
 	many(t, root, 4000)
-	s, err := objects.Start(objects.Config{Access: "buoy", PerUp: 4_000_000, PerFlow: 16_000_000, Up: 6_000_000, Latency: 30 * units.Millisecond})
+	s, err := objects.Start(objects.Config{
+		Access: "buoy", PerUp: 4_000_000, PerFlow: 16_000_000, Up: 6_000_000,
+		Latency: 30 * units.Millisecond,
+	})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -202,7 +215,10 @@ func TestProbe(t *testing.T) {
 	}
 	codecs := Codecs()
 	last := 0.0
-	o := Options{Codecs: []Codec{codecs[0], codecs[3]}, Cores: []int{1, 2}, Unpack: true, Scratch: scratch, Store: store, Flows: 4, Ship: 2 << 20, Most: 2 << 20}
+	o := Options{
+		Codecs: []Codec{codecs[0], codecs[3]}, Cores: []int{1, 2}, Unpack: true, Scratch: scratch, Store: store, Flows: 4,
+		Ship: 2 << 20, Most: 2 << 20,
+	}
 	r, err := Run(t.Context(), root, o, func(done float64, what string) {
 		if what != "carrying" && what != "done" {
 			if done < last-1e-9 || done > 1 {
@@ -225,7 +241,8 @@ func TestProbe(t *testing.T) {
 	if r.Again <= 0 || r.Slowed() != r.Again/r.Packings[0].Unpack {
 		t.Errorf("unpacked again in %v s, %v times as long", r.Again, r.Slowed())
 	}
-	if x := (&Report{Packings: []Packing{{Unpack: 2}}, Again: 5}); x.Slowed() != 2.5 || (&Report{Packings: []Packing{{}}}).Slowed() != 1 || (&Report{Again: 1}).Slowed() != 1 {
+	if x := (&Report{Packings: []Packing{{Unpack: 2}}, Again: 5}); x.Slowed() != 2.5 || (&Report{Packings: []Packing{{}}}).Slowed() != 1 ||
+		(&Report{Again: 1}).Slowed() != 1 {
 		t.Error(x.Slowed())
 	}
 	none, z := r.Packings[0], r.Packings[2]
@@ -253,7 +270,9 @@ func TestProbe(t *testing.T) {
 	if _, err := r.Chosen("gzip-6", 1); err == nil {
 		t.Error("gzip was not measured")
 	}
-	text := "apiVersion: tachyphor/v1\nkind: Cluster\nmetadata: {name: c}\nspec: # facts\n  nodeTypes: [{name: n, cpu: 4, memory: 16Gi, price: 1/h}]\n  pools: [{name: p, nodeType: n, max: 1}]\n  measured: [{fact: store.pack, value: 1MB/s, at: 2020-01-01T00:00:00Z}, {fact: other, value: x, at: 2020-01-01T00:00:00Z}]\n"
+	text := "apiVersion: tachyphor/v1\nkind: Cluster\nmetadata: {name: c}\nspec: # facts\n  nodeTypes: [{name: n, cpu: 4, " +
+		"memory: 16Gi, price: 1/h}]\n  pools: [{name: p, nodeType: n, max: 1}]\n  measured: [{fact: store.pack, value: 1MB/s, at: " +
+		"2020-01-01T00:00:00Z}, {fact: other, value: x, at: 2020-01-01T00:00:00Z}]\n"
 	spec := func(text string) *document.ClusterSpec {
 		docs, faults := document.Parse("", []byte(text))
 		if len(faults) > 0 {
@@ -269,7 +288,8 @@ func TestProbe(t *testing.T) {
 		text = out
 	}
 	c := spec(text)
-	if !near(float64(c.Store.Pack), chosen.Rate()) || c.Store.Unpack <= 0 || !near(float64(c.Links.Store.PerFlowUp), 4e6) || !near(float64(c.Links.Store.Up), 6e6) || c.Links.Store.Down != 0 || c.Links.Store.Latency < 30*units.Millisecond {
+	if !near(float64(c.Store.Pack), chosen.Rate()) || c.Store.Unpack <= 0 || !near(float64(c.Links.Store.PerFlowUp), 4e6) ||
+		!near(float64(c.Links.Store.Up), 6e6) || c.Links.Store.Down != 0 || c.Links.Store.Latency < 30*units.Millisecond {
 		t.Errorf("%+v %+v", c.Store, c.Links.Store)
 	}
 	facts := []string{}
@@ -280,7 +300,10 @@ func TestProbe(t *testing.T) {
 		}
 	}
 	slices.Sort(facts)
-	if want := []string{"links.store.latency", "links.store.perFlow", "links.store.perFlowUp", "links.store.up", "other", "store.pack", "store.unpack"}; !slices.Equal(facts, want) {
+	if want := []string{
+		"links.store.latency", "links.store.perFlow", "links.store.perFlowUp", "links.store.up", "other", "store.pack",
+		"store.unpack",
+	}; !slices.Equal(facts, want) {
 		t.Errorf("%v", facts)
 	}
 }
@@ -329,7 +352,10 @@ func TestProbeThatCannot(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer func() { _ = s.Close() }()
-	for address, says := range map[string]string{"ftp://x/y": "not the address", "http://127.0.0.1:1": "names no bucket", "http://127.0.0.1:1/a/b": "names no bucket"} {
+	for address, says := range map[string]string{
+		"ftp://x/y": "not the address", "http://127.0.0.1:1": "names no bucket",
+		"http://127.0.0.1:1/a/b": "names no bucket",
+	} {
 		if _, err := OpenStore(address, "", ""); err == nil || !strings.Contains(err.Error(), says) {
 			t.Errorf("%s: %v", address, err)
 		}
@@ -347,7 +373,8 @@ func TestProbeThatCannot(t *testing.T) {
 	if err := run(s.Address, "shark"); err == nil || !strings.Contains(err.Error(), "TACHYPHOR_STORE_ACCESS") {
 		t.Error(err)
 	}
-	if err := run(strings.Replace(s.Address, "workspaces", "elsewhere", 1), "buoy"); err == nil || !strings.Contains(err.Error(), "no such bucket") {
+	if err := run(strings.Replace(s.Address, "workspaces", "elsewhere", 1), "buoy"); err == nil ||
+		!strings.Contains(err.Error(), "no such bucket") {
 		t.Error(err)
 	}
 	if _, err := Run(t.Context(), t.TempDir(), Options{}, func(float64, string) {}); err == nil || !strings.Contains(err.Error(), "no file") {

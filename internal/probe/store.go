@@ -117,7 +117,8 @@ func (s *Store) measure(ctx context.Context, o Options, tell func(float64)) (out
 	_, _ = rand.Read(block)
 	send := func(name string, _ *window) error {
 		body := &noise{block: block, size: o.Ship, tell: add, ctx: ctx}
-		_, err := s.client.PutObject(ctx, s.bucket, prefix+name, body, o.Ship, minio.PutObjectOptions{DisableMultipart: true, DisableContentSha256: true, ContentType: "application/octet-stream"})
+		_, err := s.client.PutObject(ctx, s.bucket, prefix+name, body, o.Ship,
+			minio.PutObjectOptions{DisableMultipart: true, DisableContentSha256: true, ContentType: "application/octet-stream"})
 		return err
 	}
 	bring := func(name string, w *window) error {

@@ -84,7 +84,9 @@ func walkFolder(ctx context.Context, fd int, at string, t *Tree, do func(e *entr
 }
 
 // entriesOf calls do with what is in one folder and returns the names of the folders.
-func entriesOf(ctx context.Context, folder *os.File, fd int, at string, t *Tree, do func(e *entry, open func() (int, error)) error) (below []string, err error) {
+func entriesOf(ctx context.Context, folder *os.File, fd int, at string, t *Tree, do func(e *entry, open func() (int,
+	error)) error,
+) (below []string, err error) {
 	e := &entry{}
 	open := func() (int, error) {
 		return unix.Openat(fd, e.base, unix.O_RDONLY|unix.O_NOFOLLOW|unix.O_NONBLOCK|unix.O_CLOEXEC, 0)

@@ -252,7 +252,8 @@ func inputOf(all *shelf.Shelf) (world.Input, document.Faults) {
 	named, missing := all.Named(scenario)
 	var faults document.Faults
 	for _, m := range missing { // by a change, for all that the scenario names was pinned
-		faults = append(faults, scenario.Fault(m.Path, m.Name.Name, "a change cannot name another "+m.Kind+" than the scenario's own; store the scenario with it"))
+		faults = append(faults, scenario.Fault(m.Path, m.Name.Name,
+			"a change cannot name another "+m.Kind+" than the scenario's own; store the scenario with it"))
 	}
 	return world.Input{Named: named}, faults
 }

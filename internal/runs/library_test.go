@@ -69,9 +69,11 @@ func put(t *testing.T, s *store.Store, text string) {
 func TestListsTakeAConstantNumberOfQueries(t *testing.T) {
 	ctx := context.Background()
 	l, s, questions := library(t)
-	text := "apiVersion: tachyphor/v1\nkind: Workload\nmetadata: {name: w}\nspec: {start: 2026-09-01T00:00:00Z, classes: [{name: k, wants: [x], work: {median: 1m, p95: 2m}, arrivals: {hours: [{when: \"Mon-Sun 00:00-24:00\", perHour: 1}]}}]}\n"
+	text := "apiVersion: tachyphor/v1\nkind: Workload\nmetadata: {name: w}\nspec: {start: 2026-09-01T00:00:00Z, classes: " +
+		"[{name: k, wants: [x], work: {median: 1m, p95: 2m}, arrivals: {hours: [{when: \"Mon-Sun 00:00-24:00\", perHour: 1}]}}]}\n"
 	for i := range 80 {
-		text += fmt.Sprintf("---\n# first\napiVersion: tachyphor/v1\nkind: Scenario\nmetadata: {name: s%02d}\nspec: {cluster: c%d, workload: w, templates: [{template: t%d}]}\n", i, i%7, i)
+		text += fmt.Sprintf("---\n# first\napiVersion: tachyphor/v1\nkind: Scenario\nmetadata: {name: s%02d}\nspec: {cluster: "+
+			"c%d, workload: w, templates: [{template: t%d}]}\n", i, i%7, i)
 	}
 	put(t, s, text)
 	asked := func(n int) int {

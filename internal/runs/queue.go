@@ -84,7 +84,9 @@ func (q *Queue) Counts() (finished, failed int64) { return q.finished.Load(), q.
 
 // Ask enters a scenario's simulation into the queue.
 // changes are made in its documents first; each must be one that it uses.
-func (q *Queue) Ask(ctx context.Context, scenario, by string, seed *uint64, repeats *int, changes []document.Changes) (store.Outcome, document.Faults, error) {
+func (q *Queue) Ask(ctx context.Context, scenario, by string, seed *uint64, repeats *int, changes []document.Changes) (store.Outcome,
+	document.Faults, error,
+) {
 	in, faults, err := q.Library.Pin(ctx, scenario)
 	if err != nil || len(faults) > 0 {
 		return store.Outcome{}, faults, err
@@ -234,7 +236,8 @@ func (q *Queue) run(ctx context.Context, o store.Outcome) {
 	} else {
 		q.failed.Add(1)
 	}
-	q.log.Info(o.Work.String()+" "+string(end.State), "id", o.ID, "scenario", o.Scenario, "seconds", time.Since(began).Seconds(), "error", end.Error)
+	q.log.Info(o.Work.String()+" "+string(end.State), "id", o.ID, "scenario", o.Scenario, "seconds", time.Since(began).Seconds(), "error",
+		end.Error)
 }
 
 // finish stores an end.

@@ -99,7 +99,9 @@ func (b BadRecording) Unwrap() error { return b.error }
 // columns, nil for ours. With skipBad the good rows are
 // taken and the bad ones left out; otherwise bad rows are an error. The file goes to disk
 // first, so that memory holds its rows alone. An error of src is returned as it is.
-func (l *Library) Keep(ctx context.Context, src io.Reader, columns map[string]string, skipBad bool) (digest string, r *demand.Recording, err error) {
+func (l *Library) Keep(ctx context.Context, src io.Reader, columns map[string]string, skipBad bool) (digest string, r *demand.Recording,
+	err error,
+) {
 	file, err := os.CreateTemp(l.folder, "tachyphor-recording-")
 	if err != nil {
 		return "", nil, err

@@ -108,7 +108,8 @@ func stored(r *sizing.Run) store.Run {
 		Pod: r.Pod, Container: r.Container, Job: r.Job, Class: r.Class, Began: r.Began,
 		WallNs: int64(r.Wall), CPUNs: int64(r.CPU), ThrottledNs: int64(r.Throttled), Memory: int64(r.Memory), Disk: int64(r.Disk),
 		MeanCores: r.MeanCores, PeakCores: r.PeakCores, Killed: r.Killed, Evicted: r.Evicted, Samples: r.Samples, Spacing: r.Interval,
-		Duplicates: o.Duplicates, Steps: o.Steps, Gaps: o.Gaps, Resets: o.Resets, Missing: o.Missing, Restarts: o.Restarts, Curve: r.Curve.Bytes(),
+		Duplicates: o.Duplicates, Steps: o.Steps, Gaps: o.Gaps, Resets: o.Resets, Missing: o.Missing, Restarts: o.Restarts,
+		Curve: r.Curve.Bytes(),
 	}
 	if !math.IsNaN(r.Parallel) {
 		s.Parallel = &r.Parallel
@@ -119,9 +120,14 @@ func stored(r *sizing.Run) store.Run {
 func readRun(s *store.Run) (sizing.Run, error) {
 	r := sizing.Run{
 		Pod: s.Pod, Container: s.Container, Job: s.Job, Class: s.Class, Began: s.Began,
-		Wall: units.Duration(s.WallNs), CPU: units.Duration(s.CPUNs), Throttled: units.Duration(s.ThrottledNs), Memory: units.Bytes(s.Memory), Disk: units.Bytes(s.Disk),
-		MeanCores: s.MeanCores, PeakCores: s.PeakCores, Parallel: math.NaN(), Killed: s.Killed, Evicted: s.Evicted, Samples: s.Samples, Interval: s.Spacing,
-		Oddities: sizing.Oddities{Duplicates: s.Duplicates, Steps: s.Steps, Gaps: s.Gaps, Resets: s.Resets, Missing: s.Missing, Restarts: s.Restarts},
+		Wall: units.Duration(s.WallNs), CPU: units.Duration(s.CPUNs), Throttled: units.Duration(s.ThrottledNs), Memory: units.Bytes(s.Memory),
+		Disk:      units.Bytes(s.Disk),
+		MeanCores: s.MeanCores, PeakCores: s.PeakCores, Parallel: math.NaN(), Killed: s.Killed, Evicted: s.Evicted, Samples: s.Samples,
+		Interval: s.Spacing,
+		Oddities: sizing.Oddities{
+			Duplicates: s.Duplicates, Steps: s.Steps, Gaps: s.Gaps, Resets: s.Resets, Missing: s.Missing,
+			Restarts: s.Restarts,
+		},
 	}
 	if s.Parallel != nil {
 		r.Parallel = *s.Parallel

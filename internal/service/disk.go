@@ -39,7 +39,8 @@ func (d *disk) Full() error {
 	was := d.full
 	d.at, d.full = time.Now(), nil
 	if err == nil && free < leastFree {
-		d.full = fmt.Errorf("the disk that %s lies on has %s free, and below %s nothing is stored: free some space; what is stored can be read", d.path, free.Short(), leastFree.Short())
+		d.full = fmt.Errorf("the disk that %s lies on has %s free, and below %s nothing is stored: free some space; what is "+
+			"stored can be read", d.path, free.Short(), leastFree.Short())
 	}
 	if (was == nil) != (d.full == nil) {
 		if d.full != nil {

@@ -122,7 +122,8 @@ func Start(ctx context.Context, c Config) (_ *Service, err error) {
 	s.trials = trials.Start(s.store, s.queue.Library, c.Log, c.Cluster)
 	s.Access.Address = "http://" + listener.Addr().String()
 	if !listener.Addr().(*net.TCPAddr).IP.IsLoopback() {
-		c.Log.Warn("listening beyond this machine without encryption: tokens can be read on the way; put a proxy with TLS before it", "address", s.Access.Address)
+		c.Log.Warn("listening beyond this machine without encryption: tokens can be read on the way; put a proxy with TLS before it",
+			"address", s.Access.Address)
 	}
 	if err := s.credentials(ctx); err != nil {
 		return nil, err
@@ -204,9 +205,10 @@ func (s *Service) serve(l net.Listener) {
 	port := l.Addr().(*net.TCPAddr).Port
 	s.server = &http.Server{
 		Handler: api.New(api.Config{
-			Store: s.store, Queue: s.queue, Trials: s.trials, Full: s.disk.Full, Log: s.config.Log, Version: s.config.Version, Console: s.config.Console,
-			Hosts:  append([]string{"127.0.0.1", "localhost", "::1"}, s.config.Hosts...),
-			Cookie: "tachyphor_" + strconv.Itoa(port),
+			Store: s.store, Queue: s.queue, Trials: s.trials, Full: s.disk.Full, Log: s.config.Log, Version: s.config.Version,
+			Console: s.config.Console,
+			Hosts:   append([]string{"127.0.0.1", "localhost", "::1"}, s.config.Hosts...),
+			Cookie:  "tachyphor_" + strconv.Itoa(port),
 		}),
 		ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10,
 		ErrorLog: slog.NewLogLogger(s.config.Log.Handler(), slog.LevelDebug),

@@ -52,7 +52,8 @@ func TestFullDisk(t *testing.T) {
 	}
 	free.Store(20 << 20)
 	time.Sleep(1100 * time.Millisecond) // it is looked at once a second
-	text := []byte("apiVersion: tachyphor/v1\nkind: Scenario\nmetadata: {name: another}\nspec: {cluster: c, workload: w, templates: [{template: t}]}\n")
+	text := []byte("apiVersion: tachyphor/v1\nkind: Scenario\nmetadata: {name: another}\nspec: {cluster: c, workload: w, " +
+		"templates: [{template: t}]}\n")
 	if _, err := c.Put(ctx, "", text, false); !client.IsStatus(err, 507) || !strings.Contains(err.Error(), "20 MiB free") {
 		t.Errorf("stored on a full disk: %v", err)
 	}

@@ -30,7 +30,8 @@ func (s *Store) PutBlock(ctx context.Context, holder string, b Block) error {
 // DropBlocks takes the blocks away of outcomes that came to nothing or are no more: of one,
 // or of all for 0.
 func (s *Store) DropBlocks(ctx context.Context, outcome uint64) error {
-	q := s.db.WithContext(large(ctx)).Where("outcome_id NOT IN (?)", s.db.Model(&Outcome{}).Select("id").Where("state IN ?", []wire.State{wire.Queued, wire.Running, wire.Done}))
+	q := s.db.WithContext(large(ctx)).Where("outcome_id NOT IN (?)",
+		s.db.Model(&Outcome{}).Select("id").Where("state IN ?", []wire.State{wire.Queued, wire.Running, wire.Done}))
 	if outcome > 0 {
 		q = q.Where("outcome_id = ?", outcome)
 	}
@@ -47,6 +48,7 @@ func (s *Store) GetBlock(ctx context.Context, outcome uint64, number int) (Block
 func (s *Store) CountBlocks(ctx context.Context, outcome uint64) (blocks, jobs int, err error) {
 	ctx = large(ctx)
 	var row struct{ Blocks, Jobs int }
-	err = s.db.WithContext(ctx).Model(&Block{}).Select("COUNT(*) AS blocks, COALESCE(SUM(jobs), 0) AS jobs").Where("outcome_id = ?", outcome).Scan(&row).Error
+	err = s.db.WithContext(ctx).Model(&Block{}).Select("COUNT(*) AS blocks, COALESCE(SUM(jobs), 0) AS jobs").Where("outcome_id = ?",
+		outcome).Scan(&row).Error
 	return row.Blocks, row.Jobs, err
 }

@@ -137,7 +137,8 @@ func (s *Store) ReleaseAll(ctx context.Context) error {
 // Cancel ends an outcome of one kind of work that is not over. One that is over is left
 // as it is.
 func (s *Store) Cancel(ctx context.Context, work Work, id uint64) (Outcome, error) {
-	err := s.db.WithContext(ctx).Model(&Outcome{}).Where("id = ? AND work = ? AND state IN ?", id, work, []wire.State{wire.Queued, wire.Running}).
+	err := s.db.WithContext(ctx).Model(&Outcome{}).Where("id = ? AND work = ? AND state IN ?", id, work,
+		[]wire.State{wire.Queued, wire.Running}).
 		Updates(map[string]any{"state": wire.Cancelled, "ended": s.now(), "lease": nil}).Error
 	if err != nil {
 		return Outcome{}, err
@@ -189,7 +190,8 @@ func (s *Store) ListOutcomes(ctx context.Context, work Work, scenario string, be
 func (s *Store) LastDone(ctx context.Context) (map[string]Outcome, error) {
 	var list []Outcome
 	err := s.db.WithContext(ctx).Omit("stack").
-		Where("id IN (?)", s.db.Model(&Outcome{}).Select("MAX(id)").Where("state = ? AND varied = ? AND work = ?", wire.Done, false, Simulating).Group("scenario")).
+		Where("id IN (?)", s.db.Model(&Outcome{}).Select("MAX(id)").Where("state = ? AND varied = ? AND work = ?", wire.Done, false,
+			Simulating).Group("scenario")).
 		Find(&list).Error
 	out := map[string]Outcome{}
 	for _, o := range list {

@@ -60,7 +60,10 @@ func Open(ctx context.Context, dsn string, log *slog.Logger) (*Store, error) {
 	db, err := gorm.Open(mysql.New(mysql.Config{Conn: pool, DefaultStringSize: 255}), &gorm.Config{
 		TranslateError: true,
 		NowFunc:        func() time.Time { return time.Now().UTC().Truncate(time.Microsecond) },
-		Logger:         logger.NewSlogLogger(log, logger.Config{LogLevel: logger.Warn, SlowThreshold: 5 * time.Second, IgnoreRecordNotFoundError: true, ParameterizedQueries: true}),
+		Logger: logger.NewSlogLogger(log, logger.Config{
+			LogLevel: logger.Warn, SlowThreshold: 5 * time.Second,
+			IgnoreRecordNotFoundError: true, ParameterizedQueries: true,
+		}),
 	})
 	if err != nil {
 		return nil, fmt.Errorf("the database does not answer: %w", err)

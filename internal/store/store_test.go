@@ -94,7 +94,8 @@ func TestConcurrentWriters(t *testing.T) {
 				if round == 1 {
 					expect = -1
 				}
-				numbers, changes, err := s.PutAll(ctx, "w", []store.Draft{{Kind: "Scenario", Name: "s", Digest: fmt.Sprint(round, w), Text: "x", IfRevision: expect}})
+				numbers, changes, err := s.PutAll(ctx, "w",
+					[]store.Draft{{Kind: "Scenario", Name: "s", Digest: fmt.Sprint(round, w), Text: "x", IfRevision: expect}})
 				switch {
 				case err == nil:
 					mu.Lock()
@@ -234,7 +235,11 @@ func TestQueueIsBounded(t *testing.T) {
 func TestTokens(t *testing.T) {
 	ctx, s := context.Background(), open(t)
 	soon, past := time.Now().Add(time.Hour), time.Now().Add(-time.Second)
-	for _, k := range []store.Token{{Hash: "link", Kind: "link", Expires: &soon}, {Hash: "old", Kind: "link", Expires: &past}, {Hash: "bearer", Kind: "bearer", Name: "me"}} {
+	for _, k := range []store.Token{
+		{Hash: "link", Kind: "link", Expires: &soon},
+		{Hash: "old", Kind: "link", Expires: &past},
+		{Hash: "bearer", Kind: "bearer", Name: "me"},
+	} {
 		if err := s.PutToken(ctx, k); err != nil {
 			t.Fatal(err)
 		}
@@ -347,14 +352,18 @@ func TestBlocksGoWithTheirOutcome(t *testing.T) {
 func TestDefectsAreKept(t *testing.T) {
 	ctx, s := context.Background(), open(t)
 	o := claimed(t, s)
-	end := store.Outcome{State: wire.Failed, Error: "a defect", Stack: "seed 7, repeat 2: index out of range\n" + strings.Repeat("main.f()\n", 5000)}
+	end := store.Outcome{
+		State: wire.Failed, Error: "a defect",
+		Stack: "seed 7, repeat 2: index out of range\n" + strings.Repeat("main.f()\n", 5000),
+	}
 	if err := s.Finish(ctx, o.ID, "a", end, nil); err != nil {
 		t.Fatal(err)
 	}
 	if got, err := s.GetOutcome(ctx, store.Simulating, o.ID); err != nil || got.Stack != end.Stack {
 		t.Errorf("%d bytes of stack, %v", len(got.Stack), err)
 	}
-	if list, err := s.ListOutcomes(ctx, store.Simulating, "", 0, 5); err != nil || len(list) != 1 || list[0].Stack != "" || list[0].Error != "a defect" {
+	if list, err := s.ListOutcomes(ctx, store.Simulating, "", 0, 5); err != nil || len(list) != 1 || list[0].Stack != "" ||
+		list[0].Error != "a defect" {
 		t.Errorf("%+v, %v", list, err)
 	}
 }

@@ -27,7 +27,10 @@ const runsAtOnce = 200
 
 // sighting is what tells a run from others.
 func (r *Run) sighting() sizing.Sighting {
-	return sizing.Sighting{Pod: r.Pod, Container: r.Container, Job: r.Job, From: r.Began, To: r.Began + float64(r.WallNs)/1e9, Samples: r.Samples}
+	return sizing.Sighting{
+		Pod: r.Pod, Container: r.Container, Job: r.Job, From: r.Began, To: r.Began + float64(r.WallNs)/1e9,
+		Samples: r.Samples,
+	}
 }
 
 // PutRuns stores runs of a template. One that overlaps a stored one of the same
@@ -38,7 +41,8 @@ func (s *Store) PutRuns(ctx context.Context, in Intake, runs []Run) (kept Kept, 
 	err = s.write(ctx, func(tx *gorm.DB) error {
 		kept = Kept{}
 		// one at a time for a template, so that nothing is stored twice
-		if err := tx.Clauses(clause.Locking{Strength: "UPDATE"}).Where("kind = ? AND name = ?", document.KindPodTemplate, in.Template).First(&Document{}).Error; err != nil {
+		if err := tx.Clauses(clause.Locking{Strength: "UPDATE"}).Where("kind = ? AND name = ?", document.KindPodTemplate,
+			in.Template).First(&Document{}).Error; err != nil {
 			return err
 		}
 		byPod := map[string][]int{}

@@ -45,7 +45,8 @@ func beside(month *world.World) error {
 		}
 		ours = append(ours, float64(len(jobs.List))/time.Since(began).Seconds())
 	}
-	fmt.Printf("beside SimPy 3 (agents only, no nodes): %.0f jobs/s; the engine with the month's nodes and images %.0f jobs/s: %.1f times as fast\n\n",
+	fmt.Printf("beside SimPy 3 (agents only, no nodes): %.0f jobs/s; the engine with the month's nodes and images %.0f jobs/s: "+
+		"%.1f times as fast\n\n",
 		median(theirs), median(ours), median(ours)/median(theirs))
 	return nil
 }
@@ -70,6 +71,7 @@ func workers() error {
 			*into = append(*into, time.Since(began).Seconds())
 		}
 	}
-	fmt.Printf("32 repeats of the demo's cached week: %.2f s on one worker, %.2f s on two: %.2f times as fast\n\n", median(one), median(two), median(one)/median(two))
+	fmt.Printf("32 repeats of the demo's cached week: %.2f s on one worker, %.2f s on two: %.2f times as fast\n\n", median(one),
+		median(two), median(one)/median(two))
 	return nil
 }

@@ -72,7 +72,11 @@ func run() error {
 		name string
 		w    *world.World
 		runs int
-	}{{"the demo's week (weekday-lean)", week, 15}, {"a month, a million jobs, forty nodes, agents only", month, 3}, {"the same with caching, spot nodes and shared CPU", full, 3}} {
+	}{
+		{"the demo's week (weekday-lean)", week, 15},
+		{"a month, a million jobs, forty nodes, agents only", month, 3},
+		{"the same with caching, spot nodes and shared CPU", full, 3},
+	} {
 		if err := measure(c.name, c.w, c.runs); err != nil {
 			return err
 		}
@@ -143,13 +147,17 @@ func measure(name string, w *world.World, runs int) error {
 		nodes += int(most)
 	}
 	d, e, f, p, l := median(drawing), median(engine), median(full), median(preloaded), median(lean)
-	fmt.Printf("%s: %.0f jobs, %.0f events (%.1f a job), up to %d nodes, %d events planned at once\n", name, jobs, events, events/jobs, nodes, trace.PeakEvents)
+	fmt.Printf("%s: %.0f jobs, %.0f events (%.1f a job), up to %d nodes, %d events planned at once\n", name, jobs, events, events/jobs,
+		nodes, trace.PeakEvents)
 	fmt.Printf("  drawing the jobs              %7.3f s\n", d)
 	fmt.Printf("  engine                        %7.3f s  %9.0f jobs/s  %4.0f ns an event\n", e, jobs/e, e/events*1e9)
 	fmt.Printf("  jobs, engine, all figures     %7.3f s  %9.0f jobs/s\n", f, jobs/f)
-	fmt.Printf("  bare queue, arrivals in it    %7.3f s                    %4.0f ns an event   engine ÷ bare queue = %.2f\n", p, p/events*1e9, e/p)
-	fmt.Printf("  bare queue, arrivals outside  %7.3f s                    %4.0f ns an event   engine ÷ bare queue = %.2f\n", l, l/events*1e9, e/l)
-	fmt.Printf("  memory: %d MiB in use with the trace kept, %d MiB taken from the system; %.4f allocations an event\n\n", m.HeapAlloc>>20, m.Sys>>20, allocations)
+	fmt.Printf("  bare queue, arrivals in it    %7.3f s                    %4.0f ns an event   engine ÷ bare queue = %.2f\n", p,
+		p/events*1e9, e/p)
+	fmt.Printf("  bare queue, arrivals outside  %7.3f s                    %4.0f ns an event   engine ÷ bare queue = %.2f\n", l,
+		l/events*1e9, e/l)
+	fmt.Printf("  memory: %d MiB in use with the trace kept, %d MiB taken from the system; %.4f allocations an event\n\n", m.HeapAlloc>>20,
+		m.Sys>>20, allocations)
 	runtime.KeepAlive(trace)
 	return nil
 }

@@ -76,7 +76,8 @@ func measureProbe(program string) error {
 	var ours, theirs []float64
 	var most int64
 	for round := range 3 {
-		c := exec.Command("taskset", "-c", "0", program, "probe", root, "--whole", "--no-unpack", "--cores", "one", "--codecs", "zstd-3", "-q", "-o", "json", "--scratch", dir)
+		c := exec.Command("taskset", "-c", "0", program, "probe", root, "--whole", "--no-unpack", "--cores", "one", "--codecs", "zstd-3",
+			"-q", "-o", "json", "--scratch", dir)
 		out, err := c.Output()
 		if err != nil {
 			return fmt.Errorf("probe: %w", err)
@@ -92,7 +93,8 @@ func measureProbe(program string) error {
 			most = max(most, u.Maxrss)
 		}
 		began := time.Now()
-		if out, err := exec.Command("taskset", "-c", "0", "sh", "-c", "tar cf - -C "+dir+" tree | zstd -q -3 -T1 -c > "+dir+"/theirs").CombinedOutput(); err != nil {
+		if out, err := exec.Command("taskset", "-c", "0", "sh", "-c",
+			"tar cf - -C "+dir+" tree | zstd -q -3 -T1 -c > "+dir+"/theirs").CombinedOutput(); err != nil {
 			return fmt.Errorf("tar and zstd: %w: %s", err, out)
 		}
 		theirs = append(theirs, time.Since(began).Seconds())
@@ -102,6 +104,7 @@ func measureProbe(program string) error {
 	slices.Sort(ours)
 	slices.Sort(theirs)
 	o, t := ours[len(ours)/2], theirs[len(theirs)/2]
-	fmt.Printf("probe: zstd-3 on one core %.0f MB/s, tar | zstd %.0f MB/s, ours ÷ theirs = %.2f; at most %d MiB of memory\n\n", probedBytes/o/1e6, probedBytes/t/1e6, t/o, most>>10)
+	fmt.Printf("probe: zstd-3 on one core %.0f MB/s, tar | zstd %.0f MB/s, ours ÷ theirs = %.2f; at most %d MiB of memory\n\n",
+		probedBytes/o/1e6, probedBytes/t/1e6, t/o, most>>10)
 	return nil
 }

@@ -85,8 +85,12 @@ func drawn(path string, byJobs, byNodes plotter.XYs) error {
 	if err != nil {
 		return err
 	}
-	canvas := vgimg.NewWith(vgimg.UseWH(vg.Points(720), vg.Points(300)), vgimg.UseDPI(110), vgimg.UseBackgroundColor(color.RGBA{251, 249, 244, 255}))
-	tiles := draw.Tiles{Rows: 1, Cols: 2, PadX: vg.Points(28), PadTop: vg.Points(14), PadBottom: vg.Points(8), PadLeft: vg.Points(10), PadRight: vg.Points(16)}
+	canvas := vgimg.NewWith(vgimg.UseWH(vg.Points(720), vg.Points(300)), vgimg.UseDPI(110),
+		vgimg.UseBackgroundColor(color.RGBA{251, 249, 244, 255}))
+	tiles := draw.Tiles{
+		Rows: 1, Cols: 2, PadX: vg.Points(28), PadTop: vg.Points(14), PadBottom: vg.Points(8), PadLeft: vg.Points(10),
+		PadRight: vg.Points(16),
+	}
 	for i, c := range plot.Align([][]*plot.Plot{{left, right}}, tiles, draw.New(canvas))[0] {
 		[]*plot.Plot{left, right}[i].Draw(c)
 	}

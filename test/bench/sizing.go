@@ -96,7 +96,8 @@ func measureSizing() error {
 	}
 	r, d, a := median(reading), median(reducing), median(advising)
 	fmt.Printf("size: %d runs of %d samples, %d MB of CSV, one core\n", sizedRuns, sizedSamples, len(file)>>20)
-	fmt.Printf("  reading CSV                   %7.3f s\n  reducing to runs              %7.3f s\n  advising                      %7.3f s\n  all                           %7.3f s, at most %d MiB on the heap\n", r, d, a, r+d+a, held>>20)
+	fmt.Printf("  reading CSV                   %7.3f s\n  reducing to runs              %7.3f s\n  advising                   "+
+		"   %7.3f s\n  all                           %7.3f s, at most %d MiB on the heap\n", r, d, a, r+d+a, held>>20)
 	return measureFit()
 }
 
@@ -114,7 +115,10 @@ func measureFit() error {
 	}
 	var agents []template.Agent
 	for i := range 20 {
-		agents = append(agents, template.Agent{Name: fmt.Sprintf("t%d", i), Request: template.Request{CPU: units.MilliCPU(500 + r.IntN(7500)), Memory: units.Bytes(1+r.IntN(30)) << 30}})
+		agents = append(agents, template.Agent{
+			Name:    fmt.Sprintf("t%d", i),
+			Request: template.Request{CPU: units.MilliCPU(500 + r.IntN(7500)), Memory: units.Bytes(1+r.IntN(30)) << 30},
+		})
 	}
 	var fitting []float64
 	for range 5 {
@@ -130,6 +134,7 @@ func measureFit() error {
 			return fmt.Errorf("nothing fits")
 		}
 	}
-	fmt.Printf("fit: 20 templates on 50 types of nodes, with every step of price\n  fitting                       %7.3f s\n\n", median(fitting))
+	fmt.Printf("fit: 20 templates on 50 types of nodes, with every step of price\n  fitting                       %7.3f s\n\n",
+		median(fitting))
 	return nil
 }

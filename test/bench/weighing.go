@@ -26,6 +26,7 @@ func measureWeighing(cores int) error {
 		}
 		took, plans = append(took, time.Since(began).Seconds()), len(o.Plans)
 	}
-	fmt.Printf("weigh: the demo's week, %d plans of %d repeats, break-evens and map, %d cores\n  weighing                      %7.3f s\n\n", plans, w.Plan.Repeats, cores, median(took))
+	fmt.Printf("weigh: the demo's week, %d plans of %d repeats, break-evens and map, %d cores\n  weighing                      "+
+		"%7.3f s\n\n", plans, w.Plan.Repeats, cores, median(took))
 	return nil
 }

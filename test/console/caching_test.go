@@ -48,7 +48,8 @@ func TestCaching(t *testing.T) {
 	q.goTo("/caching/cached-naive")
 	q.reads("main", "The scenario is at revision 2 by now")
 	q.goTo("/scenarios/cached-naive")
-	q.reads("main", "Workspace cache", "for each project, saved when its dependencies have changed, by builds of the trunk alone", "Weighed as revision 1: Have an archive")
+	q.reads("main", "Workspace cache", "for each project, saved when its dependencies have changed, by builds of the trunk alone",
+		"Weighed as revision 1: Have an archive")
 	q.goTo("/scenarios/on-demand")
 	q.reads("main", "None: every build does its cold work.", "weigh every plan against no cache")
 	q.goTo("/caching") // that which was weighed last
@@ -60,7 +61,8 @@ func TestCaching(t *testing.T) {
 func TestCancelWeighing(t *testing.T) {
 	s, c := running.Start(t)
 	load(t, c)
-	text := strings.Replace(strings.Replace(mustGet(t, c, "weekday-lean"), "name: weekday-lean", "name: long", 1), "repeats: 8", "repeats: 400", 1)
+	text := strings.Replace(strings.Replace(mustGet(t, c, "weekday-lean"), "name: weekday-lean", "name: long", 1), "repeats: 8",
+		"repeats: 400", 1)
 	if _, err := c.Put(context.Background(), "", []byte(text), false); err != nil {
 		t.Fatal(err)
 	}

@@ -136,7 +136,8 @@ func TestFirstVisit(t *testing.T) {
 	q.click("#simulate")
 	q.must(q.p.Until(`location.pathname === "/outcomes/3"`))
 	q.reads("#headline", "that start do so within", "a month")
-	q.reads("main", "hull-bootloader can never start", "arm-cross", "What the delay was spent on", "The bill", "agents idle", "Jobs that waited longest")
+	q.reads("main", "hull-bootloader can never start", "arm-cross", "What the delay was spent on", "The bill", "agents idle",
+		"Jobs that waited longest")
 	q.must(q.p.Until(`document.querySelectorAll("canvas").length >= 2`))
 	d, err := c.Get(context.Background(), document.KindScenario, "weekday-lean", 0)
 	if err != nil || d.Revision != 2 || !strings.Contains(d.Text, "spare: 6") || !strings.Contains(d.Text, "# A few agents kept ready") {
@@ -209,7 +210,11 @@ func TestSmallAndDark(t *testing.T) {
 			t.Fatal(err)
 		}
 		q := sit(t, s, link, 390, 844, dark)
-		for _, path := range []string{"/", "/scenarios/weekday-lean", "/outcomes/1", "/compare?ids=1,2", "/templates", "/templates/compile-wide-draft", "/templates/compile-wide?view=kit", "/templates/compile-wide?view=live", "/templates/compile-wide?view=sizing", "/templates/suite-night?view=sizing", "/templates/new", "/caching/cached-naive"} {
+		for _, path := range []string{
+			"/", "/scenarios/weekday-lean", "/outcomes/1", "/compare?ids=1,2", "/templates",
+			"/templates/compile-wide-draft", "/templates/compile-wide?view=kit", "/templates/compile-wide?view=live",
+			"/templates/compile-wide?view=sizing", "/templates/suite-night?view=sizing", "/templates/new", "/caching/cached-naive",
+		} {
 			q.goTo(path)
 			q.see("main h1, main h2")
 			if path == "/templates/compile-wide?view=sizing" {
@@ -290,13 +295,15 @@ func TestStoryOfCachesAndSpot(t *testing.T) {
 	q := sit(t, s, s.Link, 1280, 800, false)
 	q.goTo(fmt.Sprintf("/outcomes/%d", ids[1]))
 	q.reads("main", "restore", "cold work", "lost attempts", "The workspace cache", "jobs that found it up to date",
-		"What went wrong on the way", "What goes wrong for good", "attempts lost with a spot node", "floor under it: no bill is below", "times its floor", "What held jobs up", "one more")
+		"What went wrong on the way", "What goes wrong for good", "attempts lost with a spot node", "floor under it: no bill is below",
+		"times its floor", "What held jobs up", "one more")
 	q.reads("main", "Every job", "1 to 25 of 9,656")
 	q.must(q.p.Until(`document.querySelectorAll("a[href*='/export?what=']").length === 6`))
 	q.must(q.p.Until(`fetch(document.querySelector("a[href*='what=lines&form=csv']").href).then((r) => r.text()).then((t) => t.startsWith("from,quantity,name,unit,value"))`))
 	q.must(q.p.Until(`[...document.querySelectorAll("button")].find((b) => b.innerText === "Later")?.click() === undefined`))
 	q.reads("main", "26 to 50 of 9,656")
 	q.goTo(fmt.Sprintf("/compare?ids=%d,%d", ids[0], ids[1]))
-	q.reads("main", "Mean lead time, from submission to end", "cold work", "the mean job ends after", "bill over the floor under it", "caching[0].plan")
+	q.reads("main", "Mean lead time, from submission to end", "cold work", "the mean job ends after", "bill over the floor under it",
+		"caching[0].plan")
 	q.quiet()
 }

@@ -58,7 +58,8 @@ func TestSizing(t *testing.T) {
 	q.must(q.p.Upload("#jobs", jobs))
 	q.click("#take-in")
 	q.reads("#headline", "instead of 2 and 6 GiB", "less for a run")
-	q.reads("main", "99 % of runs stay below", "1,680 runs", "matched with the job log", "relay-gateway", "shore-desk", "stranded", "Other shares of runs")
+	q.reads("main", "99 % of runs stay below", "1,680 runs", "matched with the job log", "relay-gateway", "shore-desk", "stranded",
+		"Other shares of runs")
 	q.must(q.p.Until(`document.querySelectorAll("main canvas").length === 3`))
 	// Every question is a part of the address, and changes the answer.
 	before, err := q.p.Text("#headline")
@@ -103,7 +104,8 @@ func TestSizing(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := c.Put(context.Background(), "", []byte(strings.Replace(string(second), "name: brinewell-north", "name: a-second", 1)), false); err != nil {
+	if _, err := c.Put(context.Background(), "", []byte(strings.Replace(string(second), "name: brinewell-north", "name: a-second", 1)),
+		false); err != nil {
 		t.Fatal(err)
 	}
 	q.goTo("/templates/small-steady?view=sizing")

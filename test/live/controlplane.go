@@ -92,7 +92,8 @@ func controlPlane(t *testing.T) string {
 	}
 	private := write("sa.key", pem.EncodeToMemory(&pem.Block{Type: "RSA PRIVATE KEY", Bytes: x509.MarshalPKCS1PrivateKey(key)}))
 	tokens := write("tokens.csv", []byte("tok,admin,admin,\"system:masters\"\nsched,system:kube-scheduler,scheduler\nman,system:kube-controller-manager,manager\n"))
-	run("kube-apiserver", "--etcd-servers="+client, "--bind-address=127.0.0.1", "--secure-port="+strconv.Itoa(api), "--cert-dir="+filepath.Join(dir, "certs"),
+	run("kube-apiserver", "--etcd-servers="+client, "--bind-address=127.0.0.1", "--secure-port="+strconv.Itoa(api),
+		"--cert-dir="+filepath.Join(dir, "certs"),
 		"--token-auth-file="+tokens, "--authorization-mode=RBAC", "--service-account-issuer=https://kubernetes.default.svc",
 		"--service-account-key-file="+private, "--service-account-signing-key-file="+private, "--service-cluster-ip-range=10.0.0.0/24")
 	ca := filepath.Join(dir, "certs", "apiserver.crt")
@@ -111,8 +112,10 @@ func controlPlane(t *testing.T) string {
 	}
 	admin := config("admin.yaml", "tok")
 	ready(t, server)
-	run("kube-controller-manager", "--kubeconfig="+config("manager.yaml", "man"), "--use-service-account-credentials=true", "--service-account-private-key-file="+private,
-		"--root-ca-file="+ca, "--leader-elect=false", "--secure-port=0", "--controllers=serviceaccount-controller,serviceaccount-token-controller,root-ca-certificate-publisher-controller,resourcequota-controller,namespace-controller,garbage-collector-controller")
+	run("kube-controller-manager", "--kubeconfig="+config("manager.yaml", "man"), "--use-service-account-credentials=true",
+		"--service-account-private-key-file="+private,
+		"--root-ca-file="+ca, "--leader-elect=false", "--secure-port=0",
+		"--controllers=serviceaccount-controller,serviceaccount-token-controller,root-ca-certificate-publisher-controller,resourcequota-controller,namespace-controller,garbage-collector-controller")
 	run("kube-scheduler", "--kubeconfig="+config("scheduler.yaml", "sched"), "--leader-elect=false", "--secure-port=0")
 	return admin
 }

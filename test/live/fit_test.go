@@ -56,7 +56,10 @@ func TestFitAgainstTheRealScheduler(t *testing.T) {
 		want := site.FitOn(a, nil).Agents
 		more := want + 2
 		for j := range more {
-			p := &corev1.Pod{ObjectMeta: metav1.ObjectMeta{Name: fmt.Sprintf("p-%d-%d", i, j), Labels: map[string]string{"node": name}}, Spec: *spec.DeepCopy()}
+			p := &corev1.Pod{
+				ObjectMeta: metav1.ObjectMeta{Name: fmt.Sprintf("p-%d-%d", i, j), Labels: map[string]string{"node": name}},
+				Spec:       *spec.DeepCopy(),
+			}
 			if _, err := client.CoreV1().Pods("default").Create(ctx, p, metav1.CreateOptions{}); err != nil {
 				t.Fatal(err)
 			}
@@ -90,9 +93,12 @@ func TestFitAgainstTheRealScheduler(t *testing.T) {
 // generated makes a pod's spec with some of what counts in its request.
 func generated(r *rand.Rand) corev1.PodSpec {
 	box := func(name string, cpu, memory int) corev1.Container {
-		return corev1.Container{Name: name, Image: "images.brinewell.example/agents/steady:2026.9", Resources: corev1.ResourceRequirements{Requests: corev1.ResourceList{
-			corev1.ResourceCPU: resource.MustParse(fmt.Sprintf("%dm", cpu)), corev1.ResourceMemory: resource.MustParse(fmt.Sprintf("%dMi", memory)),
-		}}}
+		return corev1.Container{
+			Name: name, Image: "images.brinewell.example/agents/steady:2026.9",
+			Resources: corev1.ResourceRequirements{Requests: corev1.ResourceList{
+				corev1.ResourceCPU: resource.MustParse(fmt.Sprintf("%dm", cpu)), corev1.ResourceMemory: resource.MustParse(fmt.Sprintf("%dMi", memory)),
+			}},
+		}
 	}
 	spec := corev1.PodSpec{Containers: []corev1.Container{box("agent", 300+r.IntN(3000), 200+r.IntN(8000))}}
 	if r.IntN(2) == 0 {

@@ -25,13 +25,23 @@ func insecure() *http.Transport {
 func addNode(t *testing.T, c kubernetes.Interface, name, cpu, memory string) {
 	t.Helper()
 	ctx := context.Background()
-	room := corev1.ResourceList{"cpu": resource.MustParse(cpu), "memory": resource.MustParse(memory), "pods": resource.MustParse("110"), "ephemeral-storage": resource.MustParse("100Gi")}
-	n := &corev1.Node{ObjectMeta: metav1.ObjectMeta{Name: name, Labels: map[string]string{"kubernetes.io/os": "linux", "kubernetes.io/arch": "amd64"}}}
-	n.Status = corev1.NodeStatus{Allocatable: room, Capacity: room, Conditions: []corev1.NodeCondition{{Type: corev1.NodeReady, Status: corev1.ConditionTrue}}}
+	room := corev1.ResourceList{
+		"cpu": resource.MustParse(cpu), "memory": resource.MustParse(memory), "pods": resource.MustParse("110"),
+		"ephemeral-storage": resource.MustParse("100Gi"),
+	}
+	n := &corev1.Node{ObjectMeta: metav1.ObjectMeta{
+		Name:   name,
+		Labels: map[string]string{"kubernetes.io/os": "linux", "kubernetes.io/arch": "amd64"},
+	}}
+	n.Status = corev1.NodeStatus{
+		Allocatable: room, Capacity: room,
+		Conditions: []corev1.NodeCondition{{Type: corev1.NodeReady, Status: corev1.ConditionTrue}},
+	}
 	if _, err := c.CoreV1().Nodes().Create(ctx, n, metav1.CreateOptions{}); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := c.CoreV1().Nodes().Patch(ctx, name, types.MergePatchType, []byte(`{"spec":{"taints":null}}`), metav1.PatchOptions{}); err != nil {
+	if _, err := c.CoreV1().Nodes().Patch(ctx, name, types.MergePatchType, []byte(`{"spec":{"taints":null}}`),
+		metav1.PatchOptions{}); err != nil {
 		t.Fatal(err)
 	}
 }
@@ -110,6 +120,7 @@ func announce(ctx context.Context, c kubernetes.Interface, p *corev1.Pod, reason
 	_, _ = c.CoreV1().Events(p.Namespace).Create(ctx, &corev1.Event{
 		ObjectMeta:     metav1.ObjectMeta{GenerateName: p.Name + ".", Namespace: p.Namespace},
 		InvolvedObject: corev1.ObjectReference{Kind: "Pod", Namespace: p.Namespace, Name: p.Name, UID: p.UID},
-		Reason:         reason, Message: message, Type: corev1.EventTypeNormal, Count: 1, FirstTimestamp: metav1.Now(), LastTimestamp: metav1.Now(),
+		Reason:         reason, Message: message, Type: corev1.EventTypeNormal, Count: 1, FirstTimestamp: metav1.Now(),
+		LastTimestamp: metav1.Now(),
 	}, metav1.CreateOptions{})
 }

@@ -107,8 +107,11 @@ func everywhere(t *testing.T, test func(t *testing.T, p *place)) {
 func (p *place) plan(t *testing.T) kube.Plan {
 	t.Helper()
 	in := kit.Input{
-		Templates: []*document.Document{demoDocument(t, "templates/compile-wide.yaml"), demoDocument(t, "templates/small-steady.yaml"), demoDocument(t, "templates/image-maker.yaml")},
-		Scenario:  demoDocument(t, "scenarios/weekday-lean.yaml"), Cluster: p.facts,
+		Templates: []*document.Document{
+			demoDocument(t, "templates/compile-wide.yaml"), demoDocument(t, "templates/small-steady.yaml"),
+			demoDocument(t, "templates/image-maker.yaml"),
+		},
+		Scenario: demoDocument(t, "scenarios/weekday-lean.yaml"), Cluster: p.facts,
 	}
 	list, err := kit.Kit(in)
 	if err != nil {
@@ -136,7 +139,9 @@ func (p *place) apply(t *testing.T, list []kit.Manifest) {
 func (p *place) settle(t *testing.T) {
 	t.Helper()
 	ctx := context.Background()
-	if _, err := p.client.CoreV1().Secrets(namespace).Create(ctx, &corev1.Secret{ObjectMeta: metav1.ObjectMeta{Name: "slipway-join"}, StringData: map[string]string{"token": "made-up"}}, metav1.CreateOptions{}); apierrors.IsAlreadyExists(err) {
+	if _, err := p.client.CoreV1().Secrets(namespace).Create(ctx,
+		&corev1.Secret{ObjectMeta: metav1.ObjectMeta{Name: "slipway-join"}, StringData: map[string]string{"token": "made-up"}},
+		metav1.CreateOptions{}); apierrors.IsAlreadyExists(err) {
 		if err := p.client.CoreV1().Secrets(namespace).Delete(ctx, "slipway-join", metav1.DeleteOptions{}); err != nil {
 			t.Fatal(err)
 		}
@@ -145,7 +150,9 @@ func (p *place) settle(t *testing.T) {
 	} else if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := p.client.CoreV1().Services(namespace).Create(ctx, &corev1.Service{ObjectMeta: metav1.ObjectMeta{Name: "dispatch"}, Spec: corev1.ServiceSpec{Ports: []corev1.ServicePort{{Port: 8080}}}}, metav1.CreateOptions{}); err != nil {
+	if _, err := p.client.CoreV1().Services(namespace).Create(ctx,
+		&corev1.Service{ObjectMeta: metav1.ObjectMeta{Name: "dispatch"}, Spec: corev1.ServiceSpec{Ports: []corev1.ServicePort{{Port: 8080}}}},
+		metav1.CreateOptions{}); err != nil {
 		t.Fatal(err)
 	}
 	port, yes, tcp := int32(8080), true, corev1.ProtocolTCP
@@ -281,7 +288,8 @@ func (p *place) asTheAccount(t *testing.T, plan kube.Plan) {
 			a.Impersonate = "system:serviceaccount:" + namespace + ":" + kit.Account
 			continue
 		}
-		token, err := p.client.CoreV1().ServiceAccounts(namespace).CreateToken(ctx, kit.Account, &authenticationv1.TokenRequest{}, metav1.CreateOptions{})
+		token, err := p.client.CoreV1().ServiceAccounts(namespace).CreateToken(ctx, kit.Account, &authenticationv1.TokenRequest{},
+			metav1.CreateOptions{})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -318,7 +326,10 @@ func (p *place) asTheAccount(t *testing.T, plan kube.Plan) {
 func (p *place) takesTemplates(t *testing.T) {
 	t.Helper()
 	var docs []*document.Document
-	for _, name := range []string{"compile-wide", "small-steady", "image-maker", "suite-night", "drafts/compile-wide-draft", "drafts/small-steady-draft"} {
+	for _, name := range []string{
+		"compile-wide", "small-steady", "image-maker", "suite-night", "drafts/compile-wide-draft",
+		"drafts/small-steady-draft",
+	} {
 		d := demoDocument(t, "templates/"+name+".yaml")
 		shelf := &review.Shelf{Shelf: shelf.Of(d, p.facts)}
 		var edits []document.Edit
@@ -399,7 +410,8 @@ func (p *place) nothingElse(t *testing.T) {
 		t.Fatal(err)
 	}
 	agent := &corev1.Pod{ObjectMeta: metav1.ObjectMeta{Name: "tried", Namespace: namespace}, Spec: corev1.PodSpec{
-		NodeSelector: map[string]string{"no": "such-node"}, Containers: []corev1.Container{{Name: "agent", Image: "images.brinewell.example/agents/steady:2026.9"}},
+		NodeSelector: map[string]string{"no": "such-node"},
+		Containers:   []corev1.Container{{Name: "agent", Image: "images.brinewell.example/agents/steady:2026.9"}},
 	}}
 	pods := as.CoreV1().Pods(namespace)
 	may := map[string]func() error{
@@ -533,7 +545,8 @@ func TestFixesAreTaken(t *testing.T) {
 				_, err := p.client.BatchV1().Jobs(namespace).Create(ctx, &o, dry)
 				return err
 			}},
-			"CronJob": {`{"apiVersion": "batch/v1", "kind": "CronJob", ` + meta + `, "spec": {"schedule": "0 3 * * *", "jobTemplate": {"spec": {"template": %s}}}}`, func(b []byte) error {
+			"CronJob": {`{"apiVersion": "batch/v1", "kind": "CronJob", ` + meta +
+				`, "spec": {"schedule": "0 3 * * *", "jobTemplate": {"spec": {"template": %s}}}}`, func(b []byte) error {
 				var o batchv1.CronJob
 				if err := yaml.UnmarshalStrict(b, &o); err != nil {
 					return err
@@ -541,7 +554,8 @@ func TestFixesAreTaken(t *testing.T) {
 				_, err := p.client.BatchV1().CronJobs(namespace).Create(ctx, &o, dry)
 				return err
 			}},
-			"Deployment": {`{"apiVersion": "apps/v1", "kind": "Deployment", ` + meta + `, "spec": {"selector": {"matchLabels": {"app": "x"}}, "template": %s}}`, func(b []byte) error {
+			"Deployment": {`{"apiVersion": "apps/v1", "kind": "Deployment", ` + meta +
+				`, "spec": {"selector": {"matchLabels": {"app": "x"}}, "template": %s}}`, func(b []byte) error {
 				var o appsv1.Deployment
 				if err := yaml.UnmarshalStrict(b, &o); err != nil {
 					return err
@@ -549,7 +563,8 @@ func TestFixesAreTaken(t *testing.T) {
 				_, err := p.client.AppsV1().Deployments(namespace).Create(ctx, &o, dry)
 				return err
 			}},
-			"StatefulSet": {`{"apiVersion": "apps/v1", "kind": "StatefulSet", ` + meta + `, "spec": {"serviceName": "x", "selector": {"matchLabels": {"app": "x"}}, "template": %s}}`, func(b []byte) error {
+			"StatefulSet": {`{"apiVersion": "apps/v1", "kind": "StatefulSet", ` + meta +
+				`, "spec": {"serviceName": "x", "selector": {"matchLabels": {"app": "x"}}, "template": %s}}`, func(b []byte) error {
 				var o appsv1.StatefulSet
 				if err := yaml.UnmarshalStrict(b, &o); err != nil {
 					return err
@@ -557,7 +572,8 @@ func TestFixesAreTaken(t *testing.T) {
 				_, err := p.client.AppsV1().StatefulSets(namespace).Create(ctx, &o, dry)
 				return err
 			}},
-			"ReplicaSet": {`{"apiVersion": "apps/v1", "kind": "ReplicaSet", ` + meta + `, "spec": {"selector": {"matchLabels": {"app": "x"}}, "template": %s}}`, func(b []byte) error {
+			"ReplicaSet": {`{"apiVersion": "apps/v1", "kind": "ReplicaSet", ` + meta +
+				`, "spec": {"selector": {"matchLabels": {"app": "x"}}, "template": %s}}`, func(b []byte) error {
 				var o appsv1.ReplicaSet
 				if err := yaml.UnmarshalStrict(b, &o); err != nil {
 					return err

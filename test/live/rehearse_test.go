@@ -49,14 +49,24 @@ var cases = []struct {
 		[]corev1.ContainerState{waiting("ErrImagePull", "not found"), waiting("ImagePullBackOff", "Back-off pulling image")},
 		false, "agents/wide:2026.99, cannot be pulled",
 	},
-	{"a command that sleeps", "workingDir: /workspace", "command: [sleep, infinity]\n        workingDir: /workspace", []corev1.ContainerState{running()}, false, "The container sleeps"},
+	{
+		"a command that sleeps", "workingDir: /workspace", "command: [sleep, infinity]\n        workingDir: /workspace",
+		[]corev1.ContainerState{running()},
+		false, "The container sleeps",
+	},
 	{"no room", "cpu: 6500m", "cpu: 120", nil, false, "no node has enough CPU left"},
 	{
 		"a secret that is not there", "name: slipway-join", "name: slipway-jion",
 		[]corev1.ContainerState{waiting("CreateContainerConfigError", `secret "slipway-jion" not found`)},
 		false, `secret "slipway-jion" not found`,
 	},
-	{"too little memory", "{cpu: 6500m, memory: 12Gi, ephemeral-storage: 20Gi}\n          limits: {memory: 12Gi}", "{cpu: 2, memory: 8Mi}\n          limits: {memory: 8Mi}", []corev1.ContainerState{running(), terminated(137, "OOMKilled")}, false, "killed for memory: it went above its limit of 8Mi"},
+	{
+		"too little memory", "{cpu: 6500m, memory: 12Gi, ephemeral-storage: 20Gi}\n          limits: {memory: 12Gi}",
+		"{cpu: 2, memory: 8Mi}\n          limits: {memory: 8Mi}",
+		[]corev1.ContainerState{running(), terminated(137, "OOMKilled")},
+		false,
+		"killed for memory: it went above its limit of 8Mi",
+	},
 	{"a limit below its request", "limits: {memory: 12Gi}", "limits: {memory: 2Gi}", nil, false, "must be less than or equal to memory limit"},
 	{"another namespace", "namespace: slipway", "namespace: nowhere", nil, false, "There is no namespace nowhere"},
 }
@@ -119,7 +129,8 @@ func TestRehearsals(t *testing.T) {
 			if len(r.Stretches) != 5 || told < 3 || r.Node == "" {
 				t.Errorf("%s: told %d times, %+v", c.name, told, r)
 			}
-			if !p.real && (!strings.Contains(r.Log, "git: git version 1.0") || !strings.Contains(r.Log, "perl: missing") || !strings.Contains(r.Log, "host compile-wide-")) {
+			if !p.real && (!strings.Contains(r.Log, "git: git version 1.0") || !strings.Contains(r.Log, "perl: missing") ||
+				!strings.Contains(r.Log, "host compile-wide-")) {
 				t.Errorf("%s: log\n%s", c.name, r.Log)
 			}
 		}
@@ -151,7 +162,10 @@ func (p *place) newNode(t *testing.T) {
 	}
 	for _, n := range list.Items {
 		filler := &corev1.Pod{ObjectMeta: metav1.ObjectMeta{Name: "filler-" + n.Name, Namespace: namespace}, Spec: corev1.PodSpec{
-			Containers: []corev1.Container{{Name: "idle", Image: "images.brinewell.example/agents/steady:2026.9", Resources: corev1.ResourceRequirements{Requests: corev1.ResourceList{"cpu": resource.MustParse("6")}}}},
+			Containers: []corev1.Container{{
+				Name: "idle", Image: "images.brinewell.example/agents/steady:2026.9",
+				Resources: corev1.ResourceRequirements{Requests: corev1.ResourceList{"cpu": resource.MustParse("6")}},
+			}},
 		}}
 		if _, err := p.client.CoreV1().Pods(namespace).Create(ctx, filler, metav1.CreateOptions{}); err != nil {
 			t.Fatal(err)
@@ -171,7 +185,8 @@ func (p *place) newNode(t *testing.T) {
 			addNode(t, p.client, "burst-001", "16", "64Gi")
 		}
 	})
-	if !r.Worked || len(r.Stretches) != 6 || r.Stretches[1].Phase != "node" || r.Stretches[1].Ns < int64(time.Second) || !strings.Contains(r.Stretches[0].Says, "Insufficient cpu") {
+	if !r.Worked || len(r.Stretches) != 6 || r.Stretches[1].Phase != "node" || r.Stretches[1].Ns < int64(time.Second) ||
+		!strings.Contains(r.Stretches[0].Says, "Insufficient cpu") {
 		t.Errorf("%+v", r)
 	}
 }
@@ -183,7 +198,8 @@ func (p *place) brokenOff(t *testing.T) {
 	d := demoDocument(t, "templates/compile-wide.yaml")
 	slow := quick
 	slow.Quiet = time.Minute
-	docs, _ := document.Parse("", []byte(strings.Replace(d.Text, "workingDir: /workspace", "command: [sleep, infinity]\n        workingDir: /workspace", 1)))
+	docs, _ := document.Parse("", []byte(strings.Replace(d.Text, "workingDir: /workspace",
+		"command: [sleep, infinity]\n        workingDir: /workspace", 1)))
 	r := p.conn.Rehearse(ctx, docs[0], nil, slow, func(r wire.Rehearsal) {
 		if r.Node != "" {
 			stop()
@@ -234,7 +250,8 @@ func TestClusterOutOfReach(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "c.yaml")
 	write := func(server string) {
 		t.Helper()
-		text := "apiVersion: v1\nkind: Config\nclusters: [{name: a, cluster: {server: \"" + server + "\"}}]\ncontexts: [{name: a, context: {cluster: a}}]\ncurrent-context: a\n"
+		text := "apiVersion: v1\nkind: Config\nclusters: [{name: a, cluster: {server: \"" + server +
+			"\"}}]\ncontexts: [{name: a, context: {cluster: a}}]\ncurrent-context: a\n"
 		if err := os.WriteFile(path, []byte(text), 0o600); err != nil {
 			t.Fatal(err)
 		}
@@ -249,7 +266,8 @@ func TestClusterOutOfReach(t *testing.T) {
 	if len(checks) != 2 || checks[0].State != wire.CheckFailed || checks[1].State != wire.CheckUnclear || checks[0].Do == "" {
 		t.Errorf("%+v", checks)
 	}
-	if _, err := kube.Connect(kube.Options{Kubeconfig: path, Context: "b"}); err == nil || !strings.Contains(err.Error(), `no context "b"; it has a`) {
+	if _, err := kube.Connect(kube.Options{Kubeconfig: path, Context: "b"}); err == nil ||
+		!strings.Contains(err.Error(), `no context "b"; it has a`) {
 		t.Error(err)
 	}
 	if _, err := kube.Connect(kube.Options{Kubeconfig: path + ".nothing"}); err == nil {

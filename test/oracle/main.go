@@ -114,12 +114,16 @@ func newFramework(ctx context.Context, see *lister) framework.Framework {
 		Plugins: &config.Plugins{
 			QueueSort: set(config.Plugin{Name: names.PrioritySort}),
 			Bind:      set(config.Plugin{Name: names.DefaultBinder}),
-			PreFilter: set(config.Plugin{Name: names.NodeAffinity}, config.Plugin{Name: names.NodePorts}, config.Plugin{Name: names.NodeResourcesFit}, config.Plugin{Name: names.PodTopologySpread}, config.Plugin{Name: names.InterPodAffinity}),
-			Filter: set(config.Plugin{Name: names.NodeUnschedulable}, config.Plugin{Name: names.TaintToleration}, config.Plugin{Name: names.NodeAffinity}, config.Plugin{Name: names.NodePorts},
+			PreFilter: set(config.Plugin{Name: names.NodeAffinity}, config.Plugin{Name: names.NodePorts},
 				config.Plugin{Name: names.NodeResourcesFit}, config.Plugin{Name: names.PodTopologySpread}, config.Plugin{Name: names.InterPodAffinity}),
-			PreScore: set(config.Plugin{Name: names.TaintToleration}, config.Plugin{Name: names.NodeAffinity}, config.Plugin{Name: names.NodeResourcesFit}, config.Plugin{Name: names.NodeResourcesBalancedAllocation},
+			Filter: set(config.Plugin{Name: names.NodeUnschedulable}, config.Plugin{Name: names.TaintToleration},
+				config.Plugin{Name: names.NodeAffinity}, config.Plugin{Name: names.NodePorts},
+				config.Plugin{Name: names.NodeResourcesFit}, config.Plugin{Name: names.PodTopologySpread}, config.Plugin{Name: names.InterPodAffinity}),
+			PreScore: set(config.Plugin{Name: names.TaintToleration}, config.Plugin{Name: names.NodeAffinity},
+				config.Plugin{Name: names.NodeResourcesFit}, config.Plugin{Name: names.NodeResourcesBalancedAllocation},
 				config.Plugin{Name: names.PodTopologySpread}, config.Plugin{Name: names.InterPodAffinity}),
-			Score: set(config.Plugin{Name: names.TaintToleration, Weight: 3}, config.Plugin{Name: names.NodeAffinity, Weight: 2}, config.Plugin{Name: names.NodeResourcesFit, Weight: 1},
+			Score: set(config.Plugin{Name: names.TaintToleration, Weight: 3}, config.Plugin{Name: names.NodeAffinity, Weight: 2},
+				config.Plugin{Name: names.NodeResourcesFit, Weight: 1},
 				config.Plugin{Name: names.NodeResourcesBalancedAllocation, Weight: 1}, config.Plugin{Name: names.ImageLocality, Weight: 1},
 				config.Plugin{Name: names.PodTopologySpread, Weight: 2}, config.Plugin{Name: names.InterPodAffinity, Weight: 2}),
 		},
@@ -127,7 +131,8 @@ func newFramework(ctx context.Context, see *lister) framework.Framework {
 	}
 	client := fake.NewClientset()
 	f, err := runtime.NewFramework(ctx, plugins.NewInTreeRegistry(), profile,
-		runtime.WithClientSet(client), runtime.WithInformerFactory(informers.NewSharedInformerFactory(client, 0)), runtime.WithSnapshotSharedLister(see))
+		runtime.WithClientSet(client), runtime.WithInformerFactory(informers.NewSharedInformerFactory(client, 0)),
+		runtime.WithSnapshotSharedLister(see))
 	if err != nil {
 		panic(err)
 	}
@@ -147,10 +152,14 @@ func draw(r *rand.Rand) Cluster {
 	sizes := []int64{2000, 3920, 4000, 7910, 8000, 15890, 16000}
 	for i := range 1 + r.IntN(30) {
 		n := Node{
-			Name: fmt.Sprintf("node-%03d", i), CPU: sizes[r.IntN(len(sizes))], Memory: int64(2+r.IntN(62))<<30 + int64(r.IntN(1<<20)), Pods: int64(3 + r.IntN(20)),
+			Name: fmt.Sprintf("node-%03d", i), CPU: sizes[r.IntN(len(sizes))], Memory: int64(2+r.IntN(62))<<30 + int64(r.IntN(1<<20)),
+			Pods: int64(3 + r.IntN(20)),
 		}
 		n.Disk = int64(10+r.IntN(90)) << 30
-		n.Labels = map[string]string{"kubernetes.io/os": "linux", "kubernetes.io/arch": pick(r, "amd64", "amd64", "arm64"), "tier": pick(r, "core", "burst", "spot"), "gen": fmt.Sprint(1 + r.IntN(4))}
+		n.Labels = map[string]string{
+			"kubernetes.io/os": "linux", "kubernetes.io/arch": pick(r, "amd64", "amd64", "arm64"),
+			"tier": pick(r, "core", "burst", "spot"), "gen": fmt.Sprint(1 + r.IntN(4)),
+		}
 		n.Labels[v1.LabelHostname] = n.Name
 		if r.IntN(8) > 0 {
 			n.Labels[v1.LabelTopologyZone] = pick(r, "north", "south", "quay")
@@ -160,7 +169,10 @@ func draw(r *rand.Rand) Cluster {
 		}
 		for range r.IntN(3) {
 			if r.IntN(2) == 0 && !open {
-				n.Taints = append(n.Taints, v1.Taint{Key: pick(r, "spot", "dedicated"), Value: pick(r, "", "builds", "charts"), Effect: v1.TaintEffect(pick(r, "NoSchedule", "NoExecute", "PreferNoSchedule", "PreferNoSchedule"))})
+				n.Taints = append(n.Taints, v1.Taint{
+					Key: pick(r, "spot", "dedicated"), Value: pick(r, "", "builds", "charts"),
+					Effect: v1.TaintEffect(pick(r, "NoSchedule", "NoExecute", "PreferNoSchedule", "PreferNoSchedule")),
+				})
 			}
 		}
 		for _, image := range images {
@@ -198,7 +210,10 @@ func where(r *rand.Rand, s *v1.PodSpec) {
 		s.NodeSelector = map[string]string{pick(r, "tier", "kubernetes.io/arch"): pick(r, "core", "burst", "amd64", "amd64")}
 	}
 	for range r.IntN(3) {
-		t := v1.Toleration{Key: pick(r, "", "spot", "dedicated"), Operator: v1.TolerationOperator(pick(r, "", "Equal", "Exists")), Value: pick(r, "", "builds"), Effect: v1.TaintEffect(pick(r, "", "NoSchedule", "PreferNoSchedule"))}
+		t := v1.Toleration{
+			Key: pick(r, "", "spot", "dedicated"), Operator: v1.TolerationOperator(pick(r, "", "Equal", "Exists")),
+			Value: pick(r, "", "builds"), Effect: v1.TaintEffect(pick(r, "", "NoSchedule", "PreferNoSchedule")),
+		}
 		if t.Key == "" || t.Operator == v1.TolerationOpExists {
 			t.Operator, t.Value = v1.TolerationOpExists, ""
 		}
@@ -208,7 +223,10 @@ func where(r *rand.Rand, s *v1.PodSpec) {
 		return
 	}
 	expression := func() v1.NodeSelectorRequirement {
-		e := v1.NodeSelectorRequirement{Key: pick(r, "tier", "gen", "kubernetes.io/arch", "absent"), Operator: v1.NodeSelectorOperator(pick(r, "In", "NotIn", "Exists", "DoesNotExist"))}
+		e := v1.NodeSelectorRequirement{
+			Key:      pick(r, "tier", "gen", "kubernetes.io/arch", "absent"),
+			Operator: v1.NodeSelectorOperator(pick(r, "In", "NotIn", "Exists", "DoesNotExist")),
+		}
 		if e.Key == "gen" && r.IntN(2) == 0 {
 			e.Operator = v1.NodeSelectorOperator(pick(r, "Gt", "Lt"))
 			e.Values = []string{fmt.Sprint(1 + r.IntN(4))}
@@ -233,7 +251,8 @@ func where(r *rand.Rand, s *v1.PodSpec) {
 		}
 	}
 	for range r.IntN(3) {
-		a.PreferredDuringSchedulingIgnoredDuringExecution = append(a.PreferredDuringSchedulingIgnoredDuringExecution, v1.PreferredSchedulingTerm{Weight: int32(1 + r.IntN(100)), Preference: term()})
+		a.PreferredDuringSchedulingIgnoredDuringExecution = append(a.PreferredDuringSchedulingIgnoredDuringExecution,
+			v1.PreferredSchedulingTerm{Weight: int32(1 + r.IntN(100)), Preference: term()})
 	}
 	s.Affinity = &v1.Affinity{NodeAffinity: a}
 }
@@ -249,7 +268,10 @@ func meet(r *rand.Rand, s *Shape) {
 		case 1:
 			return &metav1.LabelSelector{}
 		case 2:
-			return &metav1.LabelSelector{MatchExpressions: []metav1.LabelSelectorRequirement{{Key: "job", Operator: metav1.LabelSelectorOpNotIn, Values: []string{"chart"}}}}
+			return &metav1.LabelSelector{MatchExpressions: []metav1.LabelSelectorRequirement{{
+				Key: "job", Operator: metav1.LabelSelectorOpNotIn,
+				Values: []string{"chart"},
+			}}}
 		case 3:
 			return &metav1.LabelSelector{MatchLabels: map[string]string{"tide": pick(r, "ebb", "flood")}}
 		default:
@@ -282,7 +304,10 @@ func meet(r *rand.Rand, s *Shape) {
 	}
 	spec := &s.Spec
 	if r.IntN(3) == 0 {
-		port := v1.ContainerPort{ContainerPort: 8080, HostPort: int32(9000 + r.IntN(2)), Protocol: v1.Protocol(pick(r, "TCP", "TCP", "UDP")), HostIP: pick(r, "", "", "10.0.0.1", "10.0.0.2")}
+		port := v1.ContainerPort{
+			ContainerPort: 8080, HostPort: int32(9000 + r.IntN(2)), Protocol: v1.Protocol(pick(r, "TCP", "TCP", "UDP")),
+			HostIP: pick(r, "", "", "10.0.0.1", "10.0.0.2"),
+		}
 		spec.Containers[0].Ports = append(spec.Containers[0].Ports, port)
 	}
 	if spec.Affinity == nil {
@@ -299,7 +324,10 @@ func meet(r *rand.Rand, s *Shape) {
 		spec.Affinity.PodAntiAffinity = a
 	}
 	for range r.IntN(3) {
-		c := v1.TopologySpreadConstraint{MaxSkew: int32(1 + r.IntN(3)), TopologyKey: key(), WhenUnsatisfiable: v1.UnsatisfiableConstraintAction(pick(r, "DoNotSchedule", "ScheduleAnyway")), LabelSelector: selector()}
+		c := v1.TopologySpreadConstraint{
+			MaxSkew: int32(1 + r.IntN(3)), TopologyKey: key(),
+			WhenUnsatisfiable: v1.UnsatisfiableConstraintAction(pick(r, "DoNotSchedule", "ScheduleAnyway")), LabelSelector: selector(),
+		}
 		if c.WhenUnsatisfiable == v1.DoNotSchedule && r.IntN(3) == 0 {
 			least := int32(1 + r.IntN(4))
 			c.MinDomains = &least
@@ -361,13 +389,17 @@ func play(ctx context.Context, f framework.Framework, see *lister, c *Cluster) {
 	var nodes []*v1.Node
 	for _, n := range c.Nodes {
 		list := v1.ResourceList{
-			"cpu": *resource.NewMilliQuantity(n.CPU, resource.DecimalSI), "memory": *resource.NewQuantity(n.Memory, resource.BinarySI), "pods": *resource.NewQuantity(n.Pods, resource.DecimalSI),
+			"cpu": *resource.NewMilliQuantity(n.CPU, resource.DecimalSI), "memory": *resource.NewQuantity(n.Memory, resource.BinarySI),
+			"pods":              *resource.NewQuantity(n.Pods, resource.DecimalSI),
 			"ephemeral-storage": *resource.NewQuantity(n.Disk, resource.BinarySI),
 		}
 		for name, count := range n.Extended {
 			list[v1.ResourceName(name)] = *resource.NewQuantity(count, resource.DecimalSI)
 		}
-		node := &v1.Node{ObjectMeta: metav1.ObjectMeta{Name: n.Name, Labels: n.Labels}, Spec: v1.NodeSpec{Taints: n.Taints}, Status: v1.NodeStatus{Capacity: list, Allocatable: list}}
+		node := &v1.Node{
+			ObjectMeta: metav1.ObjectMeta{Name: n.Name, Labels: n.Labels}, Spec: v1.NodeSpec{Taints: n.Taints},
+			Status: v1.NodeStatus{Capacity: list, Allocatable: list},
+		}
 		for _, image := range n.Images {
 			node.Status.Images = append(node.Status.Images, v1.ContainerImage{Names: []string{image}, SizeBytes: c.Images[image]})
 		}
@@ -376,7 +408,10 @@ func play(ctx context.Context, f framework.Framework, see *lister, c *Cluster) {
 	var pods []*v1.Pod
 	for i := range c.Steps {
 		step := &c.Steps[i]
-		pod := &v1.Pod{ObjectMeta: metav1.ObjectMeta{Name: fmt.Sprint("pod-", i), Namespace: "slipway", Labels: c.Shapes[step.Shape].Labels}, Spec: *c.Shapes[step.Shape].Spec.DeepCopy()}
+		pod := &v1.Pod{
+			ObjectMeta: metav1.ObjectMeta{Name: fmt.Sprint("pod-", i), Namespace: "slipway", Labels: c.Shapes[step.Shape].Labels},
+			Spec:       *c.Shapes[step.Shape].Spec.DeepCopy(),
+		}
 		see.SharedLister = cache.NewSnapshot(pods, nodes)
 		step.Best, step.Refusal = judge(ctx, f, see, pod)
 		if len(step.Best) > 0 {

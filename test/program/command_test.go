@@ -99,7 +99,10 @@ func TestSimulateHere(t *testing.T) {
 		}
 	}
 	table := command(t, t.TempDir(), "simulate", file, "--here", "--repeats", "2")
-	for _, want := range []string{"95 % of the 9,6", "is arm-corss a slip?", "█", "class hull-firmware", "a new node to boot", "all that is paid"} {
+	for _, want := range []string{
+		"95 % of the 9,6", "is arm-corss a slip?", "█", "class hull-firmware", "a new node to boot",
+		"all that is paid",
+	} {
 		if !strings.Contains(table.out, want) {
 			t.Errorf("the report lacks %q:\n%s", want, table.out)
 		}
@@ -125,8 +128,10 @@ func TestExitStatuses(t *testing.T) {
 		}
 		return path
 	}
-	broken := write("broken.yaml", "apiVersion: tachyphor/v1\nkind: Scenario\nmetadata: {name: s}\nspec: {clustr: c, workload: w, templates: []}\n")
-	alone := write("alone.yaml", "apiVersion: tachyphor/v1\nkind: Scenario\nmetadata: {name: s}\nspec: {cluster: nowhere, workload: w, templates: [{template: t}]}\n")
+	broken := write("broken.yaml", "apiVersion: tachyphor/v1\nkind: Scenario\nmetadata: {name: s}\nspec: {clustr: c, workload: "+
+		"w, templates: []}\n")
+	alone := write("alone.yaml", "apiVersion: tachyphor/v1\nkind: Scenario\nmetadata: {name: s}\nspec: {cluster: nowhere, "+
+		"workload: w, templates: [{template: t}]}\n")
 	for _, c := range []struct {
 		args   []string
 		status int
@@ -302,7 +307,8 @@ func TestBadRowsOnTheCommandLine(t *testing.T) {
 	dir, state := t.TempDir(), t.TempDir()
 	running.Serve(t, state, nil)
 	files := map[string]string{
-		"w.yaml":   "apiVersion: tachyphor/v1\nkind: Workload\nmetadata: {name: w}\nspec:\n  start: 2026-09-14T00:00:00Z\n  jobs: {file: jobs.csv}\n  classes: [{name: a, wants: [x], work: {fixed: 5m}}]\n",
+		"w.yaml": "apiVersion: tachyphor/v1\nkind: Workload\nmetadata: {name: w}\nspec:\n  start: 2026-09-14T00:00:00Z\n  jobs: " +
+			"{file: jobs.csv}\n  classes: [{name: a, wants: [x], work: {fixed: 5m}}]\n",
 		"jobs.csv": "id,submitted,class\n1,10,a\n2,soon,a\n3,20,a\n",
 	}
 	for name, text := range files {
@@ -355,7 +361,9 @@ func TestFilesThatAreNone(t *testing.T) {
 			t.Errorf("%s: %+v", path, r)
 		}
 	}
-	world := read(t, "cluster.yaml") + "---\n" + read(t, "templates/compile-wide.yaml") + "---\n" + read(t, "templates/small-steady.yaml") + "---\n" + read(t, "templates/image-maker.yaml") + "---\n" + read(t, "templates/suite-night.yaml") +
+	world := read(t, "cluster.yaml") + "---\n" + read(t, "templates/compile-wide.yaml") + "---\n" +
+		read(t, "templates/small-steady.yaml") + "---\n" + read(t, "templates/image-maker.yaml") + "---\n" +
+		read(t, "templates/suite-night.yaml") +
 		"---\n" + read(t, "scenarios/on-demand.yaml") + "---\n"
 	workload := read(t, "workload.yaml")
 	for file, want := range map[string]string{
@@ -366,7 +374,8 @@ func TestFilesThatAreNone(t *testing.T) {
 		if err := os.WriteFile(path, []byte(world+strings.Replace(workload, "file: week-38.csv", "file: "+file, 1)), 0o600); err != nil {
 			t.Fatal(err)
 		}
-		if r := command(t, state, "simulate", path, "--here"); r.status == 0 || !strings.Contains(r.err, want) || strings.Contains(r.err, "root:") {
+		if r := command(t, state, "simulate", path, "--here"); r.status == 0 || !strings.Contains(r.err, want) ||
+			strings.Contains(r.err, "root:") {
 			t.Errorf("%s: %+v", file, r)
 		}
 	}

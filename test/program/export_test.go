@@ -62,7 +62,8 @@ func TestJobsAreStoredAndExported(t *testing.T) {
 		t.Fatal(err)
 	}
 	lines, err := csv.NewReader(&out).ReadAll()
-	if want := full.Result.LineRows(); err != nil || len(lines) != len(want)+1 || strings.Join(lines[0], ",") != "from,quantity,name,unit,value" {
+	if want := full.Result.LineRows(); err != nil || len(lines) != len(want)+1 ||
+		strings.Join(lines[0], ",") != "from,quantity,name,unit,value" {
 		t.Errorf("%d lines, %v", len(lines), err)
 	}
 }
@@ -82,7 +83,8 @@ func agree(t *testing.T, rows []outcome.JobRow, o *outcome.Outcome) {
 		if r.LeadNs < 0 {
 			continue
 		}
-		if sum := r.HeldNs + r.PlacingNs + r.NodeNs + r.ImageNs + r.SetupNs + r.JoinNs + r.RestoreNs + r.WorkNs + r.SaveNs + r.WipeNs; sum != r.LeadNs {
+		if sum := r.HeldNs + r.PlacingNs + r.NodeNs + r.ImageNs + r.SetupNs + r.JoinNs + r.RestoreNs + r.WorkNs + r.SaveNs + r.WipeNs; sum !=
+			r.LeadNs {
 			t.Fatalf("job %s: phases %d, lead time %d", r.ID, sum, r.LeadNs)
 		}
 		lead.Add(units.Duration(r.LeadNs))
@@ -90,7 +92,8 @@ func agree(t *testing.T, rows []outcome.JobRow, o *outcome.Outcome) {
 	}
 	first := &o.Samples[0]
 	if all := &first.Groups[0]; lead != all.LeadNs || ended != all.Ended || cost != all.CostNano || cost.Compare(first.Cost.JobsNano) > 0 {
-		t.Errorf("rows: lead %v, %d ended, cost %v; the outcome says %v, %d, %v of %v", lead, ended, cost, all.LeadNs, all.Ended, all.CostNano, first.Cost.JobsNano)
+		t.Errorf("rows: lead %v, %d ended, cost %v; the outcome says %v, %d, %v of %v", lead, ended, cost, all.LeadNs, all.Ended,
+			all.CostNano, first.Cost.JobsNano)
 	}
 }
 
@@ -142,10 +145,12 @@ func TestExportOnTheCommandLine(t *testing.T) {
 	if r := command(t, state, "export", "cached"); r.status != 1 || !strings.Contains(r.err, "tachyphor simulate cached") {
 		t.Errorf("%+v", r)
 	}
-	if r := command(t, state, "simulate", "cached", "--repeats", "1", "-q"); r.status != 0 || !strings.Contains(r.out, "workspace cache") || !strings.Contains(r.out, "floor under it") {
+	if r := command(t, state, "simulate", "cached", "--repeats", "1",
+		"-q"); r.status != 0 || !strings.Contains(r.out, "workspace cache") || !strings.Contains(r.out, "floor under it") {
 		t.Errorf("%+v", r)
 	}
-	if r := command(t, state, "export", "cached"); r.status != 0 || strings.Count(r.out, "\n") != 9657 || !strings.HasPrefix(r.out, "id,class,") {
+	if r := command(t, state, "export", "cached"); r.status != 0 || strings.Count(r.out, "\n") != 9657 ||
+		!strings.HasPrefix(r.out, "id,class,") {
 		t.Errorf("status %d, %.80s, %s", r.status, r.out, r.err)
 	}
 	file := filepath.Join(t.TempDir(), "lines.parquet")

@@ -118,7 +118,8 @@ func TestDatabaseKilledInTheMiddleOfWrites(t *testing.T) {
 				default:
 				}
 				name := fmt.Sprintf("w%d-%d", n, i%20)
-				stored, err := c.Put(ctx, "", []byte(fmt.Sprintf("apiVersion: tachyphor/v1\nkind: Scenario\nmetadata: {name: %s}\nspec: {cluster: c, workload: w, templates: [{template: t}], run: {seed: %d}}\n", name, i)), false)
+				stored, err := c.Put(ctx, "", []byte(fmt.Sprintf("apiVersion: tachyphor/v1\nkind: Scenario\nmetadata: {name: %s}\nspec: "+
+					"{cluster: c, workload: w, templates: [{template: t}], run: {seed: %d}}\n", name, i)), false)
 				if err == nil {
 					mu.Lock()
 					accepted[name] = stored[0].Revision

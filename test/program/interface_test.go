@@ -58,7 +58,8 @@ func (x exchange) do(t *testing.T, c *client.Client) (*http.Response, string) {
 }
 
 func scenarioText(name string, seed int) string {
-	return fmt.Sprintf("apiVersion: tachyphor/v1\nkind: Scenario\nmetadata: {name: %s}\nspec: {cluster: c, workload: w, templates: [{template: t, agents: {spare: 1}}], run: {seed: %d}} # why\n", name, seed)
+	return fmt.Sprintf("apiVersion: tachyphor/v1\nkind: Scenario\nmetadata: {name: %s}\nspec: {cluster: c, workload: w, "+
+		"templates: [{template: t, agents: {spare: 1}}], run: {seed: %d}} # why\n", name, seed)
 }
 
 func TestDocumentsOverHTTP(t *testing.T) {
@@ -72,7 +73,8 @@ func TestDocumentsOverHTTP(t *testing.T) {
 		}
 		return exchange{"PUT", "/api/v1/documents/Scenario/" + name, scenarioText(name, seed), h}.do(t, c)
 	}
-	if r, body := put("s", 1, map[string]string{"If-None-Match": "*"}); r.StatusCode != 200 || r.Header.Get("ETag") != `"r1"` || !strings.Contains(body, `"new"`) {
+	if r, body := put("s", 1, map[string]string{"If-None-Match": "*"}); r.StatusCode != 200 || r.Header.Get("ETag") != `"r1"` ||
+		!strings.Contains(body, `"new"`) {
 		t.Fatalf("%d %s", r.StatusCode, body)
 	}
 	if r, _ := put("s", 1, map[string]string{"If-None-Match": "*"}); r.StatusCode != 412 {
@@ -90,7 +92,10 @@ func TestDocumentsOverHTTP(t *testing.T) {
 	if r, _ := put("s", 3, map[string]string{"If-Match": `nonsense`}); r.StatusCode != 400 {
 		t.Errorf("a nonsense ETag: %d", r.StatusCode)
 	}
-	edit := exchange{"PATCH", "/api/v1/documents/Scenario/s", `[{"op":"replace","path":"/spec/templates/0/agents/spare","value":4}]`, map[string]string{"Content-Type": "application/json-patch+json", "If-Match": `"r2"`}}
+	edit := exchange{
+		"PATCH", "/api/v1/documents/Scenario/s", `[{"op":"replace","path":"/spec/templates/0/agents/spare","value":4}]`,
+		map[string]string{"Content-Type": "application/json-patch+json", "If-Match": `"r2"`},
+	}
 	if r, body := edit.do(t, c); r.StatusCode != 200 {
 		t.Errorf("edit: %d %s", r.StatusCode, body)
 	}
@@ -107,7 +112,8 @@ func TestDocumentsOverHTTP(t *testing.T) {
 		t.Errorf("a bad edit: %d %s", r.StatusCode, body)
 	}
 	// All or none: one fault, nothing stored.
-	if r, body := (exchange{"POST", "/api/v1/documents?file=two.yaml", scenarioText("good", 1) + "---\nkind: Scenario\n", yaml}).do(t, c); r.StatusCode != 422 || !strings.Contains(body, "two.yaml:6:1") {
+	if r, body := (exchange{"POST", "/api/v1/documents?file=two.yaml", scenarioText("good", 1) + "---\nkind: Scenario\n", yaml}).do(t,
+		c); r.StatusCode != 422 || !strings.Contains(body, "two.yaml:6:1") {
 		t.Errorf("one of two broken: %d %s", r.StatusCode, body)
 	}
 	if _, err := c.Get(ctx, document.KindScenario, "good", 0); !client.IsStatus(err, 404) {
@@ -265,7 +271,10 @@ func TestOutcomesOverHTTP(t *testing.T) {
 	s, c := running.Start(t)
 	ctx := context.Background()
 	loadDemo(t, s)
-	resp, body := exchange{"POST", "/api/v1/outcomes", `{"scenario":"on-demand"}`, map[string]string{"Content-Type": "application/json"}}.do(t, c)
+	resp, body := exchange{
+		"POST", "/api/v1/outcomes", `{"scenario":"on-demand"}`,
+		map[string]string{"Content-Type": "application/json"},
+	}.do(t, c)
 	if resp.StatusCode != 202 || resp.Header.Get("Location") != "/api/v1/outcomes/1" {
 		t.Fatalf("%d %s %s", resp.StatusCode, resp.Header.Get("Location"), body)
 	}
@@ -292,7 +301,8 @@ func TestOutcomesOverHTTP(t *testing.T) {
 	if err != nil || !sc.Current || sc.Last == nil || len(sc.Templates) != 3 || len(sc.Pools) != 3 || len(sc.Faults) != 0 {
 		t.Errorf("scenario %+v, %v", sc, err)
 	}
-	if _, err := c.Edit(ctx, document.KindScenario, "on-demand", 1, []document.Edit{{Op: "add", Path: "/spec/agentCeiling", Value: 20}}); err != nil {
+	if _, err := c.Edit(ctx, document.KindScenario, "on-demand", 1,
+		[]document.Edit{{Op: "add", Path: "/spec/agentCeiling", Value: 20}}); err != nil {
 		t.Fatal(err)
 	}
 	if sc, err = c.Scenario(ctx, "on-demand"); err != nil || sc.Current || *sc.Spec.AgentCeiling != 20 {
@@ -302,11 +312,14 @@ func TestOutcomesOverHTTP(t *testing.T) {
 	if _, err := c.Put(ctx, "", []byte(scenarioText("lost", 1)), false); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := c.Simulate(ctx, "lost", wire.Run{}); !client.IsStatus(err, 422) || !strings.Contains(err.Error(), "spec.cluster") || !strings.Contains(err.Error(), "no PodTemplate") {
+	if _, err := c.Simulate(ctx, "lost", wire.Run{}); !client.IsStatus(err, 422) || !strings.Contains(err.Error(), "spec.cluster") ||
+		!strings.Contains(err.Error(), "no PodTemplate") {
 		t.Errorf("lost: %v", err)
 	}
 	// A workload whose recording is not stored is refused.
-	if _, err := c.Put(ctx, "", []byte("apiVersion: tachyphor/v1\nkind: Workload\nmetadata: {name: x}\nspec: {start: 2026-01-01T00:00:00Z, classes: [{name: k, wants: [], work: {fixed: 1s}}], jobs: {file: x.csv, digest: abc}}"), false); err == nil || !strings.Contains(err.Error(), "no recording has this digest") {
+	if _, err := c.Put(ctx, "", []byte("apiVersion: tachyphor/v1\nkind: Workload\nmetadata: {name: x}\nspec: {start: "+
+		"2026-01-01T00:00:00Z, classes: [{name: k, wants: [], work: {fixed: 1s}}], jobs: {file: x.csv, digest: abc}}"), false); err == nil ||
+		!strings.Contains(err.Error(), "no recording has this digest") {
 		t.Errorf("a lost recording: %v", err)
 	}
 }
@@ -372,7 +385,8 @@ func TestStrangersHoldNothingUp(t *testing.T) {
 	}
 	b, _ := io.ReadAll(resp.Body)
 	_ = resp.Body.Close()
-	if n := strings.Count(string(b), "tachyphor_request_duration_seconds_count"); n == 0 || n > 20 || !strings.Contains(string(b), `method="other"`) {
+	if n := strings.Count(string(b), "tachyphor_request_duration_seconds_count"); n == 0 || n > 20 ||
+		!strings.Contains(string(b), `method="other"`) {
 		t.Errorf("%d series of requests", n)
 	}
 	for range 80 { // sign-ins that never come to their end
@@ -381,7 +395,8 @@ func TestStrangersHoldNothingUp(t *testing.T) {
 			t.Fatal(err)
 		}
 		defer func() { _ = conn.Close() }()
-		if _, err := fmt.Fprintf(conn, "POST /api/v1/session HTTP/1.1\r\nHost: %s\r\nContent-Type: application/json\r\nTransfer-Encoding: chunked\r\n\r\n1\r\n{\r\n", address); err != nil {
+		if _, err := fmt.Fprintf(conn, "POST /api/v1/session HTTP/1.1\r\nHost: %s\r\nContent-Type: "+
+			"application/json\r\nTransfer-Encoding: chunked\r\n\r\n1\r\n{\r\n", address); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -444,7 +459,8 @@ func TestJobsByOddNames(t *testing.T) {
 		t.Errorf("%d outcomes, %v", n, err)
 	}
 	state := t.TempDir()
-	if r := command(t, state, "explain", "s", names[0], "--server", c.Address, "--token", c.Token); r.status != 0 || !strings.Contains(r.out, names[0]) {
+	if r := command(t, state, "explain", "s", names[0], "--server", c.Address, "--token", c.Token); r.status != 0 ||
+		!strings.Contains(r.out, names[0]) {
 		t.Errorf("%+v", r)
 	}
 }

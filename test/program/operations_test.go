@@ -156,12 +156,17 @@ func TestEveryOperationNeedsAKey(t *testing.T) {
 // bodies are none that any operation can take as they are.
 var bodies = []string{
 	"", "{", "null", "[]", "0", `""`, `{"scenario": {}}`, `{"template": [1], "changes": "x", "answers": null}`, "\x00\xff\xfe", "a: &a [*a]\n",
-	"a,b\n\"", "PAR1\x00\x00\x00\x00PAR1", strings.Repeat("[", 20_000), strings.Repeat("a: {b: ", 5_000), `{"repeats": 1e999, "seed": -1, "id": 18446744073709551616}`,
-	"apiVersion: tachyphor/v1\nkind: Nothing\n", "apiVersion: v1\nkind: Pod\nmetadata: {name: \"../..\"}\n", `[{"op": "replace", "path": "/spec", "value": null}]`,
+	"a,b\n\"", "PAR1\x00\x00\x00\x00PAR1", strings.Repeat("[", 20_000), strings.Repeat("a: {b: ", 5_000),
+	`{"repeats": 1e999, "seed": -1, "id": 18446744073709551616}`,
+	"apiVersion: tachyphor/v1\nkind: Nothing\n", "apiVersion: v1\nkind: Pod\nmetadata: {name: \"../..\"}\n",
+	`[{"op": "replace", "path": "/spec", "value": null}]`,
 }
 
 // odd values for parameters.
-var odd = []string{"", "-1", "0", "1e9", "99999999999999999999", "NaN", "'; DROP TABLE documents; --", "../../etc", "%00", "\x00", "\u202e", strings.Repeat("x", 5_000), "null", "1,2,3", "a=b,c=d", "🌊"}
+var odd = []string{
+	"", "-1", "0", "1e9", "99999999999999999999", "NaN", "'; DROP TABLE documents; --", "../../etc", "%00", "\x00",
+	"\u202e", strings.Repeat("x", 5_000), "null", "1,2,3", "a=b,c=d", "🌊",
+}
 
 // Whatever comes in, each operation answers with a reason, none with a defect, and the
 // service goes on.

@@ -53,8 +53,10 @@ func TestProbeAndKeepOnTheCommandLine(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	r := command(t, state, "probe", folder, "--codecs", "none,zstd-3", "--cores", "one", "--store", store, "--ship", "512KiB", "--into", "brinewell-north")
-	if r.status != 0 || !strings.Contains(r.err, "brinewell-north is revision 2 now") || !strings.Contains(r.out, "zstd-3 on 1: an archive of") || !strings.Contains(r.out, "one object of 512 KiB") {
+	r := command(t, state, "probe", folder, "--codecs", "none,zstd-3", "--cores", "one", "--store", store, "--ship", "512KiB", "--into",
+		"brinewell-north")
+	if r.status != 0 || !strings.Contains(r.err, "brinewell-north is revision 2 now") ||
+		!strings.Contains(r.out, "zstd-3 on 1: an archive of") || !strings.Contains(r.out, "one object of 512 KiB") {
 		t.Fatalf("%+v", r)
 	}
 	d, err := c.Get(t.Context(), "Cluster", "brinewell-north", 0)
@@ -63,7 +65,8 @@ func TestProbeAndKeepOnTheCommandLine(t *testing.T) {
 	}
 	r = command(t, state, "probe", folder, "--codecs", "zstd-1", "--cores", "one", "--no-unpack", "-o", "json")
 	var report probe.Report
-	if err := json.Unmarshal([]byte(r.out), &report); err != nil || r.status != 0 || len(report.Packings) != 1 || report.Packings[0].Unpack != 0 || report.Tree.Files < 15 {
+	if err := json.Unmarshal([]byte(r.out), &report); err != nil || r.status != 0 || len(report.Packings) != 1 ||
+		report.Packings[0].Unpack != 0 || report.Tree.Files < 15 {
 		t.Errorf("%v %+v", err, r)
 	}
 
@@ -75,10 +78,12 @@ func TestProbeAndKeepOnTheCommandLine(t *testing.T) {
 		t.Fatal(err)
 	}
 	snapshot := filepath.Join(t.TempDir(), "one.snapshot")
-	if r := command(t, state, "keep", work, "--write", snapshot); r.status != 0 || !strings.Contains(r.out, "the hash of Cargo.lock") || !strings.Contains(r.err, "Snapshot of") {
+	if r := command(t, state, "keep", work, "--write", snapshot); r.status != 0 || !strings.Contains(r.out, "the hash of Cargo.lock") ||
+		!strings.Contains(r.err, "Snapshot of") {
 		t.Fatalf("%+v", r)
 	}
-	if r := command(t, state, "keep", work, "--before", snapshot, "--with", filepath.Join(demoFolder, "cluster.yaml"), "-o", "csv"); r.status != 0 || !strings.HasPrefix(r.out, "path,") {
+	if r := command(t, state, "keep", work, "--before", snapshot, "--with", filepath.Join(demoFolder, "cluster.yaml"), "-o",
+		"csv"); r.status != 0 || !strings.HasPrefix(r.out, "path,") {
 		t.Errorf("%+v", r)
 	}
 	for _, x := range []struct {

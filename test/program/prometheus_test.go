@@ -95,15 +95,19 @@ func openMetrics(list []sizing.Series) []byte {
 			s := &list[i]
 			for j := range s.Samples {
 				if v := of(s, &s.Samples[j]); !math.IsNaN(v) {
-					fmt.Fprintf(&b, "%s{namespace=\"slipway\",pod=%q,container=%q,id=\"/kube/%s\"} %v %.3f\n", metric, s.Pod, s.Container, s.Pod, v, s.Samples[j].At)
+					fmt.Fprintf(&b, "%s{namespace=\"slipway\",pod=%q,container=%q,id=\"/kube/%s\"} %v %.3f\n", metric, s.Pod, s.Container, s.Pod, v,
+						s.Samples[j].At)
 				}
 			}
 		}
 	}
-	family("container_cpu_usage_seconds", "counter", "container_cpu_usage_seconds_total", func(_ *sizing.Series, x *sizing.Sample) float64 { return x.CPU })
-	family("container_memory_working_set_bytes", "gauge", "container_memory_working_set_bytes", func(_ *sizing.Series, x *sizing.Sample) float64 { return x.Memory })
+	family("container_cpu_usage_seconds", "counter", "container_cpu_usage_seconds_total",
+		func(_ *sizing.Series, x *sizing.Sample) float64 { return x.CPU })
+	family("container_memory_working_set_bytes", "gauge", "container_memory_working_set_bytes",
+		func(_ *sizing.Series, x *sizing.Sample) float64 { return x.Memory })
 	family("container_fs_usage_bytes", "gauge", "container_fs_usage_bytes", func(_ *sizing.Series, x *sizing.Sample) float64 { return x.Disk })
-	family("container_spec_memory_limit_bytes", "gauge", "container_spec_memory_limit_bytes", func(s *sizing.Series, _ *sizing.Sample) float64 { return float64(s.Limit) })
+	family("container_spec_memory_limit_bytes", "gauge", "container_spec_memory_limit_bytes",
+		func(s *sizing.Series, _ *sizing.Sample) float64 { return float64(s.Limit) })
 	family("container_oom_events", "counter", "container_oom_events_total", func(s *sizing.Series, x *sizing.Sample) float64 {
 		if s.Killed && x == &s.Samples[len(s.Samples)-1] {
 			return 1
@@ -135,7 +139,8 @@ func TestPrometheusAndCSVAgree(t *testing.T) {
 	if err := os.WriteFile(file, openMetrics(some), 0o600); err != nil {
 		t.Fatal(err)
 	}
-	if out, err := exec.Command("promtool", "tsdb", "create-blocks-from", "openmetrics", "--max-block-duration=1000h", file, filepath.Join(dir, "data")).CombinedOutput(); err != nil {
+	if out, err := exec.Command("promtool", "tsdb", "create-blocks-from", "openmetrics", "--max-block-duration=1000h", file,
+		filepath.Join(dir, "data")).CombinedOutput(); err != nil {
 		t.Fatalf("%v %s", err, out)
 	}
 	address := startPrometheus(t, dir, "global: {scrape_interval: 1h}\n", "--storage.tsdb.retention.time=100y")
@@ -173,7 +178,8 @@ func TestPrometheusAndCSVAgree(t *testing.T) {
 	for _, s := range got.Series {
 		r, ok := sizing.Reduce(s)
 		w := want[s.Pod]
-		if !ok || r.CPU != w.CPU || r.Wall != w.Wall || r.Memory != w.Memory || r.Disk != w.Disk || r.Killed != w.Killed || r.PeakCores != w.PeakCores || r.Oddities != w.Oddities || r.Samples != w.Samples {
+		if !ok || r.CPU != w.CPU || r.Wall != w.Wall || r.Memory != w.Memory || r.Disk != w.Disk || r.Killed != w.Killed ||
+			r.PeakCores != w.PeakCores || r.Oddities != w.Oddities || r.Samples != w.Samples {
 			t.Fatalf("%s\n%+v\n%+v", s.Pod, r, w)
 		}
 	}
@@ -187,14 +193,16 @@ func TestPrometheusAndCSVAgree(t *testing.T) {
 	putDemo(t, c, state)
 	span := []string{"--since", at(first - 3600).UTC().Format(time.RFC3339), "--until", at(last + 3600).UTC().Format(time.RFC3339)}
 	csv := filepath.Join(dir, "out.csv")
-	if r := command(t, state, append([]string{"observe", "compile-wide", "--prometheus", address, "--write", csv}, span...)...); r.status != 0 || !strings.Contains(r.err, "written to") {
+	if r := command(t, state, append([]string{"observe", "compile-wide", "--prometheus", address, "--write", csv},
+		span...)...); r.status != 0 || !strings.Contains(r.err, "written to") {
 		t.Fatalf("%+v", r)
 	}
 	if r := command(t, state, "observe", "compile-wide", csv); r.status != 0 || !strings.Contains(r.out, fmt.Sprintf("%d new", len(some))) {
 		t.Fatalf("%+v", r)
 	}
 	fromCSV := command(t, state, "size", "compile-wide", "--half-life", "0s", "-o", "json")
-	if r := command(t, state, append([]string{"observe", "compile-wide", "--prometheus", address}, span...)...); r.status != 0 || !strings.Contains(r.out, fmt.Sprintf("0 new, 0 told better, %d known", len(some))) {
+	if r := command(t, state, append([]string{"observe", "compile-wide", "--prometheus", address}, span...)...); r.status != 0 ||
+		!strings.Contains(r.out, fmt.Sprintf("0 new, 0 told better, %d known", len(some))) {
 		t.Fatalf("%+v", r)
 	}
 	if r := command(t, state, "drop", "usage", "compile-wide"); r.status != 0 {
@@ -203,12 +211,16 @@ func TestPrometheusAndCSVAgree(t *testing.T) {
 	if r := command(t, state, append([]string{"observe", "compile-wide", "--prometheus", address}, span...)...); r.status != 0 {
 		t.Fatalf("%+v", r)
 	}
-	if fromAPI := command(t, state, "size", "compile-wide", "--half-life", "0s", "-o", "json"); fromAPI.out != fromCSV.out || len(fromCSV.out) < 1000 {
+	if fromAPI := command(t, state, "size", "compile-wide", "--half-life", "0s", "-o", "json"); fromAPI.out != fromCSV.out ||
+		len(fromCSV.out) < 1000 {
 		t.Errorf("the advice differs: %d and %d bytes", len(fromAPI.out), len(fromCSV.out))
 	}
 
 	// And from the answer to a range query, kept in a file; its step is that of the samples.
-	q := url.Values{"query": {`{__name__=~"container_(cpu_usage_seconds_total|memory_working_set_bytes)",pod="` + some[0].Pod + `"}`}, "start": {fmt.Sprint(some[0].Samples[0].At)}, "end": {fmt.Sprint(some[0].Samples[len(some[0].Samples)-1].At)}, "step": {"15"}}
+	q := url.Values{
+		"query": {`{__name__=~"container_(cpu_usage_seconds_total|memory_working_set_bytes)",pod="` + some[0].Pod + `"}`},
+		"start": {fmt.Sprint(some[0].Samples[0].At)}, "end": {fmt.Sprint(some[0].Samples[len(some[0].Samples)-1].At)}, "step": {"15"},
+	}
 	resp, err := http.Get(address + "/api/v1/query_range?" + q.Encode())
 	if err != nil {
 		t.Fatal(err)
@@ -309,7 +321,11 @@ scrape_configs:
 		}
 		time.Sleep(100 * time.Millisecond)
 	}
-	log, err := prometheus.Ask(context.Background(), prometheus.Question{Address: address, Pods: "small-steady-.+", Container: "agent", From: began.Add(-time.Minute), To: time.Now().Add(time.Second)}, func(float64) {})
+	log, err := prometheus.Ask(context.Background(),
+		prometheus.Question{
+			Address: address, Pods: "small-steady-.+", Container: "agent", From: began.Add(-time.Minute),
+			To: time.Now().Add(time.Second),
+		}, func(float64) {})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -325,7 +341,8 @@ scrape_configs:
 		}
 		return s[len(s)-1] - s[0]
 	}
-	if want := grew("/a-1", false) + grew("/a-2", true); math.Abs(a.CPU.Seconds()-want) > 1e-6 || float64(a.Memory) != e.peak["small-steady-a"] || a.Killed {
+	if want := grew("/a-1", false) + grew("/a-2", true); math.Abs(a.CPU.Seconds()-want) > 1e-6 ||
+		float64(a.Memory) != e.peak["small-steady-a"] || a.Killed {
 		t.Errorf("%+v, CPU %v", a, want)
 	}
 	if want := grew("/b-1", false); math.Abs(b.CPU.Seconds()-want) > 1e-6 || !b.Killed || b.Memory != 4e9 {

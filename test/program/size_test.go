@@ -63,7 +63,8 @@ func TestSizeTheDemo(t *testing.T) {
 	for _, name := range []string{"small-steady", "compile-wide"} {
 		samples, jobs := written(t, name)
 		r := command(t, state, "observe", name, samples, "--jobs", jobs)
-		if r.status != 0 || !strings.Contains(r.out, "matched with the job log, 0 pods not in it") || !strings.Contains(r.out, "Worked around: ") || !strings.Contains(r.out, "0 known") {
+		if r.status != 0 || !strings.Contains(r.out, "matched with the job log, 0 pods not in it") ||
+			!strings.Contains(r.out, "Worked around: ") || !strings.Contains(r.out, "0 known") {
 			t.Fatalf("%+v", r)
 		}
 		if r := command(t, state, "observe", name, samples, "--jobs", jobs); r.status != 0 || !strings.Contains(r.out, " 0 new, 0 told better") {
@@ -82,7 +83,8 @@ func TestSizeTheDemo(t *testing.T) {
 	}
 	// One in twenty nights needs up to 1.22 times 11 GiB, and is killed at 12.
 	suite := sized(t, state, "compile-wide", "--class", "sonar-suite")
-	if share := float64(suite.Memory.Killed) / float64(suite.Memory.Runs); share < 0.03 || share > 0.07 || suite.Memory.Request != 0 || suite.Memory.Trial < 14<<30 {
+	if share := float64(suite.Memory.Killed) / float64(suite.Memory.Runs); share < 0.03 || share > 0.07 || suite.Memory.Request != 0 ||
+		suite.Memory.Trial < 14<<30 {
 		t.Errorf("%+v", suite.Memory)
 	}
 	if c := suite.Classes; len(c) != 1 || c[0].Cores < 3 || c[0].Cores > 4.5 || c[0].Parallel < 0.75 || c[0].Parallel > 0.95 {
@@ -148,21 +150,24 @@ func TestSizeTheDemo(t *testing.T) {
 		t.Errorf("%+v", cmp.Design)
 	}
 	// The changed outcome is not taken for the scenario's own.
-	if s, err := c.Scenario(context.Background(), "weekday-lean"); err != nil || s.Last == nil || len(s.Last.Inputs.Changes) != 0 || !s.Current {
+	if s, err := c.Scenario(context.Background(), "weekday-lean"); err != nil || s.Last == nil || len(s.Last.Inputs.Changes) != 0 ||
+		!s.Current {
 		t.Errorf("%v %+v", err, s.Last)
 	}
 
 	// It is all there after the process was killed.
 	p.Kill()
 	_, c = running.Serve(t, state, nil)
-	if u, err := c.Usage(context.Background(), "small-steady"); err != nil || u.Runs != small.Evidence.Runs || len(u.Classes) != 2 || len(u.Intakes) != 2 || u.Intakes[1].Report.New != u.Runs {
+	if u, err := c.Usage(context.Background(), "small-steady"); err != nil || u.Runs != small.Evidence.Runs || len(u.Classes) != 2 ||
+		len(u.Intakes) != 2 || u.Intakes[1].Report.New != u.Runs {
 		t.Errorf("%v %+v", err, u)
 	}
 	if r := command(t, state, "size", "small-steady", "--apply"); r.status != 0 || !strings.Contains(r.err, "revision 2 now") {
 		t.Fatalf("%+v", r)
 	}
 	d, err := c.Get(context.Background(), document.KindPodTemplate, "small-steady", 0)
-	if err != nil || !strings.Contains(d.Text, "# Short web and gateway jobs") || !strings.Contains(d.Text, "tachyphor/sized: ") || !strings.Contains(d.Text, "with 95 % confidence") {
+	if err != nil || !strings.Contains(d.Text, "# Short web and gateway jobs") || !strings.Contains(d.Text, "tachyphor/sized: ") ||
+		!strings.Contains(d.Text, "with 95 % confidence") {
 		t.Errorf("%v %s", err, d.Text)
 	}
 	if r := command(t, state, "check", "small-steady"); r.status != 0 {
@@ -212,7 +217,8 @@ func TestSizeAFile(t *testing.T) {
 		t.Fatalf("%+v", r)
 	}
 	after, err := os.ReadFile(file)
-	if err != nil || bytes.Equal(after, text) || !bytes.Contains(after, []byte("# Container images, built without privileges.")) || !bytes.Contains(after, []byte("tachyphor/sized")) {
+	if err != nil || bytes.Equal(after, text) || !bytes.Contains(after, []byte("# Container images, built without privileges.")) ||
+		!bytes.Contains(after, []byte("tachyphor/sized")) {
 		t.Errorf("%v %s", err, after)
 	}
 	if r := command(t, dir, append(base, "-o", "csv")...); r.status != 0 || !strings.Contains(r.out, "slowClass") {
@@ -245,16 +251,20 @@ func TestUsageThatIsWrong(t *testing.T) {
 		{"small-steady", "PAR1 no", "Parquet", 422},
 		{"small-steady", `{"status":"success","data":{"resultType":"vector"}}`, "expected matrix", 422},
 	} {
-		if _, err := c.PutUsage(ctx, x.name, "test", "", strings.NewReader(x.body)); !client.IsStatus(err, x.status) || !strings.Contains(err.Error(), x.want) {
+		if _, err := c.PutUsage(ctx, x.name, "test", "", strings.NewReader(x.body)); !client.IsStatus(err, x.status) ||
+			!strings.Contains(err.Error(), x.want) {
 			t.Errorf("%s %q: %v", x.name, x.body, err)
 		}
 	}
-	got, err := c.PutUsage(ctx, "small-steady", "test", "", strings.NewReader(good+"p,agent,soon,1,1\n,agent,1700000090,1,1\nq,log-tail,1700000000,0,1\nr,agent,1700000000,0,1\n"))
-	if err != nil || got.Runs != 1 || got.Bad != 2 || got.BadRows[0].Line != 4 || got.BadRows[0].Column != "at" || got.Others != 1 || got.Short != 1 {
+	got, err := c.PutUsage(ctx, "small-steady", "test", "",
+		strings.NewReader(good+"p,agent,soon,1,1\n,agent,1700000090,1,1\nq,log-tail,1700000000,0,1\nr,agent,1700000000,0,1\n"))
+	if err != nil || got.Runs != 1 || got.Bad != 2 || got.BadRows[0].Line != 4 || got.BadRows[0].Column != "at" || got.Others != 1 ||
+		got.Short != 1 {
 		t.Errorf("%v %+v", err, got)
 	}
 	// A run that went on is told better by a longer one, and not by a shorter one.
-	if got, err := c.PutUsage(ctx, "small-steady", "test", "", strings.NewReader(good+"p,agent,1700000120,90,3Gi\n")); err != nil || got.Replaced != 1 || got.New != 0 {
+	if got, err := c.PutUsage(ctx, "small-steady", "test", "",
+		strings.NewReader(good+"p,agent,1700000120,90,3Gi\n")); err != nil || got.Replaced != 1 || got.New != 0 {
 		t.Errorf("%v %+v", err, got)
 	}
 	if got, err := c.PutUsage(ctx, "small-steady", "test", "", strings.NewReader(good)); err != nil || got.Known != 1 || got.Replaced != 0 {
@@ -267,7 +277,8 @@ func TestUsageThatIsWrong(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := c.PutUsage(ctx, "small-steady", "test", log.Digest, strings.NewReader(good)); !client.IsStatus(err, 422) || !strings.Contains(err.Error(), "column pod") {
+	if _, err := c.PutUsage(ctx, "small-steady", "test", log.Digest, strings.NewReader(good)); !client.IsStatus(err, 422) ||
+		!strings.Contains(err.Error(), "column pod") {
 		t.Errorf("%v", err)
 	}
 	if _, err := c.PutUsage(ctx, "small-steady", "test", strings.Repeat("0", 64), strings.NewReader(good)); !client.IsStatus(err, 404) {
@@ -287,13 +298,21 @@ func TestUsageThatIsWrong(t *testing.T) {
 			t.Errorf("%v: %+v", args, r)
 		}
 	}
-	for _, args := range [][]string{{"size", "small-steady", "--pool", "gone"}, {"size", "small-steady", "--class", "gone"}, {"size", "gone"}, {"size", "small-steady", "--half-life", "soon"}} {
+	for _, args := range [][]string{
+		{"size", "small-steady", "--pool", "gone"},
+		{"size", "small-steady", "--class", "gone"},
+		{"size", "gone"},
+		{"size", "small-steady", "--half-life", "soon"},
+	} {
 		if r := command(t, state, args...); r.status != 1 || r.err == "" {
 			t.Errorf("%v: %+v", args, r)
 		}
 	}
 	// Changes of a scenario that cannot be made.
-	for _, ch := range []document.Changes{{Kind: "PodTemplate", Name: "image-makers"}, {Kind: "PodTemplate", Name: "small-steady", Edits: []document.Edit{{Op: "remove", Path: "/template/spec/nothing"}}}} {
+	for _, ch := range []document.Changes{
+		{Kind: "PodTemplate", Name: "image-makers"},
+		{Kind: "PodTemplate", Name: "small-steady", Edits: []document.Edit{{Op: "remove", Path: "/template/spec/nothing"}}},
+	} {
 		if _, err := c.Simulate(ctx, "weekday-lean", wire.Run{Changes: []document.Changes{ch}}); !client.IsStatus(err, 422) {
 			t.Errorf("%+v: %v", ch, err)
 		}

@@ -32,7 +32,10 @@ func copyDemo(t *testing.T) string {
 func TestCheckFiles(t *testing.T) {
 	dir, state := copyDemo(t), t.TempDir()
 	drafts := filepath.Join(dir, "templates", "drafts")
-	with := []string{"--with", filepath.Join(dir, "cluster.yaml"), "--with", filepath.Join(dir, "workload.yaml"), "--with", filepath.Join(dir, "scenarios")}
+	with := []string{
+		"--with", filepath.Join(dir, "cluster.yaml"), "--with", filepath.Join(dir, "workload.yaml"), "--with",
+		filepath.Join(dir, "scenarios"),
+	}
 	run := func(status int, args ...string) ran {
 		t.Helper()
 		r := command(t, state, append(args, with...)...)
@@ -42,7 +45,10 @@ func TestCheckFiles(t *testing.T) {
 		return r
 	}
 	r := run(1, "check", drafts)
-	for _, want := range []string{"start-asleep", "18:18", "small-steady-draft.yaml  out of a Deployment", "28:40", "spec.template.spec.containers[0].resources.limits.memory", "(--fix does it)", "3 templates: 6 will not work"} {
+	for _, want := range []string{
+		"start-asleep", "18:18", "small-steady-draft.yaml  out of a Deployment", "28:40",
+		"spec.template.spec.containers[0].resources.limits.memory", "(--fix does it)", "3 templates: 6 will not work",
+	} {
 		if !strings.Contains(r.out, want) {
 			t.Errorf("the report lacks %q:\n%s", want, r.out)
 		}
@@ -54,10 +60,12 @@ func TestCheckFiles(t *testing.T) {
 	}
 	run(0, "check", filepath.Join(dir, "templates", "compile-wide.yaml"))
 	var list []wire.Reviewed
-	if err := json.Unmarshal([]byte(run(1, "check", drafts, "-o", "json").out), &list); err != nil || len(list) != 3 || list[0].Findings[0].ID != "offers-misspelt" {
+	if err := json.Unmarshal([]byte(run(1, "check", drafts, "-o", "json").out), &list); err != nil || len(list) != 3 ||
+		list[0].Findings[0].ID != "offers-misspelt" {
 		t.Fatalf("%v, %+v", err, list)
 	}
-	if csv := run(1, "check", drafts, "-o", "csv").out; strings.Count(csv, "\n") < 20 || !strings.HasPrefix(csv, "of.name,id,severity,title,file,line,column,path,says,do") {
+	if csv := run(1, "check", drafts, "-o", "csv").out; strings.Count(csv, "\n") < 20 ||
+		!strings.HasPrefix(csv, "of.name,id,severity,title,file,line,column,path,says,do") {
 		t.Error(csv)
 	}
 	before, err := os.ReadFile(filepath.Join(drafts, "small-steady-draft.yaml"))
@@ -65,7 +73,8 @@ func TestCheckFiles(t *testing.T) {
 		t.Fatal(err)
 	}
 	fixed := run(1, "check", drafts, "--fix")
-	if !strings.Contains(fixed.err, "mended in 3 files") || strings.Contains(fixed.out, "--fix mends") || strings.Contains(fixed.out, "start-asleep") {
+	if !strings.Contains(fixed.err, "mended in 3 files") || strings.Contains(fixed.out, "--fix mends") ||
+		strings.Contains(fixed.out, "start-asleep") {
 		t.Errorf("%s\n%s", fixed.err, fixed.out)
 	}
 	after, err := os.ReadFile(filepath.Join(drafts, "small-steady-draft.yaml"))
@@ -77,7 +86,8 @@ func TestCheckFiles(t *testing.T) {
 			t.Errorf("lost %q:\n%s", kept, after)
 		}
 	}
-	if string(after) == string(before) || strings.Contains(string(after), "tty: true") || !strings.Contains(string(after), "memory: 2Gi}\n") && !strings.Contains(string(after), "memory: 2Gi") {
+	if string(after) == string(before) || strings.Contains(string(after), "tty: true") ||
+		!strings.Contains(string(after), "memory: 2Gi}\n") && !strings.Contains(string(after), "memory: 2Gi") {
 		t.Errorf("not mended:\n%s", after)
 	}
 	// A way out for what is left, and the exit status of a pipeline.
@@ -100,25 +110,31 @@ func TestCheckFiles(t *testing.T) {
 func TestMatchAndRenderFiles(t *testing.T) {
 	dir, state := copyDemo(t), t.TempDir()
 	m := command(t, state, "match", "week-38", "weekday-lean", "--with", dir)
-	if m.status != 1 || !strings.Contains(m.out, "is arm-corss a slip? it offers arm-cross, 1 letter away") && !strings.Contains(strings.Join(strings.Fields(m.out), " "), "is arm-corss a slip? it offers arm-cross, 1 letter away") {
+	if m.status != 1 || !strings.Contains(m.out, "is arm-corss a slip? it offers arm-cross, 1 letter away") &&
+		!strings.Contains(strings.Join(strings.Fields(m.out), " "), "is arm-corss a slip? it offers arm-cross, 1 letter away") {
 		t.Errorf("%+v", m)
 	}
-	if r := command(t, state, "match", "week-99", "weekday-lean", "--with", dir); r.status != 1 || !strings.Contains(r.err, "no Workload week-99") {
+	if r := command(t, state, "match", "week-99", "weekday-lean", "--with", dir); r.status != 1 ||
+		!strings.Contains(r.err, "no Workload week-99") {
 		t.Errorf("%+v", r)
 	}
 	file := filepath.Join(dir, "templates", "compile-wide.yaml")
-	if r := command(t, state, "fit", file, "--with", filepath.Join(dir, "cluster.yaml"), "-o", "csv"); r.status != 0 || !strings.HasPrefix(r.out, "template,pool,nodeType,") {
+	if r := command(t, state, "fit", file, "--with", filepath.Join(dir, "cluster.yaml"), "-o", "csv"); r.status != 0 ||
+		!strings.HasPrefix(r.out, "template,pool,nodeType,") {
 		t.Errorf("%+v", r)
 	}
-	if r := command(t, state, "fit", file); r.status != 1 || !strings.Contains(r.err, "name the cluster whose nodes are meant; there is none") {
+	if r := command(t, state, "fit", file); r.status != 1 ||
+		!strings.Contains(r.err, "name the cluster whose nodes are meant; there is none") {
 		t.Errorf("%+v", r)
 	}
 	stream := command(t, state, "render", file, "--with", dir, "--scenario", "weekday-lean")
-	if stream.status != 0 || strings.Count(stream.out, "\n---\n") < 8 || !strings.Contains(stream.out, "kind: ResourceQuota") || !strings.Contains(stream.out, "kind: PodTemplate") || strings.Contains(stream.out, "kind: Pod\n") {
+	if stream.status != 0 || strings.Count(stream.out, "\n---\n") < 8 || !strings.Contains(stream.out, "kind: ResourceQuota") ||
+		!strings.Contains(stream.out, "kind: PodTemplate") || strings.Contains(stream.out, "kind: Pod\n") {
 		t.Errorf("%+v", stream)
 	}
 	into := filepath.Join(t.TempDir(), "deploy", "agents")
-	if r := command(t, state, "render", file, "--with", dir, "--parts", "kit,template,pod", "--as", "kustomization", "--into", into); r.status != 0 {
+	if r := command(t, state, "render", file, "--with", dir, "--parts", "kit,template,pod", "--as", "kustomization", "--into",
+		into); r.status != 0 {
 		t.Fatalf("%+v", r)
 	}
 	k, err := os.ReadFile(filepath.Join(into, "kustomization.yaml"))
@@ -141,7 +157,8 @@ func TestMatchAndRenderFiles(t *testing.T) {
 			t.Errorf("%v: %+v", c.args, r)
 		}
 	}
-	if r := command(t, state, "render", filepath.Join(dir, "templates", "drafts", "image-maker-draft.yaml")); r.status != 1 || !strings.Contains(r.err, "no namespace of its own") {
+	if r := command(t, state, "render", filepath.Join(dir, "templates", "drafts", "image-maker-draft.yaml")); r.status != 1 ||
+		!strings.Contains(r.err, "no namespace of its own") {
 		t.Errorf("%+v", r)
 	}
 }
@@ -158,7 +175,8 @@ func TestTemplatesAtTheService(t *testing.T) {
 		t.Fatal(err)
 	}
 	r := commandWith(t, state, string(draft)+"---\napiVersion: v1\nkind: Service\nmetadata: {name: dispatch}\nspec: {}\n", "put", "-")
-	if r.status != 0 || !strings.Contains(r.err, "taken out of a Deployment. Left behind: spec.replicas, spec.selector.") || !strings.Contains(r.err, "Passed over") || !strings.Contains(r.err, "Service/dispatch") {
+	if r.status != 0 || !strings.Contains(r.err, "taken out of a Deployment. Left behind: spec.replicas, spec.selector.") ||
+		!strings.Contains(r.err, "Passed over") || !strings.Contains(r.err, "Service/dispatch") {
 		t.Errorf("%+v", r)
 	}
 	stored, err := c.Put(ctx, "", draft, false)
@@ -169,10 +187,12 @@ func TestTemplatesAtTheService(t *testing.T) {
 	if err != nil || len(all) != 7 {
 		t.Fatalf("%d templates, %v", len(all), err)
 	}
-	if r := command(t, state, "check", "compile-wide", "small-steady", "image-maker", "suite-night"); r.status != 0 || !strings.Contains(r.out, "4 templates: nothing to say.") {
+	if r := command(t, state, "check", "compile-wide", "small-steady", "image-maker", "suite-night"); r.status != 0 ||
+		!strings.Contains(r.out, "4 templates: nothing to say.") {
 		t.Errorf("%+v", r)
 	}
-	if r := command(t, state, "check", "small-steady-draft", "--fix"); r.status != 1 || !strings.Contains(r.err, "it is revision 2 now") || strings.Contains(r.out, "limit-below-request") {
+	if r := command(t, state, "check", "small-steady-draft", "--fix"); r.status != 1 || !strings.Contains(r.err, "it is revision 2 now") ||
+		strings.Contains(r.out, "limit-below-request") {
 		t.Errorf("%+v", r)
 	}
 	one, err := c.Template(ctx, "small-steady-draft")
@@ -182,21 +202,26 @@ func TestTemplatesAtTheService(t *testing.T) {
 	if r := command(t, state, "match", "week-38", "spot-night"); r.status != 1 || !strings.Contains(r.out, "suite-night, else compile-wide") {
 		t.Errorf("%+v", r)
 	}
-	if r := command(t, state, "fit", "compile-wide", "small-steady"); r.status != 0 || !strings.Contains(r.out, "−1350m CPU: 33 %") || !strings.Contains(r.out, "2 compile-wide + 1 small-steady") {
+	if r := command(t, state, "fit", "compile-wide", "small-steady"); r.status != 0 || !strings.Contains(r.out, "−1350m CPU: 33 %") ||
+		!strings.Contains(r.out, "2 compile-wide + 1 small-steady") {
 		t.Errorf("%+v", r)
 	}
-	if r := command(t, state, "fit", "compile-wide", "--cluster", "south"); r.status != 1 || !strings.Contains(r.err, "there is no cluster south") {
+	if r := command(t, state, "fit", "compile-wide", "--cluster", "south"); r.status != 1 ||
+		!strings.Contains(r.err, "there is no cluster south") {
 		t.Errorf("%+v", r)
 	}
-	if r := command(t, state, "render", "compile-wide", "suite-night", "--scenario", "spot-night"); r.status != 0 || !strings.Contains(r.out, "kind: NetworkPolicy") {
+	if r := command(t, state, "render", "compile-wide", "suite-night", "--scenario", "spot-night"); r.status != 0 ||
+		!strings.Contains(r.out, "kind: NetworkPolicy") {
 		t.Errorf("%+v", r)
 	}
 	// A change of a template that is in use is told for as long as it lasts.
-	if _, err := c.Edit(ctx, document.KindPodTemplate, "compile-wide", 0, []document.Edit{{Op: "replace", Path: "/template/spec/terminationGracePeriodSeconds", Value: 25}}); err != nil {
+	if _, err := c.Edit(ctx, document.KindPodTemplate, "compile-wide", 0,
+		[]document.Edit{{Op: "replace", Path: "/template/spec/terminationGracePeriodSeconds", Value: 25}}); err != nil {
 		t.Fatal(err)
 	}
 	changed, err := c.Template(ctx, "compile-wide")
-	if err != nil || len(changed.Findings) == 0 || changed.Findings[0].ID != "old-agents" || !strings.Contains(changed.Findings[0].Says, "of revision 1 may go on") {
+	if err != nil || len(changed.Findings) == 0 || changed.Findings[0].ID != "old-agents" ||
+		!strings.Contains(changed.Findings[0].Says, "of revision 1 may go on") {
 		t.Errorf("%+v, %v", changed.Findings, err)
 	}
 	reviewed, err := c.Check(ctx, "", draft)
@@ -207,7 +232,8 @@ func TestTemplatesAtTheService(t *testing.T) {
 	if err != nil || !strings.Contains(mended.Diff, "8080") || !strings.Contains(mended.Text, "kind: Deployment") {
 		t.Errorf("%+v, %v", mended, err)
 	}
-	if _, err := c.Draft(ctx, template.Answers{Namespace: "default", Offers: []string{}}); !client.IsStatus(err, 422) || strings.Count(err.Error(), "\n") != 8 {
+	if _, err := c.Draft(ctx, template.Answers{Namespace: "default", Offers: []string{}}); !client.IsStatus(err, 422) ||
+		strings.Count(err.Error(), "\n") != 8 {
 		t.Errorf("%v", err)
 	}
 	if _, err := c.Match(ctx, "nothing", "weekday-lean"); !client.IsStatus(err, 404) {
@@ -268,10 +294,13 @@ func TestTrials(t *testing.T) {
 	if _, err := c.Trial(ctx, 99); !client.IsStatus(err, 404) {
 		t.Error(err)
 	}
-	if r := command(t, state, "preflight", "compile-wide"); r.status != 0 || !strings.Contains(r.out, "26 passed, 0 failed, 0 could not be told.") {
+	if r := command(t, state, "preflight", "compile-wide"); r.status != 0 ||
+		!strings.Contains(r.out, "26 passed, 0 failed, 0 could not be told.") {
 		t.Errorf("%+v", r)
 	}
-	if r := command(t, state, "rehearse", filepath.Join(demoFolder, "templates", "small-steady.yaml"), "--with", filepath.Join(demoFolder, "cluster.yaml"), "--kubeconfig", config); r.status != 0 || !strings.Contains(r.out, "came up, did its job and went") || !strings.Contains(r.out, "node: node version") {
+	if r := command(t, state, "rehearse", filepath.Join(demoFolder, "templates", "small-steady.yaml"), "--with",
+		filepath.Join(demoFolder, "cluster.yaml"), "--kubeconfig",
+		config); r.status != 0 || !strings.Contains(r.out, "came up, did its job and went") || !strings.Contains(r.out, "node: node version") {
 		t.Errorf("%+v", r)
 	}
 	if r := command(t, state, "rehearse", "compile-wide-draft", "-o", "json"); r.status != 1 || !strings.Contains(r.out, "cannot be pulled") {
@@ -280,7 +309,8 @@ func TestTrials(t *testing.T) {
 	apart := t.TempDir()
 	_, lonely := running.Serve(t, apart, nil, "--kubeconfig", os.DevNull)
 	putDemo(t, lonely, apart)
-	if _, err := lonely.Try(ctx, "preflight", "compile-wide", "", ""); !client.IsStatus(err, 422) || !strings.Contains(err.Error(), "no cluster to speak to") {
+	if _, err := lonely.Try(ctx, "preflight", "compile-wide", "", ""); !client.IsStatus(err, 422) ||
+		!strings.Contains(err.Error(), "no cluster to speak to") {
 		t.Error(err)
 	}
 }

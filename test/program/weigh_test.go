@@ -34,11 +34,13 @@ func TestWeighTheDemo(t *testing.T) {
 	p.Kill()
 	_, c = running.Serve(t, state, nil)
 	end, err := c.WatchWeighing(ctx, asked.ID, func(wire.WeighingBrief) {})
-	if err != nil || end.State != "done" || end.Best != "changed-trunk" || !strings.Contains(end.Headline, "saved when changed, by the trunk") {
+	if err != nil || end.State != "done" || end.Best != "changed-trunk" ||
+		!strings.Contains(end.Headline, "saved when changed, by the trunk") {
 		t.Fatalf("%v %+v", err, end)
 	}
 	kept, err := c.Weighing(ctx, asked.ID)
-	if err != nil || kept.Result.Surface.Class != "tide-charts" || kept.Result.Surface.X.Quantity != "size" || kept.Result.Surface.Y.Quantity != "down" {
+	if err != nil || kept.Result.Surface.Class != "tide-charts" || kept.Result.Surface.X.Quantity != "size" ||
+		kept.Result.Surface.Y.Quantity != "down" {
 		t.Fatalf("%v %+v", err, kept.WeighingBrief)
 	}
 
@@ -69,7 +71,10 @@ func TestWeighTheDemo(t *testing.T) {
 	if r.status != 0 || !strings.Contains(r.err, "cached-naive is revision 2 now") {
 		t.Fatalf("%+v", r)
 	}
-	for _, words := range []string{"compared with no cache", "today", "every-all", "never", "→ changed-trunk", "the part of the nodes' cost", "break-even of", "In the busiest hour (Thursday"} {
+	for _, words := range []string{
+		"compared with no cache", "today", "every-all", "never", "→ changed-trunk",
+		"the part of the nodes' cost", "break-even of", "In the busiest hour (Thursday",
+	} {
 		if !strings.Contains(strings.Join(strings.Fields(r.out), " "), words) {
 			t.Errorf("%q is not told:\n%s", words, r.out)
 		}
@@ -81,10 +86,13 @@ func TestWeighTheDemo(t *testing.T) {
 		t.Errorf("%v, %d bytes", err, len(b))
 	}
 	d, err := c.Get(ctx, document.KindScenario, "cached-naive", 0)
-	if err != nil || d.Revision != 2 || !strings.Contains(d.Text, "save: when-changed") || !strings.Contains(d.Text, "# The lean design with archives") {
+	if err != nil || d.Revision != 2 || !strings.Contains(d.Text, "save: when-changed") ||
+		!strings.Contains(d.Text, "# The lean design with archives") {
 		t.Errorf("%v %s", err, d.Text)
 	}
-	if r := command(t, state, "weigh", "cached-naive", "--apply", "best", "-o", "csv"); r.status != 0 || !strings.Contains(r.err, "has that plan already") || !strings.HasPrefix(r.out, "key,label,costPerMonth.mean [EUR/month],") {
+	if r := command(t, state, "weigh", "cached-naive", "--apply", "best", "-o",
+		"csv"); r.status != 0 || !strings.Contains(r.err, "has that plan already") ||
+		!strings.HasPrefix(r.out, "key,label,costPerMonth.mean [EUR/month],") {
 		t.Errorf("%+v", r)
 	}
 }
@@ -106,7 +114,11 @@ func TestWeighingThatIsWrong(t *testing.T) {
 		{[]string{"weigh", "gone"}, 1, "tachyphor get scenarios"},
 		{[]string{"weigh", "cached.yaml"}, 2, "--here"},
 		{[]string{"weigh", "cached", "--plot", "x.jpg"}, 2, ".png or .svg"},
-		{[]string{"weigh", filepath.Join(demoFolder, "scenarios", "cached.yaml"), "--here", "--apply", "nothing"}, 2, "there are best, none, every-all"},
+		{
+			[]string{"weigh", filepath.Join(demoFolder, "scenarios", "cached.yaml"), "--here", "--apply", "nothing"},
+			2,
+			"there are best, none, every-all",
+		},
 	} {
 		if r := command(t, state, x.args...); r.status != x.status || !strings.Contains(r.err, x.says) {
 			t.Errorf("%v: %+v", x.args, r)

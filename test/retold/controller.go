@@ -89,7 +89,10 @@ type teller struct {
 // Controller tells what becomes of a world.
 func Controller(w World) Telling {
 	n := len(w.Templates)
-	t := &teller{w: w, arrived: make([][]int, n), queue: make([][]int, n), promised: make([]int, n), short: make([]int, n), left: make([]int, n), made: make([]int, n)}
+	t := &teller{
+		w: w, arrived: make([][]int, n), queue: make([][]int, n), promised: make([]int, n), short: make([]int, n),
+		left: make([]int, n), made: make([]int, n),
+	}
 	for i := range n {
 		t.short[i], t.left[i] = Never, Never
 	}
@@ -209,7 +212,8 @@ func (t *teller) join(a *agent) {
 
 func (t *teller) start(a *agent, j int) {
 	t.turns++
-	t.out.Fates[j].Started, t.out.Fates[j].Agent, t.out.Fates[j].Warm = t.now, a.ordinal, a.state == idle && a.idleSince <= t.w.Jobs[j].Submitted
+	t.out.Fates[j].Started, t.out.Fates[j].Agent, t.out.Fates[j].Warm = t.now, a.ordinal, a.state == idle &&
+		a.idleSince <= t.w.Jobs[j].Submitted
 	a.state, a.job, a.until, a.turn = working, j, t.now+t.w.Jobs[j].Work, t.turns
 }
 

@@ -200,7 +200,8 @@ func Database(state string) int {
 	list, _ := filepath.Glob("/proc/[0-9]*/cmdline")
 	for _, path := range list {
 		b, err := os.ReadFile(path)
-		if err == nil && bytes.Contains(b, []byte("mariadbd\x00")) && bytes.Contains(b, []byte("--datadir="+filepath.Join(state, "mariadb")+"/")) {
+		if err == nil && bytes.Contains(b, []byte("mariadbd\x00")) &&
+			bytes.Contains(b, []byte("--datadir="+filepath.Join(state, "mariadb")+"/")) {
 			var pid int
 			_, _ = fmt.Sscanf(path, "/proc/%d/", &pid)
 			return pid

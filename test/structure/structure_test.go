@@ -18,7 +18,8 @@ const top = "../.."
 
 // layers of the core, from the bottom: a package imports only those before it.
 var layers = []string{
-	"units", "table", "portable", "chance", "stats", "document", "shelf", "template", "demand", "fleet", "review", "kit", "sizing", "caching", "world", "sim", "paired", "outcome", "weigh", "explore", "learn",
+	"units", "table", "portable", "chance", "stats", "document", "shelf", "template", "demand", "fleet", "review", "kit", "sizing",
+	"caching", "world", "sim", "paired", "outcome", "weigh", "explore", "learn",
 }
 
 // imports lists the imports of every Go file below a folder, tests left out.
@@ -47,7 +48,10 @@ func imports(t *testing.T, dir string) map[string][]string {
 // The core is pure: no I/O, no clock of its own, no framework, no interface; and
 // its arrows point down.
 func TestCoreImports(t *testing.T) {
-	forbidden := []string{"os", "net", "net/http", "database/sql", "log", "log/slog", "math/rand", "math/rand/v2", "crypto/rand", "os/exec", "syscall"}
+	forbidden := []string{
+		"os", "net", "net/http", "database/sql", "log", "log/slog", "math/rand", "math/rand/v2", "crypto/rand",
+		"os/exec", "syscall",
+	}
 	// Mathematics, formats and how they are packed, work at once.
 	plain := []string{
 		"gonum.org/", "go.yaml.in/yaml/v3", "sigs.k8s.io/yaml", "golang.org/x/sync/",
@@ -161,7 +165,8 @@ func reached(t *testing.T, packages ...string) (ours, standard []string) {
 // service are packages that serve or keep: what only the service itself is built with.
 var service = []string{
 	"gorm.io/", "github.com/go-sql-driver/", "github.com/gin-gonic/", "github.com/danielgtaylor/huma",
-	"tachyphor/internal/api", "tachyphor/internal/mariadb", "tachyphor/internal/runs", "tachyphor/internal/service", "tachyphor/internal/store",
+	"tachyphor/internal/api", "tachyphor/internal/mariadb", "tachyphor/internal/runs", "tachyphor/internal/service",
+	"tachyphor/internal/store",
 	"tachyphor/internal/trials", "tachyphor/internal/host", "tachyphor/internal/work",
 }
 
@@ -178,7 +183,8 @@ func TestCoreReaches(t *testing.T) {
 			t.Errorf("the core is built with %s", p)
 		}
 	}
-	far := append([]string{"tachyphor/client", "tachyphor/wire", "tachyphor/internal/", "k8s.io/client-go", "github.com/spf13/cobra"}, service...)
+	far := append([]string{"tachyphor/client", "tachyphor/wire", "tachyphor/internal/", "k8s.io/client-go", "github.com/spf13/cobra"},
+		service...)
 	for _, p := range ours {
 		if beginsWithAny(p, far) {
 			t.Errorf("the core is built with %s", p)

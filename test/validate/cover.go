@@ -70,14 +70,20 @@ func systems() []system {
 		{name: "M/M/3 at 0.8, 8 × 4 h", build: queue(3, 0.8, worlds.Exponential, 4), truth: waits(3, 0.8)},
 		{name: "M/M/3 at 0.8, 8 × 1 h", build: queue(3, 0.8, worlds.Exponential, 1), truth: waits(3, 0.8)},
 		{name: "M/M/20 at 0.9, 8 × 4 h", build: queue(20, 0.9, worlds.Exponential, 4), truth: waits(20, 0.9)},
-		{name: "M/G/1 at 0.8, log-normal, 8 × 8 h", build: queue(1, 0.8, "{median: 6.0653s, p95: 31.4198s}", 8), truth: map[string]float64{"mean delay": stats.WaitMG1(0.8, math.E-1) * worlds.WorkMean * 1e9}},
-		{name: "30 people at 3 agents, 8 × 8 h", truth: map[string]float64{"mean delay": people.Wait() * 1e9}, build: func(seed int) (*world.World, error) {
-			w, err := people.Build()
-			if err == nil {
-				w.Plan.Seed = uint64(seed)
-			}
-			return w, err
-		}},
+		{
+			name: "M/G/1 at 0.8, log-normal, 8 × 8 h", build: queue(1, 0.8, "{median: 6.0653s, p95: 31.4198s}", 8),
+			truth: map[string]float64{"mean delay": stats.WaitMG1(0.8, math.E-1) * worlds.WorkMean * 1e9},
+		},
+		{
+			name: "30 people at 3 agents, 8 × 8 h", truth: map[string]float64{"mean delay": people.Wait() * 1e9},
+			build: func(seed int) (*world.World, error) {
+				w, err := people.Build()
+				if err == nil {
+					w.Plan.Seed = uint64(seed)
+				}
+				return w, err
+			},
+		},
 		{name: "a week, agents and nodes", build: week(worlds.Week{Bare: true})},
 		{name: "a week, everything on", build: week(worlds.Week{})},
 		{name: "a recorded week, for weeks like it", alike: true, build: func(seed int) (*world.World, error) {
@@ -199,7 +205,8 @@ For each system %d outcomes were told (a thousand where so few leave it open), e
 			if f.name == "bill a month" {
 				truth = fmt.Sprintf("EUR %.2f", s.truth[f.name])
 			}
-			line := fmt.Sprintf("| %s | %s | %s | %d | %d | %d | %.1f %%%s |", s.name, f.name, truth, c.outcomes, c.told[k], c.held[k], 100*c.misled(k), mark)
+			line := fmt.Sprintf("| %s | %s | %s | %d | %d | %d | %.1f %%%s |", s.name, f.name, truth, c.outcomes, c.told[k], c.held[k],
+				100*c.misled(k), mark)
 			fmt.Println(line)
 			fmt.Fprintln(os.Stderr, line)
 		}

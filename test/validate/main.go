@@ -57,16 +57,31 @@ func proofs() []proof {
 			a := load * float64(c)
 			if wait := stats.ErlangC(c, a); wait > 0.15 || c == 1 { // else too few wait within a run
 				jobs := 5000 / (1 - load) / min(1, 4*wait)
-				list = append(list, proof{fmt.Sprintf("M/M/%d, mean wait", c), worlds.Queue{Agents: c, Load: load, Work: worlds.Exponential}, nil, jobs, meanWait, stats.WaitMMC(c, a)})
+				list = append(list, proof{
+					fmt.Sprintf("M/M/%d, mean wait", c),
+					worlds.Queue{Agents: c, Load: load, Work: worlds.Exponential},
+					nil,
+					jobs, meanWait, stats.WaitMMC(c, a),
+				})
 			}
 		}
 	}
 	for _, g := range []struct {
 		name, work string
 		cv2        float64
-	}{{"D", worlds.Fixed, 0}, {"gamma 4", "{mean: 10s, shape: 4}", 0.25}, {"gamma 2", "{mean: 10s, shape: 2}", 0.5}, {"gamma 0.5", "{mean: 10s, shape: 0.5}", 2}} {
+	}{
+		{"D", worlds.Fixed, 0},
+		{"gamma 4", "{mean: 10s, shape: 4}", 0.25},
+		{"gamma 2", "{mean: 10s, shape: 2}", 0.5},
+		{"gamma 0.5", "{mean: 10s, shape: 0.5}", 2},
+	} {
 		for _, load := range []float64{0.5, 0.8} {
-			list = append(list, proof{"M/G/1 (" + g.name + "), mean wait", worlds.Queue{Agents: 1, Load: load, Work: g.work}, nil, 4000 / (1 - load) * (1 + g.cv2), meanWait, stats.WaitMG1(load, g.cv2)})
+			list = append(list, proof{
+				"M/G/1 (" + g.name + "), mean wait",
+				worlds.Queue{Agents: 1, Load: load, Work: g.work},
+				nil,
+				4000 / (1 - load) * (1 + g.cv2), meanWait, stats.WaitMG1(load, g.cv2),
+			})
 		}
 	}
 	for _, g := range []string{worlds.Fixed, worlds.Exponential, "{mean: 10s, shape: 3}"} {
@@ -74,7 +89,10 @@ func proofs() []proof {
 		// with mean 10, whatever the work time's form; its variance is its mean.
 		q := worlds.Queue{Agents: 200, Load: 0.05, Work: g}
 		list = append(list, proof{"M/G/∞ " + g + ", mean at work", q, nil, 3000, func(t *sim.Trace) float64 { m, _ := atWork(t); return m }, 10})
-		list = append(list, proof{"M/G/∞ " + g + ", variance at work", q, nil, 8000, func(t *sim.Trace) float64 { _, v := atWork(t); return v }, 10})
+		list = append(list, proof{
+			"M/G/∞ " + g + ", variance at work", q, nil, 8000,
+			func(t *sim.Trace) float64 { _, v := atWork(t); return v }, 10,
+		})
 	}
 	for _, c := range []struct {
 		agents int
@@ -82,21 +100,39 @@ func proofs() []proof {
 	}{{1, 0.5}, {5, 0.9}, {20, 1.1}} {
 		for _, work := range []string{worlds.Exponential, worlds.Fixed} { // insensitive to the form
 			q := worlds.Queue{Agents: c.agents, Load: c.load, Work: work, Loss: true}
-			list = append(list, proof{fmt.Sprintf("M/G/%d/%d %s, share lost", c.agents, c.agents, work), q, nil, 12_000, shareLost, stats.ErlangB(c.agents, c.load*float64(c.agents))})
+			list = append(list, proof{
+				fmt.Sprintf("M/G/%d/%d %s, share lost", c.agents, c.agents, work), q, nil, 12_000, shareLost,
+				stats.ErlangB(c.agents, c.load*float64(c.agents)),
+			})
 		}
 	}
 	for _, load := range []float64{0.5, 0.8} {
 		for _, form := range worlds.CPUForms {
 			s := worlds.Shared{CPU: true, Load: load, Form: form}
-			list = append(list, proof{"M/G/1-PS on a node's CPU " + form + ", mean time", worlds.Queue{Agents: 1, Load: load}, &s, 6000 / (1 - load), meanLead, 1 / (1 - load)})
+			list = append(list, proof{
+				"M/G/1-PS on a node's CPU " + form + ", mean time",
+				worlds.Queue{Agents: 1, Load: load},
+				&s,
+				6000 / (1 - load), meanLead, 1 / (1 - load),
+			})
 		}
 		for _, form := range worlds.LinkForms {
 			s := worlds.Shared{Load: load, Form: form}
-			list = append(list, proof{"M/G/1-PS on a link " + form + ", mean time", worlds.Queue{Agents: 1, Load: load}, &s, 6000 / (1 - load), meanSave, 1 / (1 - load)})
+			list = append(list, proof{
+				"M/G/1-PS on a link " + form + ", mean time",
+				worlds.Queue{Agents: 1, Load: load},
+				&s, 6000 / (1 - load),
+				meanSave, 1 / (1 - load),
+			})
 		}
 	}
 	const many = 100
-	return append(list, proof{"M/M/100, mean wait", worlds.Queue{Agents: many, Load: 0.95, Work: worlds.Exponential}, nil, 200_000, meanWait, stats.WaitMMC(many, 0.95*many)})
+	return append(list, proof{
+		"M/M/100, mean wait",
+		worlds.Queue{Agents: many, Load: 0.95, Work: worlds.Exponential},
+		nil, 200_000,
+		meanWait, stats.WaitMMC(many, 0.95*many),
+	})
 }
 
 func inWindow(t *sim.Trace, at units.Duration) bool {
@@ -272,7 +308,8 @@ Written by ` + "`make validate`" + `. For each queue a hundred seeds were simula
 	fmt.Print(`
 Sources: Erlang's C formula for the mean wait of M/M/c and his B formula for the share lost of M/G/c/c; Pollaczek and Khinchine's for M/G/1; the finite source of M/M/c//N (Gross and Harris); the Poisson occupancy of M/G/∞ (Kleinrock, Queueing Systems, vol. 1, 1975); the insensitive mean 1/(1 − ρ) of M/G/1 with processor sharing (vol. 2, 1976).
 
-Placement is held against the Kubernetes scheduler's own plugins in ` + "`make test`" + `: 20,800 pods on 520 generated clusters, all of them agree (decision 7).
+Placement is held against the Kubernetes scheduler's own plugins in ` + "`make test`" +
+		`: 20,800 pods on 520 generated clusters, all of them agree (decision 7).
 `)
 	fine, err := cover("")
 	if err != nil {

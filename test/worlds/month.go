@@ -22,10 +22,12 @@ var full = extras{
 	cluster: `
     store: {down: 4GB/s, perFlow: 90MB/s, up: 600MB/s, perFlowUp: 40MB/s, latency: 100ms}
   store: {pack: 80MB/s, unpack: 300MB/s, price: 0.02/GB-month}`,
-	spot:    "\n    - {name: burst-spot, nodeType: n, max: 16, boot: {median: 85s, p95: 110s}, spot: {perHour: 0.05, notice: 2m}}",
-	price:   ", spotPrice: 0.3/h",
-	wide:    ", cores: 6.5, parallel: 0.8, retries: 3, trunkShare: 0.3, workspace: {cold: {median: 60s, p95: 2m}, size: 800MB, changeRate: 0.03}",
-	small:   ", cores: 1.6, parallel: 0.7, retries: 3, trunkShare: 0.3, workspace: {cold: {median: 20s, p95: 50s}, size: 200MB, changeRate: 0.03}",
+	spot:  "\n    - {name: burst-spot, nodeType: n, max: 16, boot: {median: 85s, p95: 110s}, spot: {perHour: 0.05, notice: 2m}}",
+	price: ", spotPrice: 0.3/h",
+	wide: ", cores: 6.5, parallel: 0.8, retries: 3, trunkShare: 0.3, workspace: {cold: {median: 60s, p95: 2m}, size: 800MB, " +
+		"changeRate: 0.03}",
+	small: ", cores: 1.6, parallel: 0.7, retries: 3, trunkShare: 0.3, workspace: {cold: {median: 20s, p95: 50s}, size: " +
+		"200MB, changeRate: 0.03}",
 	images:  ", cores: 2.5, retries: 3, trunkShare: 0.3, workspace: {cold: {median: 40s, p95: 90s}, size: 500MB, changeRate: 0.05}",
 	caching: "  caching: [{plan: archive}]\n",
 }
@@ -49,7 +51,8 @@ spec:
 }
 
 func month(x extras) (*world.World, error) {
-	return Parse(x.busy("min: 8, max: 8", "max: 32")+strings.NewReplacer("@wide", x.wide, "@small", x.small, "@images", x.images, "@caching\n", x.caching).Replace(`---
+	return Parse(x.busy("min: 8, max: 8", "max: 32")+
+		strings.NewReplacer("@wide", x.wide, "@small", x.small, "@images", x.images, "@caching\n", x.caching).Replace(`---
 apiVersion: tachyphor/v1
 kind: Workload
 metadata: {name: w}

@@ -53,9 +53,18 @@ var weekClasses = []struct {
 	arrivals string
 	more     string
 }{
-	{"wide", 420, `{hours: [{when: "Mon-Fri 07:00-19:00", perHour: 14}, {when: "Mon-Sun 00:00-24:00", perHour: 2}]}`, ", cores: 5.5, parallel: 0.8"},
-	{"small", 80, `{hours: [{when: "Mon-Fri 07:00-19:00", perHour: 60}, {when: "Mon-Sun 00:00-24:00", perHour: 8}]}`, ", cores: 1.6, parallel: 0.7"},
-	{"images", 180, `{hours: [{when: "Mon-Fri 07:00-19:00", perHour: 6}], bursts: [{when: "Mon-Sun 02:00", count: 12, over: 5m}]}`, ", cores: 2.5"},
+	{
+		"wide", 420, `{hours: [{when: "Mon-Fri 07:00-19:00", perHour: 14}, {when: "Mon-Sun 00:00-24:00", perHour: 2}]}`,
+		", cores: 5.5, parallel: 0.8",
+	},
+	{
+		"small", 80, `{hours: [{when: "Mon-Fri 07:00-19:00", perHour: 60}, {when: "Mon-Sun 00:00-24:00", perHour: 8}]}`,
+		", cores: 1.6, parallel: 0.7",
+	},
+	{
+		"images", 180, `{hours: [{when: "Mon-Fri 07:00-19:00", perHour: 6}], bursts: [{when: "Mon-Sun 02:00", count: 12, over: 5m}]}`,
+		", cores: 2.5",
+	},
 }
 
 func (k Week) text(jobs string, made bool) string {
@@ -67,7 +76,8 @@ func (k Week) text(jobs string, made bool) string {
 	for i, c := range weekClasses {
 		fmt.Fprintf(&classes, "    - {name: %s, wants: [%s], work: {median: %gs, p95: %gs}", c.name, c.name, c.median, c.median*2.7)
 		if !k.Bare {
-			fmt.Fprintf(&classes, "%s, retries: 3, trunkShare: 0.3, workspace: {cold: {median: %gs, p95: %gs}, size: %dMB, changeRate: 0.03}", c.more, c.median/5, c.median/2, 200+200*i)
+			fmt.Fprintf(&classes, "%s, retries: 3, trunkShare: 0.3, workspace: {cold: {median: %gs, p95: %gs}, size: %dMB, changeRate: 0.03}",
+				c.more, c.median/5, c.median/2, 200+200*i)
 		}
 		if made {
 			classes.WriteString(", arrivals: " + c.arrivals)
@@ -80,7 +90,8 @@ func (k Week) text(jobs string, made bool) string {
 	}
 	x.spot = strings.Replace(x.spot, "max: 16", "max: 3", 1)
 	return x.busy("min: 1, max: 2", "max: 6") + strings.NewReplacer("@caching\n", x.caching,
-		"@jobs\n", jobs, "@classes\n", classes.String(), "@calendar", calendar, "@repeats", fmt.Sprint(k.Repeats), "@seed", fmt.Sprint(k.Seed)).Replace(`---
+		"@jobs\n", jobs, "@classes\n", classes.String(), "@calendar", calendar, "@repeats", fmt.Sprint(k.Repeats), "@seed",
+		fmt.Sprint(k.Seed)).Replace(`---
 apiVersion: tachyphor/v1
 kind: Workload
 metadata: {name: w}
@@ -107,5 +118,6 @@ spec:
 @caching
   nodes: {placement: pack, growth: {shrinkAfter: 8m}@calendar}
   run: {span: 7d, warmup: 6h, repeats: @repeats, seed: @seed}
-`) + Template("wide", "wide", "6", "20Gi", "a") + Template("small", "small", "1500m", "5Gi", "b") + Template("images", "images", "3", "8Gi", "c")
+`) + Template("wide", "wide", "6", "20Gi", "a") + Template("small", "small", "1500m", "5Gi", "b") +
+		Template("images", "images", "3", "8Gi", "c")
 }

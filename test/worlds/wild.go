@@ -53,7 +53,8 @@ func neighbourly(text string, d dice) string {
 			rules += "    affinity: {" + more + "}\n"
 		}
 		if d.IntN(2) == 0 {
-			rules += fmt.Sprintf("    topologySpreadConstraints: [{maxSkew: %d, topologyKey: %s, whenUnsatisfiable: %s, labelSelector: {matchLabels: {role: %s}}}]\n",
+			rules += fmt.Sprintf("    topologySpreadConstraints: [{maxSkew: %d, topologyKey: %s, whenUnsatisfiable: %s, "+
+				"labelSelector: {matchLabels: {role: %s}}}]\n",
 				1+d.IntN(2), key(), d.pick("DoNotSchedule", "ScheduleAnyway"), d.pick("a", "b"))
 		}
 		parts[i+1] = rules + parts[i+1]
@@ -83,10 +84,12 @@ func harsh(text string, d dice) string {
 		{"growth: {", d.maybe("repack: true, ")},
 		{"linger: 4m,", d.maybe(" prefer: oldest,")},
 		{"parallel: 0.7\n", d.maybe("      speeds: {m: 0.9}\n")},
-		{"priorityClasses: {high: 1000}\n", d.pick("", "  scheduler: {backoff: {}, preemption: true}\n", "  scheduler: {backoff: {initial: 3s, max: 1m}}\n", "  scheduler: {preemption: true}\n")},
+		{"priorityClasses: {high: 1000}\n", d.pick("", "  scheduler: {backoff: {}, preemption: true}\n",
+			"  scheduler: {backoff: {initial: 3s, max: 1m}}\n", "  scheduler: {preemption: true}\n")},
 		{"boot: {min: 10s, max: 3m}", d.maybe(", notReady: {min: 1s, max: 20s}, bootsAtOnce: 2")},
 		{"registry: {", d.maybe("fails: 0.3, ")},
-		{"      arrivals:\n", d.pick("", "        people: [{count: 7, think: {mean: 20m}, when: 'Mon-Fri 08:00-18:00'}]\n", "        people: [{count: 3, think: 9m}, {count: 2, think: {mean: 1h}}]\n")},
+		{"      arrivals:\n", d.pick("", "        people: [{count: 7, think: {mean: 20m}, when: 'Mon-Fri 08:00-18:00'}]\n",
+			"        people: [{count: 3, think: 9m}, {count: 2, think: {mean: 1h}}]\n")},
 	} {
 		text = strings.Replace(text, x.at, x.at+x.more, 1)
 	}
@@ -139,7 +142,8 @@ spec:
     tools: [{name: jq, install: 4s}, {name: cmake, install: {median: 12s, p95: 30s}, fails: %s}]}
   fee: 0.1/h
 ---
-`, d.pick("50MB", "2GB"), d.maybe(`, agent: "2.1"`), d.maybe(", makeTime: {mean: 20s}"), d.pick("120MB/s", "30MB/s"), d.pick("20MB/s", "150MB/s"),
+`, d.pick("50MB", "2GB"), d.maybe(`, agent: "2.1"`), d.maybe(", makeTime: {mean: 20s}"), d.pick("120MB/s", "30MB/s"),
+		d.pick("20MB/s", "150MB/s"),
 		d.maybe(", size: 1.5GB"), d.maybe(", saveFails: 0.2"), d.pick("0", "0.2"))
 }
 
@@ -170,8 +174,10 @@ spec:
       arrivals:
         hours: [{when: "Mon-Fri 07:05-18:00", perHour: %d}, {when: "Mon-Sun 00:00-24:00", perHour: %d}]
         bursts: [{when: "Mon-Sun 0%d:00", count: %d, over: %s}]
-`, i, d.pick("p", "q"), d.pick("x", "x, y", "z", "y"), d.pick("{median: 3m, p95: 9m}", "{mean: 2m, shape: 3}", "45s"), d.pick("0", "1.5", "4"),
-			d.pick("0", "1Gi", "{median: 3Gi, p95: 7Gi}", "{median: 7Gi, p95: 16Gi}"), d.pick("1Gi", "{mean: 4Gi}"), d.IntN(3)-1, d.IntN(3), d.pick("0s", "6m"), d.pick("0s", "0s", "3m"),
+`, i, d.pick("p", "q"), d.pick("x", "x, y", "z", "y"), d.pick("{median: 3m, p95: 9m}", "{mean: 2m, shape: 3}", "45s"),
+			d.pick("0", "1.5", "4"),
+			d.pick("0", "1Gi", "{median: 3Gi, p95: 7Gi}", "{median: 7Gi, p95: 16Gi}"), d.pick("1Gi", "{mean: 4Gi}"), d.IntN(3)-1, d.IntN(3),
+			d.pick("0s", "6m"), d.pick("0s", "0s", "3m"),
 			d.pick("0", "0.1", "1"), d.IntN(60), d.IntN(8), d.IntN(10), 1+d.IntN(30), d.pick("0s", "10m"))
 	}
 	fmt.Fprintf(b, "    - {name: after, wants: [x], work: 30s, cores: 1, follows: {class: k0, count: %d}}\n---\n", 1+d.IntN(2))
@@ -196,8 +202,10 @@ spec:
 		d.pick("never", "while-idle"), 2+d.IntN(9), d.maybe(", floor: 1, needsOneAgent: true, oneAgentWithin: 5m"))
 	b.WriteString(d.maybe("  agentCeiling: 12\n"))
 	b.WriteString(d.pick("", "", "  quota: {pods: 10}\n", "  quota: {cpu: 12}\n", "  quota: {memory: 24Gi}\n"))
-	fmt.Fprintf(b, "  caching: [{classes: [k0], plan: %s, save: %s, savedBy: %s, size: 5GB, copies: 2 %s}, {plan: %s, scope: class, expires: 3h}]\n",
-		d.pick("archive", "volume", "node-disk"), d.pick("every-success", "when-changed", "never"), d.pick("trunk", "all"), d.maybe(", scope: class"), d.pick("archive", "volume", "none", "node-disk", "baked"))
+	fmt.Fprintf(b, "  caching: [{classes: [k0], plan: %s, save: %s, savedBy: %s, size: 5GB, copies: 2 %s}, {plan: %s, scope: "+
+		"class, expires: 3h}]\n",
+		d.pick("archive", "volume", "node-disk"), d.pick("every-success", "when-changed", "never"), d.pick("trunk", "all"),
+		d.maybe(", scope: class"), d.pick("archive", "volume", "none", "node-disk", "baked"))
 	fmt.Fprintf(b, "  nodes: {placement: %s, pools: {%s}, growth: {scan: %s, patience: %s, choose: %s, shrinkAfter: %s %s}}\n",
 		d.pick("spread", "pack"), d.maybe(`base: {calendar: [{when: "Mon-Fri 06:00-12:00", min: 1}]}`), d.pick("10s", "1s"), d.pick("0s", "30s"),
 		d.pick("cheapest", "tightest", "listed"), d.pick("0s", "2m", "10m"), d.maybe(", spareRoom: {one: 2, two: 1}"))
@@ -214,5 +222,6 @@ template:
   spec:
     containers:
       - {name: agent, image: %q, resources: {requests: {cpu: %q, memory: %q}, limits: {%s}}}
-`, name, offers, more, image, d.pick("500m", "1", "2500m"), d.pick("2Gi", "4Gi"), d.pick("", "", "memory: 4Gi", "cpu: 3", "memory: 6Gi, ephemeral-storage: 6Gi"))
+`, name, offers, more, image, d.pick("500m", "1", "2500m"), d.pick("2Gi", "4Gi"),
+		d.pick("", "", "memory: 4Gi", "cpu: 3", "memory: 6Gi, ephemeral-storage: 6Gi"))
 }

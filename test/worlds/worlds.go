@@ -174,7 +174,8 @@ spec:
 `)
 	for i := range 1 + r.IntN(3) {
 		fewest := r.IntN(3)
-		fmt.Fprintf(&b, "    - {name: p%d, nodeType: %s, min: %d, max: %d, boot: %s}\n", i, pick("s", "m", "l"), fewest, fewest+r.IntN(6), pick("{fixed: 60s}", "{median: 80s, p95: 110s}", "{min: 10s, max: 3m}"))
+		fmt.Fprintf(&b, "    - {name: p%d, nodeType: %s, min: %d, max: %d, boot: %s}\n", i, pick("s", "m", "l"), fewest, fewest+r.IntN(6),
+			pick("{fixed: 60s}", "{median: 80s, p95: 110s}", "{min: 10s, max: 3m}"))
 	}
 	// One pool that takes every template, so that something can always run.
 	fmt.Fprintf(&b, "    - {name: wide, nodeType: l, min: %d, max: %d, boot: {median: 85s, p95: 2m}}\n", r.IntN(2), 1+r.IntN(8))
@@ -192,7 +193,8 @@ spec:
   start: 2026-03-23T00:00:00+01:00
   zone: Europe/Oslo
   classes:
-`, pick("2.3GB", "10MB", "900MB"), pick("120MB/s", "40MB/s", "1GB/s"), pick("{fixed: 2s}", "{mean: 2s}", "{fixed: 0s}"), pick("{fixed: 0s}", "{median: 4s, p95: 11s}"))
+`, pick("2.3GB", "10MB", "900MB"), pick("120MB/s", "40MB/s", "1GB/s"), pick("{fixed: 2s}", "{mean: 2s}", "{fixed: 0s}"),
+		pick("{fixed: 0s}", "{median: 4s, p95: 11s}"))
 	classes := 2 + r.IntN(3)
 	for i := range classes {
 		fmt.Fprintf(&b, `    - name: k%d

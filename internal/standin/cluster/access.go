@@ -44,7 +44,8 @@ func holds(list []rbacv1.Subject, user string) bool {
 		case rbacv1.ServiceAccountKind:
 			return isAccount && s.Name == name && s.Namespace == namespace
 		case rbacv1.GroupKind:
-			return s.Name == "system:authenticated" || isAccount && (s.Name == "system:serviceaccounts" || s.Name == "system:serviceaccounts:"+namespace)
+			return s.Name == "system:authenticated" ||
+				isAccount && (s.Name == "system:serviceaccounts" || s.Name == "system:serviceaccounts:"+namespace)
 		default:
 			return s.Name == user
 		}
@@ -113,7 +114,8 @@ func (c *Cluster) review(w http.ResponseWriter, q *http.Request, user string) {
 		var r authorizationv1.SelfSubjectRulesReview
 		if json.NewDecoder(q.Body).Decode(&r) == nil {
 			for _, x := range c.rulesFor(user, r.Spec.Namespace) {
-				r.Status.ResourceRules = append(r.Status.ResourceRules, authorizationv1.ResourceRule{Verbs: x.Verbs, APIGroups: x.APIGroups, Resources: x.Resources})
+				r.Status.ResourceRules = append(r.Status.ResourceRules,
+					authorizationv1.ResourceRule{Verbs: x.Verbs, APIGroups: x.APIGroups, Resources: x.Resources})
 			}
 			answer(w, http.StatusCreated, r)
 			return

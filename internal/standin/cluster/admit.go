@@ -25,7 +25,10 @@ func (c *Cluster) admit(r apiResource, o object) (object, error) {
 		for _, x := range causes {
 			said = append(said, x.(object)["field"].(string)+": "+x.(object)["message"].(string))
 		}
-		return nil, failure{http.StatusUnprocessableEntity, "Invalid", fmt.Sprintf("Pod %q is invalid: %s", p.Name, strings.Join(said, ", ")), causes}
+		return nil, failure{
+			http.StatusUnprocessableEntity, "Invalid", fmt.Sprintf("Pod %q is invalid: %s", p.Name, strings.Join(said, ", ")),
+			causes,
+		}
 	}
 	if err := c.quota(&p); err != nil {
 		return nil, err
@@ -54,7 +57,8 @@ func wrong(p *corev1.Pod) []any {
 			bad(at+".image", "Required value")
 		}
 		for _, b := range template.BelowRequest(k) {
-			bad(at+".resources.requests", fmt.Sprintf("Invalid value: %q: must be less than or equal to %s limit of %s", b.Request.String(), b.Resource, b.Limit.String()))
+			bad(at+".resources.requests", fmt.Sprintf("Invalid value: %q: must be less than or equal to %s limit of %s", b.Request.String(),
+				b.Resource, b.Limit.String()))
 		}
 		for j, m := range k.VolumeMounts {
 			if !slices.ContainsFunc(p.Spec.Volumes, func(v corev1.Volume) bool { return v.Name == m.Name }) {
@@ -106,8 +110,11 @@ func (c *Cluster) quota(p *corev1.Pod) error {
 			u, m := used[name], mine[name]
 			sum := u.DeepCopy()
 			if sum.Add(m); sum.Cmp(hard) > 0 && !m.IsZero() {
-				return failure{http.StatusForbidden, "Forbidden", fmt.Sprintf("pods %q is forbidden: exceeded quota: %s, requested: %s=%s, used: %s=%s, limited: %s=%s",
-					p.Name, q.Name, name, m.String(), name, u.String(), name, hard.String()), nil}
+				return failure{
+					http.StatusForbidden, "Forbidden",
+					fmt.Sprintf("pods %q is forbidden: exceeded quota: %s, requested: %s=%s, used: %s=%s, limited: %s=%s",
+						p.Name, q.Name, name, m.String(), name, u.String(), name, hard.String()), nil,
+				}
 			}
 		}
 		c.objects.edit(quotas, keyOf(o), func(o object) bool {

@@ -72,7 +72,10 @@ func Start(o Options) (*Cluster, error) {
 	c.seed()
 	c.kubelet = &kubelet{c: c, pulled: map[string]bool{}, tries: map[string]int{}, woken: make(chan struct{}, 1)}
 	c.work.Go(c.kubelet.run)
-	c.server = &http.Server{Handler: c, ReadHeaderTimeout: 10 * time.Second, BaseContext: func(net.Listener) context.Context { return c.running }}
+	c.server = &http.Server{
+		Handler: c, ReadHeaderTimeout: 10 * time.Second,
+		BaseContext: func(net.Listener) context.Context { return c.running },
+	}
 	c.server.TLSConfig = &tls.Config{Certificates: []tls.Certificate{cert}, MinVersion: tls.VersionTLS12}
 	c.server.ErrorLog = log.New(io.Discard, "", 0)
 	c.work.Go(func() { _ = c.server.ServeTLS(l, "", "") })
@@ -119,7 +122,10 @@ func (c *Cluster) pretend(d time.Duration) bool {
 // every cluster has.
 func (c *Cluster) seed() {
 	for _, ns := range []string{"default", "kube-system"} {
-		c.objects.put(namespaces, object{"apiVersion": "v1", "kind": "Namespace", "metadata": object{"name": ns}, "status": object{"phase": "Active"}})
+		c.objects.put(namespaces, object{
+			"apiVersion": "v1", "kind": "Namespace", "metadata": object{"name": ns},
+			"status": object{"phase": "Active"},
+		})
 	}
 	if c.options.Facts == nil {
 		return
@@ -147,14 +153,18 @@ func (c *Cluster) addNode(p document.Pool, i int) string {
 			taints = append(taints, object{"key": x.Key, "value": x.Value, "effect": string(x.Effect)})
 		}
 		room := object{
-			"cpu": (t.CPU - t.Reserved.CPU).String(), "memory": fmt.Sprint(int64(t.Memory - t.Reserved.Memory)), "pods": fmt.Sprint(t.Pods - t.Reserved.Pods),
+			"cpu": (t.CPU - t.Reserved.CPU).String(), "memory": fmt.Sprint(int64(t.Memory - t.Reserved.Memory)),
+			"pods": fmt.Sprint(t.Pods - t.Reserved.Pods),
 		}
 		if t.Disk > 0 {
 			room["ephemeral-storage"] = fmt.Sprint(int64(t.Disk - t.Reserved.Disk))
 		}
 		c.objects.put(nodes, object{
 			"apiVersion": "v1", "kind": "Node", "metadata": object{"name": name, "labels": labels}, "spec": object{"taints": taints},
-			"status": object{"allocatable": room, "capacity": room, "conditions": []any{object{"type": "Ready", "status": "True", "lastTransitionTime": time.Now().UTC().Format(time.RFC3339)}}},
+			"status": object{
+				"allocatable": room, "capacity": room,
+				"conditions": []any{object{"type": "Ready", "status": "True", "lastTransitionTime": time.Now().UTC().Format(time.RFC3339)}},
+			},
 		})
 	}
 	return name

@@ -73,7 +73,10 @@ func (k *kubelet) live(p *corev1.Pod) {
 	}
 	for _, c := range p.Spec.Containers {
 		if missing := k.missing(p.Namespace, c); missing != "" {
-			k.state(p, c.Name, corev1.ContainerState{Waiting: &corev1.ContainerStateWaiting{Reason: "CreateContainerConfigError", Message: missing}}, corev1.PodPending)
+			k.state(p, c.Name, corev1.ContainerState{Waiting: &corev1.ContainerStateWaiting{
+				Reason:  "CreateContainerConfigError",
+				Message: missing,
+			}}, corev1.PodPending)
 			k.event(p, "Failed", "Error: "+missing, true)
 			return
 		}
@@ -127,7 +130,8 @@ func (k *kubelet) pull(p *corev1.Pod, c corev1.Container, facts *document.Cluste
 	k.mu.Lock()
 	k.pulled[at] = true
 	k.mu.Unlock()
-	k.event(p, "Pulled", fmt.Sprintf("Successfully pulled image %q in %v (%s)", c.Image, units.Duration(float64(time.Since(began))*k.c.options.Speed).Short(), size.Short()), false)
+	k.event(p, "Pulled", fmt.Sprintf("Successfully pulled image %q in %v (%s)", c.Image,
+		units.Duration(float64(time.Since(began))*k.c.options.Speed).Short(), size.Short()), false)
 	return true
 }
 
@@ -158,7 +162,8 @@ const leastMemory = 16 << 20
 // command does nothing, everything else goes on.
 func (k *kubelet) work(p *corev1.Pod, c corev1.Container, facts *document.ClusterSpec) {
 	if m, ok := c.Resources.Limits[corev1.ResourceMemory]; ok && m.Value() < leastMemory {
-		k.state(p, c.Name, corev1.ContainerState{Terminated: &corev1.ContainerStateTerminated{Reason: "OOMKilled", ExitCode: 137}}, corev1.PodFailed)
+		k.state(p, c.Name, corev1.ContainerState{Terminated: &corev1.ContainerStateTerminated{Reason: "OOMKilled", ExitCode: 137}},
+			corev1.PodFailed)
 		return
 	}
 	script := strings.Join(slices.Concat(c.Command, c.Args), " ")

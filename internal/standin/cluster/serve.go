@@ -94,7 +94,10 @@ func (c *Cluster) ServeHTTP(w http.ResponseWriter, q *http.Request) {
 		return
 	}
 	if q.URL.Path == "/apis/authentication.k8s.io/v1/selfsubjectreviews" {
-		answer(w, http.StatusCreated, object{"kind": "SelfSubjectReview", "apiVersion": "authentication.k8s.io/v1", "status": object{"userInfo": object{"username": user}}})
+		answer(w, http.StatusCreated, object{
+			"kind": "SelfSubjectReview", "apiVersion": "authentication.k8s.io/v1",
+			"status": object{"userInfo": object{"username": user}},
+		})
 		return
 	}
 	q.Body = http.MaxBytesReader(w, q.Body, mostBody)
@@ -111,7 +114,8 @@ func (c *Cluster) ServeHTTP(w http.ResponseWriter, q *http.Request) {
 	verb := verbOf(q, k)
 	resource := strings.TrimSuffix(k.res.name+"/"+k.sub, "/")
 	if !c.allowed(user, verb, group(k.res.prefix), resource, k.namespace) {
-		failure{http.StatusForbidden, "Forbidden", fmt.Sprintf("%s is forbidden: User %q cannot %s resource %q in API group %q in the namespace %q", resource, user, verb, resource, group(k.res.prefix), k.namespace), nil}.write(w)
+		failure{http.StatusForbidden, "Forbidden", fmt.Sprintf("%s is forbidden: User %q cannot %s resource %q in API group %q in "+
+			"the namespace %q", resource, user, verb, resource, group(k.res.prefix), k.namespace), nil}.write(w)
 		return
 	}
 	if err := c.serve(w, q, k, verb); err != nil {
@@ -140,7 +144,10 @@ func verbOf(q *http.Request, k call) string {
 	case q.Method == http.MethodGet:
 		return "get"
 	default:
-		return map[string]string{http.MethodPost: "create", http.MethodPatch: "patch", http.MethodPut: "update", http.MethodDelete: "delete"}[q.Method]
+		return map[string]string{
+			http.MethodPost: "create", http.MethodPatch: "patch", http.MethodPut: "update",
+			http.MethodDelete: "delete",
+		}[q.Method]
 	}
 }
 
@@ -164,7 +171,10 @@ func (c *Cluster) serve(w http.ResponseWriter, q *http.Request, k call, verb str
 	case "list":
 		all, version := c.objects.list(k.res, k.namespace)
 		items := slices.DeleteFunc(all, func(o object) bool { return !selected(q, o) })
-		answer(w, 200, object{"kind": k.res.kind + "List", "apiVersion": versionOf(k.res), "metadata": object{"resourceVersion": fmt.Sprint(version)}, "items": items})
+		answer(w, 200, object{
+			"kind": k.res.kind + "List", "apiVersion": versionOf(k.res),
+			"metadata": object{"resourceVersion": fmt.Sprint(version)}, "items": items,
+		})
 	case "watch":
 		c.stream(w, q, k)
 	case "create", "patch", "update":
