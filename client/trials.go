@@ -28,7 +28,7 @@ func (c *Client) Trial(ctx context.Context, id uint64) (wire.Trial, error) {
 // Trials returns the newest trials of a template, of all when empty, without what
 // came of them.
 func (c *Client) Trials(ctx context.Context, template string) ([]wire.Trial, error) {
-	var list wire.TrialList
+	var list wire.Page[wire.Trial]
 	_, err := c.call(ctx, request{method: "GET", path: "/trials", query: url.Values{"template": {template}}}, &list)
 	return list.Items, err
 }

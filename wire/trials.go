@@ -68,11 +68,6 @@ type Trial struct {
 	Agent    *Rehearsal `json:"agent,omitempty" doc:"Of a rehearsal: the agent's life so far."`
 }
 
-// TrialList is the newest trials.
-type TrialList struct {
-	Items []Trial `json:"items" doc:"Trials, newest first, without what came of them."`
-}
-
 // Connections are the clusters that the service can reach.
 type Connections struct {
 	Contexts []string `json:"contexts" doc:"Names of contexts, the usual one first; empty: there is no cluster to speak to."`

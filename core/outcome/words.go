@@ -251,3 +251,16 @@ func means(w *world.World, o *Outcome) string {
 			"are drawn anew.", n)
 	}
 }
+
+// PhaseMeanings say what a job waits for, or does, in each phase.
+var PhaseMeanings = [sim.Phases]string{
+	sim.Held: "waiting for the controller", sim.Placing: "waiting for room on nodes", sim.Node: "waiting for a node to boot",
+	sim.Image: "pulling and unpacking images", sim.Setup: "starting containers", sim.Join: "agent reaching the controller",
+	sim.Restore: "workspace cache coming in", sim.Work: "the job itself", sim.Save: "workspace cache going out", sim.Wipe: "cleaning up",
+}
+
+// UseMeanings say what node time goes to, from the useful to the empty.
+var UseMeanings = [sim.Uses]string{
+	sim.UseWork: "agents at work", sim.UseStart: "agents starting", sim.UseLost: "attempts cut short", sim.UseIdle: "agents idle",
+	sim.UseStranded: "room too small for any agent", sim.UseEmpty: "empty room, nodes booting",
+}

@@ -8,6 +8,7 @@ import (
 	"tachyphor/core/document"
 	"tachyphor/core/fleet"
 	"tachyphor/core/template"
+	"tachyphor/core/units"
 )
 
 // Fits say how agents of some templates go on the nodes of a cluster.
@@ -56,6 +57,14 @@ func (s *Shelf) Fit(docs []*document.Document, cluster string) (Fits, error) {
 		}
 	}
 	return out, nil
+}
+
+// Runs says what a mean run costs on each pool, by how long one of each template takes.
+func (f *Fits) Runs(means map[string]units.Duration) {
+	for i := range f.Fits {
+		x := &f.Fits[i]
+		x.PerRun = float64(x.PerHour * means[x.Template].Hours())
+	}
 }
 
 // Facts returns the cluster of a name, the only one on the shelf where none is named.

@@ -124,7 +124,7 @@ spec:
 // How archives are saved, found, pushed out and outlived, written twice.
 func TestOracleArchivesRetold(t *testing.T) {
 	var all retold.StoreTold
-	retell(t, 1000, kept, func(trace *sim.Trace, s retold.Store) string {
+	retell(t, tellings(1000), kept, func(trace *sim.Trace, s retold.Store) string {
 		want := retold.Archives(s)
 		all.Fresh, all.Stale, all.Missed, all.Saves = all.Fresh+want.Fresh, all.Stale+want.Stale, all.Missed+want.Missed, all.Saves+want.Saves
 		all.PushedOut, all.Refused, all.Expired = all.PushedOut+want.PushedOut, all.Refused+want.Refused, all.Expired+want.Expired

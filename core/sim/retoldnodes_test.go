@@ -106,7 +106,7 @@ spec:
 // How nodes are chosen, asked for, filled and taken away, written twice.
 func TestOracleNodesRetold(t *testing.T) {
 	grown, gone, waited := 0, 0, 0
-	tried := retell(t, 1200, fleet, func(trace *sim.Trace, f retold.Fleet) string {
+	tried := retell(t, tellings(1200), fleet, func(trace *sim.Trace, f retold.Fleet) string {
 		want := retold.Nodes(f)
 		for j, b := range want.Berths {
 			if b.Started > f.Jobs[j].Submitted+f.Start {
@@ -124,7 +124,7 @@ func TestOracleNodesRetold(t *testing.T) {
 		return nodesDiffer(trace, f, want)
 	})
 	t.Logf("%d worlds, %d nodes asked for, %d gone, %d jobs waited for room", tried, grown, gone, waited)
-	if tried < 1000 || grown == 0 || gone == 0 || waited == 0 {
+	if tried < int(tellings(1000)) || grown == 0 || gone == 0 || waited == 0 {
 		t.Error("the worlds do not try what they are there for")
 	}
 }

@@ -13,7 +13,7 @@ import (
 // FuzzWildWorlds holds whatever must be true of a world in which everything may be
 // on: books that balance, jobs that end once, a run that repeats itself.
 func FuzzWildWorlds(f *testing.F) {
-	seeds := uint64(60)
+	seeds := uint64(20)
 	if long {
 		seeds = 2000
 	}

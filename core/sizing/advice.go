@@ -134,7 +134,7 @@ func Advise(q Question, runs []Run) (*Advice, error) {
 	p := q.Template.Value.(*document.PodTemplate)
 	at, _ := template.AgentContainer(p)
 	own := p.Template.Spec.Containers[at]
-	arena := arena{spec: &p.Template.Spec, at: at, site: site, names: names, agent: agent, seed: chance.Root(1, 0)}
+	arena := arena{spec: &p.Template.Spec, at: at, site: site, room: a.Room, names: names, agent: agent, seed: chance.Root(1, 0)}
 	here := arena.with(runs, q.Wish, q.Now)
 
 	today := requested(own)

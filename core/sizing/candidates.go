@@ -23,6 +23,7 @@ type Point struct {
 	Agents int            `json:"agents" doc:"Agents on a node."`
 	Binds  string         `json:"binds" doc:"What keeps more from it; empty when none fits."`
 	Pod    fleet.Amounts  `json:"pod" doc:"What a whole pod asks for, its other containers included."`
+	Left   fleet.Amounts  `json:"left" doc:"What a node full of them has left over: stranded, where nobody else can use it."`
 	// Guaranteed is the stretch with no more CPU than is requested.
 	Guaranteed float64 `json:"guaranteed" doc:"How many times as long work takes with no more CPU than requested; 0: nothing is guaranteed."`
 	Worst      float64 `json:"worst" doc:"The same for the run in twenty that it holds up most; 0: nothing is guaranteed."`
@@ -41,7 +42,8 @@ type arena struct {
 	spec  *corev1.PodSpec
 	at    int // the agent's container
 	site  fleet.Site
-	names []string // extended resources
+	room  fleet.Amounts // of a node, for agents
+	names []string      // extended resources
 	agent template.Agent
 
 	curves  []Curve
@@ -133,6 +135,7 @@ func (a *arena) weigh(cpu units.MilliCPU, memory, disk units.Bytes) Point {
 	need := a.need(cpu, memory, disk)
 	p.Pod = fleet.Amounts{CPU: need.CPU, Memory: need.Memory, Disk: need.Disk}
 	n, binds, _ := a.site.Room.Holds(&need)
+	p.Left = a.left(&need, n)
 	if cpu > 0 {
 		p.Guaranteed, p.Worst = a.guaranteed(cpu.Cores())
 	}
@@ -151,6 +154,14 @@ func (a *arena) weigh(cpu units.MilliCPU, memory, disk units.Bytes) Point {
 	}
 	p.PerRun = a.perRun(n, p.Expected)
 	return p
+}
+
+// left is what a node has left over of what agents can have, with n of them on it.
+func (a *arena) left(need *fleet.Need, n int) fleet.Amounts {
+	return fleet.Amounts{
+		CPU: max(0, a.room.CPU-need.CPU*units.MilliCPU(n)), Memory: max(0, a.room.Memory-need.Memory*units.Bytes(n)),
+		Disk: max(0, a.room.Disk-need.Disk*units.Bytes(n)),
+	}
 }
 
 // guaranteed is the stretch of all runs together, and the 95th percentile of runs,

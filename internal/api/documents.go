@@ -11,7 +11,7 @@ import (
 	"strings"
 
 	"tachyphor/core/document"
-	"tachyphor/internal/runs"
+	"tachyphor/internal/library"
 	"tachyphor/internal/store"
 	"tachyphor/wire"
 
@@ -367,7 +367,7 @@ func (s *server) recordingOperations(api huma.API) {
 			columns[ours] = theirs
 		}
 		digest, r, err := s.Queue.Library.Keep(ctx, in.body, columns, in.SkipBad)
-		long, bad := (*http.MaxBytesError)(nil), runs.BadRecording{}
+		long, bad := (*http.MaxBytesError)(nil), library.BadRecording{}
 		switch {
 		case errors.As(err, &long):
 			return nil, huma.NewError(http.StatusRequestEntityTooLarge, tooLong)

@@ -34,14 +34,13 @@ func (s *server) fitOperations(api huma.API) {
 		if err != nil {
 			return nil, huma.Error422UnprocessableEntity(err.Error())
 		}
-		for i := range fits.Fits {
-			f := &fits.Fits[i]
-			mean, err := s.Store.MeanRun(ctx, f.Template, in.Class, half)
-			if err != nil {
-				return nil, s.answer(err, "usage of template "+f.Template)
+		means := map[string]units.Duration{}
+		for _, name := range fits.Templates {
+			if means[name], err = s.Queue.Library.MeanRun(ctx, name, in.Class, half); err != nil {
+				return nil, s.answer(err, "usage of template "+name)
 			}
-			f.PerRun = f.PerHour * mean.Seconds() / 3600
 		}
+		fits.Runs(means)
 		return &struct{ Body review.Fits }{fits}, nil
 	})
 }

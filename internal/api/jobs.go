@@ -37,7 +37,7 @@ func (s *server) listJobs(ctx context.Context, in *struct {
 	Limit  int `query:"limit" minimum:"1" maximum:"1000" default:"50" doc:"Most entries."`
 },
 ) (*struct{ Body wire.JobPage }, error) {
-	o, err := s.Store.GetOutcome(ctx, store.Simulating, in.ID)
+	o, err := s.Store.GetWork(ctx, outcomes.kinds, in.ID)
 	if err != nil {
 		return nil, s.answer(err, outcomes.what(in.ID))
 	}
@@ -60,7 +60,7 @@ func (s *server) listJobs(ctx context.Context, in *struct {
 }
 
 // storedJobs counts the stored jobs of an outcome, or says why there are none.
-func (s *server) storedJobs(ctx context.Context, o store.Outcome) (int, error) {
+func (s *server) storedJobs(ctx context.Context, o store.Work) (int, error) {
 	if o.State != wire.Done {
 		return 0, outcomes.notOver(o)
 	}
@@ -74,7 +74,7 @@ func (s *server) storedJobs(ctx context.Context, o store.Outcome) (int, error) {
 	// An outcome without a job has no block, nor has one that is older than blocks.
 	_, result, err := s.done(ctx, o.ID)
 	if err == nil && result.Engine < 2 {
-		err = huma.Error409Conflict("the jobs of " + outcomes.what(o.ID) + " were not stored; simulate " + o.Scenario + " again")
+		err = huma.Error409Conflict("the jobs of " + outcomes.what(o.ID) + " were not stored; simulate " + o.Subject + " again")
 	}
 	return 0, err
 }

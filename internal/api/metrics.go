@@ -6,7 +6,7 @@ import (
 	"strconv"
 	"time"
 
-	"tachyphor/internal/runs"
+	"tachyphor/internal/work"
 
 	"github.com/prometheus/client_golang/prometheus"
 	"github.com/prometheus/client_golang/prometheus/collectors"
@@ -19,7 +19,7 @@ type metrics struct {
 	seconds  *prometheus.HistogramVec
 }
 
-func newMetrics(q *runs.Queue) *metrics {
+func newMetrics(q *work.Queue) *metrics {
 	m := &metrics{
 		registry: prometheus.NewRegistry(),
 		seconds: prometheus.NewHistogramVec(prometheus.HistogramOpts{

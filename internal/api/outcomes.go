@@ -13,14 +13,16 @@ import (
 	"tachyphor/core/shelf"
 	"tachyphor/core/template"
 	"tachyphor/internal/store"
+	"tachyphor/internal/work"
 	"tachyphor/wire"
 
 	"github.com/danielgtaylor/huma/v2"
 )
 
-var outcomes = longWork[wire.OutcomeBrief]{store.Simulating, "outcome", "simulation", briefOf}
+var outcomes = longWork[wire.OutcomeBrief]{work.Names(&work.Simulation), "outcome", "simulation", briefOf, func(id uint64, why string) wire.OutcomeBrief { return wire.OutcomeBrief{WorkBrief: absent(id, why)} }}
 
 func (s *server) outcomeOperations(api huma.API) {
+	outcomes.lists(s, api)
 	outcomes.operations(s, api)
 	tags := []string{"outcomes"}
 	huma.Register(api, huma.Operation{
@@ -47,7 +49,7 @@ func (s *server) simulate(ctx context.Context, in *struct {
 	}
 },
 ) (*accepted[wire.OutcomeBrief], error) {
-	o, faults, err := s.Queue.Ask(ctx, in.Body.Scenario, who(ctx), in.Body.Seed, in.Body.Repeats, in.Body.Changes)
+	o, faults, err := s.Queue.Simulate(ctx, in.Body.Scenario, who(ctx), in.Body.Run)
 	if errors.Is(err, shelf.ErrChanges) {
 		return nil, huma.Error422UnprocessableEntity(err.Error())
 	}
@@ -57,12 +59,12 @@ func (s *server) simulate(ctx context.Context, in *struct {
 	if len(faults) > 0 {
 		return nil, refused(faults)
 	}
-	return outcomes.accept(o), nil
+	return outcomes.accept(s, o), nil
 }
 
 // load returns an outcome and, once it is done, its result.
-func (s *server) load(ctx context.Context, id uint64) (store.Outcome, *outcome.Outcome, error) {
-	o, err := s.Store.GetOutcome(ctx, store.Simulating, id)
+func (s *server) load(ctx context.Context, id uint64) (store.Work, *outcome.Outcome, error) {
+	o, err := s.Store.GetWork(ctx, outcomes.kinds, id)
 	if err != nil || o.State != wire.Done {
 		return o, nil, err
 	}
@@ -82,11 +84,11 @@ func (s *server) getOutcome(ctx context.Context, in *struct {
 	if result != nil && !in.Samples {
 		result.Samples, result.Alike = nil, nil
 	}
-	return &struct{ Body wire.KeptOutcome }{wire.KeptOutcome{OutcomeBrief: briefOf(o, s.Queue.Progress(o)), Result: result}}, nil
+	return &struct{ Body wire.KeptOutcome }{wire.KeptOutcome{OutcomeBrief: briefOf(s.Queue, o), Result: result}}, nil
 }
 
 // done returns a finished outcome, or why it is none.
-func (s *server) done(ctx context.Context, id uint64) (store.Outcome, *outcome.Outcome, error) {
+func (s *server) done(ctx context.Context, id uint64) (store.Work, *outcome.Outcome, error) {
 	o, result, err := s.load(ctx, id)
 	if err != nil {
 		return o, nil, s.answer(err, outcomes.what(id))
@@ -141,7 +143,7 @@ func (s *server) compare(ctx context.Context, in *struct {
 		if err != nil {
 			return nil, err
 		}
-		brief := briefOf(o, 1)
+		brief := briefOf(s.Queue, o)
 		design, demand, err := s.designOf(ctx, brief.Inputs)
 		if err != nil {
 			return nil, s.answer(err, "outcome's documents")

@@ -8,8 +8,9 @@ import (
 
 	"tachyphor/core/demand"
 	"tachyphor/core/document"
-	"tachyphor/internal/runs"
+	"tachyphor/internal/library"
 	"tachyphor/internal/store"
+	"tachyphor/internal/work"
 	"tachyphor/wire"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -63,7 +64,7 @@ const silent = "the database does not answer; the service tries it again all the
 // answer turns errors of the inner layers into problems. What is no one's fault
 // but ours is logged and not told.
 func (s *server) answer(err error, what string) error {
-	var bad runs.BadRows
+	var bad library.BadRows
 	switch {
 	case err == nil:
 		return nil
@@ -77,7 +78,7 @@ func (s *server) answer(err error, what string) error {
 	case errors.Is(err, store.ErrFull):
 		s.Log.Error("cannot store", "what", what, "error", err)
 		return huma.NewError(http.StatusInsufficientStorage, "the disk of the database is full: free some space; what is stored can be read")
-	case errors.Is(err, runs.ErrTooLarge):
+	case errors.Is(err, work.ErrTooLarge):
 		return huma.Error422UnprocessableEntity(err.Error())
 	case errors.As(err, &bad):
 		return badRows(bad.Recording)

@@ -8,8 +8,9 @@ import (
 
 	"tachyphor/core/document"
 	"tachyphor/core/template"
-	"tachyphor/internal/runs"
+	"tachyphor/internal/library"
 	"tachyphor/internal/store"
+	"tachyphor/internal/work"
 	"tachyphor/wire"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -38,7 +39,7 @@ func (s *server) listScenarios(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, s.answer(err, "list")
 	}
-	last, err := s.Store.LastDone(ctx)
+	last, err := s.Store.LastDone(ctx, work.Simulation.Name)
 	if err != nil {
 		return nil, s.answer(err, "list")
 	}
@@ -52,13 +53,13 @@ func (s *server) listScenarios(ctx context.Context, in *struct {
 		return nil, s.answer(err, "list")
 	}
 	for i, h := range list {
-		page.Items = append(page.Items, briefly(h, &pinned[i], last))
+		page.Items = append(page.Items, s.briefly(h, &pinned[i], last))
 	}
 	return &struct{ Body wire.ScenarioPage }{page}, nil
 }
 
 // briefly describes a scenario.
-func briefly(h store.Head, p *runs.Pinned, last map[string]store.Outcome) wire.ScenarioBrief {
+func (s *server) briefly(h store.Head, p *library.Pinned, last map[string]store.Work) wire.ScenarioBrief {
 	b := wire.ScenarioBrief{Name: h.Name, Revision: h.Number}
 	if p.Scenario == nil { // not readable any more
 		return b
@@ -66,7 +67,7 @@ func briefly(h store.Head, p *runs.Pinned, last map[string]store.Outcome) wire.S
 	spec := &p.Scenario.Value.(*document.Scenario).Spec
 	b.Cluster, b.Workload, b.Note = spec.Cluster, spec.Workload, p.Scenario.Note()
 	if o, ok := last[h.Name]; ok {
-		brief := briefOf(o, 1)
+		brief := briefOf(s.Queue, o)
 		b.Last = &brief
 		b.Current = len(p.Faults) == 0 && same(p.Inputs, brief.Inputs)
 	}
@@ -98,7 +99,7 @@ func (s *server) getScenario(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, s.answer(err, what)
 	}
-	last, err := s.Store.LastDone(ctx)
+	last, err := s.Store.LastDone(ctx, work.Simulation.Name)
 	if err != nil {
 		return nil, s.answer(err, what)
 	}
@@ -111,7 +112,7 @@ func (s *server) getScenario(ctx context.Context, in *struct {
 		return nil, huma.Error409Conflict("the stored document can no longer be read; put it again")
 	}
 	out := wire.Scenario{
-		ScenarioBrief: briefly(h, pinned, last), Faults: []document.Fault{}, Templates: []wire.TemplateBrief{},
+		ScenarioBrief: s.briefly(h, pinned, last), Faults: []document.Fault{}, Templates: []wire.TemplateBrief{},
 		Pools: []wire.PoolBrief{},
 	}
 	out.Spec = pinned.Scenario.Value.(*document.Scenario).Spec
@@ -151,11 +152,11 @@ func (s *server) describe(ctx context.Context, in wire.Inputs, out *wire.Scenari
 	return nil, nil
 }
 
-func briefOf(o store.Outcome, progress float64) wire.OutcomeBrief {
-	work, in := workOf(o, progress)
-	b := wire.OutcomeBrief{WorkBrief: work, Digest: o.Digest, Inputs: in}
+func briefOf(q *work.Queue, o store.Work) wire.OutcomeBrief {
+	brief, in := workOf(q, o)
+	b := wire.OutcomeBrief{WorkBrief: brief, Digest: o.Digest, Inputs: in}
 	var sum wire.Gist
-	if o.State == wire.Done && json.Unmarshal([]byte(o.Summary), &sum) == nil {
+	if o.State == wire.Done && json.Unmarshal([]byte(o.Gist), &sum) == nil {
 		b.Summary = &sum
 	}
 	return b

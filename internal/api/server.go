@@ -12,9 +12,8 @@ import (
 	"strings"
 	"time"
 
-	"tachyphor/internal/runs"
 	"tachyphor/internal/store"
-	"tachyphor/internal/trials"
+	"tachyphor/internal/work"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/danielgtaylor/huma/v2/adapters/humagin"
@@ -24,8 +23,7 @@ import (
 // Config is what the interface is built on.
 type Config struct {
 	Store   *store.Store
-	Queue   *runs.Queue
-	Trials  *trials.Runner
+	Queue   *work.Queue
 	Full    func() error // says why nothing can be stored now
 	Log     *slog.Logger
 	Version string
@@ -41,13 +39,12 @@ type Config struct {
 type server struct {
 	Config
 	metrics *metrics
-	works   *watched[store.Outcome]
-	trials  *watched[store.Trial]
+	works   *watched[store.Work]
 }
 
 // New returns the handler of the whole interface.
 func New(c Config) http.Handler {
-	s := &server{Config: c, works: newWatched(c.Store.GetOutcomes), trials: newWatched(c.Store.GetTrials)}
+	s := &server{Config: c, works: newWatched(c.Store.LookAt)}
 	s.metrics = newMetrics(c.Queue)
 	gin.SetMode(gin.ReleaseMode)
 	r := gin.New()

@@ -2,39 +2,41 @@ package api
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
-	"fmt"
 	"net/http"
 
 	"tachyphor/internal/kube"
 	"tachyphor/internal/store"
-	"tachyphor/internal/trials"
+	"tachyphor/internal/work"
 	"tachyphor/wire"
 
 	"github.com/danielgtaylor/huma/v2"
-	"github.com/danielgtaylor/huma/v2/sse"
 )
 
-// TrialPath names a trial in an address.
-type TrialPath struct {
-	ID uint64 `path:"id" doc:"Number of the trial."`
+var trials = longWork[wire.Trial]{
+	work.Names(&work.Preflight, &work.Rehearsal), "trial", "trial", briefOfTrial, func(id uint64, why string) wire.Trial {
+		return wire.Trial{ID: id, State: string(wire.Failed), Error: why, Checks: []wire.Check{}}
+	},
 }
 
-func (p TrialPath) what() string { return fmt.Sprintf("trial %d", p.ID) }
-
-func (s *server) trialOf(t store.Trial) (wire.Trial, int) {
-	said, seen := s.Trials.Report(t)
+// briefOfTrial tells long work as a trial.
+func briefOfTrial(q *work.Queue, w store.Work) wire.Trial {
+	var said work.Report
+	q.Checkpoint(w, &said)
+	var t work.Tried
+	_ = json.Unmarshal([]byte(w.Question), &t) // ours; empty if it cannot be read
 	out := wire.Trial{
-		ID: t.ID, Kind: t.Kind, Template: t.Template, Context: t.Context, State: string(t.State), Error: t.Error,
-		Asked: t.Asked, By: t.By, Checks: said.Checks, Agent: said.Rehearsal,
+		ID: w.ID, Kind: w.Kind, Template: w.Subject, Context: t.Context, State: string(w.State), Error: w.Error,
+		Asked: w.Asked, By: w.By, Checks: said.Checks, Agent: said.Rehearsal,
 	}
 	if out.Checks == nil {
 		out.Checks = []wire.Check{}
 	}
-	if t.Ended != nil {
-		out.Seconds = seconds(t.Asked, *t.Ended)
+	if w.Ended != nil {
+		out.Seconds = seconds(w.Asked, *w.Ended)
 	}
-	return out, seen
+	return out
 }
 
 func (s *server) trialOperations(api huma.API) {
@@ -44,7 +46,7 @@ func (s *server) trialOperations(api huma.API) {
 		Summary: "List the clusters that the service can reach", Tags: tags,
 	}, func(context.Context, *struct{}) (*struct{ Body wire.Connections }, error) {
 		out := wire.Connections{Contexts: []string{}}
-		names, err := s.Trials.Contexts()
+		names, err := s.Queue.Contexts()
 		if err == nil && len(names) == 0 {
 			err = kube.ErrNoCluster
 		}
@@ -59,51 +61,24 @@ func (s *server) trialOperations(api huma.API) {
 		DefaultStatus: http.StatusAccepted,
 		Description:   "A rehearsal makes one agent with a harmless job and takes it away again.",
 	}, s.try)
-	huma.Register(api, huma.Operation{
-		OperationID: "list-trials", Method: http.MethodGet, Path: "/api/v1/trials", Summary: "List trials, newest first", Tags: tags,
-	}, func(ctx context.Context, in *struct {
-		Template string `query:"template" maxLength:"63" doc:"Only of this template."`
-	},
-	) (*struct{ Body wire.TrialList }, error) {
-		list, err := s.Store.ListTrials(ctx, in.Template, pageSize)
-		if err != nil {
-			return nil, s.answer(err, "list")
-		}
-		out := wire.TrialList{Items: []wire.Trial{}}
-		for _, t := range list {
-			x, _ := s.trialOf(t)
-			out.Items = append(out.Items, x)
-		}
-		return &struct{ Body wire.TrialList }{out}, nil
-	})
-	huma.Register(api, huma.Operation{
-		OperationID: "get-trial", Method: http.MethodGet, Path: "/api/v1/trials/{id}", Summary: "Get a trial", Tags: tags,
-	}, func(ctx context.Context, in *TrialPath) (*struct{ Body wire.Trial }, error) {
-		t, err := s.Store.GetTrial(ctx, in.ID)
-		if err != nil {
-			return nil, s.answer(err, in.what())
-		}
-		out, _ := s.trialOf(t)
-		return &struct{ Body wire.Trial }{out}, nil
-	})
-	huma.Register(api, huma.Operation{
-		OperationID: "cancel-trial", Method: http.MethodPost, Path: "/api/v1/trials/{id}/cancel",
-		Summary: "End a trial; what it made is taken away", Tags: tags, DefaultStatus: http.StatusAccepted,
-	}, func(ctx context.Context, in *TrialPath) (*struct{ Body wire.Trial }, error) {
-		if err := s.Trials.Cancel(ctx, in.ID); err != nil {
-			return nil, s.answer(err, in.what())
-		}
-		t, err := s.Store.GetTrial(ctx, in.ID)
-		if err != nil {
-			return nil, s.answer(err, in.what())
-		}
-		out, _ := s.trialOf(t)
-		return &struct{ Body wire.Trial }{out}, nil
-	})
-	sse.Register(api, huma.Operation{
-		OperationID: "watch-trial", Method: http.MethodGet, Path: "/api/v1/trials/{id}/progress",
-		Summary: "Watch a trial, as server-sent events", Tags: tags,
-	}, map[string]any{"progress": wire.Trial{}}, s.watchTrial)
+	huma.Register(api, trials.operation("list-trials", http.MethodGet, "/api/v1/trials", "List trials, newest first"),
+		func(ctx context.Context, in *struct {
+			Template string `query:"template" maxLength:"63" doc:"Only of this template."`
+			Cursor   uint64 `query:"cursor" doc:"Where to go on."`
+			Limit    int    `query:"limit" minimum:"1" maximum:"100" default:"100" doc:"Most entries."`
+		},
+		) (*struct{ Body wire.Page[wire.Trial] }, error) {
+			return trials.list(ctx, s, in.Template, in.Cursor, in.Limit)
+		})
+	huma.Register(api, trials.operation("get-trial", http.MethodGet, "/api/v1/trials/{id}", "Get a trial"),
+		func(ctx context.Context, in *WorkPath) (*struct{ Body wire.Trial }, error) {
+			w, err := s.Store.GetWork(ctx, trials.kinds, in.ID)
+			if err != nil {
+				return nil, s.answer(err, trials.what(in.ID))
+			}
+			return &struct{ Body wire.Trial }{briefOfTrial(s.Queue, w)}, nil
+		})
+	trials.operations(s, api)
 }
 
 func (s *server) try(ctx context.Context, in *struct {
@@ -115,34 +90,19 @@ func (s *server) try(ctx context.Context, in *struct {
 	}
 },
 ) (*accepted[wire.Trial], error) {
-	b := in.Body
-	t, err := s.Trials.Ask(ctx, b.Kind, b.Template, b.Scenario, b.Context, who(ctx))
+	b, kind := in.Body, &work.Preflight
+	if b.Kind == work.Rehearsal.Name {
+		kind = &work.Rehearsal
+	}
+	w, err := s.Queue.Try(ctx, kind, who(ctx), work.Tried{Template: b.Template, Scenario: b.Scenario, Context: b.Context})
+	var refusal work.Refusal
 	switch {
-	case trials.Refused(err):
+	case errors.As(err, &refusal):
 		return nil, huma.Error422UnprocessableEntity(err.Error())
 	case errors.Is(err, store.ErrBusy):
 		return nil, huma.Error429TooManyRequests("several trials are running already; wait for one to end, or end it")
 	case err != nil:
 		return nil, s.answer(err, "template "+b.Template)
 	}
-	out, _ := s.trialOf(t)
-	return &accepted[wire.Trial]{fmt.Sprintf("/api/v1/trials/%d", t.ID), out}, nil
-}
-
-func (s *server) watchTrial(ctx context.Context, in *TrialPath, send sse.Sender) {
-	last, first := 0, true
-	s.trials.follow(ctx, in.ID, func(t store.Trial, there bool) bool {
-		if !there {
-			_ = send.Data(wire.Trial{ID: in.ID, State: string(wire.Failed), Error: "there is no " + in.what(), Checks: []wire.Check{}})
-			return true
-		}
-		out, seen := s.trialOf(t)
-		if (first || seen != last) && (seen >= 0 || t.State.Over()) {
-			if send.Data(out) != nil {
-				return true
-			}
-			last, first = seen, false
-		}
-		return t.State.Over()
-	})
+	return trials.accept(s, w), nil
 }

@@ -11,7 +11,7 @@ import (
 	"tachyphor/core/sizing"
 	"tachyphor/core/template"
 	"tachyphor/core/units"
-	"tachyphor/internal/runs"
+	"tachyphor/internal/library"
 	"tachyphor/internal/store"
 	"tachyphor/wire"
 
@@ -77,7 +77,7 @@ func (s *server) putUsage(ctx context.Context, in *struct {
 	}
 	t, err := s.Queue.Library.TakeUsage(ctx, store.Intake{Template: in.Template, Source: in.Source, By: who(ctx)}, agent.Container,
 		in.RawBody, in.Jobs)
-	var bad runs.BadUsage
+	var bad library.BadUsage
 	if errors.As(err, &bad) {
 		return nil, huma.Error422UnprocessableEntity(bad.Error())
 	}
@@ -170,7 +170,7 @@ func (s *server) size(ctx context.Context, in *struct {
 	case errors.Is(err, sizing.ErrNoRuns):
 		return nil, huma.Error404NotFound("nothing is known yet of what agents of " + in.Template +
 			" used; take samples in with `tachyphor observe " + in.Template + " FILE`")
-	case errors.Is(err, runs.ErrStored):
+	case errors.Is(err, library.ErrStored):
 		return nil, s.answer(err, in.what())
 	case err != nil:
 		return nil, huma.Error422UnprocessableEntity(err.Error())

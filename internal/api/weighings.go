@@ -9,17 +9,18 @@ import (
 	"tachyphor/core/document"
 	"tachyphor/core/weigh"
 	"tachyphor/internal/store"
+	"tachyphor/internal/work"
 	"tachyphor/wire"
 
 	"github.com/danielgtaylor/huma/v2"
 )
 
-var weighings = longWork[wire.WeighingBrief]{store.Weighing, "weighing", "weighing", briefOfWeighing}
+var weighings = longWork[wire.WeighingBrief]{work.Names(&work.Weighing), "weighing", "weighing", briefOfWeighing, func(id uint64, why string) wire.WeighingBrief { return wire.WeighingBrief{WorkBrief: absent(id, why)} }}
 
 // briefOfWeighing tells long work as a weighing.
-func briefOfWeighing(o store.Outcome, progress float64) wire.WeighingBrief {
-	work, in := workOf(o, progress)
-	out := wire.WeighingBrief{WorkBrief: work}
+func briefOfWeighing(q *work.Queue, o store.Work) wire.WeighingBrief {
+	brief, in := workOf(q, o)
+	out := wire.WeighingBrief{WorkBrief: brief}
 	if in.Weigh != nil {
 		out.Ask = *in.Weigh
 	}
@@ -29,13 +30,14 @@ func briefOfWeighing(o store.Outcome, progress float64) wire.WeighingBrief {
 		}
 	}
 	var gist wire.WeighGist
-	if o.State == wire.Done && json.Unmarshal([]byte(o.Summary), &gist) == nil {
+	if o.State == wire.Done && json.Unmarshal([]byte(o.Gist), &gist) == nil {
 		out.Headline, out.Best = gist.Headline, gist.Best
 	}
 	return out
 }
 
 func (s *server) weighingOperations(api huma.API) {
+	weighings.lists(s, api)
 	weighings.operations(s, api)
 	tags := []string{"weighings"}
 	huma.Register(api, huma.Operation{
@@ -56,7 +58,7 @@ func (s *server) weigh(ctx context.Context, in *struct {
 	}
 },
 ) (*accepted[wire.WeighingBrief], error) {
-	o, faults, err := s.Queue.AskWeighing(ctx, in.Body.Scenario, who(ctx), in.Body.Ask)
+	o, faults, err := s.Queue.Weigh(ctx, in.Body.Scenario, who(ctx), in.Body.Ask)
 	switch {
 	case errors.Is(err, weigh.ErrAsk):
 		return nil, huma.Error422UnprocessableEntity(err.Error())
@@ -65,15 +67,15 @@ func (s *server) weigh(ctx context.Context, in *struct {
 	case len(faults) > 0:
 		return nil, refused(faults)
 	}
-	return weighings.accept(o), nil
+	return weighings.accept(s, o), nil
 }
 
 func (s *server) getWeighing(ctx context.Context, in *WorkPath) (*struct{ Body wire.KeptWeighing }, error) {
-	o, err := s.Store.GetOutcome(ctx, store.Weighing, in.ID)
+	o, err := s.Store.GetWork(ctx, weighings.kinds, in.ID)
 	if err != nil {
 		return nil, s.answer(err, weighings.what(in.ID))
 	}
-	out := wire.KeptWeighing{WeighingBrief: briefOfWeighing(o, s.Queue.Progress(o))}
+	out := wire.KeptWeighing{WeighingBrief: briefOfWeighing(s.Queue, o)}
 	if o.State == wire.Done {
 		raw, err := s.Queue.Result(ctx, in.ID)
 		if err != nil {

@@ -20,11 +20,11 @@ import (
 	"tachyphor/core/units"
 	"tachyphor/internal/api"
 	"tachyphor/internal/kube"
+	"tachyphor/internal/library"
 	"tachyphor/internal/mariadb"
 	"tachyphor/internal/memory"
-	"tachyphor/internal/runs"
 	"tachyphor/internal/store"
-	"tachyphor/internal/trials"
+	"tachyphor/internal/work"
 	"tachyphor/wire"
 )
 
@@ -54,8 +54,7 @@ type Service struct {
 	database *mariadb.Server // nil when one was given
 	disk     *disk           // of that; nil likewise
 	store    *store.Store
-	queue    *runs.Queue
-	trials   *trials.Runner
+	queue    *work.Queue
 	server   *http.Server
 	served   chan error
 }
@@ -107,9 +106,6 @@ func Start(ctx context.Context, c Config) (_ *Service, err error) {
 		if err := s.store.ReleaseAll(ctx); err != nil {
 			return nil, err
 		}
-		if err := s.store.BreakOffTrials(ctx, trials.BrokenOff, true); err != nil {
-			return nil, err
-		}
 	}
 	if err := s.store.DropExpired(ctx); err != nil {
 		return nil, err
@@ -118,8 +114,7 @@ func Start(ctx context.Context, c Config) (_ *Service, err error) {
 	if err != nil {
 		return nil, err
 	}
-	s.queue = runs.Start(s.store, runs.NewLibrary(s.store, folder), c.Log, s.disk.Full)
-	s.trials = trials.Start(s.store, s.queue.Library, c.Log, c.Cluster)
+	s.queue = work.Start(s.store, library.NewLibrary(s.store, folder), c.Log, s.disk.Full, c.Cluster)
 	s.Access.Address = "http://" + listener.Addr().String()
 	if !listener.Addr().(*net.TCPAddr).IP.IsLoopback() {
 		c.Log.Warn("listening beyond this machine without encryption: tokens can be read on the way; put a proxy with TLS before it",
@@ -205,7 +200,7 @@ func (s *Service) serve(l net.Listener) {
 	port := l.Addr().(*net.TCPAddr).Port
 	s.server = &http.Server{
 		Handler: api.New(api.Config{
-			Store: s.store, Queue: s.queue, Trials: s.trials, Full: s.disk.Full, Log: s.config.Log, Version: s.config.Version,
+			Store: s.store, Queue: s.queue, Full: s.disk.Full, Log: s.config.Log, Version: s.config.Version,
 			Console: s.config.Console,
 			Hosts:   append([]string{"127.0.0.1", "localhost", "::1"}, s.config.Hosts...),
 			Cookie:  "tachyphor_" + strconv.Itoa(port),
@@ -229,9 +224,6 @@ func (s *Service) Close() error {
 			errs = append(errs, s.server.Close()) // those who watch progress do not go by themselves
 		}
 		cancel()
-	}
-	if s.trials != nil {
-		s.trials.Close()
 	}
 	if s.queue != nil {
 		s.queue.Close()

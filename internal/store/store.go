@@ -1,5 +1,5 @@
 // Package store keeps records in MariaDB: documents with their revisions,
-// recordings, outcomes and tokens.
+// recordings, usage, work with its results, and tokens.
 package store
 
 import (
@@ -113,8 +113,7 @@ func (s *Store) Close() error {
 	return pool.Close()
 }
 
-// attempts is how often a transaction that lost to another, or whose connection
-// broke before it was sent, is tried.
+// attempts is how often a transaction that lost to another is tried.
 const attempts = 5
 
 // write runs f in a transaction, again when the database asks for that.

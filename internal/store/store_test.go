@@ -137,13 +137,23 @@ func TestAllOrNone(t *testing.T) {
 	}
 }
 
-// Each outcome is claimed once, by whoever asks first, in the order of asking; a
+// sim is one kind of work, and sims how it is claimed.
+var (
+	sim  = []string{"simulation"}
+	sims = []store.Claimable{{Kind: "simulation", Attempts: 3, Broken: "given up: the service ended 3 times"}}
+)
+
+func ask(s *store.Store, subject string) (store.Work, error) {
+	return s.Enter(context.Background(), store.Work{Kind: "simulation", Subject: subject, By: "me", Question: "{}"}, 0, sim, 200)
+}
+
+// Each piece of work is claimed once, by whoever asks first, in the order of asking; a
 // holder that has gone silent loses it; what it says afterwards is not taken.
 func TestQueue(t *testing.T) {
 	ctx, s := context.Background(), open(t)
 	const n = 30
 	for i := range n {
-		if _, err := s.Ask(ctx, fmt.Sprintf("s%d", i), "me", wire.Inputs{Recording: "r"}); err != nil {
+		if _, err := ask(s, fmt.Sprintf("s%d", i)); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -154,7 +164,7 @@ func TestQueue(t *testing.T) {
 		all.Go(func() {
 			holder := fmt.Sprint("holder", w)
 			for {
-				o, err := s.Claim(ctx, holder, time.Minute)
+				o, err := s.Claim(ctx, holder, time.Minute, sims)
 				if errors.Is(err, store.ErrNotFound) {
 					return
 				}
@@ -176,17 +186,17 @@ func TestQueue(t *testing.T) {
 		t.Errorf("%d of %d claimed", len(claimed), n)
 	}
 	// The lease of one runs out.
-	if err := s.Renew(ctx, 1, claimed[1], -time.Second, 0.5); err != nil {
+	if err := s.Renew(ctx, 1, claimed[1], -time.Second, 0.5, nil); err != nil {
 		t.Fatal(err)
 	}
-	o, err := s.Claim(ctx, "heir", time.Minute)
+	o, err := s.Claim(ctx, "heir", time.Minute, sims)
 	if err != nil || o.ID != 1 {
 		t.Fatalf("%+v, %v", o, err)
 	}
-	if err := s.Renew(ctx, 1, claimed[1], time.Minute, 0.6); !errors.Is(err, store.ErrConflict) {
+	if err := s.Renew(ctx, 1, claimed[1], time.Minute, 0.6, nil); !errors.Is(err, store.ErrConflict) {
 		t.Errorf("the old holder renews: %v", err)
 	}
-	end := store.Outcome{State: wire.Done, Summary: "{}", Digest: "d"}
+	end := store.Work{State: wire.Done, Gist: "{}", Digest: "d"}
 	if err := s.Finish(ctx, 1, claimed[1], end, []byte("old")); !errors.Is(err, store.ErrConflict) {
 		t.Errorf("the old holder finishes: %v", err)
 	}
@@ -197,34 +207,34 @@ func TestQueue(t *testing.T) {
 		t.Errorf("result %q, %v", data, err)
 	}
 	// Cancelled is cancelled; done stays done.
-	if o, err := s.Cancel(ctx, store.Simulating, 2); err != nil || o.State != wire.Cancelled {
+	if o, err := s.Cancel(ctx, sim, 2); err != nil || o.State != wire.Cancelled {
 		t.Errorf("%+v, %v", o, err)
 	}
 	if err := s.Finish(ctx, 2, claimed[2], end, []byte("late")); !errors.Is(err, store.ErrConflict) {
 		t.Errorf("a cancelled outcome finishes: %v", err)
 	}
-	if o, err := s.Cancel(ctx, store.Simulating, 1); err != nil || o.State != wire.Done {
+	if o, err := s.Cancel(ctx, sim, 1); err != nil || o.State != wire.Done {
 		t.Errorf("%+v, %v", o, err)
 	}
 	// What a holder gives back is claimed again, first come first.
-	if err := s.Release(ctx, claimed[3]); err != nil {
+	if err := s.Release(ctx, 3, claimed[3]); err != nil {
 		t.Fatal(err)
 	}
-	if o, err := s.Claim(ctx, "next", time.Minute); err != nil || claimed[o.ID] != claimed[3] {
+	if o, err := s.Claim(ctx, "next", time.Minute, sims); err != nil || claimed[o.ID] != claimed[3] {
 		t.Errorf("%+v, %v", o, err)
 	}
-	last, err := s.LastDone(ctx)
+	last, err := s.LastDone(ctx, "simulation")
 	if err != nil || len(last) != 1 || last["s0"].ID != 1 {
 		t.Errorf("%v, %v", last, err)
 	}
 }
 
 func TestQueueIsBounded(t *testing.T) {
-	ctx, s := context.Background(), open(t)
+	s := open(t)
 	var err error
 	n := 0
 	for ; n < 1000 && err == nil; n++ {
-		_, err = s.Ask(ctx, "s", "me", wire.Inputs{})
+		_, err = ask(s, "s")
 	}
 	if !errors.Is(err, store.ErrBusy) || n != 201 {
 		t.Errorf("%d asked, %v", n, err)
@@ -280,39 +290,57 @@ func TestTokens(t *testing.T) {
 // given back in order does not count.
 func TestWorkThatBreaksItsProcessIsGivenUp(t *testing.T) {
 	ctx, s := context.Background(), open(t)
-	heavy, err := s.Ask(ctx, "heavy", "me", wire.Inputs{})
+	heavy, err := ask(s, "heavy")
 	if err != nil {
 		t.Fatal(err)
 	}
-	light, err := s.Ask(ctx, "light", "me", wire.Inputs{})
+	light, err := ask(s, "light")
 	if err != nil {
 		t.Fatal(err)
 	}
 	for range 5 {
-		if o, err := s.Claim(ctx, "a", time.Minute); err != nil || o.ID != heavy.ID {
+		if o, err := s.Claim(ctx, "a", time.Minute, sims); err != nil || o.ID != heavy.ID {
 			t.Fatalf("%+v, %v", o, err)
 		}
-		if err := s.Release(ctx, "a"); err != nil {
+		if err := s.Release(ctx, heavy.ID, "a"); err != nil {
 			t.Fatal(err)
 		}
 	}
 	for i := range 3 {
-		if o, err := s.Claim(ctx, fmt.Sprint("dies", i), time.Minute); err != nil || o.ID != heavy.ID {
+		if o, err := s.Claim(ctx, fmt.Sprint("dies", i), time.Minute, sims); err != nil || o.ID != heavy.ID {
 			t.Fatalf("attempt %d: %+v, %v", i, o, err)
 		}
 		if err := s.ReleaseAll(ctx); err != nil { // as the next process does
 			t.Fatal(err)
 		}
 	}
-	if o, err := s.Claim(ctx, "b", time.Minute); err != nil || o.ID != light.ID {
+	if o, err := s.Claim(ctx, "b", time.Minute, sims); err != nil || o.ID != light.ID {
 		t.Fatalf("%+v, %v", o, err)
 	}
-	o, err := s.GetOutcome(ctx, store.Simulating, heavy.ID)
+	o, err := s.GetWork(ctx, sim, heavy.ID)
 	if err != nil || o.State != wire.Failed || !strings.Contains(o.Error, "3 times") || o.Ended == nil {
 		t.Errorf("%+v, %v", o, err)
 	}
-	if _, err := s.Claim(ctx, "b", time.Minute); !errors.Is(err, store.ErrNotFound) {
+	if _, err := s.Claim(ctx, "b", time.Minute, sims); !errors.Is(err, store.ErrNotFound) {
 		t.Errorf("there is more: %v", err)
+	}
+	// With nothing behind it too.
+	for range 2 {
+		if err := s.ReleaseAll(ctx); err != nil {
+			t.Fatal(err)
+		}
+		if o, err := s.Claim(ctx, "b", time.Minute, sims); err != nil || o.ID != light.ID {
+			t.Fatalf("%+v, %v", o, err)
+		}
+	}
+	if err := s.ReleaseAll(ctx); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := s.Claim(ctx, "b", time.Minute, sims); !errors.Is(err, store.ErrNotFound) {
+		t.Errorf("claimed too often: %v", err)
+	}
+	if o, err := s.GetWork(ctx, sim, light.ID); err != nil || o.State != wire.Failed {
+		t.Errorf("%+v, %v", o, err)
 	}
 }
 
@@ -321,14 +349,14 @@ func TestWorkThatBreaksItsProcessIsGivenUp(t *testing.T) {
 func TestBlocksGoWithTheirOutcome(t *testing.T) {
 	ctx, s := context.Background(), open(t)
 	o := claimed(t, s)
-	block := func(n int) store.Block { return store.Block{OutcomeID: o.ID, Number: n, Jobs: 5, Data: []byte("x")} }
+	block := func(n int) store.Block { return store.Block{WorkID: o.ID, Number: n, Jobs: 5, Data: []byte("x")} }
 	if err := s.PutBlock(ctx, "a", block(0)); err != nil {
 		t.Fatal(err)
 	}
 	if err := s.PutBlock(ctx, "b", block(1)); !errors.Is(err, store.ErrConflict) {
 		t.Errorf("of another: %v", err)
 	}
-	if _, err := s.Cancel(ctx, store.Simulating, o.ID); err != nil {
+	if _, err := s.Cancel(ctx, sim, o.ID); err != nil {
 		t.Fatal(err)
 	}
 	if err := s.PutBlock(ctx, "a", block(1)); !errors.Is(err, store.ErrConflict) {
@@ -340,7 +368,7 @@ func TestBlocksGoWithTheirOutcome(t *testing.T) {
 	if n, _, err := s.CountBlocks(ctx, o.ID); n != 0 || err != nil {
 		t.Errorf("%d blocks are left, %v", n, err)
 	}
-	if err := s.DropOutcome(ctx, store.Simulating, o.ID); err != nil {
+	if err := s.DropWork(ctx, sim, o.ID); err != nil {
 		t.Error(err)
 	}
 	if err := s.PutBlock(ctx, "a", block(1)); !errors.Is(err, store.ErrConflict) {
@@ -352,30 +380,28 @@ func TestBlocksGoWithTheirOutcome(t *testing.T) {
 func TestDefectsAreKept(t *testing.T) {
 	ctx, s := context.Background(), open(t)
 	o := claimed(t, s)
-	end := store.Outcome{
-		State: wire.Failed, Error: "a defect",
-		Stack: "seed 7, repeat 2: index out of range\n" + strings.Repeat("main.f()\n", 5000),
-	}
+	stack := "seed 7, repeat 2: index out of range\n" + strings.Repeat("main.f()\n", 5000)
+	end := store.Work{State: wire.Failed, Error: "a defect", Stack: &stack}
 	if err := s.Finish(ctx, o.ID, "a", end, nil); err != nil {
 		t.Fatal(err)
 	}
-	if got, err := s.GetOutcome(ctx, store.Simulating, o.ID); err != nil || got.Stack != end.Stack {
-		t.Errorf("%d bytes of stack, %v", len(got.Stack), err)
+	if got, err := s.GetWork(ctx, sim, o.ID); err != nil || got.Stack == nil || *got.Stack != stack {
+		t.Errorf("%+v, %v", got, err)
 	}
-	if list, err := s.ListOutcomes(ctx, store.Simulating, "", 0, 5); err != nil || len(list) != 1 || list[0].Stack != "" ||
+	if list, err := s.ListWork(ctx, sim, "", 0, 5); err != nil || len(list) != 1 || list[0].Stack != nil ||
 		list[0].Error != "a defect" {
 		t.Errorf("%+v, %v", list, err)
 	}
 }
 
 // claimed is an outcome that was asked for and that a works on.
-func claimed(t *testing.T, s *store.Store) store.Outcome {
+func claimed(t *testing.T, s *store.Store) store.Work {
 	t.Helper()
-	o, err := s.Ask(context.Background(), "x", "me", wire.Inputs{})
+	o, err := ask(s, "x")
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := s.Claim(context.Background(), "a", time.Minute); err != nil {
+	if _, err := s.Claim(context.Background(), "a", time.Minute, sims); err != nil {
 		t.Fatal(err)
 	}
 	return o

@@ -5,7 +5,6 @@ import (
 
 	"tachyphor/core/document"
 	"tachyphor/core/sizing"
-	"tachyphor/core/units"
 
 	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
@@ -140,21 +139,15 @@ func (s *Store) UsageOf(ctx context.Context, template string) ([]UsageSum, error
 		Group("class").Order("runs DESC, class").Scan(&list).Error
 }
 
-// MeanRun returns how long runs of a template take on average, of one class or, when
-// that is empty, of all; a run counts half as much after each half-life, 0 for all alike.
-// It is 0 when nothing is known.
-func (s *Store) MeanRun(ctx context.Context, template, class string, halfLife units.Duration) (units.Duration, error) {
-	runs := s.db.WithContext(ctx).Model(&Run{}).Where("template = ?", template)
+// Walls returns when a template's runs began and how long they took, of one class or, when
+// that is empty, of all: nothing else of them.
+func (s *Store) Walls(ctx context.Context, template, class string) ([]Run, error) {
+	q := s.db.WithContext(ctx).Select("began", "wall_ns").Where("template = ?", template)
 	if class != "" {
-		runs = runs.Where("class = ?", class)
+		q = q.Where("class = ?", class)
 	}
-	runs = runs.Select("wall_ns, 1 AS weight")
-	if halfLife > 0 { // ages count from the newest run: from which moment changes no mean
-		runs = runs.Select("wall_ns, POW(2, (began - MAX(began) OVER ()) / ?) AS weight", halfLife.Seconds())
-	}
-	mean := 0.0
-	err := s.db.WithContext(ctx).Table("(?) AS weighed", runs).Select("COALESCE(SUM(wall_ns * weight) / SUM(weight), 0)").Scan(&mean).Error
-	return units.Duration(mean), err
+	var list []Run
+	return list, q.Find(&list).Error
 }
 
 // Intakes returns the newest times that usage of a template was taken in.

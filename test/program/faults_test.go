@@ -15,7 +15,7 @@ import (
 	"tachyphor/core/document"
 	"tachyphor/core/outcome"
 	"tachyphor/demo"
-	"tachyphor/internal/runs"
+	"tachyphor/internal/store"
 	"tachyphor/test/running"
 	"tachyphor/test/worlds"
 	"tachyphor/wire"
@@ -50,7 +50,7 @@ func expected(t *testing.T, scenario string, repeats int) string {
 	if err != nil {
 		t.Fatal(err)
 	}
-	return runs.Digest(encoded(t, o))
+	return store.Digest(encoded(t, o))
 }
 
 // Killed in the middle of a simulation, the service finishes it after a restart,

@@ -165,9 +165,9 @@ func reached(t *testing.T, packages ...string) (ours, standard []string) {
 // service are packages that serve or keep: what only the service itself is built with.
 var service = []string{
 	"gorm.io/", "github.com/go-sql-driver/", "github.com/gin-gonic/", "github.com/danielgtaylor/huma",
-	"tachyphor/internal/api", "tachyphor/internal/mariadb", "tachyphor/internal/runs", "tachyphor/internal/service",
+	"tachyphor/internal/api", "tachyphor/internal/mariadb", "tachyphor/internal/service",
 	"tachyphor/internal/store",
-	"tachyphor/internal/trials", "tachyphor/internal/host", "tachyphor/internal/work",
+	"tachyphor/internal/host", "tachyphor/internal/work",
 }
 
 func beginsWithAny(path string, with []string) bool {

@@ -4,24 +4,38 @@ type Figure = Schemas["Figure"];
 
 const NS = 1e9;
 
-/** duration writes nanoseconds for reading, to about three digits. */
+export { delayPhases, phaseMeaning, phases, useNames } from "./words.gen";
+
+/** fixed writes a number with some decimals; what lies in the middle goes to the even one, as in the service. */
+function fixed(x: number, digits: number): string {
+  const scaled = x * 10 ** digits;
+  if (Math.abs(scaled % 1) !== 0.5) return x.toFixed(digits);
+  return ((2 * Math.round(scaled / 2)) / 10 ** digits).toFixed(digits);
+}
+
+/** trimmed leaves out the zeros behind a decimal point, and the point with them. */
+const trimmed = (s: string) => (s.includes(".") ? s.replace(/\.?0+$/, "") : s);
+
+/** duration writes nanoseconds for reading, to about three digits, as the service and the command line do. */
 export function duration(ns: number): string {
   const s = ns / NS;
-  const a = Math.abs(s);
-  if (a === 0) return "0 s";
-  if (a < 0.0095) return `${(s * 1000).toFixed(1)} ms`;
-  if (a < 0.9995) return `${(s * 1000).toFixed(0)} ms`;
-  if (a < 99.95) return `${s.toFixed(1)} s`;
-  if (a < 3599.5) {
-    const whole = Math.round(a);
-    if (a % 60 === 0) return `${s / 60} min`;
-    return `${s < 0 ? "−" : ""}${Math.floor(whole / 60)} min ${String(whole % 60).padStart(2, "0")} s`;
+  const a = Math.abs(ns);
+  const sign = ns < 0 ? "-" : "";
+  const two = (n: number) => String(n).padStart(2, "0");
+  if (a < 0.5) return "0 s";
+  if (a < 1e6) return `${fixed(ns / 1e3, 0)} µs`;
+  if (a < 999.5e6) return `${fixed(ns / 1e6, 0)} ms`;
+  if (a < 9.995e9) return `${trimmed(fixed(s, 2))} s`;
+  if (a < 99.95e9) return `${trimmed(fixed(s, 1))} s`;
+  if (a < 3599.5e9) {
+    const whole = Math.round(Math.abs(s));
+    return `${sign}${Math.floor(whole / 60)} min ${two(whole % 60)} s`;
   }
-  if (a < 360_000) {
-    const m = Math.round(a / 60);
-    return `${s < 0 ? "−" : ""}${Math.floor(m / 60)} h ${String(m % 60).padStart(2, "0")} min`;
+  if (a < 360_000e9) {
+    const m = Math.round(Math.abs(s) / 60);
+    return `${sign}${Math.floor(m / 60)} h ${two(m % 60)} min`;
   }
-  return `${(s / 86_400).toFixed(1)} d`;
+  return `${fixed(s / 86_400, 1)} d`;
 }
 
 /** money writes an amount in the currency's main unit. */
@@ -32,7 +46,7 @@ export function money(amount: number, currency: string): string {
 /** likeMoney writes an amount with as many decimals as another. */
 export function likeMoney(amount: number, other: number): string {
   const a = Math.abs(other);
-  const digits = a === 0 ? 0 : a < 0.1 ? 4 : a < 100 ? 2 : 0;
+  const digits = a === 0 || a >= 1000 ? 0 : a < 0.1 ? 4 : 2;
   return amount.toLocaleString("en-GB", { minimumFractionDigits: digits, maximumFractionDigits: digits });
 }
 
@@ -40,16 +54,16 @@ export const count = (n: number) => Math.round(n).toLocaleString("en-GB");
 
 export const percent = (share: number, digits = 0) => `${(share * 100).toFixed(digits)} %`;
 
-/** bytes writes an amount in binary units, to about three digits. */
+/** bytes writes an amount in binary units, as the service and the command line do. */
 export function bytes(n: number): string {
   const units = ["B", "KiB", "MiB", "GiB", "TiB", "PiB"];
   let at = 0;
   let x = n;
-  while (x >= 1024 && at < units.length - 1) {
+  while (Math.abs(x) >= 1024 && at < units.length - 1) {
     x /= 1024;
     at++;
   }
-  return `${x >= 99.95 || x === Math.round(x) ? x.toFixed(0) : x.toFixed(1)} ${units[at]}`;
+  return at === 0 ? `${Math.round(x)} B` : `${trimmed(fixed(x, 1))} ${units[at]}`;
 }
 
 /** bound keeps numbers and their units on one line. */
@@ -116,43 +130,3 @@ export function moment(iso: string, zone: string): string {
     timeZone: zone,
   }).format(new Date(iso));
 }
-
-export const phases = [
-  "held",
-  "placing",
-  "node",
-  "image",
-  "setup",
-  "join",
-  "restore",
-  "work",
-  "save",
-  "wipe",
-] as const;
-
-/** What a job waits for in each phase. */
-export const phaseMeaning: Record<string, string> = {
-  held: "waiting for the controller",
-  placing: "waiting for room on nodes",
-  node: "waiting for a node to boot",
-  image: "pulling and unpacking images",
-  setup: "starting containers",
-  join: "agent reaching the controller",
-  restore: "workspace cache coming in",
-  work: "the job itself",
-  save: "workspace cache going out",
-  wipe: "cleaning up",
-};
-
-/** delayPhases is how many of the phases come before a job's own first step. */
-export const delayPhases = 6;
-
-/** What node time goes to, from the useful to the empty. */
-export const useNames: Record<string, string> = {
-  work: "agents at work",
-  start: "agents starting",
-  lost: "attempts cut short",
-  idle: "agents idle",
-  stranded: "room too small for any agent",
-  empty: "empty room, nodes booting",
-};

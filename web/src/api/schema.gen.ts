@@ -570,7 +570,8 @@ export interface paths {
         get: operations["get-trial"];
         put?: never;
         post?: never;
-        delete?: never;
+        /** Take a trial away that is over, with all it gave */
+        delete: operations["drop-trial"];
         options?: never;
         head?: never;
         patch?: never;
@@ -585,7 +586,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** End a trial; what it made is taken away */
+        /** Cancel a trial */
         post: operations["cancel-trial"];
         delete?: never;
         options?: never;
@@ -2483,6 +2484,15 @@ export interface components {
              */
             next?: number;
         };
+        PageTrial: {
+            /** @description Newest first. */
+            items: components["schemas"]["Trial"][];
+            /**
+             * Format: int64
+             * @description Cursor of the next page; absent on the last.
+             */
+            next?: number;
+        };
         PageWeighingBrief: {
             /** @description Newest first. */
             items: components["schemas"]["WeighingBrief"][];
@@ -2526,6 +2536,8 @@ export interface components {
              * @description How many times as long work takes with no more CPU than requested; 0: nothing is guaranteed.
              */
             guaranteed: number;
+            /** @description What a node full of them has left over: stranded, where nobody else can use it. */
+            left: components["schemas"]["Amounts"];
             /** @description Request of memory. */
             memory: string;
             /**
@@ -2746,6 +2758,8 @@ export interface components {
              * @description How many times as long work takes with no more CPU than requested; 0: nothing is guaranteed.
              */
             guaranteed: number;
+            /** @description What a node full of them has left over: stranded, where nobody else can use it. */
+            left: components["schemas"]["Amounts"];
             /** @description Request of memory. */
             memory: string;
             /**
@@ -3524,10 +3538,6 @@ export interface components {
             state: "queued" | "running" | "done" | "failed" | "cancelled";
             /** @description Template that it is about. */
             template: string;
-        };
-        TrialList: {
-            /** @description Trials, newest first, without what came of them. */
-            items: components["schemas"]["Trial"][];
         };
         Trouble: {
             /** @description How often, in a repeat. */
@@ -5141,6 +5151,10 @@ export interface operations {
             query?: {
                 /** @description Only of this template. */
                 template?: string;
+                /** @description Where to go on. */
+                cursor?: number;
+                /** @description Most entries. */
+                limit?: number;
             };
             header?: never;
             path?: never;
@@ -5154,7 +5168,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["TrialList"];
+                    "application/json": components["schemas"]["PageTrial"];
                 };
             };
             /** @description Error */
@@ -5207,7 +5221,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description Number of the trial. */
+                /** @description Its number. */
                 id: number;
             };
             cookie?: never;
@@ -5234,20 +5248,50 @@ export interface operations {
             };
         };
     };
-    "cancel-trial": {
+    "drop-trial": {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                /** @description Number of the trial. */
+                /** @description Its number. */
                 id: number;
             };
             cookie?: never;
         };
         requestBody?: never;
         responses: {
-            /** @description Accepted */
-            202: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "cancel-trial": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Its number. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -5271,7 +5315,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description Number of the trial. */
+                /** @description Its number. */
                 id: number;
             };
             cookie?: never;

@@ -48,7 +48,7 @@ function Full({ name, point, of }: { name: string; point: Point; of: Schemas["Ad
       </p>
       <div className="border border-base-300 p-2">
         {lanes.map((l) => (
-          <Lane key={l.key} lane={l} node={of.node} room={of.room} pod={point.pod} agents={point.agents} />
+          <Lane key={l.key} lane={l} node={of.node} room={of.room} point={point} />
         ))}
       </div>
     </div>
@@ -59,20 +59,19 @@ function Lane({
   lane,
   node,
   room,
-  pod,
-  agents,
+  point,
 }: {
   lane: (typeof lanes)[number];
   node: Amounts;
   room: Amounts;
-  pod: Amounts;
-  agents: number;
+  point: Point;
 }) {
   const whole = amount(node[lane.key]);
   if (!(whole > 0)) return null;
   const free = amount(room[lane.key]);
-  const each = amount(pod[lane.key]);
-  const left = Math.max(free - each * agents, 0);
+  const { agents } = point;
+  const each = amount(point.pod[lane.key]);
+  const left = amount(point.left[lane.key]);
   const share = (x: number) => `${(100 * x) / whole}%`;
   const says = `${lane.name}: ${lane.write(whole)} in all, ${lane.write(whole - free)} for the system, ${agents} agents of ${lane.write(each)}, ${lane.write(left)} stranded`;
   return (

@@ -1,0 +1,25 @@
+package work
+
+import (
+	"context"
+	"slices"
+
+	"tachyphor/wire"
+)
+
+// Preflight tests the connection to a live cluster for a template; its question is Tried,
+// its checkpoints are Reports.
+var Preflight = Kind{Name: "preflight", Called: "preflight", Live: true, Run: preflight}
+
+func preflight(ctx context.Context, q *Queue, j *Job) (End, error) {
+	s, err := q.tried(ctx, j)
+	if err != nil {
+		return End{}, err
+	}
+	var said Report
+	s.conn.Preflight(ctx, s.plan, func(c wire.Check) {
+		said.Checks = append(slices.Clone(said.Checks), c)
+		j.Keep(said)
+	})
+	return End{}, nil
+}

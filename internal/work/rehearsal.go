@@ -1,0 +1,22 @@
+package work
+
+import (
+	"context"
+
+	"tachyphor/internal/kube"
+	"tachyphor/wire"
+)
+
+// Rehearsal makes one agent of a template in a live cluster, with a harmless job; its
+// question is Tried, its checkpoints are Reports.
+var Rehearsal = Kind{Name: "rehearsal", Called: "rehearsal", Live: true, Run: rehearse}
+
+func rehearse(ctx context.Context, q *Queue, j *Job) (End, error) {
+	s, err := q.tried(ctx, j)
+	if err != nil {
+		return End{}, err
+	}
+	tell := func(now wire.Rehearsal) { j.Keep(Report{Rehearsal: &now}) }
+	tell(s.conn.Rehearse(ctx, s.template, s.tools, kube.Patience{}, tell))
+	return End{}, nil
+}
