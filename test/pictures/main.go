@@ -12,6 +12,8 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"strconv"
+	"strings"
 	"time"
 
 	"tachyphor/client"
@@ -33,7 +35,7 @@ var pages = []page{
 	{"template-findings", "/templates/compile-wide-draft", ".cm-content", 700},
 	{"template-kit", "/templates/compile-wide?view=kit", "[data-manifest]", 0},
 	{"template-sizing", "/templates/compile-wide?view=sizing", "canvas", 0},
-	{"template-rehearsal", "/templates/compile-wide?view=live&trial=2", "#rehearsal", 0}, // after a preflight and a rehearsal
+	{"template-rehearsal", "/templates/compile-wide?view=live&trial=" + rehearsal, "#rehearsal", 0},
 }
 
 type page struct {
@@ -57,14 +59,28 @@ func main() {
 	}
 }
 
+// rehearsal stands for the number of the newest one.
+const rehearsal = "NEWEST"
+
 func run(state, dir, only string, scroll int, width, height int64, dark, whole bool) error {
 	access, err := wire.ReadAccess(state)
 	if err != nil {
 		return err
 	}
-	link, err := (&client.Client{Address: access.Address, Token: access.Token}).NewLink(context.Background())
+	c := &client.Client{Address: access.Address, Token: access.Token}
+	link, err := c.NewLink(context.Background())
 	if err != nil {
 		return err
+	}
+	trials, err := c.Trials(context.Background(), "compile-wide")
+	if err != nil {
+		return err
+	}
+	newest := ""
+	for _, t := range trials {
+		if t.Kind == "rehearsal" && newest == "" {
+			newest = strconv.FormatUint(t.ID, 10)
+		}
 	}
 	p, err := browser.Open(width, height, dark)
 	if err != nil {
@@ -82,7 +98,11 @@ func run(state, dir, only string, scroll int, width, height int64, dark, whole b
 		list = []page{{"page", only, "main h1, main h2", scroll}}
 	}
 	for _, x := range list {
-		if err := p.Go(access.Address + x.path); err != nil {
+		if strings.Contains(x.path, rehearsal) && newest == "" {
+			fmt.Fprintln(os.Stderr, "no rehearsal of compile-wide is there to be drawn; make one with `tachyphor rehearse compile-wide`")
+			continue
+		}
+		if err := p.Go(access.Address + strings.Replace(x.path, rehearsal, newest, 1)); err != nil {
 			return err
 		}
 		if err := p.See(x.see); err != nil {
