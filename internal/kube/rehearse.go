@@ -12,6 +12,8 @@ import (
 	"strings"
 	"time"
 
+	"k8s.io/apimachinery/pkg/util/wait"
+
 	"tachyphor/core/document"
 	"tachyphor/core/template"
 	"tachyphor/wire"
@@ -248,29 +250,24 @@ func (r *rehearsal) lastWord() string {
 	return ""
 }
 
-// stream keeps a watch going, and opens it again when it ends.
+// stream keeps a watch going, and opens it again when it ends. Each begins with what there
+// is then, so that nothing is missed in between, on servers too that have forgotten it.
 func (r *rehearsal) stream(ctx context.Context, open func() (watch.Interface, error)) <-chan watch.Event {
 	out := make(chan watch.Event)
-	go func() {
-		for ctx.Err() == nil {
-			w, err := open()
-			if err == nil {
-				for e := range w.ResultChan() {
-					select {
-					case out <- e:
-					case <-ctx.Done():
-						w.Stop()
-						return
-					}
-				}
-				w.Stop()
-			}
+	go wait.UntilWithContext(ctx, func(ctx context.Context) {
+		w, err := open()
+		if err != nil {
+			return
+		}
+		defer w.Stop()
+		for e := range w.ResultChan() {
 			select {
+			case out <- e:
 			case <-ctx.Done():
-			case <-time.After(300 * time.Millisecond):
+				return
 			}
 		}
-	}()
+	}, 300*time.Millisecond)
 	return out
 }
 

@@ -14,6 +14,8 @@ import (
 	"strings"
 	"time"
 
+	"k8s.io/apimachinery/pkg/util/wait"
+
 	"tachyphor/core/sizing"
 
 	"github.com/prometheus/client_golang/api"
@@ -37,7 +39,6 @@ const (
 	shortestPart = time.Minute
 	answerWithin = 2 * time.Minute
 	mostBytes    = 256 << 20 // of one answer
-	tries        = 3
 )
 
 // errLarge says that an answer was cut off.
@@ -152,36 +153,29 @@ func (a *asking) selector() string {
 	return "{" + strings.Join(parts, ",") + "}"
 }
 
+// tries is how a question is asked again.
+var tries = wait.Backoff{Duration: time.Second, Factor: 2, Steps: 3}
+
 // query asks once, and again where the connection broke or it was busy.
 func (a *asking) query(ctx context.Context, query string, at time.Time) (model.Matrix, error) {
+	var v model.Value
 	var err error
-	for try := range tries {
-		if try > 0 {
-			select {
-			case <-ctx.Done():
-				return nil, ctx.Err()
-			case <-time.After(time.Duration(try) * time.Second):
-			}
-		}
-		var v model.Value
+	_ = wait.ExponentialBackoffWithContext(ctx, tries, func(ctx context.Context) (done bool, _ error) {
 		within, cancel := context.WithTimeout(ctx, answerWithin)
+		defer cancel()
 		v, _, _, err = a.api.Query(within, query, at)
-		cancel()
-		if err == nil {
-			m, ok := v.(model.Matrix)
-			if !ok {
-				return nil, fmt.Errorf("it answered %s with a %s, not a matrix", query, v.Type())
-			}
-			return m, nil
-		}
-		if ctx.Err() != nil {
-			return nil, ctx.Err()
-		}
-		if !again(err) {
-			break
-		}
+		return err == nil || !again(err), nil
+	})
+	switch m, ok := v.(model.Matrix); {
+	case ctx.Err() != nil:
+		return nil, ctx.Err()
+	case err != nil:
+		return nil, fmt.Errorf("%s does not answer %s: %w", a.q.Address, query, err)
+	case !ok:
+		return nil, fmt.Errorf("it answered %s with a %s, not a matrix", query, v.Type())
+	default:
+		return m, nil
 	}
-	return nil, fmt.Errorf("%s does not answer %s: %w", a.q.Address, query, err)
 }
 
 // again reports whether asking again may help.

@@ -19,6 +19,7 @@ type disk struct {
 	path string
 	free func(path string) (units.Bytes, error)
 	log  *slog.Logger
+	now  func() time.Time
 
 	mu   sync.Mutex
 	at   time.Time // of the last look
@@ -32,12 +33,12 @@ func (d *disk) Full() error {
 	}
 	d.mu.Lock()
 	defer d.mu.Unlock()
-	if time.Since(d.at) < time.Second {
+	if d.now().Sub(d.at) < time.Second {
 		return d.full
 	}
 	free, err := d.free(d.path)
 	was := d.full
-	d.at, d.full = time.Now(), nil
+	d.at, d.full = d.now(), nil
 	if err == nil && free < leastFree {
 		d.full = fmt.Errorf("the disk that %s lies on has %s free, and below %s nothing is stored: free some space; what is "+
 			"stored can be read", d.path, free.Short(), leastFree.Short())
@@ -54,5 +55,5 @@ func (d *disk) Full() error {
 
 // watched is the disk of a private database.
 func watched(path string, log *slog.Logger) *disk {
-	return &disk{path: path, free: mariadb.Free, log: log}
+	return &disk{path: path, free: mariadb.Free, log: log, now: time.Now}
 }

@@ -3,6 +3,7 @@ package store_test
 import (
 	"context"
 	"errors"
+	"fmt"
 	"os"
 	"path/filepath"
 	"strconv"
@@ -46,6 +47,14 @@ func TestHungDatabase(t *testing.T) {
 	}
 	if err := syscall.Kill(pid, syscall.SIGSTOP); err != nil {
 		t.Fatal(err)
+	}
+	for stopped := false; !stopped; { // all of it, so that nothing gets half through
+		stat, err := os.ReadFile(fmt.Sprintf("/proc/%d/stat", pid))
+		if err != nil {
+			t.Fatal(err)
+		}
+		_, rest, _ := strings.Cut(string(stat), ") ")
+		stopped = strings.HasPrefix(rest, "T")
 	}
 	ended := make(chan error, 8)
 	began := time.Now()

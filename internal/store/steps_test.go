@@ -69,6 +69,9 @@ func TestTablesOfEveryVersion(t *testing.T) {
 			t.Fatal(err)
 		}
 		name := fmt.Sprint("version_", i)
+		if _, err := raw.Exec("DROP DATABASE IF EXISTS " + name); err != nil {
+			t.Fatal(err)
+		}
 		if _, err := raw.Exec("CREATE DATABASE " + name + " CHARACTER SET utf8mb4 COLLATE utf8mb4_bin"); err != nil {
 			t.Fatal(err)
 		}

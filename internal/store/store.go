@@ -11,6 +11,8 @@ import (
 	"strings"
 	"time"
 
+	"k8s.io/apimachinery/pkg/util/wait"
+
 	driver "github.com/go-sql-driver/mysql"
 	"gorm.io/driver/mysql"
 	"gorm.io/gorm"
@@ -113,23 +115,19 @@ func (s *Store) Close() error {
 	return pool.Close()
 }
 
-// attempts is how often a transaction that lost to another is tried.
-const attempts = 5
+// lost is how a transaction that lost to another is tried again.
+var lost = wait.Backoff{Duration: 20 * time.Millisecond, Factor: 1.7, Jitter: 0.3, Steps: 5}
 
 // write runs f in a transaction, again when the database asks for that.
 func (s *Store) write(ctx context.Context, f func(tx *gorm.DB) error) error {
 	var err error
-	for i := range attempts {
+	ended := wait.ExponentialBackoffWithContext(ctx, lost, func(ctx context.Context) (done bool, _ error) {
 		err = s.transaction(ctx, f)
 		var e *driver.MySQLError
-		if !errors.As(err, &e) || e.Number != 1213 && e.Number != 1205 {
-			break
-		}
-		select {
-		case <-ctx.Done():
-			return ctx.Err()
-		case <-time.After(time.Duration(i+1) * 20 * time.Millisecond):
-		}
+		return !errors.As(err, &e) || e.Number != 1213 && e.Number != 1205, nil
+	})
+	if ended != nil && ctx.Err() != nil {
+		return ctx.Err()
 	}
 	return known(err)
 }

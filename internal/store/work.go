@@ -168,6 +168,13 @@ func (s *Store) Finish(ctx context.Context, id uint64, holder string, end Work, 
 	})
 }
 
+// LastWords stores the last checkpoint of work that was cancelled elsewhere while its holder
+// worked on it.
+func (s *Store) LastWords(ctx context.Context, id uint64, holder, checkpoint string) error {
+	return s.db.WithContext(large(ctx)).Model(&Work{}).Where("id = ? AND holder = ? AND state = ?", id, holder, wire.Cancelled).
+		Update("checkpoint", checkpoint).Error
+}
+
 // Release puts one piece of a holder's work back into the queue, in order: at the end of
 // the process that held it, or because the database failed it. It does not count as an
 // attempt.

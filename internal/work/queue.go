@@ -51,6 +51,8 @@ type Queue struct {
 	stop context.CancelFunc
 	all  sync.WaitGroup // all that runs, and the queue itself
 
+	alone sync.RWMutex // held for writing by what is done alone, by all else for reading
+
 	mu      sync.Mutex
 	running map[uint64]*Job // what this process works on
 	live    int             // of these, and of what is about to, live ones
@@ -279,8 +281,22 @@ func (q *Queue) run(w store.Work) {
 	q.log.Info(j.kind.Called+" "+string(last.State), "id", w.ID, "about", w.Subject, "seconds", time.Since(began).Seconds(), "error", last.Error)
 }
 
-// do runs a kind. A defect is the work's failure, not the service's.
+// do runs a kind. A defect is the work's failure, not the service's. What was begun before
+// by a process that died over it, or over something that ran beside it, is done alone: so
+// that it is known by itself for what it is, and takes nothing else with it.
 func (q *Queue) do(ctx context.Context, j *Job) (end End, err error) {
+	switch {
+	case j.kind.Live:
+	case j.Attempts > 1:
+		q.alone.Lock()
+		defer q.alone.Unlock()
+	default:
+		q.alone.RLock()
+		defer q.alone.RUnlock()
+	}
+	if ctx.Err() != nil {
+		return End{}, errStopped
+	}
 	defer func() {
 		if p := recover(); p != nil {
 			err = &sim.Defect{What: p, Repeat: -1, Stack: string(debug.Stack())}
@@ -299,10 +315,10 @@ func (q *Queue) endOf(ctx context.Context, j *Job, end End, err error) store.Wor
 		stack := fmt.Sprintf("seed %d, repeat %d: %v\n%s", d.Seed, d.Repeat, d.What, d.Stack)
 		last.State, last.Error, last.Stack = wire.Failed, err.Error(), &stack
 		q.log.Error("defect in a "+j.kind.Called, "id", j.ID, "about", j.Subject, "defect", stack)
-	case err != nil:
-		last.State, last.Error = wire.Failed, err.Error()
 	case errors.Is(ctx.Err(), context.Canceled):
 		last.State = wire.Cancelled
+	case err != nil:
+		last.State, last.Error = wire.Failed, err.Error()
 	case end.Gist != nil:
 		b, err := json.Marshal(end.Gist)
 		if err != nil {
@@ -323,6 +339,9 @@ func (q *Queue) finish(j *Job, end store.Work, data []byte) error {
 	}
 	for {
 		err := Patiently(ctx, func() error { return q.store.Finish(ctx, j.ID, q.holder, end, data) })
+		if errors.Is(err, store.ErrConflict) && j.kind.Live && end.Checkpoint != nil { // cancelled elsewhere
+			return Patiently(ctx, func() error { return q.store.LastWords(ctx, j.ID, q.holder, *end.Checkpoint) })
+		}
 		if err == nil || !j.kind.Live || errors.Is(err, store.ErrConflict) || q.ctx.Err() != nil {
 			return err
 		}

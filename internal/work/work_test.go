@@ -185,6 +185,33 @@ func TestQueue(t *testing.T) {
 	}
 }
 
+// What was begun before, by a process that died, is done alone.
+func TestSuspectsAreDoneAlone(t *testing.T) {
+	ctx, s := context.Background(), records(t)
+	hold.n.Store(1)
+	defer hold.n.Store(-1)
+	suspect, err := s.Enter(ctx, store.Work{Kind: counting.Name, Subject: "suspect", Question: "2", Holder: "dead"}, -time.Second, namesOf(false), 100)
+	if err != nil {
+		t.Fatal(err)
+	}
+	q := start(t, s)
+	defer q.Close()
+	until(t, s, suspect.ID, func(w store.Work) bool { return w.Checkpoint != nil && *w.Checkpoint == "1" })
+	other, err := q.enter(ctx, &counting, store.Work{Subject: "other"}, 1)
+	if err != nil {
+		t.Fatal(err)
+	}
+	until(t, s, other.ID, is(wire.Running))
+	time.Sleep(2 * beat)
+	if w := until(t, s, other.ID, func(store.Work) bool { return true }); w.Checkpoint != nil {
+		t.Errorf("it is done beside a suspect: %+v", w)
+	}
+	if _, err := q.Cancel(ctx, namesOf(false), suspect.ID); err != nil {
+		t.Fatal(err)
+	}
+	until(t, s, other.ID, is(wire.Done))
+}
+
 // A defect of a kind is its work's failure, told with where it was.
 func TestDefects(t *testing.T) {
 	ctx, s := context.Background(), records(t)
@@ -244,6 +271,10 @@ func TestLiveWork(t *testing.T) {
 	if w := until(t, s, left.ID, is(wire.Failed)); w.Error != brokenOff {
 		t.Errorf("%+v", w)
 	}
+	if _, err := s.Cancel(ctx, namesOf(true), all[2].ID); err != nil { // as another process does
+		t.Fatal(err)
+	}
+	until(t, s, all[2].ID, func(w store.Work) bool { return w.State == wire.Cancelled && w.Checkpoint != nil && *w.Checkpoint == `"gone"` })
 	q.Close()
 	if w := until(t, s, all[1].ID, is(wire.Cancelled)); *w.Checkpoint != `"gone"` {
 		t.Errorf("at the end it said %s last", *w.Checkpoint)
