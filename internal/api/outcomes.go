@@ -19,7 +19,10 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 )
 
-var outcomes = longWork[wire.OutcomeBrief]{work.Names(&work.Simulation), "outcome", "simulation", briefOf, func(id uint64, why string) wire.OutcomeBrief { return wire.OutcomeBrief{WorkBrief: absent(id, why)} }}
+var outcomes = longWork[wire.OutcomeBrief]{
+	work.Names(&work.Simulation), "outcome", "simulation", briefOf,
+	func(id uint64, why string) wire.OutcomeBrief { return wire.OutcomeBrief{WorkBrief: absent(id, why)} },
+}
 
 func (s *server) outcomeOperations(api huma.API) {
 	outcomes.lists(s, api)

@@ -15,7 +15,10 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 )
 
-var weighings = longWork[wire.WeighingBrief]{work.Names(&work.Weighing), "weighing", "weighing", briefOfWeighing, func(id uint64, why string) wire.WeighingBrief { return wire.WeighingBrief{WorkBrief: absent(id, why)} }}
+var weighings = longWork[wire.WeighingBrief]{
+	work.Names(&work.Weighing), "weighing", "weighing", briefOfWeighing,
+	func(id uint64, why string) wire.WeighingBrief { return wire.WeighingBrief{WorkBrief: absent(id, why)} },
+}
 
 // briefOfWeighing tells long work as a weighing.
 func briefOfWeighing(q *work.Queue, o store.Work) wire.WeighingBrief {

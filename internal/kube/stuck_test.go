@@ -43,20 +43,34 @@ func TestWhatStates(t *testing.T) {
 		own      bool
 		says, do string // parts of them; empty: nothing yet
 	}{
-		"a first failed pull":       {[]*corev1.Pod{waits("ErrImagePull", "timeout")}, false, "", ""},
-		"a second":                  {[]*corev1.Pod{waits("ErrImagePull", ""), waits("ContainerCreating", ""), waits("ErrImagePull", "")}, false, "", ""},
-		"backing off":               {[]*corev1.Pod{waits("ErrImagePull", ""), waits("ImagePullBackOff", "not found")}, false, "cannot be pulled: not found", "name and tag"},
-		"a registry that says no":   {[]*corev1.Pod{waits("ImagePullBackOff", "401 Unauthorized")}, false, "wide:1", "imagePullSecrets"},
-		"a wrong name":              {[]*corev1.Pod{waits("InvalidImageName", "")}, false, "cannot be pulled", "pull policy"},
-		"a missing key":             {[]*corev1.Pod{waits("CreateContainerConfigError", "key token")}, false, "cannot be made: key token", "preflight compile-wide"},
-		"a wrong directory":         {[]*corev1.Pod{waits("RunContainerError", "")}, false, "cannot be started", "mounts"},
-		"killed for memory":         {[]*corev1.Pod{ends(137, "OOMKilled", "")}, false, "above its limit", "Raise the limit"},
-		"its own command ends":      {[]*corev1.Pod{ends(0, "Completed", "")}, true, "ended by itself at once", "Leave command out"},
-		"it worked":                 {[]*corev1.Pod{ends(0, "Completed", "")}, false, "did its job", ""},
-		"no such command":           {[]*corev1.Pod{ends(127, "", "sh: x")}, false, "status 127", "shell"},
-		"another status":            {[]*corev1.Pod{ends(3, "Error", "oh")}, false, "status 3: Error oh", "below"},
-		"only the first counts":     {[]*corev1.Pod{waits("InvalidImageName", ""), ends(3, "Error", "")}, false, "cannot be pulled", ""},
-		"a pod without a container": {[]*corev1.Pod{{Status: corev1.PodStatus{Phase: corev1.PodFailed, Reason: "Evicted", Message: "disk"}}}, false, "Evicted disk", "events"},
+		"a first failed pull": {[]*corev1.Pod{waits("ErrImagePull", "timeout")}, false, "", ""},
+		"a second": {
+			[]*corev1.Pod{waits("ErrImagePull", ""), waits("ContainerCreating", ""), waits("ErrImagePull", "")},
+			false, "", "",
+		},
+		"backing off": {
+			[]*corev1.Pod{waits("ErrImagePull", ""), waits("ImagePullBackOff", "not found")},
+			false,
+			"cannot be pulled: not found", "name and tag",
+		},
+		"a registry that says no": {[]*corev1.Pod{waits("ImagePullBackOff", "401 Unauthorized")}, false, "wide:1", "imagePullSecrets"},
+		"a wrong name":            {[]*corev1.Pod{waits("InvalidImageName", "")}, false, "cannot be pulled", "pull policy"},
+		"a missing key": {
+			[]*corev1.Pod{waits("CreateContainerConfigError", "key token")},
+			false, "cannot be made: key token",
+			"preflight compile-wide",
+		},
+		"a wrong directory":     {[]*corev1.Pod{waits("RunContainerError", "")}, false, "cannot be started", "mounts"},
+		"killed for memory":     {[]*corev1.Pod{ends(137, "OOMKilled", "")}, false, "above its limit", "Raise the limit"},
+		"its own command ends":  {[]*corev1.Pod{ends(0, "Completed", "")}, true, "ended by itself at once", "Leave command out"},
+		"it worked":             {[]*corev1.Pod{ends(0, "Completed", "")}, false, "did its job", ""},
+		"no such command":       {[]*corev1.Pod{ends(127, "", "sh: x")}, false, "status 127", "shell"},
+		"another status":        {[]*corev1.Pod{ends(3, "Error", "oh")}, false, "status 3: Error oh", "below"},
+		"only the first counts": {[]*corev1.Pod{waits("InvalidImageName", ""), ends(3, "Error", "")}, false, "cannot be pulled", ""},
+		"a pod without a container": {
+			[]*corev1.Pod{{Status: corev1.PodStatus{Phase: corev1.PodFailed, Reason: "Evicted", Message: "disk"}}},
+			false, "Evicted disk", "events",
+		},
 	} {
 		r := rehearsed()
 		r.own = c.own
@@ -94,7 +108,8 @@ func TestWhatTakesTooLong(t *testing.T) {
 		if says := after(r, 2*time.Minute); says != "" { // a node may boot
 			t.Errorf("since it is known that there is no room: %q", says)
 		}
-		if says := after(r, 2*time.Minute); !strings.Contains(says, "enough CPU left") || len(r.out.Events) != 1 || r.out.Events[0].At != int64(2*time.Minute) {
+		if says := after(r, 2*time.Minute); !strings.Contains(says, "enough CPU left") || len(r.out.Events) != 1 ||
+			r.out.Events[0].At != int64(2*time.Minute) {
 			t.Errorf("no room: %q, %+v", says, r.out.Events)
 		}
 		r = rehearsed()

@@ -45,8 +45,10 @@ func steps() []*gormigrate.Migration {
 func carryWork(tx *gorm.DB) error {
 	m := tx.Migrator()
 	if m.HasTable("outcomes") {
-		err := tx.Exec("INSERT IGNORE INTO work (id, kind, subject, state, question, error, progress, lease, holder, asked, started, ended, `by`, gist, digest, varied, attempts, stack) " +
-			"SELECT id, IF(work = 'weigh', 'weighing', 'simulation'), scenario, state, inputs, error, progress, lease, holder, asked, started, ended, `by`, summary, digest, varied, attempts, stack FROM outcomes").Error
+		err := tx.Exec("INSERT IGNORE INTO work (id, kind, subject, state, question, error, progress, lease, holder, asked, " +
+			"started, ended, `by`, gist, digest, varied, attempts, stack) " +
+			"SELECT id, IF(work = 'weigh', 'weighing', 'simulation'), scenario, state, inputs, error, progress, lease, holder, " +
+			"asked, started, ended, `by`, summary, digest, varied, attempts, stack FROM outcomes").Error
 		if err != nil {
 			return err
 		}
@@ -55,8 +57,10 @@ func carryWork(tx *gorm.DB) error {
 		if err := tx.Exec("DELETE FROM work WHERE kind IN ('preflight', 'rehearsal')").Error; err != nil {
 			return err
 		}
-		err := tx.Exec("INSERT INTO work (kind, subject, state, question, error, progress, lease, holder, asked, started, ended, `by`, attempts, checkpoint) " +
-			"SELECT kind, template, state, JSON_OBJECT('template', template, 'scenario', scenario, 'context', context), error, IF(state = 'done', 1, 0), lease, holder, asked, asked, ended, `by`, 1, report FROM trials ORDER BY id").Error
+		err := tx.Exec("INSERT INTO work (kind, subject, state, question, error, progress, lease, holder, asked, started, ended, " +
+			"`by`, attempts, checkpoint) " +
+			"SELECT kind, template, state, JSON_OBJECT('template', template, 'scenario', scenario, 'context', context), error, " +
+			"IF(state = 'done', 1, 0), lease, holder, asked, asked, ended, `by`, 1, report FROM trials ORDER BY id").Error
 		if err != nil {
 			return err
 		}

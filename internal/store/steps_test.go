@@ -22,8 +22,10 @@ func described(t *testing.T, db *sql.DB, name string) []string {
 	t.Helper()
 	var out []string
 	for _, q := range []string{
-		"SELECT CONCAT_WS(' ', table_name, column_name, column_type, is_nullable, IFNULL(column_default, '-'), extra) FROM information_schema.columns WHERE table_schema = ?",
-		"SELECT CONCAT_WS(' ', table_name, index_name, seq_in_index, column_name, non_unique) FROM information_schema.statistics WHERE table_schema = ?",
+		"SELECT CONCAT_WS(' ', table_name, column_name, column_type, is_nullable, IFNULL(column_default, '-'), extra) FROM " +
+			"information_schema.columns WHERE table_schema = ?",
+		"SELECT CONCAT_WS(' ', table_name, index_name, seq_in_index, column_name, non_unique) FROM information_schema.statistics " +
+			"WHERE table_schema = ?",
 	} {
 		rows, err := db.Query(q, name)
 		if err != nil {
@@ -119,7 +121,8 @@ func carried(t *testing.T, s *store.Store, file string) {
 		t.Errorf("%s: %+v, %v", file, h, err)
 	}
 	o, err := s.GetWork(ctx, []string{"simulation"}, 3)
-	if err != nil || o.State != wire.Done || o.Subject != "lean" || o.Gist != `{"headline":"95 % start"}` || !strings.Contains(o.Question, `"recording":"r1"`) ||
+	if err != nil || o.State != wire.Done || o.Subject != "lean" || o.Gist != `{"headline":"95 % start"}` ||
+		!strings.Contains(o.Question, `"recording":"r1"`) ||
 		o.Asked.Nanosecond() != 250_000_000 || o.Digest != "o1" {
 		t.Errorf("%s: %+v, %v", file, o, err)
 	}
@@ -139,7 +142,8 @@ func carried(t *testing.T, s *store.Store, file string) {
 	if file > "testdata/tables-2026-11-26" {
 		want = append(want, "6 weighing lean done", "7 preflight compile-wide done", "8 rehearsal compile-wide running")
 		w, err := s.GetWork(ctx, every, 7)
-		if err != nil || w.Checkpoint == nil || !strings.Contains(*w.Checkpoint, "it answers") || !strings.Contains(w.Question, `"context": "demo"`) || w.Ended == nil {
+		if err != nil || w.Checkpoint == nil || !strings.Contains(*w.Checkpoint, "it answers") ||
+			!strings.Contains(w.Question, `"context": "demo"`) || w.Ended == nil {
 			t.Errorf("%s: %+v, %v", file, w, err)
 		}
 	}

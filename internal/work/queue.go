@@ -278,7 +278,8 @@ func (q *Queue) run(w store.Work) {
 			end.Then()
 		}
 	}
-	q.log.Info(j.kind.Called+" "+string(last.State), "id", w.ID, "about", w.Subject, "seconds", time.Since(began).Seconds(), "error", last.Error)
+	q.log.Info(j.kind.Called+" "+string(last.State), "id", w.ID, "about", w.Subject, "seconds", time.Since(began).Seconds(), "error",
+		last.Error)
 }
 
 // do runs a kind. A defect is the work's failure, not the service's. What was begun before

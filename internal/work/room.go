@@ -26,7 +26,8 @@ type room struct {
 // as a rule. It is ErrTooLarge when one is too many.
 func (r *room) fits(need func(workers int) units.Bytes) (workers int, err error) {
 	if workers = memory.Workers(r.workers, r.all, need); workers == 0 {
-		return 0, fmt.Errorf("%w: it would take about %s and may take %s; ask for a shorter span, for fewer repeats or jobs, or give the service more memory",
+		return 0, fmt.Errorf("%w: it would take about %s and may take %s; ask for a shorter span, for fewer repeats or jobs, or "+
+			"give the service more memory",
 			ErrTooLarge, need(1).Short(), r.all.Short())
 	}
 	return workers, nil

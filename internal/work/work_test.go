@@ -190,7 +190,8 @@ func TestSuspectsAreDoneAlone(t *testing.T) {
 	ctx, s := context.Background(), records(t)
 	hold.n.Store(1)
 	defer hold.n.Store(-1)
-	suspect, err := s.Enter(ctx, store.Work{Kind: counting.Name, Subject: "suspect", Question: "2", Holder: "dead"}, -time.Second, namesOf(false), 100)
+	suspect, err := s.Enter(ctx, store.Work{Kind: counting.Name, Subject: "suspect", Question: "2", Holder: "dead"}, -time.Second,
+		namesOf(false), 100)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -264,7 +265,8 @@ func TestLiveWork(t *testing.T) {
 	if w := until(t, s, all[0].ID, is(wire.Cancelled)); *w.Checkpoint != `"gone"` {
 		t.Errorf("it said %s last", *w.Checkpoint)
 	}
-	left, err := s.Enter(ctx, store.Work{Kind: visiting.Name, Subject: "x", Holder: "gone", Question: "null"}, -time.Second, namesOf(true), 100)
+	left, err := s.Enter(ctx, store.Work{Kind: visiting.Name, Subject: "x", Holder: "gone", Question: "null"}, -time.Second, namesOf(true),
+		100)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -274,7 +276,9 @@ func TestLiveWork(t *testing.T) {
 	if _, err := s.Cancel(ctx, namesOf(true), all[2].ID); err != nil { // as another process does
 		t.Fatal(err)
 	}
-	until(t, s, all[2].ID, func(w store.Work) bool { return w.State == wire.Cancelled && w.Checkpoint != nil && *w.Checkpoint == `"gone"` })
+	until(t, s, all[2].ID, func(w store.Work) bool {
+		return w.State == wire.Cancelled && w.Checkpoint != nil && *w.Checkpoint == `"gone"`
+	})
 	q.Close()
 	if w := until(t, s, all[1].ID, is(wire.Cancelled)); *w.Checkpoint != `"gone"` {
 		t.Errorf("at the end it said %s last", *w.Checkpoint)
@@ -313,8 +317,12 @@ func TestSimulation(t *testing.T) {
 	if trace, err := q.Trace(ctx, w); err != nil || len(trace.Records) == 0 {
 		t.Errorf("%v", err)
 	}
-	wrong := []document.Changes{{Kind: document.KindScenario, Name: scenario, Edits: []document.Edit{{Op: "replace", Path: "/spec/cluster", Value: "another"}}}}
-	if _, faults, err := q.Simulate(ctx, scenario, "me", wire.Run{Changes: wrong}); err != nil || len(faults) != 1 || faults[0].Path != "spec.cluster" {
+	wrong := []document.Changes{{
+		Kind: document.KindScenario, Name: scenario,
+		Edits: []document.Edit{{Op: "replace", Path: "/spec/cluster", Value: "another"}},
+	}}
+	if _, faults, err := q.Simulate(ctx, scenario, "me", wire.Run{Changes: wrong}); err != nil || len(faults) != 1 ||
+		faults[0].Path != "spec.cluster" {
 		t.Errorf("a change that names another cluster: %v, %v", faults, err)
 	}
 	if err := q.Drop(ctx, namesOf(false), w.ID); err != nil {
