@@ -11,6 +11,11 @@ type Readings[R any] struct {
 // A Number is one number of a reading.
 type Number[R any] func(*R) float64
 
+// Minus is a number less another of the same reading.
+func (n Number[R]) Minus(other Number[R]) Number[R] {
+	return func(r *R) float64 { return n(r) - other(r) }
+}
+
 // Values are one number of every reading.
 func Values[R any](list []R, of Number[R]) []float64 {
 	out := make([]float64, len(list))

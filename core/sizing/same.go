@@ -84,3 +84,25 @@ func Together(sources ...[]Run) []Run {
 	}
 	return out
 }
+
+// Merge holds runs that are told against those that are known. skip says which of the told
+// are known as well; gone which of the known are told better now.
+func Merge(told, known []Sighting) (skip, gone []bool) {
+	skip, gone = make([]bool, len(told)), make([]bool, len(known))
+	byPod := map[string][]int{}
+	for i := range told {
+		byPod[told[i].Pod] = append(byPod[told[i].Pod], i)
+	}
+	for j := range known {
+		for _, i := range byPod[known[j].Pod] {
+			switch {
+			case !told[i].Same(known[j]):
+			case told[i].Better(known[j]):
+				gone[j] = true
+			default:
+				skip[i] = true
+			}
+		}
+	}
+	return skip, gone
+}

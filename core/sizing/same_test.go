@@ -1,6 +1,7 @@
 package sizing
 
 import (
+	"slices"
 	"testing"
 
 	"tachyphor/core/units"
@@ -44,5 +45,32 @@ func TestTogether(t *testing.T) {
 				t.Errorf("%s: %+v, want %+v", c.name, got[i].Sighting(), c.want[i].Sighting())
 			}
 		}
+	}
+}
+
+// What is told again is skipped, or takes the place of what is known when it tells more;
+// one that tells more of one known run and less of another does both.
+func TestMerge(t *testing.T) {
+	at := func(pod, job string, from, seconds float64, samples int) Sighting {
+		r := seen(pod, job, from, seconds, samples)
+		return r.Sighting()
+	}
+	known := []Sighting{at("p", "", 0, 100, 10), at("p", "j", 200, 100, 10), at("q", "", 0, 100, 10)}
+	told := []Sighting{
+		at("p", "", 0, 100, 10),   // as well known
+		at("p", "", 250, 300, 30), // longer, but without its job
+		at("q", "k", 10, 50, 5),   // with its job
+		at("p", "", 90, 120, 12),  // longer than the first; the second is known with its job
+		at("r", "", 0, 100, 10),   // new
+	}
+	skip, gone := Merge(told, known)
+	if want := []bool{true, true, false, true, false}; !slices.Equal(skip, want) {
+		t.Errorf("skipped %v, want %v", skip, want)
+	}
+	if want := []bool{true, false, true}; !slices.Equal(gone, want) {
+		t.Errorf("gone %v, want %v", gone, want)
+	}
+	if skip, gone := Merge(nil, nil); len(skip)+len(gone) != 0 {
+		t.Error("of nothing")
 	}
 }

@@ -98,48 +98,23 @@ func (x *weighing) money(key string) []Money {
 }
 
 // fared says how the jobs of some classes did together.
-func (x *weighing) fared(key string, classes []int, name string) Fared {
-	sum := func(of func(g *outcome.GroupSample) float64) func(*reading) float64 {
-		return func(r *reading) float64 {
-			s := 0.0
-			for _, c := range classes {
-				s += of(&r.sample.Groups[1+c])
-			}
-			return s
-		}
-	}
-	ended := sum(func(g *outcome.GroupSample) float64 { return float64(g.Ended) })
-	mean := func(of func(g *outcome.GroupSample) float64) func(*reading) float64 {
-		all := sum(of)
-		return func(r *reading) float64 { return all(r) / math.Max(1, ended(r)) }
-	}
-	phases := func(list ...sim.Phase) func(*reading) float64 {
-		return mean(func(g *outcome.GroupSample) float64 {
-			s := 0.0
-			for _, p := range list {
-				s += g.RibbonNs[p].Float()
-			}
-			return s
-		})
-	}
-	cold := mean(func(g *outcome.GroupSample) float64 { return g.CausesNs[sim.ColdWork].Float() })
-	work := phases(sim.Work)
-	lead := mean(func(g *outcome.GroupSample) float64 { return g.LeadNs.Float() })
+func (x *weighing) fared(key string, list []int, name string) Fared {
+	k := classes(list)
+	figure := func(of number) stats.Figure { return x.figure(key, of) }
 	f := Fared{
-		Class: name, Jobs: x.figure(key, ended), Lead: x.figure(key, lead), LeadDiff: x.differs(key, lead),
-		Start:   x.figure(key, phases(sim.Held, sim.Placing, sim.Node, sim.Image, sim.Setup, sim.Join)),
-		Restore: x.figure(key, phases(sim.Restore)), Cold: x.figure(key, cold), Save: x.figure(key, phases(sim.Save)),
-		Wipe: x.figure(key, phases(sim.Wipe)),
-		Work: x.figure(key, func(r *reading) float64 { return work(r) - cold(r) }),
-		Pays: x.paysOff(key, classes),
+		Class: name, Jobs: figure(k.ended), Lead: figure(k.mean(lead)), LeadDiff: x.differs(key, k.mean(lead)),
+		Start:   figure(k.mean(phases(sim.Held, sim.Placing, sim.Node, sim.Image, sim.Setup, sim.Join))),
+		Restore: figure(k.mean(phases(sim.Restore))), Cold: figure(k.mean(cold)), Save: figure(k.mean(phases(sim.Save))),
+		Wipe: figure(k.mean(phases(sim.Wipe))), Work: figure(k.mean(phases(sim.Work)).Minus(k.mean(cold))),
+		Pays: x.paysOff(key, list),
 	}
 	f.Sure = f.LeadDiff.SureAlike()
 	if x.bakes(key) {
-		f.Pull = x.differs(key, phases(sim.Image))
+		f.Pull = x.differs(key, k.mean(phases(sim.Image)))
 	}
 	of := 0
-	if len(classes) == 1 {
-		of = 1 + classes[0]
+	if len(list) == 1 {
+		of = 1 + list[0]
 	}
 	mine, none := x.leads(key, of), x.leads(None, of)
 	for q, into := range map[float64]**stats.Figure{50: &f.P50, 90: &f.P90, 95: &f.P95} {
@@ -148,27 +123,13 @@ func (x *weighing) fared(key string, classes []int, name string) Fared {
 		}
 	}
 	f.P95Diff = stats.Paired(none.ByRepeat(95), mine.ByRepeat(95))
-	counts := func(of func(c *sim.ClassCache) float64) func(*reading) float64 {
-		return func(r *reading) float64 {
-			s := 0.0
-			for _, c := range classes {
-				s += of(&r.classes[c])
-			}
-			return s
-		}
-	}
-	tried := counts(func(c *sim.ClassCache) float64 { return float64(c.Hits + c.Stale + c.Misses) })
-	share := func(of func(c *sim.ClassCache) float64) stats.Figure {
-		n := counts(of)
-		return x.figure(key, func(r *reading) float64 { return n(r) / math.Max(1, tried(r)) })
-	}
-	f.Fresh = share(func(c *sim.ClassCache) float64 { return float64(c.Hits) })
-	f.Stale = share(func(c *sim.ClassCache) float64 { return float64(c.Stale) })
-	f.Missed = share(func(c *sim.ClassCache) float64 { return float64(c.Misses) })
-	f.Saves = x.figure(key, counts(func(c *sim.ClassCache) float64 { return float64(c.Saves) }))
+	f.Fresh = figure(k.share(func(c *sim.ClassCache) float64 { return float64(c.Hits) }))
+	f.Stale = figure(k.share(func(c *sim.ClassCache) float64 { return float64(c.Stale) }))
+	f.Missed = figure(k.share(func(c *sim.ClassCache) float64 { return float64(c.Misses) }))
+	f.Saves = figure(k.count(func(c *sim.ClassCache) float64 { return float64(c.Saves) }))
 	month := float64(units.GB) * x.months()
-	f.DownGB = x.figure(key, counts(func(c *sim.ClassCache) float64 { return c.Down.Float() / month }))
-	f.UpGB = x.figure(key, counts(func(c *sim.ClassCache) float64 { return c.Up.Float() / month }))
+	f.DownGB = figure(k.count(func(c *sim.ClassCache) float64 { return c.Down.Float() / month }))
+	f.UpGB = figure(k.count(func(c *sim.ClassCache) float64 { return c.Up.Float() / month }))
 	return f
 }
 

@@ -2,6 +2,8 @@ package store
 
 import (
 	"context"
+	"maps"
+	"slices"
 
 	"tachyphor/core/document"
 	"tachyphor/core/sizing"
@@ -44,53 +46,38 @@ func (s *Store) PutRuns(ctx context.Context, in Intake, runs []Run) (kept Kept, 
 			in.Template).First(&Document{}).Error; err != nil {
 			return err
 		}
-		byPod := map[string][]int{}
+		old, err := sightings(tx, in.Template, runs)
+		if err != nil {
+			return err
+		}
+		told, seen := make([]sizing.Sighting, len(runs)), make([]sizing.Sighting, len(old))
 		for i := range runs {
-			byPod[runs[i].Pod] = append(byPod[runs[i].Pod], i)
+			told[i] = runs[i].sighting()
 		}
-		pods := make([]string, 0, len(byPod))
-		for pod := range byPod {
-			pods = append(pods, pod)
+		for i := range old {
+			seen[i] = old[i].sighting()
 		}
-		skip := make([]bool, len(runs))
+		skip, better := sizing.Merge(told, seen)
 		var gone []uint64
-		for len(pods) > 0 {
-			some := pods[:min(len(pods), runsAtOnce)]
-			pods = pods[len(some):]
-			var old []Run
-			if err := tx.Omit("curve").Where("template = ? AND pod IN ?", in.Template, some).Find(&old).Error; err != nil {
-				return err
-			}
-			for j := range old {
-				o, dropped := &old[j], false
-				for _, i := range byPod[o.Pod] {
-					r := &runs[i]
-					switch {
-					case !r.sighting().Same(o.sighting()):
-					case r.sighting().Better(o.sighting()):
-						dropped = true
-					case !skip[i]:
-						skip[i] = true
-						kept.Known++
-					}
-				}
-				if dropped {
-					gone = append(gone, o.ID)
-				}
+		for i := range old {
+			if better[i] {
+				gone = append(gone, old[i].ID)
 			}
 		}
 		kept.Replaced = len(gone)
-		for ; len(gone) > 0; gone = gone[min(len(gone), runsAtOnce):] {
-			if err := tx.Delete(&Run{}, gone[:min(len(gone), runsAtOnce)]).Error; err != nil {
+		for some := range slices.Chunk(gone, runsAtOnce) {
+			if err := tx.Delete(&Run{}, some).Error; err != nil {
 				return err
 			}
 		}
 		fresh := make([]Run, 0, len(runs))
 		for i, r := range runs {
-			if !skip[i] {
-				r.ID, r.Template = 0, in.Template
-				fresh = append(fresh, r)
+			if skip[i] {
+				kept.Known++
+				continue
 			}
+			r.ID, r.Template = 0, in.Template
+			fresh = append(fresh, r)
 		}
 		kept.New = max(len(fresh)-kept.Replaced, 0)
 		if len(fresh) > 0 {
@@ -109,6 +96,22 @@ func (s *Store) PutRuns(ctx context.Context, in Intake, runs []Run) (kept Kept, 
 		return nil
 	})
 	return kept, err
+}
+
+// sightings are what is stored of runs in the pods of others, without their curves.
+func sightings(tx *gorm.DB, template string, runs []Run) (old []Run, err error) {
+	pods := map[string]bool{}
+	for i := range runs {
+		pods[runs[i].Pod] = true
+	}
+	for some := range slices.Chunk(slices.Sorted(maps.Keys(pods)), runsAtOnce) {
+		var list []Run
+		if err := tx.Omit("curve").Where("template = ? AND pod IN ?", template, some).Find(&list).Error; err != nil {
+			return nil, err
+		}
+		old = append(old, list...)
+	}
+	return old, nil
 }
 
 // PutIntake notes that usage was taken in.
