@@ -97,6 +97,7 @@ func Operations(api huma.API, s *server) {
 	s.scenarioOperations(api)
 	s.outcomeOperations(api)
 	s.weighingOperations(api)
+	s.figureOperations(api)
 	s.jobOperations(api)
 }
 

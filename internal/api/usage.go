@@ -128,7 +128,8 @@ func (s *server) getUsage(ctx context.Context, in *UsagePath) (*struct{ Body wir
 	return &struct{ Body wire.Usage }{out}, nil
 }
 
-func (s *server) size(ctx context.Context, in *struct {
+// SizeQuestion says how a template is sized.
+type SizeQuestion struct {
 	UsagePath
 	Class    string  `query:"class" maxLength:"120" doc:"Only runs of this class."`
 	Share    float64 `query:"share" minimum:"0.5" maximum:"0.9999" default:"0.99" doc:"Share of runs that must stay within memory and disk."`
@@ -137,8 +138,18 @@ func (s *server) size(ctx context.Context, in *struct {
 	Stretch  float64 `query:"stretch" minimum:"1" maximum:"10" default:"1.1" doc:"How many times as long work may take on a full node."`
 	Cluster  string  `query:"cluster" maxLength:"63" doc:"Cluster; absent: the only one that is stored."`
 	Pool     string  `query:"pool" maxLength:"63" doc:"Pool on whose nodes it is weighed; absent: the one that takes its agents and can have most nodes."`
-},
-) (*struct{ Body *sizing.Advice }, error) {
+}
+
+func (s *server) size(ctx context.Context, in *SizeQuestion) (*struct{ Body *sizing.Advice }, error) {
+	advice, err := s.advice(ctx, in)
+	if err != nil {
+		return nil, err
+	}
+	return &struct{ Body *sizing.Advice }{advice}, nil
+}
+
+// advice sizes a template from what its agents used.
+func (s *server) advice(ctx context.Context, in *SizeQuestion) (*sizing.Advice, error) {
 	half, err := units.ParseDuration(in.HalfLife)
 	if err != nil {
 		return nil, huma.Error422UnprocessableEntity("halfLife: " + err.Error())
@@ -176,5 +187,5 @@ func (s *server) size(ctx context.Context, in *struct {
 		return nil, huma.Error422UnprocessableEntity(err.Error())
 	}
 	advice.Revision = h.Number
-	return &struct{ Body *sizing.Advice }{advice}, nil
+	return advice, nil
 }

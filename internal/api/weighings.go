@@ -80,14 +80,22 @@ func (s *server) getWeighing(ctx context.Context, in *WorkPath) (*struct{ Body w
 	}
 	out := wire.KeptWeighing{WeighingBrief: briefOfWeighing(s.Queue, o)}
 	if o.State == wire.Done {
-		raw, err := s.Queue.Result(ctx, in.ID)
-		if err != nil {
-			return nil, s.answer(err, weighings.what(in.ID))
-		}
-		out.Result = new(weigh.Weighing)
-		if err := json.Unmarshal(raw, out.Result); err != nil {
-			return nil, s.answer(err, weighings.what(in.ID))
+		if out.Result, err = s.weighed(ctx, in.ID); err != nil {
+			return nil, err
 		}
 	}
 	return &struct{ Body wire.KeptWeighing }{out}, nil
+}
+
+// weighed is the result of a finished weighing.
+func (s *server) weighed(ctx context.Context, id uint64) (*weigh.Weighing, error) {
+	raw, err := s.Queue.Result(ctx, id)
+	if err != nil {
+		return nil, s.answer(err, weighings.what(id))
+	}
+	result := new(weigh.Weighing)
+	if err := json.Unmarshal(raw, result); err != nil {
+		return nil, s.answer(err, weighings.what(id))
+	}
+	return result, nil
 }

@@ -5,7 +5,10 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"image/png"
+	"io"
 	"math"
+	"net/http"
 	"net/url"
 	"os"
 	"path/filepath"
@@ -94,6 +97,9 @@ func TestSizeTheDemo(t *testing.T) {
 	if len(all.Classes) != 3 || len(all.Splits) == 0 || all.Verdict == "" || all.Best.Memory < 14<<30 {
 		t.Errorf("%+v %+v", all.Classes, all.Best)
 	}
+
+	drawn(t, c, "/size/compile-wide/figure?class=sonar-suite", "png")
+	drawn(t, c, "/fit/figure?templates=compile-wide,small-steady&form=svg", "svg")
 
 	// What a run costs is the same number wherever it is told, whichever runs count.
 	for _, x := range []struct{ flags, query []string }{
@@ -340,5 +346,34 @@ func TestUsageTakenInAtOnce(t *testing.T) {
 	wg.Wait()
 	if u, err := c.Usage(context.Background(), "small-steady"); err != nil || u.Runs != 300 {
 		t.Errorf("%v: %d runs", err, u.Runs)
+	}
+}
+
+// drawn asks the service for a picture.
+func drawn(t *testing.T, c *client.Client, path, form string) {
+	t.Helper()
+	req, err := http.NewRequest(http.MethodGet, c.Address+"/api/v1"+path, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	req.Header.Set("Authorization", "Bearer "+c.Token)
+	resp, err := http.DefaultClient.Do(req)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer func() { _ = resp.Body.Close() }()
+	b, err := io.ReadAll(resp.Body)
+	if err != nil {
+		t.Fatal(err)
+	}
+	media := resp.Header.Get("Content-Type")
+	if form == "svg" {
+		if media != "image/svg+xml" || !strings.Contains(string(b[:min(300, len(b))]), "<svg") {
+			t.Errorf("%s: %s, %.200s", path, media, b)
+		}
+		return
+	}
+	if at, err := png.DecodeConfig(bytes.NewReader(b)); media != "image/png" || err != nil || at.Width < 600 || at.Height < 400 {
+		t.Errorf("%s: %s, %+v, %v, %.200s", path, media, at, err, b)
 	}
 }

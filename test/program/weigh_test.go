@@ -3,6 +3,7 @@ package program
 import (
 	"context"
 	"encoding/json"
+	"fmt"
 	"os"
 	"path/filepath"
 	"strconv"
@@ -43,6 +44,9 @@ func TestWeighTheDemo(t *testing.T) {
 		kept.Result.Surface.Y.Quantity != "down" {
 		t.Fatalf("%v %+v", err, kept.WeighingBrief)
 	}
+
+	drawn(t, c, fmt.Sprintf("/weighings/%d/figure", asked.ID), "png")
+	drawn(t, c, fmt.Sprintf("/weighings/%d/figure?form=svg", asked.ID), "svg")
 
 	file := filepath.Join(demoFolder, "scenarios", "cached-naive.yaml")
 	r := command(t, state, "weigh", file, "--here", "-o", "json", "--class", "tide-charts", "--map", "size,down", "--workers", "1")

@@ -176,6 +176,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/fit/figure": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Draw how agents go on the nodes of a cluster */
+        get: operations["draw-fit"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/manifests": {
         parameters: {
             query?: never;
@@ -501,6 +518,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/size/{template}/figure": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Draw how a template is sized */
+        get: operations["draw-size"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/templates": {
         parameters: {
             query?: never;
@@ -683,6 +717,23 @@ export interface paths {
         put?: never;
         /** Cancel a weighing */
         post: operations["cancel-weighing"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/weighings/{id}/figure": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Draw a weighing */
+        get: operations["draw-weighing"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -4325,6 +4376,48 @@ export interface operations {
             };
         };
     };
+    "draw-fit": {
+        parameters: {
+            query: {
+                /** @description Names of the templates. */
+                templates: string[];
+                /** @description Cluster; absent: the only one that is stored. */
+                cluster?: string;
+                /** @description The mean run is one of this class. */
+                class?: string;
+                /** @description Age at which a run counts half as much in the mean one; 0s: all count alike. */
+                halfLife?: string;
+                /** @description Format of the picture. */
+                form?: "png" | "svg";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The picture. */
+            200: {
+                headers: {
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": string;
+                    "image/svg+xml": string;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     render: {
         parameters: {
             query: {
@@ -5084,6 +5177,57 @@ export interface operations {
             };
         };
     };
+    "draw-size": {
+        parameters: {
+            query?: {
+                /** @description Only runs of this class. */
+                class?: string;
+                /** @description Share of runs that must stay within memory and disk. */
+                share?: number;
+                /** @description Confidence in that. */
+                sure?: number;
+                /** @description Age at which a run counts half as much; 0s: all count alike. */
+                halfLife?: string;
+                /** @description How many times as long work may take on a full node. */
+                stretch?: number;
+                /** @description Cluster; absent: the only one that is stored. */
+                cluster?: string;
+                /** @description Pool on whose nodes it is weighed; absent: the one that takes its agents and can have most nodes. */
+                pool?: string;
+                /** @description Format of the picture. */
+                form?: "png" | "svg";
+            };
+            header?: never;
+            path: {
+                /** @description Name of the template. */
+                template: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The picture. */
+            200: {
+                headers: {
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": string;
+                    "image/svg+xml": string;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "list-templates": {
         parameters: {
             query?: never;
@@ -5607,6 +5751,43 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WeighingBrief"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "draw-weighing": {
+        parameters: {
+            query?: {
+                /** @description Format of the picture. */
+                form?: "png" | "svg";
+            };
+            header?: never;
+            path: {
+                /** @description Its number. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The picture. */
+            200: {
+                headers: {
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": string;
+                    "image/svg+xml": string;
                 };
             };
             /** @description Error */
