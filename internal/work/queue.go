@@ -179,6 +179,11 @@ func (q *Queue) workOff() {
 		case places <- struct{}{}:
 		}
 		w, err := q.claim()
+		if err == nil && suspect(w) { // nothing else is claimed meanwhile: that would count as begun
+			q.run(w)
+			<-places
+			continue
+		}
 		if err == nil {
 			q.all.Go(func() {
 				defer func() { <-places }()
@@ -282,13 +287,16 @@ func (q *Queue) run(w store.Work) {
 		last.Error)
 }
 
-// do runs a kind. A defect is the work's failure, not the service's. What was begun before
-// by a process that died over it, or over something that ran beside it, is done alone: so
-// that it is known by itself for what it is, and takes nothing else with it.
+// suspect reports whether work was begun before by a process that died, over it or over
+// something that ran beside it.
+func suspect(w store.Work) bool { return w.Attempts > 1 }
+
+// do runs a kind. A defect is the work's failure, not the service's. A suspect is
+// done alone, so that it is known by itself for what it is and takes nothing else with it.
 func (q *Queue) do(ctx context.Context, j *Job) (end End, err error) {
 	switch {
 	case j.kind.Live:
-	case j.Attempts > 1:
+	case suspect(j.Work):
 		q.alone.Lock()
 		defer q.alone.Unlock()
 	default:
