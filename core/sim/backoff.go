@@ -106,7 +106,7 @@ func (e *engine) awaited(n int32) bool {
 	}
 	for t, pods := range e.place.pending {
 		alone := func(a int32) bool { return e.agents[a].tried.could < never }
-		if x := e.look(int32(t), false, false); slices.ContainsFunc(pods, alone) && slices.Contains(e.able(&x, -1), n) {
+		if x := e.look(int32(t), false, false); slices.ContainsFunc(pods, alone) && slices.Contains(e.able(x, -1), n) {
 			return true
 		}
 	}

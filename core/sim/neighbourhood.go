@@ -99,7 +99,7 @@ func (e *engine) takes(t, n, pool int32) bool {
 	}
 	x := e.look(t, false, true)
 	return !slices.ContainsFunc(e.place.rules[t].passing, func(r *rule) bool {
-		return r != &volumeRule && r.filter(e, &x, n, pool) != fleet.Open
+		return r != &volumeRule && r.filter(e, x, n, pool) != fleet.Open
 	})
 }
 

@@ -12,7 +12,7 @@ import (
 type placement struct {
 	ready    []int32     // nodes, ascending by pool's name and ordinal
 	able     []int32     // scratch of able
-	points   []int64     // scratch of bestNode
+	beside   []int64     // scratch of bestNode
 	rules    []concerned // by template
 	holders  []concerned // likewise, for placeholders
 	pending  [][]int32
@@ -27,7 +27,7 @@ type placement struct {
 // A rating is what one node is worth to one template's pods.
 type rating struct {
 	points int32 // of its resources and its pool; unrated, or unfit when it may not go there
-	holds  bool  // the node holds some of the template's images
+	marked bool  // some rule has more to say of it at the moment
 }
 
 const (
@@ -44,21 +44,18 @@ func (e *engine) changed(n int32) {
 
 // rate rates a node for one more pod of a template.
 func (e *engine) rate(t, n int32) rating {
-	node, tm, x := &e.nodes[n], &e.w.Templates[t], look{t: t}
+	node, x := &e.nodes[n], look{t: t}
 	points := int64(0)
 	for _, r := range e.place.rules[t].lasting {
-		if r.filter(e, &x, n, node.pool) != fleet.Open {
+		if r.filter(e, x, n, node.pool) != fleet.Open {
 			return rating{points: unfit}
 		}
 		if r.points != nil {
-			points += r.points(e, &x, n)
+			points += r.points(e, x, n)
 		}
 	}
-	r := rating{points: int32(points)}
-	for _, i := range tm.ImageAt {
-		r.holds = r.holds || node.shelf.images[i]
-	}
-	return r
+	marked := slices.ContainsFunc(e.place.rules[t].marking, func(r *rule) bool { return r.marks(e, x, n) })
+	return rating{points: int32(points), marked: marked}
 }
 
 // bestNode returns the node that is scored best for a pod of a template of those that
@@ -66,29 +63,39 @@ func (e *engine) rate(t, n int32) rating {
 // A placeholder has no neighbours.
 func (e *engine) bestNode(t, except int32, placeholder bool) int32 {
 	x := e.look(t, placeholder, false)
-	able := e.able(&x, except)
+	able := e.able(x, except)
 	if len(able) == 0 {
 		return -1
 	}
-	points := e.place.points[:0]
-	for _, n := range able {
-		points = append(points, int64(e.place.ratings[t][n].points))
-	}
-	e.place.points = points
-	for _, r := range e.by(&x).comparing {
-		r.compare(e, &x, able, points)
-	}
-	best := 0
-	for i := range points {
-		if points[i] > points[best] {
-			best = i
+	ratings, by := e.place.ratings[t], e.by(x)
+	var beside []int64 // what each is worth beside the others
+	if len(by.comparing) > 0 && len(able) > 1 {
+		beside = append(e.place.beside[:0], make([]int64, len(able))...)
+		e.place.beside = beside
+		for _, r := range by.comparing {
+			r.compare(e, x, able, beside)
 		}
 	}
-	return able[best]
+	best, top := int32(-1), int64(-1)
+	for i, n := range able {
+		points := int64(ratings[n].points)
+		if ratings[n].marked {
+			for _, r := range by.marking {
+				points += r.now(e, x, n)
+			}
+		}
+		if beside != nil {
+			points += beside[i]
+		}
+		if points > top {
+			best, top = n, points
+		}
+	}
+	return best
 }
 
 // able lists the nodes that a look's pod may go to, by name.
-func (e *engine) able(x *look, except int32) []int32 {
+func (e *engine) able(x look, except int32) []int32 {
 	list, ratings, passing := e.place.able[:0], e.place.ratings[x.t], e.by(x).passing
 	for _, n := range e.place.ready {
 		if ratings[n].points == unrated {
@@ -106,8 +113,9 @@ func (e *engine) able(x *look, except int32) []int32 {
 // room there.
 func (e *engine) eachOpen(t int32, f func(n int32)) {
 	x := e.look(t, false, false)
+	passing := e.by(x).passing
 	for _, n := range e.place.ready {
-		if node := &e.nodes[n]; !node.closed && e.admits(t, node.pool) && e.passes(e.by(&x).passing, &x, n, node.pool) {
+		if node := &e.nodes[n]; !node.closed && e.admits(t, node.pool) && e.passes(passing, x, n, node.pool) {
 			f(n)
 		}
 	}

@@ -10,20 +10,15 @@ const affinityWeight = 2
 // the nodes with room.
 var affinityRule = rule{
 	lasting: true,
-	filter: func(e *engine, x *look, _, pool int32) fleet.Reason {
+	filter: func(e *engine, x look, _, pool int32) fleet.Reason {
 		if e.sites[x.t][pool].Unwanted {
 			return fleet.Unwanted
 		}
 		return fleet.Open
 	},
-	compare: func(e *engine, x *look, nodes []int32, points []int64) {
-		if !e.picky[x.t] {
-			return
-		}
-		most := int64(0)
-		for _, n := range nodes {
-			most = max(most, e.sites[x.t][e.nodes[n].pool].Liked)
-		}
+	compares: func(e *engine, x look) bool { return e.picky[x.t] },
+	compare: func(e *engine, x look, nodes []int32, points []int64) {
+		most := e.mostOf(x.t, nodes, func(s *fleet.Stance) int64 { return s.Liked })
 		if most == 0 {
 			return
 		}

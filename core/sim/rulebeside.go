@@ -13,8 +13,8 @@ const besideWeight = 2
 // whom they keep apart from or who keep apart from them; it prefers the nearness of those
 // whom they, or who, would rather be near.
 var besideRule = rule{
-	concerns: func(e *engine, x *look) bool { return !x.placeholder && e.heeds(x.t) },
-	filter: func(e *engine, x *look, n, pool int32) fleet.Reason {
+	concerns: func(e *engine, x look) bool { return !x.placeholder && e.heeds(x.t) },
+	filter: func(e *engine, x look, n, pool int32) fleet.Reason {
 		h, r := e.near, &e.near.rules[x.t]
 		near := true
 		for _, i := range r.beside {
@@ -34,10 +34,9 @@ var besideRule = rule{
 		}
 		return fleet.Open
 	},
-	compare: func(e *engine, x *look, nodes []int32, points []int64) {
-		if r := &e.near.rules[x.t]; len(r.likes) > 0 && len(nodes) > 1 {
-			e.likePods(r, nodes, points)
-		}
+	compares: func(e *engine, x look) bool { return len(e.near.rules[x.t].likes) > 0 },
+	compare: func(e *engine, x look, nodes []int32, points []int64) {
+		e.likePods(&e.near.rules[x.t], nodes, points)
 	},
 }
 

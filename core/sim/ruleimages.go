@@ -1,6 +1,10 @@
 package sim
 
-import "tachyphor/core/world"
+import (
+	"slices"
+
+	"tachyphor/core/world"
+)
 
 // localityWeight is what the default profile makes of images.
 const localityWeight = 1
@@ -12,15 +16,15 @@ const (
 	localityTo   = 1000 << 20 // for each container
 )
 
-// imageRule prefers nodes that hold much of the pod's images.
+// imageRule prefers nodes that hold much of the pod's images, by the share of nodes that hold
+// them now.
 var imageRule = rule{
-	compare: func(e *engine, x *look, nodes []int32, points []int64) {
-		t := &e.w.Templates[x.t]
-		for i, n := range nodes {
-			if e.place.ratings[x.t][n].holds {
-				points[i] += localityWeight * e.locality(&e.nodes[n], t)
-			}
-		}
+	marks: func(e *engine, x look, n int32) bool {
+		images := e.nodes[n].shelf.images
+		return slices.ContainsFunc(e.w.Templates[x.t].ImageAt, func(i int32) bool { return images[i] })
+	},
+	now: func(e *engine, x look, n int32) int64 {
+		return localityWeight * e.locality(&e.nodes[n], &e.w.Templates[x.t])
 	},
 }
 

@@ -18,7 +18,7 @@ const (
 // a whole number from 0 to 100.
 var roomRule = rule{
 	lasting: true,
-	filter: func(e *engine, x *look, n, _ int32) fleet.Reason {
+	filter: func(e *engine, x look, n, _ int32) fleet.Reason {
 		switch short := e.nodes[n].left.Lacks(&e.w.Templates[x.t].Needs); {
 		case !short.Short():
 			return fleet.Open
@@ -31,11 +31,11 @@ var roomRule = rule{
 		}
 		return fleet.NoPods
 	},
-	tell: func(e *engine, x *look, n int32, v *fleet.Verdict) {
+	tell: func(e *engine, x look, n int32, v *fleet.Verdict) {
 		short := e.nodes[n].left.Lacks(&e.w.Templates[x.t].Needs)
 		v.Lack(&short)
 	},
-	points: func(e *engine, x *look, n int32) int64 {
+	points: func(e *engine, x look, n int32) int64 {
 		node, t := &e.nodes[n], &e.w.Templates[x.t]
 		room := &e.w.Pools[node.pool].Room
 		scored := template.Request{CPU: node.scored.CPU + t.Scoring.CPU, Memory: node.scored.Memory + t.Scoring.Memory}

@@ -11,19 +11,26 @@ import (
 type rule struct {
 	// concerns reports whether the rule can make a difference to pods of the look's
 	// template at all; nil: it always can.
-	concerns func(e *engine, x *look) bool
+	concerns func(e *engine, x look) bool
 	// filter says what keeps a pod off a node of a pool, which may be one that is only
 	// imagined when the future is meant.
-	filter func(e *engine, x *look, n, pool int32) fleet.Reason
+	filter func(e *engine, x look, n, pool int32) fleet.Reason
 	// lasting: what filter says, and points, hold until the node itself changes.
 	lasting bool
 	// tell counts a node that the rule keeps a pod off, where its reason alone does not say
 	// enough.
-	tell func(e *engine, x *look, n int32, v *fleet.Verdict)
-	// points is what a node is worth by itself.
-	points func(e *engine, x *look, n int32) int64
+	tell func(e *engine, x look, n int32, v *fleet.Verdict)
+	// points is what a node is worth by itself, until it changes.
+	points func(e *engine, x look, n int32) int64
+	// marks says of which nodes now is asked, until they change; now is what such a node is
+	// worth by itself at this moment. A rule has both or none.
+	marks func(e *engine, x look, n int32) bool
+	now   func(e *engine, x look, n int32) int64
+	// compares reports whether compare can make a difference to pods of the look's template;
+	// nil: it can for all whom the rule concerns.
+	compares func(e *engine, x look) bool
 	// compare adds to points what each of some nodes is worth beside the others.
-	compare func(e *engine, x *look, nodes []int32, points []int64)
+	compare func(e *engine, x look, nodes []int32, points []int64)
 }
 
 // scheduling is the scheduler's default profile: its rules, in the order in which they
@@ -38,9 +45,13 @@ type look struct {
 	lowest      []int64
 }
 
-// concerned are the rules that can make a difference to pods of a template.
+// concerned are the rules that can make a difference to pods of a template, by what they
+// do: each list in the order in which they look.
 type concerned struct {
-	lasting, passing, comparing []*rule
+	filtering        []*rule // these are lasting or passing
+	lasting, passing []*rule
+	marking          []*rule
+	comparing        []*rule
 }
 
 // look begins a look.
@@ -56,16 +67,21 @@ func (e *engine) look(t int32, placeholder, future bool) look {
 func (e *engine) concern(t int32, placeholder bool) (c concerned) {
 	x := look{t: t, placeholder: placeholder}
 	for _, r := range scheduling {
-		if r.concerns != nil && !r.concerns(e, &x) {
+		if r.concerns != nil && !r.concerns(e, x) {
 			continue
 		}
-		switch {
-		case r.lasting:
-			c.lasting = append(c.lasting, r)
-		case r.filter != nil:
-			c.passing = append(c.passing, r)
+		if r.filter != nil {
+			c.filtering = append(c.filtering, r)
+			if r.lasting {
+				c.lasting = append(c.lasting, r)
+			} else {
+				c.passing = append(c.passing, r)
+			}
 		}
-		if r.compare != nil {
+		if r.now != nil {
+			c.marking = append(c.marking, r)
+		}
+		if r.compare != nil && (r.compares == nil || r.compares(e, x)) {
 			c.comparing = append(c.comparing, r)
 		}
 	}
@@ -73,7 +89,7 @@ func (e *engine) concern(t int32, placeholder bool) (c concerned) {
 }
 
 // by returns the rules that concern a look.
-func (e *engine) by(x *look) *concerned {
+func (e *engine) by(x look) *concerned {
 	if x.placeholder {
 		return &e.place.holders[x.t]
 	}
@@ -81,7 +97,7 @@ func (e *engine) by(x *look) *concerned {
 }
 
 // passes reports whether none of some rules keeps a look's pod off a node.
-func (e *engine) passes(rules []*rule, x *look, n, pool int32) bool {
+func (e *engine) passes(rules []*rule, x look, n, pool int32) bool {
 	for _, r := range rules {
 		if r.filter(e, x, n, pool) != fleet.Open {
 			return false
@@ -93,27 +109,35 @@ func (e *engine) passes(rules []*rule, x *look, n, pool int32) bool {
 // refusal says why a pod of a template fits nowhere.
 func (e *engine) refusal(t int32) fleet.Verdict {
 	x := e.look(t, false, false)
+	filtering := e.by(x).filtering
 	v := fleet.Verdict{Template: t, Nodes: int32(len(e.place.ready))}
 	for _, n := range e.place.ready {
 		pool := e.nodes[n].pool
 		if !e.sites[t][pool].Takes() {
 			v.Never++
 		}
-		for _, r := range scheduling {
-			if r.filter == nil || r.concerns != nil && !r.concerns(e, &x) {
+		for _, r := range filtering {
+			why := r.filter(e, x, n, pool)
+			if why == fleet.Open {
 				continue
 			}
-			if why := r.filter(e, &x, n, pool); why != fleet.Open {
-				if r.tell != nil {
-					r.tell(e, &x, n, &v)
-				} else {
-					v.Add(why)
-				}
-				break
+			if r.tell != nil {
+				r.tell(e, x, n, &v)
+			} else {
+				v.Add(why)
 			}
+			break
 		}
 	}
 	return v
+}
+
+// mostOf is the most of something that one of some nodes' pools has for a template.
+func (e *engine) mostOf(t int32, nodes []int32, of func(*fleet.Stance) int64) (most int64) {
+	for _, n := range nodes {
+		most = max(most, of(&e.sites[t][e.nodes[n].pool]))
+	}
+	return most
 }
 
 // verdict returns the number of a verdict in the trace's table.

@@ -13,8 +13,8 @@ const spreadWeight = 2
 // spreadRule keeps pods off nodes in places that have too many of their like already, and
 // prefers places with fewer.
 var spreadRule = rule{
-	concerns: func(e *engine, x *look) bool { return !x.placeholder && e.heeds(x.t) },
-	filter: func(e *engine, x *look, n, pool int32) fleet.Reason {
+	concerns: func(e *engine, x look) bool { return !x.placeholder && e.heeds(x.t) },
+	filter: func(e *engine, x look, n, pool int32) fleet.Reason {
 		must := e.near.rules[x.t].must
 		for i := range must {
 			m := &must[i]
@@ -28,10 +28,9 @@ var spreadRule = rule{
 		}
 		return fleet.Open
 	},
-	compare: func(e *engine, x *look, nodes []int32, points []int64) {
-		if r := &e.near.rules[x.t]; len(r.may) > 0 && len(nodes) > 1 {
-			e.likeEven(r, nodes, points)
-		}
+	compares: func(e *engine, x look) bool { return len(e.near.rules[x.t].may) > 0 },
+	compare: func(e *engine, x look, nodes []int32, points []int64) {
+		e.likeEven(&e.near.rules[x.t], nodes, points)
 	},
 }
 

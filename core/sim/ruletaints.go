@@ -9,20 +9,15 @@ const taintWeight = 3
 // with fewer that would rather keep them off: 0 to 100, by the most of the nodes with room.
 var taintRule = rule{
 	lasting: true,
-	filter: func(e *engine, x *look, _, pool int32) fleet.Reason {
+	filter: func(e *engine, x look, _, pool int32) fleet.Reason {
 		if e.sites[x.t][pool].Tainted {
 			return fleet.Tainted
 		}
 		return fleet.Open
 	},
-	compare: func(e *engine, x *look, nodes []int32, points []int64) {
-		if !e.picky[x.t] {
-			return
-		}
-		most := int64(0)
-		for _, n := range nodes {
-			most = max(most, e.sites[x.t][e.nodes[n].pool].Disliked)
-		}
+	compares: func(e *engine, x look) bool { return e.picky[x.t] },
+	compare: func(e *engine, x look, nodes []int32, points []int64) {
+		most := e.mostOf(x.t, nodes, func(s *fleet.Stance) int64 { return s.Disliked })
 		if most == 0 {
 			return
 		}
