@@ -130,8 +130,8 @@ func rightsClusterWide(x *subject) {
 			o.Decode(&b)
 			if who := x.binds(b.Subjects); who != "" {
 				x.say("metadata.namespace", fmt.Sprintf("%s gives %s the rights of %s in every namespace of the cluster.", o, who, b.RoleRef.Name),
-					"Bind a Role of the agents' namespace that may create, read, watch and delete pods and read their logs; `tachyphor "+
-						"render` writes one.")
+					"Bind a Role of the agents' namespace that may create, read, watch and delete pods and read their logs; "+
+						"`tachyphor render` writes one.")
 				x.elsewhere(o)
 			}
 		case "RoleBinding":

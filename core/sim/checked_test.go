@@ -54,10 +54,10 @@ func audit(e *engine) {
 		case idle:
 			team.idle++
 		}
-		if !((g.node < 0) == (g.state == unplaced)) {
+		if (g.node < 0) != (g.state == unplaced) {
 			fail("agent %d in state %d is on node %d", a, g.state, g.node)
 		}
-		if !((g.job >= 0) == (g.state == busy || g.state == wiping)) {
+		if (g.job >= 0) != (g.state == busy || g.state == wiping) {
 			fail("agent %d in state %d has job %d", a, g.state, g.job)
 		}
 		if g.node < 0 {
@@ -72,7 +72,7 @@ func audit(e *engine) {
 		s.room.Take(&t.Needs, 1)
 		for _, c := range t.ClaimAt {
 			claims[c]++
-			if !(e.claims[c].node == g.node) {
+			if e.claims[c].node != g.node {
 				fail("volume %d is on node %d, agent %d on %d", c, e.claims[c].node, a, g.node)
 			}
 		}
@@ -90,7 +90,7 @@ func audit(e *engine) {
 		if node.gone {
 			continue
 		}
-		if !(node.left == s.room && node.pods == s.pods) {
+		if node.left != s.room || node.pods != s.pods {
 			fail("node %d has %v left for %d pods, its pods say %v and %d", n, node.left, node.pods, s.room, s.pods)
 		}
 		if !(node.left.CPU >= 0 && node.left.Memory >= 0 && node.left.Pods >= 0) {
@@ -106,7 +106,7 @@ func audit(e *engine) {
 				size += e.w.Layers[l]
 			}
 		}
-		if !(node.shelf.size == size) {
+		if node.shelf.size != size {
 			fail("node %d holds %d bytes of images, its layers are %d", n, node.shelf.size, size)
 		}
 	}
@@ -115,10 +115,10 @@ func audit(e *engine) {
 		if !(team.total == s.total && team.coming == s.coming && team.idle == s.idle) {
 			fail("team %d: %d, %d coming, %d idle; its agents say %d, %d, %d", t, team.total, team.coming, team.idle, s.total, s.coming, s.idle)
 		}
-		if !(team.promised <= min(team.coming, team.queue.len())) {
+		if team.promised > min(team.coming, team.queue.len()) {
 			fail("team %d has promised %d of %d coming to %d waiting", t, team.promised, team.coming, team.queue.len())
 		}
-		if !(len(e.place.pending[t]) == s.unplaced) {
+		if len(e.place.pending[t]) != s.unplaced {
 			fail("team %d: %d pods wait for a node, %d agents have none", t, len(e.place.pending[t]), s.unplaced)
 		}
 		for i := 1; i < team.queue.len(); i++ {
@@ -127,14 +127,14 @@ func audit(e *engine) {
 			}
 		}
 	}
-	if !(used == e.used) {
+	if used != e.used {
 		fail("the quota counts %v, the agents are %v", e.used, used)
 	}
-	if !(cpu == e.cpu) {
+	if cpu != e.cpu {
 		fail("%d µcores in use, the agents say %d", e.cpu, cpu)
 	}
 	for c := range claims {
-		if !(e.claims[c].pods == claims[c]) {
+		if e.claims[c].pods != claims[c] {
 			fail("claim %d has %d pods, %d use it", c, e.claims[c].pods, claims[c])
 		}
 	}
@@ -145,7 +145,7 @@ func audit(e *engine) {
 			stored += x.size
 		}
 	}
-	if !(stored == e.cache.stored) {
+	if stored != e.cache.stored {
 		fail("the store holds %d bytes, its entries are %d", e.cache.stored, stored)
 	}
 }

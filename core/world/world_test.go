@@ -112,11 +112,6 @@ func TestMadeFromAnother(t *testing.T) {
 	}
 	w.WithAgents(2)
 	w.WithQuota()
-	for i := range w.Templates {
-		for _, x := range []*world.World{w, again} {
-			x.Templates[i].Calendar = x.Templates[i].Calendar.With(x.Templates[i].Calendar.Steps())
-		}
-	}
 	if !reflect.DeepEqual(w.Templates, again.Templates) || !reflect.DeepEqual(w.Pools, again.Pools) ||
 		!reflect.DeepEqual(w.Classes, again.Classes) || len(w.Scopes) != 0 {
 		t.Error("the world has changed")

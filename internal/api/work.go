@@ -6,7 +6,6 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
-	"reflect"
 	"slices"
 	"time"
 
@@ -145,18 +144,17 @@ func (l longWork[B]) operations(s *server, api huma.API) {
 
 // watch sends what changes of work until it is over.
 func (l longWork[B]) watch(ctx context.Context, s *server, id uint64, send sse.Sender) {
-	var last *B
+	var last work.Sign // none is like it
 	s.works.follow(ctx, id, func(o store.Work, there bool) bool {
 		if !there || !slices.Contains(l.kinds, o.Kind) {
 			_ = send.Data(l.missing(id, "there is no "+l.what(id)))
 			return true
 		}
-		now := l.brief(s.Queue, o)
-		if last == nil || !reflect.DeepEqual(*last, now) {
-			if send.Data(now) != nil {
+		if now := s.Queue.Sign(o); now != last {
+			if send.Data(l.brief(s.Queue, o)) != nil {
 				return true
 			}
-			last = &now
+			last = now
 		}
 		return o.State.Over()
 	})

@@ -87,8 +87,8 @@ func (p *program) size(ctx context.Context, arg string, f sizeFlags) error {
 		}
 		a, s, err = p.sizeFile(arg, f)
 	} else if len(f.usage) > 0 || f.jobs != "" || len(f.with) > 0 {
-		return fmt.Errorf("--usage, --jobs and --with go with a file; for the stored template %s take samples in with `tachyphor "+
-			"observe %s FILE`", arg, arg)
+		return fmt.Errorf("--usage, --jobs and --with go with a file; for the stored template %s take samples in with "+
+			"`tachyphor observe %s FILE`", arg, arg)
 	} else {
 		a, err = p.client().Size(ctx, arg, client.Sizing{
 			Class: f.class, Cluster: f.cluster, Pool: f.pool, Share: f.share / 100, Sure: f.sure / 100, Stretch: f.stretch, HalfLife: f.halfLife,

@@ -13,15 +13,16 @@ import (
 type Job struct {
 	store.Work
 	kind *Kind
+	with any                // what was put together when live work was asked for
+	ctx  context.Context    // ends when the work is to end
+	stop context.CancelFunc // ends that
 
 	progress atomic.Uint64 // in millionths
-	stopped  atomic.Bool
-	cancel   context.CancelFunc
 
 	mu         sync.Mutex
-	checkpoint json.RawMessage
-	seen       int // changes of it so far
-	stored     int // of these, those that the records have
+	checkpoint string // JSON
+	seen       int    // changes of it so far
+	stored     int    // of these, those that the records have
 }
 
 // Progress notes the share that is done, and reports whether to go on. Each goroutine of
@@ -29,8 +30,11 @@ type Job struct {
 func (j *Job) Progress(done float64) bool {
 	stepBack()
 	j.progress.Store(uint64(done * 1e6))
-	return !j.stopped.Load()
+	return j.ctx.Err() == nil
 }
+
+// done is the share that is done.
+func (j *Job) done() float64 { return float64(j.progress.Load()) / 1e6 }
 
 // Keep notes a checkpoint: what there is by now, as JSON. It is stored with the next sign
 // of life, and told at once by this process.
@@ -41,7 +45,7 @@ func (j *Job) Keep(v any) {
 	}
 	j.mu.Lock()
 	defer j.mu.Unlock()
-	j.checkpoint = b
+	j.checkpoint = string(b)
 	j.seen++
 }
 
@@ -53,7 +57,7 @@ func (j *Job) unstored() (checkpoint *string, had int) {
 	if j.seen == j.stored {
 		return nil, j.seen
 	}
-	text := string(j.checkpoint)
+	text := j.checkpoint
 	return &text, j.seen
 }
 
@@ -61,10 +65,4 @@ func (j *Job) has(stored int) {
 	j.mu.Lock()
 	defer j.mu.Unlock()
 	j.stored = max(j.stored, stored)
-}
-
-// stop ends the work as soon as it looks.
-func (j *Job) stop() {
-	j.stopped.Store(true)
-	j.cancel()
 }

@@ -11,11 +11,8 @@ import (
 // its checkpoints are Reports.
 var Preflight = Kind{Name: "preflight", Called: "preflight", Live: true, Run: preflight}
 
-func preflight(ctx context.Context, q *Queue, j *Job) (End, error) {
-	s, err := q.tried(ctx, j)
-	if err != nil {
-		return End{}, err
-	}
+func preflight(ctx context.Context, _ *Queue, j *Job) (End, error) {
+	s := j.with.(setting)
 	var said Report
 	s.conn.Preflight(ctx, s.plan, func(c wire.Check) {
 		said.Checks = append(slices.Clone(said.Checks), c)

@@ -75,6 +75,7 @@ func Start(s *store.Store, l *library.Library, log *slog.Logger, full func() err
 		traces:  kept.New(jobsKept, 1, func(t *sim.Trace) int { return max(len(t.Records), jobsKept/10) }),
 	}
 	q.all.Go(q.workOff)
+	q.all.Go(q.breakOff)
 	return q
 }
 
@@ -131,27 +132,37 @@ func (q *Queue) Cancel(ctx context.Context, kinds []string, id uint64) (store.Wo
 // it.
 func (q *Queue) Progress(w store.Work) float64 {
 	if j := q.job(w); j != nil {
-		return float64(j.progress.Load()) / 1e6
+		return j.done()
 	}
 	return w.Progress
 }
 
-// Checkpoint returns the last checkpoint of work into v, and a number that grows with every
-// change while this process does it; −1 otherwise.
-func (q *Queue) Checkpoint(w store.Work, v any) (seen int) {
-	text, seen := json.RawMessage(nil), -1
+// Checkpoint reads the last checkpoint of work into v.
+func (q *Queue) Checkpoint(w store.Work, v any) {
+	if text := q.Sign(w).checkpoint; text != "" {
+		_ = json.Unmarshal([]byte(text), v) // ours; as it was if it cannot be read
+	}
+}
+
+// A Sign is what of work changes while it is done: two that are equal tell the same.
+type Sign struct {
+	state      wire.State
+	progress   float64
+	checkpoint string
+}
+
+// Sign returns how far work has come, fresher than its record when this process does it.
+func (q *Queue) Sign(w store.Work) Sign {
+	sign := Sign{state: w.State, progress: w.Progress}
 	if w.Checkpoint != nil {
-		text = json.RawMessage(*w.Checkpoint)
+		sign.checkpoint = *w.Checkpoint
 	}
 	if j := q.job(w); j != nil {
 		j.mu.Lock()
-		text, seen = j.checkpoint, j.seen
-		j.mu.Unlock()
+		defer j.mu.Unlock()
+		sign.progress, sign.checkpoint = j.done(), j.checkpoint
 	}
-	if len(text) > 0 {
-		_ = json.Unmarshal(text, v) // ours; as it was if it cannot be read
-	}
-	return seen
+	return sign
 }
 
 // job finds work that runs in this process.
@@ -179,15 +190,15 @@ func (q *Queue) workOff() {
 		case places <- struct{}{}:
 		}
 		w, err := q.claim()
-		if err == nil && suspect(w) { // nothing else is claimed meanwhile: that would count as begun
-			q.run(w)
+		switch {
+		case err == nil && suspect(w): // nothing else is claimed meanwhile: that would count as begun
+			q.run(w, nil)
 			<-places
 			continue
-		}
-		if err == nil {
+		case err == nil:
 			q.all.Go(func() {
 				defer func() { <-places }()
-				q.run(w)
+				q.run(w, nil)
 			})
 			continue
 		}
@@ -204,28 +215,42 @@ func (q *Queue) workOff() {
 	}
 }
 
-// claim takes the next work, and breaks off live work that nobody does any more.
+// claim takes the next work.
 func (q *Queue) claim() (store.Work, error) {
-	if _, err := q.store.Claim(q.ctx, q.holder, lease, claimable(true)); err != nil && !errors.Is(err, store.ErrNotFound) {
-		return store.Work{}, err
-	}
 	if q.full() != nil { // the disk says so itself
 		return store.Work{}, store.ErrNotFound
 	}
 	return q.store.Claim(q.ctx, q.holder, lease, claimable(false))
 }
 
+// breakOff ends live work that nobody does any more, until the queue is closed: claiming it
+// is too often at once.
+func (q *Queue) breakOff() {
+	look := time.NewTicker(beat)
+	defer look.Stop()
+	for {
+		_, err := q.store.Claim(q.ctx, q.holder, lease, claimable(true))
+		if err != nil && !errors.Is(err, store.ErrNotFound) && q.ctx.Err() == nil {
+			q.log.Warn("cannot look after trials; trying again", "error", err)
+		}
+		select {
+		case <-q.ctx.Done():
+			return
+		case <-look.C:
+		}
+	}
+}
+
 // begin notes that this process does some work.
-func (q *Queue) begin(w store.Work) (*Job, context.Context) {
-	j := &Job{Work: w, kind: kindOf(w.Kind)}
-	ctx := context.Context(nil)
+func (q *Queue) begin(w store.Work, with any) (*Job, context.Context) {
+	j := &Job{Work: w, kind: kindOf(w.Kind), with: with}
 	if j.kind.Live {
-		ctx, j.cancel = context.WithTimeout(context.Background(), longestLive)
+		j.ctx, j.stop = context.WithTimeout(context.Background(), longestLive)
 	} else {
-		ctx, j.cancel = context.WithCancel(q.ctx)
+		j.ctx, j.stop = context.WithCancel(q.ctx)
 	}
 	if w.Checkpoint != nil {
-		j.checkpoint = json.RawMessage(*w.Checkpoint)
+		j.checkpoint = *w.Checkpoint
 	}
 	q.mu.Lock()
 	defer q.mu.Unlock()
@@ -233,13 +258,14 @@ func (q *Queue) begin(w store.Work) (*Job, context.Context) {
 	if q.closed {
 		j.stop()
 	}
-	return j, ctx
+	return j, j.ctx
 }
 
-// run does some work and stores its end.
-func (q *Queue) run(w store.Work) {
-	j, ctx := q.begin(w)
-	defer j.cancel()
+// run does some work and stores its end. with is what was put together when it was asked
+// for, of live work.
+func (q *Queue) run(w store.Work, with any) {
+	j, ctx := q.begin(w, with)
+	defer j.stop()
 	began := time.Now()
 	beating, quiet := context.WithCancel(context.Background())
 	var heart sync.WaitGroup
@@ -283,8 +309,8 @@ func (q *Queue) run(w store.Work) {
 			end.Then()
 		}
 	}
-	q.log.Info(j.kind.Called+" "+string(last.State), "id", w.ID, "about", w.Subject, "seconds", time.Since(began).Seconds(), "error",
-		last.Error)
+	took := time.Since(began).Seconds()
+	q.log.Info(j.kind.Called+" "+string(last.State), "id", w.ID, "about", w.Subject, "seconds", took, "error", last.Error)
 }
 
 // suspect reports whether work was begun before by a process that died, over it or over
@@ -395,7 +421,7 @@ func (q *Queue) beat(ctx context.Context, j *Job) {
 			return
 		case <-tick.C:
 			checkpoint, had := j.unstored()
-			err := q.store.Renew(ctx, j.ID, q.holder, lease, float64(j.progress.Load())/1e6, checkpoint)
+			err := q.store.Renew(ctx, j.ID, q.holder, lease, j.done(), checkpoint)
 			switch {
 			case errors.Is(err, store.ErrConflict): // cancelled elsewhere, or taken over
 				j.stop()

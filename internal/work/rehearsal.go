@@ -11,11 +11,8 @@ import (
 // question is Tried, its checkpoints are Reports.
 var Rehearsal = Kind{Name: "rehearsal", Called: "rehearsal", Live: true, Run: rehearse}
 
-func rehearse(ctx context.Context, q *Queue, j *Job) (End, error) {
-	s, err := q.tried(ctx, j)
-	if err != nil {
-		return End{}, err
-	}
+func rehearse(ctx context.Context, _ *Queue, j *Job) (End, error) {
+	s := j.with.(setting)
 	tell := func(now wire.Rehearsal) { j.Keep(Report{Rehearsal: &now}) }
 	tell(s.conn.Rehearse(ctx, s.template, s.tools, kube.Patience{}, tell))
 	return End{}, nil

@@ -2,12 +2,9 @@ package work
 
 import (
 	"context"
-	"encoding/json"
-	"errors"
 
 	"tachyphor/core/document"
 	"tachyphor/internal/kube"
-	"tachyphor/internal/library"
 	"tachyphor/internal/store"
 	"tachyphor/wire"
 )
@@ -49,7 +46,7 @@ func (q *Queue) Try(ctx context.Context, k *Kind, by string, t Tried) (store.Wor
 	}
 	q.all.Go(func() {
 		defer q.leavePlace()
-		q.run(w)
+		q.run(w, s)
 	})
 	return w, nil
 }
@@ -71,7 +68,8 @@ func (q *Queue) leavePlace() {
 	q.live--
 }
 
-// setting is what a trial is made with.
+// setting is what a trial is made with: put together when it is asked for, so that what is
+// wrong is told at once.
 type setting struct {
 	template *document.Document
 	plan     kube.Plan
@@ -97,17 +95,4 @@ func (q *Queue) setting(ctx context.Context, t Tried) (s setting, err error) {
 	}
 	s.tools = shelf.Tools(s.template)
 	return s, nil
-}
-
-// tried puts the setting of a trial together again.
-func (q *Queue) tried(ctx context.Context, j *Job) (setting, error) {
-	var t Tried
-	if err := json.Unmarshal([]byte(j.Question), &t); err != nil {
-		return setting{}, err
-	}
-	s, err := q.setting(ctx, t)
-	if trouble := (library.Trouble{}); errors.As(err, &trouble) { // it is not put back
-		err = errors.New("the database did not answer; try again")
-	}
-	return s, err
 }
