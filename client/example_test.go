@@ -26,12 +26,12 @@ func Example() {
 		return
 	}
 	var shown []wire.State
-	end, err := c.Watch(ctx, asked.ID, func(o wire.OutcomeBrief) { shown = append(shown, wire.State(o.State)) })
+	end, err := c.Watch(ctx, asked.ID, func(w wire.WorkBrief) { shown = append(shown, w.State) })
 	if err != nil {
 		fmt.Println(err)
 		return
 	}
-	gist := *end.Summary
+	gist := *end.Simulation.Summary
 	fmt.Printf("outcome %d: %v, %s\n", end.ID, shown, gist.Headline)
 
 	_, err = c.Scenario(ctx, "leaner")
@@ -49,12 +49,12 @@ func answer(w http.ResponseWriter, r *http.Request) {
 	switch r.Method + " " + r.URL.Path {
 	case "POST /api/v1/outcomes":
 		w.WriteHeader(http.StatusAccepted)
-		fmt.Fprint(w, `{"id": 7, "scenario": "lean", "state": "queued"}`)
-	case "GET /api/v1/outcomes/7/progress":
+		fmt.Fprint(w, `{"id": 7, "kind": "simulation", "about": "lean", "state": "queued"}`)
+	case "GET /api/v1/work/7/progress":
 		w.Header().Set("Content-Type", "text/event-stream")
 		fmt.Fprint(w, "event: progress\ndata: {\"id\": 7, \"state\": \"running\", \"progress\": 0.5}\n\n")
-		fmt.Fprint(w, "event: progress\ndata: {\"id\": 7, \"state\": \"done\", \"summary\": {\"headline\": \"95 % of jobs start "+
-			"within 40 s\"}}\n\n")
+		fmt.Fprint(w, "event: progress\ndata: {\"id\": 7, \"state\": \"done\", \"simulation\": {\"summary\": {\"headline\": "+
+			"\"95 % of jobs start within 40 s\"}}}\n\n")
 	default:
 		w.Header().Set("Content-Type", "application/problem+json")
 		w.WriteHeader(http.StatusNotFound)

@@ -16,7 +16,7 @@ import (
 var ErrBrokenOff = errors.New("the connection breaks off again and again; what was asked for may go on, look at it later")
 
 // follow reads server-sent events of something long until its state is over.
-func follow[T any](ctx context.Context, c *Client, path string, state func(T) string, tell func(T)) (T, error) {
+func follow[T any](ctx context.Context, c *Client, path string, state func(T) wire.State, tell func(T)) (T, error) {
 	var last T
 	for tries := 0; ; tries++ {
 		over, err := followOnce(ctx, c, path, state, func(x T) {
@@ -40,7 +40,7 @@ func follow[T any](ctx context.Context, c *Client, path string, state func(T) st
 	}
 }
 
-func followOnce[T any](ctx context.Context, c *Client, path string, state func(T) string, tell func(T)) (over bool, err error) {
+func followOnce[T any](ctx context.Context, c *Client, path string, state func(T) wire.State, tell func(T)) (over bool, err error) {
 	resp, err := c.send(ctx, request{method: "GET", path: path})
 	if err != nil {
 		return false, err
@@ -58,8 +58,7 @@ func followOnce[T any](ctx context.Context, c *Client, path string, state func(T
 			return false, err
 		}
 		tell(x)
-		switch state(x) {
-		case "done", "failed", "cancelled":
+		if state(x).Over() {
 			return true, nil
 		}
 	}

@@ -20,8 +20,8 @@ func (c *Client) Scenario(ctx context.Context, name string) (wire.Scenario, erro
 }
 
 // Simulate asks for a scenario's simulation.
-func (c *Client) Simulate(ctx context.Context, scenario string, run wire.Run) (wire.OutcomeBrief, error) {
-	return asked[wire.OutcomeBrief](ctx, c, "/outcomes", struct {
+func (c *Client) Simulate(ctx context.Context, scenario string, run wire.Run) (wire.WorkBrief, error) {
+	return c.ask(ctx, "/outcomes", struct {
 		Scenario string `json:"scenario"`
 		wire.Run
 	}{scenario, run})
@@ -34,34 +34,6 @@ func (c *Client) Outcome(ctx context.Context, id uint64, samples bool) (wire.Kep
 	var o wire.KeptOutcome
 	_, err := c.call(ctx, request{method: "GET", path: outcomeAt(id), query: url.Values{"samples": {strconv.FormatBool(samples)}}}, &o)
 	return o, err
-}
-
-// Outcomes returns the newest outcomes of a scenario, of all when empty: Newest of them at
-// most.
-func (c *Client) Outcomes(ctx context.Context, scenario string) ([]wire.OutcomeBrief, error) {
-	return listed[wire.OutcomeBrief](ctx, c, "/outcomes", scenario)
-}
-
-// EachOutcome goes through the outcomes of a scenario, of all when empty, newest first,
-// until take returns false.
-func (c *Client) EachOutcome(ctx context.Context, scenario string, take func(wire.OutcomeBrief) bool) error {
-	return each(ctx, c, "/outcomes", scenario, take)
-}
-
-// Cancel ends a simulation.
-func (c *Client) Cancel(ctx context.Context, id uint64) (wire.OutcomeBrief, error) {
-	return cancelled[wire.OutcomeBrief](ctx, c, outcomeAt(id))
-}
-
-// Watch follows a simulation until it is over, telling each change, and returns
-// its end. A broken connection is taken up again.
-func (c *Client) Watch(ctx context.Context, id uint64, tell func(wire.OutcomeBrief)) (wire.OutcomeBrief, error) {
-	return follow(ctx, c, outcomeAt(id)+"/progress", func(o wire.OutcomeBrief) string { return o.State }, tell)
-}
-
-// DropOutcome takes an outcome that is over away, with its jobs.
-func (c *Client) DropOutcome(ctx context.Context, id uint64) error {
-	return c.dropped(ctx, outcomeAt(id))
 }
 
 // Jobs returns a page of an outcome's jobs, from one on.

@@ -34,7 +34,7 @@ type JobPage struct {
 
 // KeptOutcome is an outcome with its result.
 type KeptOutcome struct {
-	OutcomeBrief
+	WorkBrief
 	Result *outcome.Outcome `json:"result,omitempty" doc:"The result, once it is done."`
 }
 
@@ -46,13 +46,12 @@ type ComparedOutcomes struct {
 
 // Compared is one outcome of a comparison.
 type Compared struct {
-	OutcomeBrief
+	WorkBrief
 	Groups []outcome.Group `json:"groups" doc:"How its jobs fared."`
 }
 
-// OutcomeBrief is an outcome without its result.
-type OutcomeBrief struct {
-	WorkBrief
+// SimulationBrief is what is told of a simulation in brief.
+type SimulationBrief struct {
 	Digest  string `json:"digest,omitempty" doc:"sha256 of the result."`
 	Inputs  Inputs `json:"inputs" doc:"Exactly what it was computed from."`
 	Summary *Gist  `json:"summary,omitempty" doc:"Main figures, once it is done."`

@@ -6,13 +6,13 @@ import (
 
 // ScenarioBrief is a scenario in a list, with its newest finished outcome.
 type ScenarioBrief struct {
-	Name     string        `json:"name" doc:"Name of the scenario."`
-	Cluster  string        `json:"cluster" doc:"Its cluster."`
-	Workload string        `json:"workload" doc:"Its workload."`
-	Revision int           `json:"revision" doc:"Newest revision."`
-	Note     string        `json:"note" doc:"The comment at the head of its document."`
-	Last     *OutcomeBrief `json:"last,omitempty" doc:"Newest finished outcome."`
-	Current  bool          `json:"current" doc:"That outcome was computed from the newest revisions of everything."`
+	Name     string     `json:"name" doc:"Name of the scenario."`
+	Cluster  string     `json:"cluster" doc:"Its cluster."`
+	Workload string     `json:"workload" doc:"Its workload."`
+	Revision int        `json:"revision" doc:"Newest revision."`
+	Note     string     `json:"note" doc:"The comment at the head of its document."`
+	Last     *WorkBrief `json:"last,omitempty" doc:"Newest finished outcome."`
+	Current  bool       `json:"current" doc:"That outcome was computed from the newest revisions of everything."`
 }
 
 // Scenario is a scenario with what it builds on.

@@ -1,9 +1,5 @@
 package wire
 
-import (
-	"time"
-)
-
 // CheckState is what came of one check.
 type CheckState string
 
@@ -53,19 +49,11 @@ type Rehearsal struct {
 	Cleaned   string    `json:"cleaned" doc:"How the pod was taken away."`
 }
 
-// Trial is a preflight or a rehearsal on a live cluster.
-type Trial struct {
-	ID       uint64     `json:"id" doc:"Number of the trial."`
-	Kind     string     `json:"kind" enum:"preflight,rehearsal" doc:"What is tried."`
-	Template string     `json:"template" doc:"Template that it is about."`
-	Context  string     `json:"context" doc:"Cluster that it is made on."`
-	State    string     `json:"state" enum:"queued,running,done,failed,cancelled" doc:"How far it has come."`
-	Error    string     `json:"error,omitempty" doc:"Why it failed."`
-	Asked    time.Time  `json:"asked" doc:"When it was asked for."`
-	Seconds  float64    `json:"seconds,omitempty" doc:"How long it took."`
-	By       string     `json:"by" doc:"Whose token asked."`
-	Checks   []Check    `json:"checks" doc:"Of a preflight: its checks so far."`
-	Agent    *Rehearsal `json:"agent,omitempty" doc:"Of a rehearsal: the agent's life so far."`
+// TrialBrief is what came of a preflight or a rehearsal on a live cluster so far.
+type TrialBrief struct {
+	Context string     `json:"context" doc:"Cluster that it is made on."`
+	Checks  []Check    `json:"checks" doc:"Of a preflight: its checks so far."`
+	Agent   *Rehearsal `json:"agent,omitempty" doc:"Of a rehearsal: the agent's life so far."`
 }
 
 // Connections are the clusters that the service can reach.

@@ -4,9 +4,8 @@ import (
 	"tachyphor/core/weigh"
 )
 
-// WeighingBrief is a weighing in a few words.
+// WeighingBrief is what is told of a weighing in brief.
 type WeighingBrief struct {
-	WorkBrief
 	Revision int       `json:"revision" doc:"Revision of the scenario that was weighed."`
 	Ask      weigh.Ask `json:"ask" doc:"What was asked."`
 	Headline string    `json:"headline,omitempty" doc:"The answer in a sentence, once it is done."`
@@ -15,6 +14,6 @@ type WeighingBrief struct {
 
 // KeptWeighing is a weighing with its result.
 type KeptWeighing struct {
-	WeighingBrief
+	WorkBrief
 	Result *weigh.Weighing `json:"result,omitempty" doc:"The result, once it is done."`
 }

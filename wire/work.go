@@ -1,20 +1,23 @@
 package wire
 
-// WorkBrief is what is told of every long work.
+// WorkBrief is long work of any kind, in brief: what is told of all, and a part that only its
+// kind has.
 type WorkBrief struct {
 	ID       uint64  `json:"id" doc:"Its number."`
-	Scenario string  `json:"scenario" doc:"Name of the scenario."`
-	State    string  `json:"state" enum:"queued,running,done,failed,cancelled" doc:"How far it has come."`
+	Kind     string  `json:"kind" enum:"simulation,weighing,preflight,rehearsal" doc:"What is done."`
+	About    string  `json:"about" doc:"Name of the scenario that is simulated or weighed, of the template that is tried."`
+	State    State   `json:"state" enum:"queued,running,done,failed,cancelled" doc:"How far it has come."`
 	Progress float64 `json:"progress" doc:"Share done, 0 to 1."`
 	Error    string  `json:"error,omitempty" doc:"Why it failed."`
 	Defect   string  `json:"defect,omitempty" doc:"Of a defect of the engine: seed, repeat and stack, to be reported; absent in lists."`
 	Asked    string  `json:"asked" format:"date-time" doc:"When it was asked for."`
 	Seconds  float64 `json:"seconds,omitempty" doc:"How long it took."`
 	By       string  `json:"by" doc:"Whose token asked."`
-}
 
-// Work returns it, of all that it is a part of.
-func (b WorkBrief) Work() WorkBrief { return b }
+	Simulation *SimulationBrief `json:"simulation,omitempty" doc:"Of a simulation."`
+	Weighing   *WeighingBrief   `json:"weighing,omitempty" doc:"Of a weighing."`
+	Trial      *TrialBrief      `json:"trial,omitempty" doc:"Of a preflight or a rehearsal."`
+}
 
 // Page is a page of a list.
 type Page[T any] struct {

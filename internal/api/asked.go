@@ -14,7 +14,7 @@ import (
 )
 
 // asked turns away query parameters that an operation does not have, which would be passed
-// over, and numbers that are none.
+// over, those that are given twice, of which all but one would be, and numbers that are none.
 func asked(api huma.API) func(huma.Context, func(huma.Context)) {
 	return func(ctx huma.Context, next func(huma.Context)) {
 		var names []string
@@ -38,6 +38,11 @@ func asked(api huma.API) func(huma.Context, func(huma.Context)) {
 					there = fmt.Sprintf("did you mean %q?", near)
 				}
 				_ = huma.WriteErr(api, ctx, 422, fmt.Sprintf("unknown query parameter %q; %s", name, there))
+				return
+			}
+			if len(query[name]) > 1 {
+				_ = huma.WriteErr(api, ctx, 422, fmt.Sprintf("%s is given %d times; give it once, several values parted by commas", name,
+					len(query[name])))
 				return
 			}
 			for _, value := range query[name] {

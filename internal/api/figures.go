@@ -52,9 +52,9 @@ func (s *server) figureOperations(api huma.API) {
 			DrawnAs
 		},
 		) (*drawn, error) {
-			o, err := s.Store.GetWork(ctx, weighings.kinds, in.ID)
+			o, err := weighings.get(ctx, s, in.ID)
 			if err != nil {
-				return nil, s.answer(err, weighings.what(in.ID))
+				return nil, err
 			}
 			if o.State != wire.Done {
 				return nil, weighings.notOver(o)

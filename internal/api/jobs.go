@@ -37,9 +37,9 @@ func (s *server) listJobs(ctx context.Context, in *struct {
 	Limit  int `query:"limit" minimum:"1" maximum:"1000" default:"50" doc:"Most entries."`
 },
 ) (*struct{ Body wire.JobPage }, error) {
-	o, err := s.Store.GetWork(ctx, outcomes.kinds, in.ID)
+	o, err := outcomes.get(ctx, s, in.ID)
 	if err != nil {
-		return nil, s.answer(err, outcomes.what(in.ID))
+		return nil, err
 	}
 	jobs, err := s.storedJobs(ctx, o)
 	if err != nil {

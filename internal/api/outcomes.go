@@ -19,14 +19,15 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 )
 
-var outcomes = longWork[wire.OutcomeBrief]{
-	work.Names(&work.Simulation), "outcome", "simulation", briefOf,
-	func(id uint64, why string) wire.OutcomeBrief { return wire.OutcomeBrief{WorkBrief: absent(id, why)} },
-}
+var outcomes = told{kinds: work.Names(&work.Simulation), name: "outcome", adds: func(_ *work.Queue, o store.Work, b *wire.WorkBrief) {
+	b.Simulation = &wire.SimulationBrief{Digest: o.Digest, Inputs: inputsOf(o)}
+	var sum wire.Gist
+	if o.State == wire.Done && json.Unmarshal([]byte(o.Gist), &sum) == nil {
+		b.Simulation.Summary = &sum
+	}
+}}
 
 func (s *server) outcomeOperations(api huma.API) {
-	outcomes.lists(s, api)
-	outcomes.operations(s, api)
 	tags := []string{"outcomes"}
 	huma.Register(api, huma.Operation{
 		OperationID: "simulate", Method: http.MethodPost, Path: "/api/v1/outcomes", Summary: "Simulate a scenario",
@@ -51,7 +52,7 @@ func (s *server) simulate(ctx context.Context, in *struct {
 		wire.Run
 	}
 },
-) (*accepted[wire.OutcomeBrief], error) {
+) (*accepted, error) {
 	o, faults, err := s.Queue.Simulate(ctx, in.Body.Scenario, who(ctx), in.Body.Run)
 	if errors.Is(err, shelf.ErrChanges) {
 		return nil, huma.Error422UnprocessableEntity(err.Error())
@@ -62,7 +63,7 @@ func (s *server) simulate(ctx context.Context, in *struct {
 	if len(faults) > 0 {
 		return nil, refused(faults)
 	}
-	return outcomes.accept(s, o), nil
+	return s.accept(o), nil
 }
 
 // load returns an outcome and, once it is done, its result.
@@ -87,7 +88,7 @@ func (s *server) getOutcome(ctx context.Context, in *struct {
 	if result != nil && !in.Samples {
 		result.Samples, result.Alike = nil, nil
 	}
-	return &struct{ Body wire.KeptOutcome }{wire.KeptOutcome{OutcomeBrief: briefOf(s.Queue, o), Result: result}}, nil
+	return &struct{ Body wire.KeptOutcome }{wire.KeptOutcome{WorkBrief: inBrief(s.Queue, o), Result: result}}, nil
 }
 
 // done returns a finished outcome, or why it is none.
@@ -146,8 +147,8 @@ func (s *server) compare(ctx context.Context, in *struct {
 		if err != nil {
 			return nil, err
 		}
-		brief := briefOf(s.Queue, o)
-		design, demand, err := s.designOf(ctx, brief.Inputs)
+		inputs := inputsOf(o)
+		design, demand, err := s.designOf(ctx, inputs)
 		if err != nil {
 			return nil, s.answer(err, "outcome's documents")
 		}
@@ -155,11 +156,11 @@ func (s *server) compare(ctx context.Context, in *struct {
 			return nil, huma.Error409Conflict(fmt.Sprintf("outcome %d is of an earlier engine, whose figures mean other things; "+
 				"simulate %s again", id, result.Scenario))
 		}
-		if len(brief.Inputs.Changes) > 0 {
+		if len(inputs.Changes) > 0 {
 			result.Scenario += ", changed"
 		}
 		results, designs, demands = append(results, result), append(designs, design), append(demands, demand)
-		out.Outcomes = append(out.Outcomes, wire.Compared{OutcomeBrief: brief, Groups: result.Groups})
+		out.Outcomes = append(out.Outcomes, wire.Compared{WorkBrief: inBrief(s.Queue, o), Groups: result.Groups})
 	}
 	out.Comparison = outcome.Compare(results, designs, demands)
 	return &struct{ Body wire.ComparedOutcomes }{out}, nil

@@ -2,7 +2,6 @@ package api
 
 import (
 	"context"
-	"encoding/json"
 	"errors"
 	"net/http"
 
@@ -67,9 +66,9 @@ func (s *server) briefly(h store.Head, p *library.Pinned, last map[string]store.
 	spec := &p.Scenario.Value.(*document.Scenario).Spec
 	b.Cluster, b.Workload, b.Note = spec.Cluster, spec.Workload, p.Scenario.Note()
 	if o, ok := last[h.Name]; ok {
-		brief := briefOf(s.Queue, o)
+		brief := inBrief(s.Queue, o)
 		b.Last = &brief
-		b.Current = len(p.Faults) == 0 && same(p.Inputs, brief.Inputs)
+		b.Current = len(p.Faults) == 0 && same(p.Inputs, brief.Simulation.Inputs)
 	}
 	return b
 }
@@ -150,14 +149,4 @@ func (s *server) describe(ctx context.Context, in wire.Inputs, out *wire.Scenari
 		})
 	}
 	return nil, nil
-}
-
-func briefOf(q *work.Queue, o store.Work) wire.OutcomeBrief {
-	brief, in := workOf(q, o)
-	b := wire.OutcomeBrief{WorkBrief: brief, Digest: o.Digest, Inputs: in}
-	var sum wire.Gist
-	if o.State == wire.Done && json.Unmarshal([]byte(o.Gist), &sum) == nil {
-		b.Summary = &sum
-	}
-	return b
 }

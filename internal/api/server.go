@@ -95,6 +95,7 @@ func Operations(api huma.API, s *server) {
 	s.fitOperations(api)
 	s.usageOperations(api)
 	s.scenarioOperations(api)
+	s.workOperations(api)
 	s.outcomeOperations(api)
 	s.weighingOperations(api)
 	s.figureOperations(api)

@@ -14,29 +14,18 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 )
 
-var trials = longWork[wire.Trial]{
-	work.Names(&work.Preflight, &work.Rehearsal), "trial", "trial", briefOfTrial, func(id uint64, why string) wire.Trial {
-		return wire.Trial{ID: id, State: string(wire.Failed), Error: why, Checks: []wire.Check{}}
+var trials = told{
+	kinds: work.Names(&work.Preflight, &work.Rehearsal), name: "trial",
+	adds: func(q *work.Queue, w store.Work, b *wire.WorkBrief) {
+		var said work.Report
+		q.Checkpoint(w, &said)
+		var t work.Tried
+		_ = json.Unmarshal([]byte(w.Question), &t) // ours; empty if it cannot be read
+		b.Trial = &wire.TrialBrief{Context: t.Context, Checks: said.Checks, Agent: said.Rehearsal}
+		if said.Checks == nil {
+			b.Trial.Checks = []wire.Check{}
+		}
 	},
-}
-
-// briefOfTrial tells long work as a trial.
-func briefOfTrial(q *work.Queue, w store.Work) wire.Trial {
-	var said work.Report
-	q.Checkpoint(w, &said)
-	var t work.Tried
-	_ = json.Unmarshal([]byte(w.Question), &t) // ours; empty if it cannot be read
-	out := wire.Trial{
-		ID: w.ID, Kind: w.Kind, Template: w.Subject, Context: t.Context, State: string(w.State), Error: w.Error,
-		Asked: w.Asked, By: w.By, Checks: said.Checks, Agent: said.Rehearsal,
-	}
-	if out.Checks == nil {
-		out.Checks = []wire.Check{}
-	}
-	if w.Ended != nil {
-		out.Seconds = seconds(w.Asked, *w.Ended)
-	}
-	return out
 }
 
 func (s *server) trialOperations(api huma.API) {
@@ -61,24 +50,6 @@ func (s *server) trialOperations(api huma.API) {
 		DefaultStatus: http.StatusAccepted,
 		Description:   "A rehearsal makes one agent with a harmless job and takes it away again.",
 	}, s.try)
-	huma.Register(api, trials.operation("list-trials", http.MethodGet, "/api/v1/trials", "List trials, newest first"),
-		func(ctx context.Context, in *struct {
-			Template string `query:"template" maxLength:"63" doc:"Only of this template."`
-			Cursor   uint64 `query:"cursor" doc:"Where to go on."`
-			Limit    int    `query:"limit" minimum:"1" maximum:"100" default:"100" doc:"Most entries."`
-		},
-		) (*struct{ Body wire.Page[wire.Trial] }, error) {
-			return trials.list(ctx, s, in.Template, in.Cursor, in.Limit)
-		})
-	huma.Register(api, trials.operation("get-trial", http.MethodGet, "/api/v1/trials/{id}", "Get a trial"),
-		func(ctx context.Context, in *WorkPath) (*struct{ Body wire.Trial }, error) {
-			w, err := s.Store.GetWork(ctx, trials.kinds, in.ID)
-			if err != nil {
-				return nil, s.answer(err, trials.what(in.ID))
-			}
-			return &struct{ Body wire.Trial }{briefOfTrial(s.Queue, w)}, nil
-		})
-	trials.operations(s, api)
 }
 
 func (s *server) try(ctx context.Context, in *struct {
@@ -89,7 +60,7 @@ func (s *server) try(ctx context.Context, in *struct {
 		Context  string `json:"context,omitempty" maxLength:"255" doc:"Cluster; absent: the service's usual one."`
 	}
 },
-) (*accepted[wire.Trial], error) {
+) (*accepted, error) {
 	b, kind := in.Body, &work.Preflight
 	if b.Kind == work.Rehearsal.Name {
 		kind = &work.Rehearsal
@@ -104,5 +75,5 @@ func (s *server) try(ctx context.Context, in *struct {
 	case err != nil:
 		return nil, s.answer(err, "template "+b.Template)
 	}
-	return trials.accept(s, w), nil
+	return s.accept(w), nil
 }

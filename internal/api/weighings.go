@@ -15,33 +15,24 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 )
 
-var weighings = longWork[wire.WeighingBrief]{
-	work.Names(&work.Weighing), "weighing", "weighing", briefOfWeighing,
-	func(id uint64, why string) wire.WeighingBrief { return wire.WeighingBrief{WorkBrief: absent(id, why)} },
-}
-
-// briefOfWeighing tells long work as a weighing.
-func briefOfWeighing(q *work.Queue, o store.Work) wire.WeighingBrief {
-	brief, in := workOf(q, o)
-	out := wire.WeighingBrief{WorkBrief: brief}
+var weighings = told{kinds: work.Names(&work.Weighing), name: "weighing", adds: func(_ *work.Queue, o store.Work, b *wire.WorkBrief) {
+	in := inputsOf(o)
+	b.Weighing = &wire.WeighingBrief{}
 	if in.Weigh != nil {
-		out.Ask = *in.Weigh
+		b.Weighing.Ask = *in.Weigh
 	}
 	for _, r := range in.Documents {
 		if r.Kind == document.KindScenario {
-			out.Revision = r.Revision
+			b.Weighing.Revision = r.Revision
 		}
 	}
 	var gist wire.WeighGist
 	if o.State == wire.Done && json.Unmarshal([]byte(o.Gist), &gist) == nil {
-		out.Headline, out.Best = gist.Headline, gist.Best
+		b.Weighing.Headline, b.Weighing.Best = gist.Headline, gist.Best
 	}
-	return out
-}
+}}
 
 func (s *server) weighingOperations(api huma.API) {
-	weighings.lists(s, api)
-	weighings.operations(s, api)
 	tags := []string{"weighings"}
 	huma.Register(api, huma.Operation{
 		OperationID: "weigh", Method: http.MethodPost, Path: "/api/v1/weighings", Summary: "Weigh a scenario's cache plans against none",
@@ -60,7 +51,7 @@ func (s *server) weigh(ctx context.Context, in *struct {
 		weigh.Ask
 	}
 },
-) (*accepted[wire.WeighingBrief], error) {
+) (*accepted, error) {
 	o, faults, err := s.Queue.Weigh(ctx, in.Body.Scenario, who(ctx), in.Body.Ask)
 	switch {
 	case errors.Is(err, weigh.ErrAsk):
@@ -70,15 +61,15 @@ func (s *server) weigh(ctx context.Context, in *struct {
 	case len(faults) > 0:
 		return nil, refused(faults)
 	}
-	return weighings.accept(s, o), nil
+	return s.accept(o), nil
 }
 
 func (s *server) getWeighing(ctx context.Context, in *WorkPath) (*struct{ Body wire.KeptWeighing }, error) {
-	o, err := s.Store.GetWork(ctx, weighings.kinds, in.ID)
+	o, err := weighings.get(ctx, s, in.ID)
 	if err != nil {
-		return nil, s.answer(err, weighings.what(in.ID))
+		return nil, err
 	}
-	out := wire.KeptWeighing{WeighingBrief: briefOfWeighing(s.Queue, o)}
+	out := wire.KeptWeighing{WorkBrief: inBrief(s.Queue, o)}
 	if o.State == wire.Done {
 		if out.Result, err = s.weighed(ctx, in.ID); err != nil {
 			return nil, err

@@ -38,7 +38,7 @@ func (p *program) loadDemo(ctx context.Context, c *client.Client) error {
 			return fmt.Errorf("cannot load the demo world's usage: %w", err)
 		}
 	}
-	past, err := c.Outcomes(ctx, "")
+	past, err := c.NewestWork(ctx, client.Which{Kinds: client.Simulations})
 	if err != nil || len(past) > 0 {
 		return err
 	}
@@ -47,7 +47,7 @@ func (p *program) loadDemo(ctx context.Context, c *client.Client) error {
 		if err != nil {
 			return err
 		}
-		if _, err := c.Watch(ctx, o.ID, func(wire.OutcomeBrief) {}); err != nil {
+		if _, err := c.Watch(ctx, o.ID, func(wire.WorkBrief) {}); err != nil {
 			return err
 		}
 	}

@@ -220,7 +220,7 @@ func (p *program) getOutcomes(ctx context.Context, c *client.Client, args []stri
 		}
 		return p.outcome(o.Result)
 	}
-	list, err := c.Outcomes(ctx, "")
+	list, err := c.NewestWork(ctx, client.Which{Kinds: client.Simulations})
 	if err != nil {
 		return err
 	}
@@ -237,13 +237,13 @@ func (p *program) getOutcomes(ctx context.Context, c *client.Client, args []stri
 	}, value: list}
 	for _, o := range list {
 		delay, cost := "", ""
-		if s := o.Summary; s != nil {
+		if s := o.Simulation.Summary; s != nil {
 			if s.P95DelayNs != nil {
 				delay = units.Duration(*s.P95DelayNs).Short()
 			}
 			cost = units.Amount(s.CostPerMonth).Short(s.Currency)
 		}
-		l.rows = append(l.rows, []string{strconv.FormatUint(o.ID, 10), o.Scenario, o.State, delay, cost, here(o.Asked)})
+		l.rows = append(l.rows, []string{strconv.FormatUint(o.ID, 10), o.About, string(o.State), delay, cost, here(o.Asked)})
 	}
 	return p.show(l)
 }
@@ -278,7 +278,7 @@ func (p *program) dropCommand() *cobra.Command {
 				if err != nil {
 					return err
 				}
-				if err := p.client().DropOutcome(c.Context(), id); err != nil {
+				if err := p.client().DropWork(c.Context(), client.Simulations, id); err != nil {
 					return err
 				}
 				fmt.Fprintf(p.err, "outcome %d dropped.\n", id)

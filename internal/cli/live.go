@@ -75,7 +75,7 @@ func (p *program) preflight(ctx context.Context, arg string, f liveFlags) ([]wir
 	}
 	if !f.here(arg) {
 		told := 0
-		t, err := p.try(ctx, "preflight", arg, f, func(t wire.Trial) {
+		t, err := p.try(ctx, "preflight", arg, f, func(t *wire.TrialBrief) {
 			for ; told < len(t.Checks); told++ {
 				tell(t.Checks[told])
 			}
@@ -164,30 +164,37 @@ func (p *program) forLive(ctx context.Context, arg string, f liveFlags) (*review
 	return shelf, []*document.Document{d}, nil
 }
 
-// try lets the service make a trial, follows it, and ends it when this is ended.
-func (p *program) try(ctx context.Context, kind, template string, f liveFlags, tell func(wire.Trial)) (wire.Trial, error) {
-	c := p.client()
-	t, err := c.Try(ctx, kind, template, f.scenario, f.options.Context)
+// try lets the service make a trial, follows it, and ends it when this is ended. What came
+// of it is never nil.
+func (p *program) try(ctx context.Context, kind, template string, f liveFlags, tell func(*wire.TrialBrief)) (*wire.TrialBrief, error) {
+	c, last := p.client(), &wire.TrialBrief{}
+	asked, err := c.Try(ctx, kind, template, f.scenario, f.options.Context)
 	if err != nil {
-		return t, err
+		return last, err
 	}
-	end, err := c.WatchTrial(ctx, t.ID, tell)
+	hear := func(w wire.WorkBrief) {
+		if w.Trial != nil {
+			last = w.Trial
+			tell(last)
+		}
+	}
+	end, err := c.Watch(ctx, asked.ID, hear)
 	if ctx.Err() != nil {
 		after, cancel := context.WithTimeout(context.Background(), 40*time.Second)
 		defer cancel()
-		if err := c.CancelTrial(after, t.ID); err != nil {
-			return end, err
+		if _, err := c.Cancel(after, asked.ID); err != nil {
+			return last, err
 		}
-		end, err = c.WatchTrial(after, t.ID, tell) // what it made is taken away first
+		_, err = c.Watch(after, asked.ID, hear) // what it made is taken away first
 		if err == nil {
 			err = ctx.Err()
 		}
-		return end, err
+		return last, err
 	}
-	if err == nil && end.State == "failed" {
+	if err == nil && end.State == wire.Failed {
 		err = no(errors.New(end.Error))
 	}
-	return end, err
+	return last, err
 }
 
 // line writes one check.
@@ -264,7 +271,7 @@ func (p *program) rehearse(ctx context.Context, arg string, f liveFlags, patienc
 		}
 	}
 	if !f.here(arg) {
-		t, err := p.try(ctx, "rehearsal", arg, f, func(t wire.Trial) {
+		t, err := p.try(ctx, "rehearsal", arg, f, func(t *wire.TrialBrief) {
 			if t.Agent != nil {
 				tell(*t.Agent)
 			}

@@ -149,28 +149,25 @@ func defect(w *world.World, err error) error {
 
 // watchOutcome follows a simulation to its end.
 func (p *program) watchOutcome(ctx context.Context, c *client.Client, id uint64, quiet bool) error {
-	return watch(ctx, p, fmt.Sprintf("outcome %d", id), quiet, id, c.Watch, c.Cancel)
+	return p.watch(ctx, c, fmt.Sprintf("outcome %d", id), quiet, id)
 }
 
 // watch follows long work to its end, and cancels it when it is interrupted. Work that is
 // not done is an error.
-func watch[B interface{ Work() wire.WorkBrief }](ctx context.Context, p *program, what string, quiet bool, id uint64,
-	follow func(context.Context, uint64, func(B)) (B, error), cancel func(context.Context, uint64) (B, error),
-) error {
+func (p *program) watch(ctx context.Context, c *client.Client, what string, quiet bool, id uint64) error {
 	bar := p.progress(what, quiet)
-	told, err := follow(ctx, id, func(b B) { bar.set(b.Work().Progress) })
-	end := told.Work()
-	bar.end(err == nil && end.State == "done")
+	end, err := c.Watch(ctx, id, func(w wire.WorkBrief) { bar.set(w.Progress) })
+	bar.end(err == nil && end.State == wire.Done)
 	if ctx.Err() != nil {
 		stop, done := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
 		defer done()
-		_, _ = cancel(stop, id)
+		_, _ = c.Cancel(stop, id)
 		return no(fmt.Errorf("%s was cancelled", what))
 	}
 	if err != nil {
 		return err
 	}
-	if end.State != "done" {
+	if end.State != wire.Done {
 		return no(fmt.Errorf("%s %s: %s", what, end.State, end.Error))
 	}
 	return nil
@@ -298,8 +295,8 @@ func (p *program) resolve(ctx context.Context, c *client.Client, word string) (u
 		return id, nil
 	}
 	var id uint64
-	err := c.EachOutcome(ctx, word, func(o wire.OutcomeBrief) bool {
-		if o.State == "done" && len(o.Inputs.Changes) == 0 {
+	err := c.EachWork(ctx, client.Which{Kinds: client.Simulations, About: word}, func(o wire.WorkBrief) bool {
+		if o.State == wire.Done && len(o.Simulation.Inputs.Changes) == 0 {
 			id = o.ID
 		}
 		return id == 0

@@ -41,8 +41,8 @@ func (p *program) explanation(e outcome.Explanation) error {
 func (p *program) comparison(c wire.ComparedOutcomes) error {
 	currency := ""
 	for _, o := range c.Outcomes {
-		if o.Summary != nil {
-			currency = o.Summary.Currency
+		if o.Simulation.Summary != nil {
+			currency = o.Simulation.Summary.Currency
 		}
 	}
 	values := listing{columns: []column{{"", false}}, value: c, main: "metrics.values"}

@@ -181,7 +181,7 @@ func (p *program) weighThere(ctx context.Context, name string, f weighFlags) (*w
 		}
 		return nil, nil, err
 	}
-	if err := watch(ctx, p, fmt.Sprintf("weighing %d", asked.ID), f.quiet, asked.ID, c.WatchWeighing, c.CancelWeighing); err != nil {
+	if err := p.watch(ctx, c, fmt.Sprintf("weighing %d", asked.ID), f.quiet, asked.ID); err != nil {
 		return nil, nil, err
 	}
 	w, err := c.Weighing(ctx, asked.ID)
@@ -189,7 +189,7 @@ func (p *program) weighThere(ctx context.Context, name string, f weighFlags) (*w
 		return nil, nil, err
 	}
 	return w.Result, func(plan *weigh.Weighed) error {
-		stored, err := c.Edit(ctx, document.KindScenario, name, asked.Revision, plan.Edits)
+		stored, err := c.Edit(ctx, document.KindScenario, name, asked.Weighing.Revision, plan.Edits)
 		if client.IsStatus(err, 412) {
 			return no(fmt.Errorf("%s was changed by someone else while it was weighed; weigh it again", name))
 		}
@@ -223,7 +223,7 @@ func (p *program) getWeighings(ctx context.Context, c *client.Client, args []str
 		}
 		return p.weighing(w.Result, false)
 	}
-	list, err := c.Weighings(ctx, "")
+	list, err := c.NewestWork(ctx, client.Which{Kinds: client.Weighings})
 	if err != nil {
 		return err
 	}
@@ -236,7 +236,7 @@ func (p *program) getWeighings(ctx context.Context, c *client.Client, args []str
 		{"asked", false},
 	}, value: list}
 	for _, w := range list {
-		l.rows = append(l.rows, []string{strconv.FormatUint(w.ID, 10), w.Scenario, strconv.Itoa(w.Revision), w.State, w.Best, here(w.Asked)})
+		l.rows = append(l.rows, []string{strconv.FormatUint(w.ID, 10), w.About, strconv.Itoa(w.Weighing.Revision), string(w.State), w.Weighing.Best, here(w.Asked)})
 	}
 	return p.show(l)
 }
@@ -246,7 +246,7 @@ func (p *program) dropWeighing(ctx context.Context, word string) error {
 	if err != nil {
 		return fmt.Errorf("%q is not the number of a weighing; `tachyphor get weighings` lists them", word)
 	}
-	if err := p.client().DropWeighing(ctx, id); err != nil {
+	if err := p.client().DropWork(ctx, client.Weighings, id); err != nil {
 		return err
 	}
 	fmt.Fprintf(p.err, "weighing %d dropped.\n", id)

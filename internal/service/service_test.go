@@ -84,7 +84,7 @@ func TestFullDisk(t *testing.T) {
 	if _, err := c.Put(ctx, "", text, false); err != nil {
 		t.Errorf("with room again: %v", err)
 	}
-	if o, err := c.Watch(ctx, waiting.ID, func(wire.OutcomeBrief) {}); err != nil || o.State != "done" {
+	if o, err := c.Watch(ctx, waiting.ID, func(wire.WorkBrief) {}); err != nil || o.State != "done" {
 		t.Errorf("with room again: %+v, %v", o, err)
 	}
 }

@@ -76,7 +76,7 @@ func TestCancelWeighing(t *testing.T) {
 	q.click("#cancel")
 	q.reads("main", "was cancelled")
 	if now, err := c.Weighing(context.Background(), w.ID); err != nil || now.State != "cancelled" {
-		t.Errorf("%v %+v", err, now.WeighingBrief)
+		t.Errorf("%v %+v", err, now.WorkBrief)
 	}
 }
 

@@ -56,7 +56,7 @@ func load(t *testing.T, c *client.Client) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		if _, err := c.Watch(ctx, o.ID, func(wire.OutcomeBrief) {}); err != nil {
+		if _, err := c.Watch(ctx, o.ID, func(wire.WorkBrief) {}); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -287,7 +287,7 @@ func TestStoryOfCachesAndSpot(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		if end, err := c.Watch(ctx, o.ID, func(wire.OutcomeBrief) {}); err != nil || end.State != "done" {
+		if end, err := c.Watch(ctx, o.ID, func(wire.WorkBrief) {}); err != nil || end.State != "done" {
 			t.Fatal(end, err)
 		}
 		ids = append(ids, o.ID)

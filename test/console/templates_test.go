@@ -6,6 +6,7 @@ import (
 	"strings"
 	"testing"
 
+	"tachyphor/client"
 	"tachyphor/core/document"
 	"tachyphor/test/running"
 
@@ -120,7 +121,7 @@ func TestFirstTemplate(t *testing.T) {
 	q.click("#rehearse")
 	q.reads("#rehearsal[data-done=true]", "came up, did its job and went", "node: node version 1.0", "the pod is gone")
 	q.quietBut("422")
-	list, err := c.Trials(context.Background(), "first-steps")
+	list, err := c.NewestWork(context.Background(), client.Which{Kinds: client.Trials, About: "first-steps"})
 	if err != nil || len(list) != 2 || list[0].State != "done" {
 		t.Fatalf("%+v, %v", list, err)
 	}

@@ -72,7 +72,7 @@ func run(state, dir, only string, scroll int, width, height int64, dark, whole b
 	if err != nil {
 		return err
 	}
-	trials, err := c.Trials(context.Background(), "compile-wide")
+	trials, err := c.NewestWork(context.Background(), client.Which{Kinds: client.Trials, About: "compile-wide"})
 	if err != nil {
 		return err
 	}

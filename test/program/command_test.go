@@ -243,7 +243,7 @@ func TestInterruptCancels(t *testing.T) {
 	// The worker is free for the next one.
 	end, err := c.Simulate(ctx, "fixed-six", wire.Run{})
 	if err == nil {
-		end, err = c.Watch(ctx, end.ID, func(wire.OutcomeBrief) {})
+		end, err = c.Watch(ctx, end.ID, func(wire.WorkBrief) {})
 	}
 	if err != nil || end.State != "done" {
 		t.Errorf("%+v, %v", end, err)

@@ -31,7 +31,7 @@ func TestJobsAreStoredAndExported(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if end, err := c.Watch(ctx, o.ID, func(wire.OutcomeBrief) {}); err != nil || end.State != "done" {
+	if end, err := c.Watch(ctx, o.ID, func(wire.WorkBrief) {}); err != nil || end.State != "done" {
 		t.Fatalf("%+v, %v", end, err)
 	}
 	var rows []outcome.JobRow

@@ -78,12 +78,12 @@ func TestKilledInTheMiddleOfASimulation(t *testing.T) {
 
 	p, c = running.Serve(t, state, nil)
 	for id, want := range map[uint64]string{first.ID: expected(t, "weekday-lean", repeats), second.ID: expected(t, "on-demand", 8)} {
-		end, err := c.Watch(ctx, id, func(wire.OutcomeBrief) {})
+		end, err := c.Watch(ctx, id, func(wire.WorkBrief) {})
 		if err != nil || end.State != "done" {
 			t.Fatalf("outcome %d: %+v, %v\n%s", id, end, err, p.Log())
 		}
-		if end.Digest != want {
-			t.Errorf("outcome %d has the digest %s, computed here %s", id, end.Digest, want)
+		if end.Simulation.Digest != want {
+			t.Errorf("outcome %d has the digest %s, computed here %s", id, end.Simulation.Digest, want)
 		}
 	}
 	if status := p.Stop(); status != 0 {
@@ -163,8 +163,8 @@ func TestDatabaseKilledInTheMiddleOfWrites(t *testing.T) {
 			t.Errorf("%s revision %d was accepted and is gone: %v", name, revision, err)
 		}
 	}
-	end, err := c.Watch(ctx, asked.ID, func(wire.OutcomeBrief) {})
-	if err != nil || end.State != "done" || end.Digest != expected(t, "weekday-lean", many) {
+	end, err := c.Watch(ctx, asked.ID, func(wire.WorkBrief) {})
+	if err != nil || end.State != "done" || end.Simulation.Digest != expected(t, "weekday-lean", many) {
 		t.Errorf("outcome %+v, %v\n%s", end, err, p.Log())
 	}
 }
@@ -197,7 +197,7 @@ func TestDatabaseKilledAsWorkBegins(t *testing.T) {
 		})
 	}
 	for _, id := range asked {
-		if end, err := c.Watch(ctx, id, func(wire.OutcomeBrief) {}); err != nil || end.State != "done" {
+		if end, err := c.Watch(ctx, id, func(wire.WorkBrief) {}); err != nil || end.State != "done" {
 			t.Errorf("outcome %+v, %v", end, err)
 		}
 	}
@@ -229,7 +229,7 @@ func TestKilledAgainAndAgain(t *testing.T) {
 		p.Kill()
 		p, c = running.Serve(t, state, nil)
 	}
-	if end, err := c.Watch(ctx, light.ID, func(wire.OutcomeBrief) {}); err != nil || end.State != "done" {
+	if end, err := c.Watch(ctx, light.ID, func(wire.WorkBrief) {}); err != nil || end.State != "done" {
 		t.Errorf("what waits behind: %+v, %v", end, err)
 	}
 	o, err := c.Outcome(ctx, heavy.ID, false)

@@ -162,7 +162,11 @@ func TestHostileRequests(t *testing.T) {
 		{exchange{"GET", "/api/v1/outcomes/99999999999999999999", "", nil}, 422},
 		{exchange{"GET", "/api/v1/outcomes/7", "", nil}, 404},
 		{exchange{"GET", "/api/v1/outcomes/7/jobs/%00", "", nil}, 404},
-		{exchange{"POST", "/api/v1/outcomes/7/cancel", "", nil}, 404},
+		{exchange{"POST", "/api/v1/work/7/cancel", "", nil}, 404},
+		{exchange{"GET", "/api/v1/work/7", "", nil}, 404},
+		{exchange{"GET", "/api/v1/work?kind=weighing,dream", "", nil}, 422},
+		{exchange{"GET", "/api/v1/work?kind=weighing&kind=preflight", "", nil}, 422},
+		{exchange{"DELETE", "/api/v1/work/7?kind=preflight", "", nil}, 404},
 		{exchange{"GET", "/api/v1/compare?ids=1", "", nil}, 422},
 		{exchange{"GET", "/api/v1/compare?ids=1,2,3,4,5,6,7", "", nil}, 422},
 		{exchange{"GET", "/api/v1/compare?ids=a,b", "", nil}, 422},
@@ -275,11 +279,11 @@ func TestOutcomesOverHTTP(t *testing.T) {
 		"POST", "/api/v1/outcomes", `{"scenario":"on-demand"}`,
 		map[string]string{"Content-Type": "application/json"},
 	}.do(t, c)
-	if resp.StatusCode != 202 || resp.Header.Get("Location") != "/api/v1/outcomes/1" {
+	if resp.StatusCode != 202 || resp.Header.Get("Location") != "/api/v1/work/1" {
 		t.Fatalf("%d %s %s", resp.StatusCode, resp.Header.Get("Location"), body)
 	}
 	var seen []float64
-	end, err := c.Watch(ctx, 1, func(o wire.OutcomeBrief) { seen = append(seen, o.Progress) })
+	end, err := c.Watch(ctx, 1, func(o wire.WorkBrief) { seen = append(seen, o.Progress) })
 	if err != nil || end.State != "done" || len(seen) == 0 {
 		t.Fatalf("%+v, %v", end, err)
 	}
@@ -289,8 +293,8 @@ func TestOutcomesOverHTTP(t *testing.T) {
 		}
 	}
 	o, err := c.Outcome(ctx, 1, true)
-	if err != nil || len(o.Result.Samples) != 8 || end.Digest != expected(t, "on-demand", 8) {
-		t.Errorf("%d samples, digest %s, %v", len(o.Result.Samples), end.Digest, err)
+	if err != nil || len(o.Result.Samples) != 8 || end.Simulation.Digest != expected(t, "on-demand", 8) {
+		t.Errorf("%d samples, digest %s, %v", len(o.Result.Samples), end.Simulation.Digest, err)
 	}
 	brief, err := c.Outcome(ctx, 1, false)
 	if err != nil || brief.Result.Samples != nil {
@@ -432,7 +436,7 @@ func TestJobsByOddNames(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if end, err := c.Watch(ctx, first.ID, func(wire.OutcomeBrief) {}); err != nil || end.State != "done" {
+	if end, err := c.Watch(ctx, first.ID, func(wire.WorkBrief) {}); err != nil || end.State != "done" {
 		t.Fatalf("%+v, %v", end, err)
 	}
 	for _, name := range names {
@@ -451,11 +455,12 @@ func TestJobsByOddNames(t *testing.T) {
 		}
 		last = o.ID
 	}
-	if _, err := c.Watch(ctx, last, func(wire.OutcomeBrief) {}); err != nil {
+	if _, err := c.Watch(ctx, last, func(wire.WorkBrief) {}); err != nil {
 		t.Fatal(err)
 	}
 	n := 0
-	if err := c.EachOutcome(ctx, "s", func(wire.OutcomeBrief) bool { n++; return true }); err != nil || n != 121 {
+	which := client.Which{Kinds: client.Simulations, About: "s"}
+	if err := c.EachWork(ctx, which, func(wire.WorkBrief) bool { n++; return true }); err != nil || n != 121 {
 		t.Errorf("%d outcomes, %v", n, err)
 	}
 	state := t.TempDir()

@@ -183,7 +183,7 @@ func TestEveryOperationTakesTheWorst(t *testing.T) {
 	if o, err := c.Simulate(ctx, "cached-naive", wire.Run{}); err != nil || o.ID != 1 {
 		t.Fatal(o, err)
 	}
-	if o, err := c.Watch(ctx, 1, func(wire.OutcomeBrief) {}); err != nil || o.State != "done" {
+	if o, err := c.Watch(ctx, 1, func(wire.WorkBrief) {}); err != nil || o.State != "done" {
 		t.Fatal(o, err)
 	}
 	random := rand.New(rand.NewPCG(11, 7))

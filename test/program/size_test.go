@@ -156,7 +156,7 @@ func TestSizeTheDemo(t *testing.T) {
 		t.Errorf("%+v", cmp.Design)
 	}
 	// The changed outcome is not taken for the scenario's own.
-	if s, err := c.Scenario(context.Background(), "weekday-lean"); err != nil || s.Last == nil || len(s.Last.Inputs.Changes) != 0 ||
+	if s, err := c.Scenario(context.Background(), "weekday-lean"); err != nil || s.Last == nil || len(s.Last.Simulation.Inputs.Changes) != 0 ||
 		!s.Current {
 		t.Errorf("%v %+v", err, s.Last)
 	}

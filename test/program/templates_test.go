@@ -257,11 +257,11 @@ func TestTrials(t *testing.T) {
 		t.Fatal(err)
 	}
 	told := 0
-	end, err := c.WatchTrial(ctx, asked.ID, func(wire.Trial) { told++ })
-	if err != nil || end.State != "done" || len(end.Checks) < 20 || told < 1 {
+	end, err := c.Watch(ctx, asked.ID, func(wire.WorkBrief) { told++ })
+	if err != nil || end.State != "done" || len(end.Trial.Checks) < 20 || told < 1 {
 		t.Errorf("%+v, told %d, %v", end, told, err)
 	}
-	for _, k := range end.Checks {
+	for _, k := range end.Trial.Checks {
 		if k.State != "passed" {
 			t.Errorf("%+v", k)
 		}
@@ -270,28 +270,28 @@ func TestTrials(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if err := c.CancelTrial(ctx, slow.ID); err != nil {
+	if _, err := c.Cancel(ctx, slow.ID); err != nil {
 		t.Fatal(err)
 	}
-	over, err := c.WatchTrial(ctx, slow.ID, func(wire.Trial) {})
+	over, err := c.Watch(ctx, slow.ID, func(wire.WorkBrief) {})
 	if err != nil || over.State != "cancelled" {
 		t.Errorf("%+v, %v", over, err)
 	}
-	again, err := c.Trial(ctx, asked.ID)
-	if err != nil || len(again.Checks) != len(end.Checks) || again.Seconds <= 0 {
+	again, err := c.Work(ctx, asked.ID)
+	if err != nil || len(again.Trial.Checks) != len(end.Trial.Checks) || again.Seconds <= 0 {
 		t.Errorf("%+v, %v", again, err)
 	}
-	for want, try := range map[string]func() (wire.Trial, error){
-		"there is no template nothing": func() (wire.Trial, error) { return c.Try(ctx, "preflight", "nothing", "", "") },
-		"no context \"south\"":         func() (wire.Trial, error) { return c.Try(ctx, "preflight", "compile-wide", "", "south") },
-		"there is no scenario x":       func() (wire.Trial, error) { return c.Try(ctx, "preflight", "compile-wide", "x", "") },
-		"no namespace of its own":      func() (wire.Trial, error) { return c.Try(ctx, "preflight", "image-maker-draft", "", "") },
+	for want, try := range map[string]func() (wire.WorkBrief, error){
+		"there is no template nothing": func() (wire.WorkBrief, error) { return c.Try(ctx, "preflight", "nothing", "", "") },
+		"no context \"south\"":         func() (wire.WorkBrief, error) { return c.Try(ctx, "preflight", "compile-wide", "", "south") },
+		"there is no scenario x":       func() (wire.WorkBrief, error) { return c.Try(ctx, "preflight", "compile-wide", "x", "") },
+		"no namespace of its own":      func() (wire.WorkBrief, error) { return c.Try(ctx, "preflight", "image-maker-draft", "", "") },
 	} {
 		if _, err := try(); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%q: %v", want, err)
 		}
 	}
-	if _, err := c.Trial(ctx, 99); !client.IsStatus(err, 404) {
+	if _, err := c.Work(ctx, 99); !client.IsStatus(err, 404) {
 		t.Error(err)
 	}
 	if r := command(t, state, "preflight", "compile-wide"); r.status != 0 ||
@@ -329,13 +329,13 @@ func TestKilledInARehearsal(t *testing.T) {
 		t.Fatal(err)
 	}
 	eventually(t, "an agent on its way", func() bool {
-		now, err := c.Trial(ctx, asked.ID)
-		return err == nil && now.Agent != nil && now.Agent.Node != ""
+		now, err := c.Work(ctx, asked.ID)
+		return err == nil && now.Trial.Agent != nil && now.Trial.Agent.Node != ""
 	})
 	p.Kill()
 	time.Sleep(50 * time.Millisecond)
 	_, c = running.Serve(t, state, nil, "--kubeconfig", config)
-	now, err := c.Trial(ctx, asked.ID)
+	now, err := c.Work(ctx, asked.ID)
 	if err != nil || now.State != "failed" || !strings.Contains(now.Error, "stopped in the middle") {
 		t.Errorf("%+v, %v", now, err)
 	}
@@ -359,23 +359,23 @@ func TestTrialsOfServicesThatShareADatabase(t *testing.T) {
 	}
 	is := func(id uint64, state, why string) func() bool {
 		return func() bool {
-			now, err := c.Trial(ctx, id)
-			return err == nil && now.State == state && strings.Contains(now.Error, why) && now.Seconds > 0
+			now, err := c.Work(ctx, id)
+			return err == nil && string(now.State) == state && strings.Contains(now.Error, why) && now.Seconds > 0
 		}
 	}
 	first := begin()
-	if err := c.CancelTrial(ctx, first); err != nil {
+	if _, err := c.Cancel(ctx, first); err != nil {
 		t.Fatal(err)
 	}
 	eventually(t, "the first to be cancelled", is(first, "cancelled", ""))
 	eventually(t, "its service to have seen that", func() bool {
-		now, err := d.Trial(ctx, first)
-		return err == nil && now.State == "cancelled" && now.Agent != nil
+		now, err := d.Work(ctx, first)
+		return err == nil && now.State == "cancelled" && now.Trial.Agent != nil
 	})
 	second := begin()
 	other.Kill()
 	eventually(t, "the second to be broken off", is(second, "failed", "stopped in the middle"))
-	if err := c.CancelTrial(ctx, second); err != nil || !is(second, "failed", "stopped in the middle")() {
+	if _, err := c.Cancel(ctx, second); err != nil || !is(second, "failed", "stopped in the middle")() {
 		t.Errorf("cancelling what is over: %v", err)
 	}
 }

@@ -34,15 +34,15 @@ func TestWeighTheDemo(t *testing.T) {
 	})
 	p.Kill()
 	_, c = running.Serve(t, state, nil)
-	end, err := c.WatchWeighing(ctx, asked.ID, func(wire.WeighingBrief) {})
-	if err != nil || end.State != "done" || end.Best != "changed-trunk" ||
-		!strings.Contains(end.Headline, "saved when changed, by the trunk") {
+	end, err := c.Watch(ctx, asked.ID, func(wire.WorkBrief) {})
+	if err != nil || end.State != "done" || end.Weighing.Best != "changed-trunk" ||
+		!strings.Contains(end.Weighing.Headline, "saved when changed, by the trunk") {
 		t.Fatalf("%v %+v", err, end)
 	}
 	kept, err := c.Weighing(ctx, asked.ID)
 	if err != nil || kept.Result.Surface.Class != "tide-charts" || kept.Result.Surface.X.Quantity != "size" ||
 		kept.Result.Surface.Y.Quantity != "down" {
-		t.Fatalf("%v %+v", err, kept.WeighingBrief)
+		t.Fatalf("%v %+v", err, kept.WorkBrief)
 	}
 
 	drawn(t, c, fmt.Sprintf("/weighings/%d/figure", asked.ID), "png")
@@ -58,14 +58,25 @@ func TestWeighTheDemo(t *testing.T) {
 		t.Error("the service and the command line do not agree")
 	}
 
-	// It is no outcome of the scenario, and outcomes are no weighings.
+	// It is no outcome of the scenario, and outcomes are no weighings; both are work.
+	all, err := c.NewestWork(ctx, client.Which{})
+	if err != nil || len(all) == 0 || all[0].ID != asked.ID || all[0].Kind != "weighing" || all[0].Simulation != nil {
+		t.Errorf("%v %+v", err, all)
+	}
+	if err := c.DropWork(ctx, client.Simulations, asked.ID); !client.IsStatus(err, 404) {
+		t.Error(err)
+	}
+	if w, err := c.Work(ctx, asked.ID); err != nil || w.State != wire.Done || w.Weighing.Headline != end.Weighing.Headline {
+		t.Errorf("%v %+v", err, w)
+	}
 	if _, err := c.Outcome(ctx, asked.ID, false); !client.IsStatus(err, 404) {
 		t.Error(err)
 	}
 	if s, err := c.Scenario(ctx, "cached-naive"); err != nil || s.Last != nil {
 		t.Errorf("%v %+v", err, s.Last)
 	}
-	if list, err := c.Weighings(ctx, "cached-naive"); err != nil || len(list) != 1 || list[0].Ask.Class != "tide-charts" {
+	which := client.Which{Kinds: client.Weighings, About: "cached-naive"}
+	if list, err := c.NewestWork(ctx, which); err != nil || len(list) != 1 || list[0].Weighing.Ask.Class != "tide-charts" {
 		t.Errorf("%v %+v", err, list)
 	}
 
@@ -134,7 +145,7 @@ func TestWeighingThatIsWrong(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if w, err = c.CancelWeighing(ctx, w.ID); err != nil || w.State != "cancelled" {
+	if w, err = c.Cancel(ctx, w.ID); err != nil || w.State != "cancelled" {
 		t.Errorf("%v %+v", err, w)
 	}
 	number := strconv.FormatUint(w.ID, 10)

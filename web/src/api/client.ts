@@ -61,20 +61,22 @@ export const asYaml = (text: string) => ({
   headers: { "Content-Type": "application/yaml" },
 });
 
-/** watch follows a simulation over server-sent events; the returned function ends it. */
-export const watch = (id: number, tell: (o: Schemas["OutcomeBrief"]) => void) =>
-  follow<Schemas["OutcomeBrief"]>(
-    `/api/v1/outcomes/${id}/progress`,
-    (o) => o.state !== "queued" && o.state !== "running",
-    tell,
-  );
+/** Long work of any kind in brief. */
+export type Work = Schemas["WorkBrief"];
 
-/** follow hears of something long over server-sent events until it is over. */
-export function follow<T>(address: string, over: (now: T) => boolean, tell: (now: T) => void): () => void {
-  const events = new EventSource(address);
+/** over says that nothing will happen to work any more. */
+export const over = (w: Work) => w.state !== "queued" && w.state !== "running";
+
+/** cancel ends work. */
+export const cancel = async (id: number) =>
+  take(await api.POST("/api/v1/work/{id}/cancel", { params: { path: { id } } }));
+
+/** watch hears of work over server-sent events until it is over; the returned function ends it. */
+export function watch(id: number, tell: (now: Work) => void): () => void {
+  const events = new EventSource(`/api/v1/work/${id}/progress`);
   const close = () => events.close();
   events.addEventListener("progress", (e) => {
-    const now = JSON.parse((e as MessageEvent<string>).data) as T;
+    const now = JSON.parse((e as MessageEvent<string>).data) as Work;
     if (over(now)) {
       close();
     }

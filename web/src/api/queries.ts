@@ -31,7 +31,11 @@ export const outcomes = (scenario?: string) =>
   queryOptions({
     queryKey: ["outcomes", { scenario }],
     queryFn: async () =>
-      take(await api.GET("/api/v1/outcomes", { params: { query: { scenario, limit: 30 } } })),
+      take(
+        await api.GET("/api/v1/work", {
+          params: { query: { kind: ["simulation"], about: scenario, limit: 30 } },
+        }),
+      ),
   });
 
 export const outcome = (id: number) =>
@@ -179,7 +183,12 @@ export const connections = queryOptions({
 export const trials = (template: string) =>
   queryOptions({
     queryKey: ["trials", { template }],
-    queryFn: async () => take(await api.GET("/api/v1/trials", { params: { query: { template } } })),
+    queryFn: async () =>
+      take(
+        await api.GET("/api/v1/work", {
+          params: { query: { kind: ["preflight", "rehearsal"], about: template } },
+        }),
+      ),
   });
 
 type Kind = "PodTemplate" | "Cluster" | "Workload" | "Scenario";
@@ -190,8 +199,8 @@ export const weighings = (scenario: string) =>
     queryKey: ["weighings", { scenario }],
     queryFn: async () =>
       take(
-        await api.GET("/api/v1/weighings", {
-          params: { query: { scenario: scenario || undefined, limit: 20 } },
+        await api.GET("/api/v1/work", {
+          params: { query: { kind: ["weighing"], about: scenario || undefined, limit: 20 } },
         }),
       ),
   });

@@ -254,8 +254,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List outcomes, newest first */
-        get: operations["list-outcomes"];
+        get?: never;
         put?: never;
         /**
          * Simulate a scenario
@@ -279,24 +278,6 @@ export interface paths {
         get: operations["get-outcome"];
         put?: never;
         post?: never;
-        /** Take a simulation away that is over, with all it gave */
-        delete: operations["drop-outcome"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/outcomes/{id}/cancel": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Cancel a simulation */
-        post: operations["cancel-outcome"];
         delete?: never;
         options?: never;
         head?: never;
@@ -346,23 +327,6 @@ export interface paths {
         };
         /** Explain one job of the first repeat */
         get: operations["explain-job"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/outcomes/{id}/progress": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** Watch a simulation, as server-sent events */
-        get: operations["watch-outcome"];
         put?: never;
         post?: never;
         delete?: never;
@@ -579,66 +543,13 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List trials, newest first */
-        get: operations["list-trials"];
+        get?: never;
         put?: never;
         /**
          * Begin a preflight or a rehearsal
          * @description A rehearsal makes one agent with a harmless job and takes it away again.
          */
         post: operations["try"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/trials/{id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** Get a trial */
-        get: operations["get-trial"];
-        put?: never;
-        post?: never;
-        /** Take a trial away that is over, with all it gave */
-        delete: operations["drop-trial"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/trials/{id}/cancel": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Cancel a trial */
-        post: operations["cancel-trial"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/trials/{id}/progress": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** Watch a trial, as server-sent events */
-        get: operations["watch-trial"];
-        put?: never;
-        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -674,8 +585,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List weighings, newest first */
-        get: operations["list-weighings"];
+        get?: never;
         put?: never;
         /**
          * Weigh a scenario's cache plans against none
@@ -699,24 +609,6 @@ export interface paths {
         get: operations["get-weighing"];
         put?: never;
         post?: never;
-        /** Take a weighing away that is over, with all it gave */
-        delete: operations["drop-weighing"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/weighings/{id}/cancel": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Cancel a weighing */
-        post: operations["cancel-weighing"];
         delete?: never;
         options?: never;
         head?: never;
@@ -740,15 +632,67 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/weighings/{id}/progress": {
+    "/api/v1/work": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /** Watch a weighing, as server-sent events */
-        get: operations["watch-weighing"];
+        /** List work, newest first */
+        get: operations["list-work"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/work/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get work in brief */
+        get: operations["get-work"];
+        put?: never;
+        post?: never;
+        /** Take work away that is over, with all it gave */
+        delete: operations["drop-work"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/work/{id}/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Cancel work that is not over */
+        post: operations["cancel-work"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/work/{id}/progress": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Watch work, as server-sent events */
+        get: operations["watch-work"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1191,6 +1135,8 @@ export interface components {
             wall: number;
         };
         Compared: {
+            /** @description Name of the scenario that is simulated or weighed, of the template that is tried. */
+            about: string;
             /**
              * Format: date-time
              * @description When it was asked for.
@@ -1200,8 +1146,6 @@ export interface components {
             by: string;
             /** @description Of a defect of the engine: seed, repeat and stack, to be reported; absent in lists. */
             defect?: string;
-            /** @description sha256 of the result. */
-            digest?: string;
             /** @description Why it failed. */
             error?: string;
             /** @description How its jobs fared. */
@@ -1211,27 +1155,32 @@ export interface components {
              * @description Its number.
              */
             id: number;
-            /** @description Exactly what it was computed from. */
-            inputs: components["schemas"]["Inputs"];
+            /**
+             * @description What is done.
+             * @enum {string}
+             */
+            kind: "simulation" | "weighing" | "preflight" | "rehearsal";
             /**
              * Format: double
              * @description Share done, 0 to 1.
              */
             progress: number;
-            /** @description Name of the scenario. */
-            scenario: string;
             /**
              * Format: double
              * @description How long it took.
              */
             seconds?: number;
+            /** @description Of a simulation. */
+            simulation?: components["schemas"]["SimulationBrief"];
             /**
              * @description How far it has come.
              * @enum {string}
              */
             state: "queued" | "running" | "done" | "failed" | "cancelled";
-            /** @description Main figures, once it is done. */
-            summary?: components["schemas"]["Gist"];
+            /** @description Of a preflight or a rehearsal. */
+            trial?: components["schemas"]["TrialBrief"];
+            /** @description Of a weighing. */
+            weighing?: components["schemas"]["WeighingBrief"];
         };
         ComparedOutcomes: {
             /** @description What differs in the scenarios. */
@@ -2047,6 +1996,8 @@ export interface components {
             workNs: number;
         };
         KeptOutcome: {
+            /** @description Name of the scenario that is simulated or weighed, of the template that is tried. */
+            about: string;
             /**
              * Format: date-time
              * @description When it was asked for.
@@ -2056,8 +2007,6 @@ export interface components {
             by: string;
             /** @description Of a defect of the engine: seed, repeat and stack, to be reported; absent in lists. */
             defect?: string;
-            /** @description sha256 of the result. */
-            digest?: string;
             /** @description Why it failed. */
             error?: string;
             /**
@@ -2065,8 +2014,11 @@ export interface components {
              * @description Its number.
              */
             id: number;
-            /** @description Exactly what it was computed from. */
-            inputs: components["schemas"]["Inputs"];
+            /**
+             * @description What is done.
+             * @enum {string}
+             */
+            kind: "simulation" | "weighing" | "preflight" | "rehearsal";
             /**
              * Format: double
              * @description Share done, 0 to 1.
@@ -2074,44 +2026,47 @@ export interface components {
             progress: number;
             /** @description The result, once it is done. */
             result?: components["schemas"]["Outcome"];
-            /** @description Name of the scenario. */
-            scenario: string;
             /**
              * Format: double
              * @description How long it took.
              */
             seconds?: number;
+            /** @description Of a simulation. */
+            simulation?: components["schemas"]["SimulationBrief"];
             /**
              * @description How far it has come.
              * @enum {string}
              */
             state: "queued" | "running" | "done" | "failed" | "cancelled";
-            /** @description Main figures, once it is done. */
-            summary?: components["schemas"]["Gist"];
+            /** @description Of a preflight or a rehearsal. */
+            trial?: components["schemas"]["TrialBrief"];
+            /** @description Of a weighing. */
+            weighing?: components["schemas"]["WeighingBrief"];
         };
         KeptWeighing: {
-            /** @description What was asked. */
-            ask: components["schemas"]["Ask"];
+            /** @description Name of the scenario that is simulated or weighed, of the template that is tried. */
+            about: string;
             /**
              * Format: date-time
              * @description When it was asked for.
              */
             asked: string;
-            /** @description Key of the plan to have, once it is done. */
-            best?: string;
             /** @description Whose token asked. */
             by: string;
             /** @description Of a defect of the engine: seed, repeat and stack, to be reported; absent in lists. */
             defect?: string;
             /** @description Why it failed. */
             error?: string;
-            /** @description The answer in a sentence, once it is done. */
-            headline?: string;
             /**
              * Format: int64
              * @description Its number.
              */
             id: number;
+            /**
+             * @description What is done.
+             * @enum {string}
+             */
+            kind: "simulation" | "weighing" | "preflight" | "rehearsal";
             /**
              * Format: double
              * @description Share done, 0 to 1.
@@ -2120,22 +2075,21 @@ export interface components {
             /** @description The result, once it is done. */
             result?: components["schemas"]["Weighing"];
             /**
-             * Format: int64
-             * @description Revision of the scenario that was weighed.
-             */
-            revision: number;
-            /** @description Name of the scenario. */
-            scenario: string;
-            /**
              * Format: double
              * @description How long it took.
              */
             seconds?: number;
+            /** @description Of a simulation. */
+            simulation?: components["schemas"]["SimulationBrief"];
             /**
              * @description How far it has come.
              * @enum {string}
              */
             state: "queued" | "running" | "done" | "failed" | "cancelled";
+            /** @description Of a preflight or a rehearsal. */
+            trial?: components["schemas"]["TrialBrief"];
+            /** @description Of a weighing. */
+            weighing?: components["schemas"]["WeighingBrief"];
         };
         Limit: {
             /** @description Short name of the cause. */
@@ -2461,47 +2415,6 @@ export interface components {
             /** @description Time zone of the workload. */
             zone: string;
         };
-        OutcomeBrief: {
-            /**
-             * Format: date-time
-             * @description When it was asked for.
-             */
-            asked: string;
-            /** @description Whose token asked. */
-            by: string;
-            /** @description Of a defect of the engine: seed, repeat and stack, to be reported; absent in lists. */
-            defect?: string;
-            /** @description sha256 of the result. */
-            digest?: string;
-            /** @description Why it failed. */
-            error?: string;
-            /**
-             * Format: int64
-             * @description Its number.
-             */
-            id: number;
-            /** @description Exactly what it was computed from. */
-            inputs: components["schemas"]["Inputs"];
-            /**
-             * Format: double
-             * @description Share done, 0 to 1.
-             */
-            progress: number;
-            /** @description Name of the scenario. */
-            scenario: string;
-            /**
-             * Format: double
-             * @description How long it took.
-             */
-            seconds?: number;
-            /**
-             * @description How far it has come.
-             * @enum {string}
-             */
-            state: "queued" | "running" | "done" | "failed" | "cancelled";
-            /** @description Main figures, once it is done. */
-            summary?: components["schemas"]["Gist"];
-        };
         Overcommit: {
             /**
              * Format: int64
@@ -2526,27 +2439,9 @@ export interface components {
              */
             share: number;
         };
-        PageOutcomeBrief: {
+        PageWorkBrief: {
             /** @description Newest first. */
-            items: components["schemas"]["OutcomeBrief"][];
-            /**
-             * Format: int64
-             * @description Cursor of the next page; absent on the last.
-             */
-            next?: number;
-        };
-        PageTrial: {
-            /** @description Newest first. */
-            items: components["schemas"]["Trial"][];
-            /**
-             * Format: int64
-             * @description Cursor of the next page; absent on the last.
-             */
-            next?: number;
-        };
-        PageWeighingBrief: {
-            /** @description Newest first. */
-            items: components["schemas"]["WeighingBrief"][];
+            items: components["schemas"]["WorkBrief"][];
             /**
              * Format: int64
              * @description Cursor of the next page; absent on the last.
@@ -3119,7 +3014,7 @@ export interface components {
             /** @description What keeps it from being simulated. */
             faults: components["schemas"]["Fault"][];
             /** @description Newest finished outcome. */
-            last?: components["schemas"]["OutcomeBrief"];
+            last?: components["schemas"]["WorkBrief"];
             /** @description Name of the scenario. */
             name: string;
             /** @description The comment at the head of its document. */
@@ -3144,7 +3039,7 @@ export interface components {
             /** @description That outcome was computed from the newest revisions of everything. */
             current: boolean;
             /** @description Newest finished outcome. */
-            last?: components["schemas"]["OutcomeBrief"];
+            last?: components["schemas"]["WorkBrief"];
             /** @description Name of the scenario. */
             name: string;
             /** @description The comment at the head of its document. */
@@ -3211,6 +3106,14 @@ export interface components {
              * @description Another seed than the scenario's.
              */
             seed?: number;
+        };
+        SimulationBrief: {
+            /** @description sha256 of the result. */
+            digest?: string;
+            /** @description Exactly what it was computed from. */
+            inputs: components["schemas"]["Inputs"];
+            /** @description Main figures, once it is done. */
+            summary?: components["schemas"]["Gist"];
         };
         Slip: {
             /**
@@ -3551,44 +3454,13 @@ export interface components {
             /** @description 99 % are shorter. */
             p99Ns?: components["schemas"]["Figure"];
         };
-        Trial: {
+        TrialBrief: {
             /** @description Of a rehearsal: the agent's life so far. */
             agent?: components["schemas"]["Rehearsal"];
-            /**
-             * Format: date-time
-             * @description When it was asked for.
-             */
-            asked: string;
-            /** @description Whose token asked. */
-            by: string;
             /** @description Of a preflight: its checks so far. */
             checks: components["schemas"]["Check"][];
             /** @description Cluster that it is made on. */
             context: string;
-            /** @description Why it failed. */
-            error?: string;
-            /**
-             * Format: int64
-             * @description Number of the trial.
-             */
-            id: number;
-            /**
-             * @description What is tried.
-             * @enum {string}
-             */
-            kind: "preflight" | "rehearsal";
-            /**
-             * Format: double
-             * @description How long it took.
-             */
-            seconds?: number;
-            /**
-             * @description How far it has come.
-             * @enum {string}
-             */
-            state: "queued" | "running" | "done" | "failed" | "cancelled";
-            /** @description Template that it is about. */
-            template: string;
         };
         Trouble: {
             /** @description How often, in a repeat. */
@@ -3827,48 +3699,15 @@ export interface components {
         WeighingBrief: {
             /** @description What was asked. */
             ask: components["schemas"]["Ask"];
-            /**
-             * Format: date-time
-             * @description When it was asked for.
-             */
-            asked: string;
             /** @description Key of the plan to have, once it is done. */
             best?: string;
-            /** @description Whose token asked. */
-            by: string;
-            /** @description Of a defect of the engine: seed, repeat and stack, to be reported; absent in lists. */
-            defect?: string;
-            /** @description Why it failed. */
-            error?: string;
             /** @description The answer in a sentence, once it is done. */
             headline?: string;
-            /**
-             * Format: int64
-             * @description Its number.
-             */
-            id: number;
-            /**
-             * Format: double
-             * @description Share done, 0 to 1.
-             */
-            progress: number;
             /**
              * Format: int64
              * @description Revision of the scenario that was weighed.
              */
             revision: number;
-            /** @description Name of the scenario. */
-            scenario: string;
-            /**
-             * Format: double
-             * @description How long it took.
-             */
-            seconds?: number;
-            /**
-             * @description How far it has come.
-             * @enum {string}
-             */
-            state: "queued" | "running" | "done" | "failed" | "cancelled";
         };
         Work: {
             /** @description Classes whose jobs come to it. */
@@ -3880,6 +3719,52 @@ export interface components {
             perWeek: number;
             /** @description Name of the scenario. */
             scenario: string;
+        };
+        WorkBrief: {
+            /** @description Name of the scenario that is simulated or weighed, of the template that is tried. */
+            about: string;
+            /**
+             * Format: date-time
+             * @description When it was asked for.
+             */
+            asked: string;
+            /** @description Whose token asked. */
+            by: string;
+            /** @description Of a defect of the engine: seed, repeat and stack, to be reported; absent in lists. */
+            defect?: string;
+            /** @description Why it failed. */
+            error?: string;
+            /**
+             * Format: int64
+             * @description Its number.
+             */
+            id: number;
+            /**
+             * @description What is done.
+             * @enum {string}
+             */
+            kind: "simulation" | "weighing" | "preflight" | "rehearsal";
+            /**
+             * Format: double
+             * @description Share done, 0 to 1.
+             */
+            progress: number;
+            /**
+             * Format: double
+             * @description How long it took.
+             */
+            seconds?: number;
+            /** @description Of a simulation. */
+            simulation?: components["schemas"]["SimulationBrief"];
+            /**
+             * @description How far it has come.
+             * @enum {string}
+             */
+            state: "queued" | "running" | "done" | "failed" | "cancelled";
+            /** @description Of a preflight or a rehearsal. */
+            trial?: components["schemas"]["TrialBrief"];
+            /** @description Of a weighing. */
+            weighing?: components["schemas"]["WeighingBrief"];
         };
         WorkPart: {
             /**
@@ -4521,42 +4406,6 @@ export interface operations {
             };
         };
     };
-    "list-outcomes": {
-        parameters: {
-            query?: {
-                /** @description Only of this scenario. */
-                scenario?: string;
-                /** @description Where to go on. */
-                cursor?: number;
-                /** @description Most entries. */
-                limit?: number;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["PageOutcomeBrief"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
-    };
     simulate: {
         parameters: {
             query?: never;
@@ -4577,7 +4426,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["OutcomeBrief"];
+                    "application/json": components["schemas"]["WorkBrief"];
                 };
             };
             /** @description Error */
@@ -4613,68 +4462,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["KeptOutcome"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
-    };
-    "drop-outcome": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                /** @description Its number. */
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description No Content */
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
-    };
-    "cancel-outcome": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                /** @description Its number. */
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["OutcomeBrief"];
                 };
             };
             /** @description Error */
@@ -4785,49 +4572,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Explanation"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
-    };
-    "watch-outcome": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                /** @description Its number. */
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "text/event-stream": {
-                        data: components["schemas"]["OutcomeBrief"];
-                        /**
-                         * @description The event name.
-                         * @constant
-                         */
-                        event: "progress";
-                        /** @description The event ID. */
-                        id?: number;
-                        /** @description The retry time in milliseconds. */
-                        retry?: number;
-                    }[];
                 };
             };
             /** @description Error */
@@ -5290,42 +5034,6 @@ export interface operations {
             };
         };
     };
-    "list-trials": {
-        parameters: {
-            query?: {
-                /** @description Only of this template. */
-                template?: string;
-                /** @description Where to go on. */
-                cursor?: number;
-                /** @description Most entries. */
-                limit?: number;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["PageTrial"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
-    };
     try: {
         parameters: {
             query?: never;
@@ -5346,144 +5054,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Trial"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
-    };
-    "get-trial": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                /** @description Its number. */
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Trial"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
-    };
-    "drop-trial": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                /** @description Its number. */
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description No Content */
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
-    };
-    "cancel-trial": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                /** @description Its number. */
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Trial"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
-    };
-    "watch-trial": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                /** @description Its number. */
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "text/event-stream": {
-                        data: components["schemas"]["Trial"];
-                        /**
-                         * @description The event name.
-                         * @constant
-                         */
-                        event: "progress";
-                        /** @description The event ID. */
-                        id?: number;
-                        /** @description The retry time in milliseconds. */
-                        retry?: number;
-                    }[];
+                    "application/json": components["schemas"]["WorkBrief"];
                 };
             };
             /** @description Error */
@@ -5600,42 +5171,6 @@ export interface operations {
             };
         };
     };
-    "list-weighings": {
-        parameters: {
-            query?: {
-                /** @description Only of this scenario. */
-                scenario?: string;
-                /** @description Where to go on. */
-                cursor?: number;
-                /** @description Most entries. */
-                limit?: number;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["PageWeighingBrief"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
-    };
     weigh: {
         parameters: {
             query?: never;
@@ -5656,7 +5191,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["WeighingBrief"];
+                    "application/json": components["schemas"]["WorkBrief"];
                 };
             };
             /** @description Error */
@@ -5689,68 +5224,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["KeptWeighing"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
-    };
-    "drop-weighing": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                /** @description Its number. */
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description No Content */
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
-    };
-    "cancel-weighing": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                /** @description Its number. */
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["WeighingBrief"];
                 };
             };
             /** @description Error */
@@ -5801,9 +5274,153 @@ export interface operations {
             };
         };
     };
-    "watch-weighing": {
+    "list-work": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Only work of these kinds; absent: of all. */
+                kind?: ("simulation" | "weighing" | "preflight" | "rehearsal")[];
+                /** @description Only of this scenario or template. */
+                about?: string;
+                /** @description Where to go on. */
+                cursor?: number;
+                /** @description Most entries. */
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageWorkBrief"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-work": {
+        parameters: {
+            query?: {
+                /** @description Only work of these kinds; absent: of all. */
+                kind?: ("simulation" | "weighing" | "preflight" | "rehearsal")[];
+            };
+            header?: never;
+            path: {
+                /** @description Its number. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkBrief"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "drop-work": {
+        parameters: {
+            query?: {
+                /** @description Only work of these kinds; absent: of all. */
+                kind?: ("simulation" | "weighing" | "preflight" | "rehearsal")[];
+            };
+            header?: never;
+            path: {
+                /** @description Its number. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "cancel-work": {
+        parameters: {
+            query?: {
+                /** @description Only work of these kinds; absent: of all. */
+                kind?: ("simulation" | "weighing" | "preflight" | "rehearsal")[];
+            };
+            header?: never;
+            path: {
+                /** @description Its number. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkBrief"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "watch-work": {
+        parameters: {
+            query?: {
+                /** @description Only work of these kinds; absent: of all. */
+                kind?: ("simulation" | "weighing" | "preflight" | "rehearsal")[];
+            };
             header?: never;
             path: {
                 /** @description Its number. */
@@ -5820,7 +5437,7 @@ export interface operations {
                 };
                 content: {
                     "text/event-stream": {
-                        data: components["schemas"]["WeighingBrief"];
+                        data: components["schemas"]["WorkBrief"];
                         /**
                          * @description The event name.
                          * @constant

@@ -1,17 +1,13 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { useNavigate, useParams, useSearchParams } from "react-router";
-import { api, follow, type Schemas, take } from "../api/client";
+import { cancel, over, type Work, watch } from "../api/client";
 import { scenarios, weighing, weighings } from "../api/queries";
 import { Notice, Trouble, Waiting } from "../parts/Section";
 import { useTitle } from "../parts/useTitle";
 import { percent } from "../words";
 import { Answer } from "./caching/Answer";
 import { Ask } from "./caching/Ask";
-
-type Brief = Schemas["WeighingBrief"];
-
-const over = (w: Brief) => w.state !== "queued" && w.state !== "running";
 
 /** Cache plans held against no cache, over all the builds of a scenario. */
 export function Caching() {
@@ -22,7 +18,7 @@ export function Caching() {
   const list = useQuery(weighings(scenario));
   const names = all.data?.items.map((s) => s.name);
   const first =
-    list.data && names && (list.data.items.find((w) => names.includes(w.scenario))?.scenario ?? names[0]);
+    list.data && names && (list.data.items.find((w) => names.includes(w.about))?.about ?? names[0]);
   useTitle(scenario ? `Caching, ${scenario}` : "Caching");
   useEffect(() => {
     if (!scenario && first) go(`/caching/${first}`, { replace: true });
@@ -78,12 +74,12 @@ export function Caching() {
 function Kept({ id, revision }: { id: number; revision?: number }) {
   const queries = useQueryClient();
   const found = useQuery(weighing(id));
-  const [now, setNow] = useState<Brief | null>(null);
+  const [now, setNow] = useState<Work | null>(null);
   const [error, setError] = useState<unknown>(null);
   const running = found.data && !over(found.data);
   useEffect(() => {
     if (!running) return;
-    return follow<Brief>(`/api/v1/weighings/${id}/progress`, over, (w) => {
+    return watch(id, (w) => {
       setNow(w);
       if (over(w)) void queries.invalidateQueries({ queryKey: ["weighings"] });
     });
@@ -96,9 +92,9 @@ function Kept({ id, revision }: { id: number; revision?: number }) {
     return <Notice>The weighing was cancelled. Press Weigh to begin again.</Notice>;
   if (!w.result) {
     const done = now?.id === id ? now.progress : w.progress;
-    const cancel = async () => {
+    const end = async () => {
       try {
-        take(await api.POST("/api/v1/weighings/{id}/cancel", { params: { path: { id } } }));
+        await cancel(id);
       } catch (problem) {
         setError(problem);
       }
@@ -107,7 +103,7 @@ function Kept({ id, revision }: { id: number; revision?: number }) {
       <div className="mt-6 flex flex-wrap items-center gap-4" role="status">
         <progress className="progress w-72" value={done} max={1} />
         <span>{w.state === "queued" && !now ? "waiting for its turn" : percent(done)}</span>
-        <button type="button" id="cancel" className="btn btn-sm" onClick={cancel}>
+        <button type="button" id="cancel" className="btn btn-sm" onClick={end}>
           Cancel
         </button>
         {error !== null && <Trouble error={error} />}
@@ -116,13 +112,13 @@ function Kept({ id, revision }: { id: number; revision?: number }) {
   }
   return (
     <>
-      {revision !== undefined && revision !== w.revision && (
+      {revision !== undefined && revision !== w.weighing?.revision && (
         <Notice>
-          The scenario is at revision {revision} by now; this is of revision {w.revision}. Press Weigh for the
-          newest.
+          The scenario is at revision {revision} by now; this is of revision {w.weighing?.revision}. Press
+          Weigh for the newest.
         </Notice>
       )}
-      <Answer brief={w} o={w.result} current={revision === w.revision} />
+      <Answer brief={w} o={w.result} current={revision === w.weighing?.revision} />
     </>
   );
 }

@@ -67,7 +67,7 @@ function Choose({ ids, set }: { ids: number[]; set: (ids: number[]) => void }) {
               </label>
             ),
           },
-          { title: "scenario", value: (o) => o.scenario },
+          { title: "scenario", value: (o) => o.about },
           ...outcomeColumns,
         ]}
       />
@@ -77,7 +77,7 @@ function Choose({ ids, set }: { ids: number[]; set: (ids: number[]) => void }) {
 
 /** The comparison itself. */
 function Beside({ c }: { c: Schemas["ComparedOutcomes"] }) {
-  const currency = c.outcomes[0]?.summary?.currency ?? "";
+  const currency = c.outcomes[0]?.simulation?.summary?.currency ?? "";
   const twice = new Set(c.scenarios).size < c.scenarios.length;
   const name = (i: number) => (twice ? `${c.scenarios[i]} (${c.outcomes[i]?.id})` : (c.scenarios[i] ?? ""));
   const delay = c.outcomes.map((o) => byPhase(onlyDelay(o.groups[0]?.ribbonNs.map((f) => f.mean) ?? [])));

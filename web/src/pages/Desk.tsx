@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useNavigate } from "react-router";
-import type { Schemas } from "../api/client";
+import type { Schemas, Work } from "../api/client";
 import { outcomes, scenarios } from "../api/queries";
 import { DataTable } from "../parts/DataTable";
 import { outcomeColumns } from "../parts/outcomeColumns";
@@ -23,8 +23,8 @@ export function Desk() {
   if (!list.data) return <Waiting what="scenarios" />;
   const items = list.data.items;
   if (items.length === 0) return <First />;
-  const longest = Math.max(...items.map((s) => s.last?.summary?.meanDelayNs ?? 0));
-  const ribbon = (s: Brief) => onlyDelay(s.last?.summary?.ribbonNs ?? []);
+  const longest = Math.max(...items.map((s) => s.last?.simulation?.summary?.meanDelayNs ?? 0));
+  const ribbon = (s: Brief) => onlyDelay(s.last?.simulation?.summary?.ribbonNs ?? []);
   const widest = items
     .map(ribbon)
     .reduce<number[]>((all, r) => r.map((x, i) => Math.max(x, all[i] ?? 0)), []);
@@ -76,13 +76,13 @@ export function Desk() {
             {
               title: "mean start delay, by phase",
               wide: true,
-              value: (s) => s.last?.summary?.meanDelayNs ?? 0,
+              value: (s) => s.last?.simulation?.summary?.meanDelayNs ?? 0,
               show: (s) =>
-                s.last?.summary ? (
+                s.last?.simulation?.summary ? (
                   <div className="flex items-center gap-2">
                     <Ribbon ns={ribbon(s)} whole={longest} label={`start delay of ${s.name}`} />
                     <span className="w-24 shrink-0 text-right text-sm">
-                      {duration(s.last.summary.meanDelayNs)}
+                      {duration(s.last.simulation.summary.meanDelayNs)}
                     </span>
                   </div>
                 ) : (
@@ -92,21 +92,27 @@ export function Desk() {
             {
               title: "95 % start within",
               right: true,
-              value: (s) => s.last?.summary?.p95DelayNs ?? 0,
-              show: (s) => (s.last?.summary?.p95DelayNs ? duration(s.last.summary.p95DelayNs) : "–"),
+              value: (s) => s.last?.simulation?.summary?.p95DelayNs ?? 0,
+              show: (s) =>
+                s.last?.simulation?.summary?.p95DelayNs
+                  ? duration(s.last.simulation.summary.p95DelayNs)
+                  : "–",
             },
             {
               title: "wrong for good",
               right: true,
-              value: (s) => s.last?.summary?.wrong ?? 0,
-              show: (s) => (s.last?.summary ? count(Math.round(s.last.summary.wrong)) : "–"),
+              value: (s) => s.last?.simulation?.summary?.wrong ?? 0,
+              show: (s) =>
+                s.last?.simulation?.summary ? count(Math.round(s.last.simulation.summary.wrong)) : "–",
             },
             {
               title: "a month",
               right: true,
-              value: (s) => s.last?.summary?.costPerMonth ?? 0,
+              value: (s) => s.last?.simulation?.summary?.costPerMonth ?? 0,
               show: (s) =>
-                s.last?.summary ? money(s.last.summary.costPerMonth, s.last.summary.currency) : "–",
+                s.last?.simulation?.summary
+                  ? money(s.last.simulation.summary.costPerMonth, s.last.simulation.summary.currency)
+                  : "–",
             },
             {
               title: "outcome",
@@ -158,7 +164,7 @@ export function Desk() {
       </Section>
       <Section title="Recent simulations">
         {recent.data && (
-          <DataTable<Schemas["OutcomeBrief"]>
+          <DataTable<Work>
             name="outcomes"
             rows={recent.data.items}
             rowKey={(o) => String(o.id)}
@@ -172,7 +178,7 @@ export function Desk() {
                   </Link>
                 ),
               },
-              { title: "scenario", value: (o) => o.scenario },
+              { title: "scenario", value: (o) => o.about },
               { title: "state", value: (o) => o.state },
               ...outcomeColumns,
             ]}

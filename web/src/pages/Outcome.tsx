@@ -33,13 +33,13 @@ export function Outcome() {
   return (
     <>
       <div className="mt-8 flex flex-wrap items-baseline justify-between gap-x-4">
-        <h1 className="font-semibold text-2xl">{o.scenario}</h1>
+        <h1 className="font-semibold text-2xl">{o.about}</h1>
         <p className="text-sm">
           outcome {o.id} ·{" "}
-          <Link to={`/scenarios/${o.scenario}`} className="link">
+          <Link to={`/scenarios/${o.about}`} className="link">
             change the design
           </Link>{" "}
-          · <Earlier id={o.id} scenario={o.scenario} />
+          · <Earlier id={o.id} scenario={o.about} />
         </p>
       </div>
       {o.state === "failed" && <Trouble error={new Error(`The simulation failed: ${o.error}`)} />}

@@ -1,7 +1,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
-import { api, type Schemas, take } from "../api/client";
+import { api, type Schemas, take, type Work } from "../api/client";
 import { scenario } from "../api/queries";
 import { DataTable } from "../parts/DataTable";
 import { Legend, onlyDelay, Ribbon } from "../parts/Ribbon";
@@ -174,8 +174,8 @@ function toEdit(path: string, value: string): Schemas["Edit"] {
 }
 
 /** What the newest outcome said. */
-function Last({ brief, current }: { brief: Schemas["OutcomeBrief"]; current: boolean }) {
-  const sum = brief.summary;
+function Last({ brief, current }: { brief: Work; current: boolean }) {
+  const sum = brief.simulation?.summary;
   if (!sum) return null;
   return (
     <Section

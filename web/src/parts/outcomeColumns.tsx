@@ -1,28 +1,37 @@
-import type { Schemas } from "../api/client";
+import type { Work } from "../api/client";
 import { count, duration, money } from "../words";
 import type { Column } from "./DataTable";
 
-type Brief = Schemas["OutcomeBrief"];
+const sum = (o: Work) => o.simulation?.summary;
 
 /** The columns that every list of outcomes ends with. */
-export const outcomeColumns: Column<Brief>[] = [
+export const outcomeColumns: Column<Work>[] = [
   {
     title: "95 % start within",
     right: true,
-    value: (o) => o.summary?.p95DelayNs ?? 0,
-    show: (o) => (o.summary?.p95DelayNs ? duration(o.summary.p95DelayNs) : "–"),
+    value: (o) => sum(o)?.p95DelayNs ?? 0,
+    show: (o) => {
+      const p95 = sum(o)?.p95DelayNs;
+      return p95 ? duration(p95) : "–";
+    },
   },
   {
     title: "wrong for good",
     right: true,
-    value: (o) => o.summary?.wrong ?? 0,
-    show: (o) => (o.summary ? count(Math.round(o.summary.wrong)) : "–"),
+    value: (o) => sum(o)?.wrong ?? 0,
+    show: (o) => {
+      const s = sum(o);
+      return s ? count(Math.round(s.wrong)) : "–";
+    },
   },
   {
     title: "a month",
     right: true,
-    value: (o) => o.summary?.costPerMonth ?? 0,
-    show: (o) => (o.summary ? money(o.summary.costPerMonth, o.summary.currency) : "–"),
+    value: (o) => sum(o)?.costPerMonth ?? 0,
+    show: (o) => {
+      const s = sum(o);
+      return s ? money(s.costPerMonth, s.currency) : "–";
+    },
   },
   { title: "asked", value: (o) => o.asked, show: (o) => new Date(o.asked).toLocaleString("en-GB") },
 ];

@@ -1,5 +1,5 @@
 import { useSearchParams } from "react-router";
-import type { Schemas } from "../../api/client";
+import type { Work } from "../../api/client";
 import { Section } from "../../parts/Section";
 import { bound, count, duration } from "../../words";
 import { Apply } from "./Apply";
@@ -13,15 +13,7 @@ import type { Weighing } from "./plan";
 import { Runs } from "./Runs";
 
 /** The answer of a weighing, from the glance to the last figure. */
-export function Answer({
-  brief,
-  o,
-  current,
-}: {
-  brief: Schemas["WeighingBrief"];
-  o: Weighing;
-  current: boolean;
-}) {
+export function Answer({ brief, o, current }: { brief: Work; o: Weighing; current: boolean }) {
   const [query, setQuery] = useSearchParams();
   const groups = o.plans[0]?.groups ?? [];
   const at = Math.max(
@@ -107,7 +99,7 @@ export function Answer({
         weighed in {brief.seconds?.toFixed(1)} s. The same by the command line:{" "}
         <code>
           tachyphor weigh {o.scenario}
-          {brief.ask.perHour ? ` --hour ${brief.ask.perHour}` : ""} --brief case.md
+          {brief.weighing?.ask.perHour ? ` --hour ${brief.weighing.ask.perHour}` : ""} --brief case.md
         </code>
       </p>
     </>

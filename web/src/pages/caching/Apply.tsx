@@ -1,20 +1,12 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
-import { edit, type Schemas } from "../../api/client";
+import { edit, type Work } from "../../api/client";
 import { Trouble } from "../../parts/Section";
 import { planOf, type Weighing } from "./plan";
 
 /** Gives the scenario a plan, as a new revision. */
-export function Apply({
-  o,
-  brief,
-  current,
-}: {
-  o: Weighing;
-  brief: Schemas["WeighingBrief"];
-  current: boolean;
-}) {
+export function Apply({ o, brief, current }: { o: Weighing; brief: Work; current: boolean }) {
   const queries = useQueryClient();
   const [key, setKey] = useState(o.best);
   const [error, setError] = useState<unknown>(null);
@@ -26,7 +18,7 @@ export function Apply({
       const stored = await edit(
         "Scenario",
         o.scenario,
-        brief.revision,
+        brief.weighing?.revision ?? 0,
         plan.edits,
         "Someone changed the scenario in the meantime; press Weigh first.",
       );

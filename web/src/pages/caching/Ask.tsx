@@ -1,7 +1,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate } from "react-router";
-import { api, type Schemas, take } from "../../api/client";
+import { api, type Schemas, take, type Work } from "../../api/client";
 import { Trouble } from "../../parts/Section";
 
 type Quantity = NonNullable<Schemas["Ask"]["x"]>;
@@ -25,14 +25,14 @@ export function Ask({
 }: {
   scenario: string;
   scenarios: string[];
-  last?: Schemas["WeighingBrief"];
-  asked: (w: Schemas["WeighingBrief"]) => void;
+  last?: Work;
+  asked: (w: Work) => void;
 }) {
   const queries = useQueryClient();
   const go = useNavigate();
-  const [hour, setHour] = useState(last?.ask.perHour?.replace("/h", "") ?? "");
-  const [x, setX] = useState<Quantity>(last?.ask.x ?? "up");
-  const [y, setY] = useState<Quantity>(last?.ask.y ?? "change");
+  const [hour, setHour] = useState(last?.weighing?.ask.perHour?.replace("/h", "") ?? "");
+  const [x, setX] = useState<Quantity>(last?.weighing?.ask.x ?? "up");
+  const [y, setY] = useState<Quantity>(last?.weighing?.ask.y ?? "change");
   const [error, setError] = useState<unknown>(null);
   const [busy, setBusy] = useState(false);
   const weigh = async () => {
@@ -45,7 +45,7 @@ export function Ask({
           body: {
             scenario,
             perHour,
-            class: last?.ask.class,
+            class: last?.weighing?.ask.class,
             x,
             y,
           },

@@ -28,9 +28,10 @@ export function Rules({ scenario, revision, rules }: { scenario: string; revisio
           </li>
         ))}
       </ul>
-      {last?.headline && (
+      {last?.weighing?.headline && (
         <p className="mt-2 max-w-3xl text-sm">
-          {last.revision === revision ? "Weighed" : `Weighed as revision ${last.revision}`}: {last.headline}
+          {last.weighing.revision === revision ? "Weighed" : `Weighed as revision ${last.weighing.revision}`}:{" "}
+          {last.weighing.headline}
         </p>
       )}
     </Section>

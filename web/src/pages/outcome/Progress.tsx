@@ -1,11 +1,11 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
-import { api, type Schemas, take, watch } from "../../api/client";
+import { cancel, over, type Work, watch } from "../../api/client";
 import { Section, Trouble } from "../../parts/Section";
 import { duration, percent } from "../../words";
 
 /** How far a running simulation has come, and the way to stop it. */
-export function Progress({ first }: { first: Schemas["OutcomeBrief"] }) {
+export function Progress({ first }: { first: Work }) {
   const [now, setNow] = useState(first);
   const [began] = useState(() => Date.now());
   const [error, setError] = useState<unknown>(null);
@@ -14,16 +14,16 @@ export function Progress({ first }: { first: Schemas["OutcomeBrief"] }) {
     () =>
       watch(first.id, (o) => {
         setNow(o);
-        if (o.state !== "queued" && o.state !== "running") {
+        if (over(o)) {
           void queries.invalidateQueries({ queryKey: ["outcomes"] });
           void queries.invalidateQueries({ queryKey: ["scenarios"] });
         }
       }),
     [first.id, queries],
   );
-  const cancel = async () => {
+  const end = async () => {
     try {
-      take(await api.POST("/api/v1/outcomes/{id}/cancel", { params: { path: { id: first.id } } }));
+      await cancel(first.id);
     } catch (problem) {
       setError(problem);
     }
@@ -40,7 +40,7 @@ export function Progress({ first }: { first: Schemas["OutcomeBrief"] }) {
       <p className="mt-2 flex items-center gap-4">
         {percent(now.progress)}
         {left > 0 && ` · about ${duration(left * 1e6)} left`}
-        <button type="button" className="btn btn-sm" onClick={cancel}>
+        <button type="button" className="btn btn-sm" onClick={end}>
           Cancel
         </button>
       </p>

@@ -1,16 +1,12 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { useSearchParams } from "react-router";
-import { api, follow, type Schemas, take } from "../../api/client";
+import { api, cancel, over, type Schemas, take, type Work, watch } from "../../api/client";
 import { connections, trials } from "../../api/queries";
 import { DataTable } from "../../parts/DataTable";
 import { Legend, Ribbon } from "../../parts/Ribbon";
 import { Notice, Section, Trouble, Waiting } from "../../parts/Section";
 import { duration, phases } from "../../words";
-
-type Trial = Schemas["Trial"];
-
-const over = (t: Trial) => t.state !== "running" && t.state !== "queued";
 
 /** Preflight and rehearsal on a live cluster, with their progress. */
 export function Live({ name, uses, saved }: { name: string; uses: string[]; saved: boolean }) {
@@ -26,7 +22,7 @@ export function Live({ name, uses, saved }: { name: string; uses: string[]; save
       q.set("trial", String(id));
       return q;
     });
-  const begin = async (kind: Trial["kind"]) => {
+  const begin = async (kind: "preflight" | "rehearsal") => {
     setError(null);
     try {
       const body = { kind, template: name, scenario: uses[0], context: cluster || undefined };
@@ -85,7 +81,7 @@ export function Live({ name, uses, saved }: { name: string; uses: string[]; save
       {shown > 0 && <Shown key={shown} id={shown} />}
       {past.data && past.data.items.length > 0 && (
         <Section title="Earlier">
-          <DataTable<Trial>
+          <DataTable<Work>
             name={`${name}-trials`}
             rows={past.data.items}
             rowKey={(t) => String(t.id)}
@@ -99,7 +95,7 @@ export function Live({ name, uses, saved }: { name: string; uses: string[]; save
                   </button>
                 ),
               },
-              { title: "cluster", value: (t) => t.context },
+              { title: "cluster", value: (t) => t.trial?.context ?? "" },
               { title: "state", value: (t) => t.state },
               {
                 title: "took",
@@ -123,20 +119,20 @@ export function Live({ name, uses, saved }: { name: string; uses: string[]; save
 
 /** One trial, followed while it runs. */
 function Shown({ id }: { id: number }) {
-  const [now, setNow] = useState<Trial | null>(null);
+  const [now, setNow] = useState<Work | null>(null);
   const [error, setError] = useState<unknown>(null);
   const queries = useQueryClient();
   useEffect(
     () =>
-      follow<Trial>(`/api/v1/trials/${id}/progress`, over, (t) => {
+      watch(id, (t) => {
         setNow(t);
         if (over(t)) void queries.invalidateQueries({ queryKey: ["trials"] });
       }),
     [id, queries],
   );
-  const cancel = async () => {
+  const end = async () => {
     try {
-      take(await api.POST("/api/v1/trials/{id}/cancel", { params: { path: { id } } }));
+      await cancel(id);
     } catch (problem) {
       setError(problem);
     }
@@ -147,9 +143,9 @@ function Shown({ id }: { id: number }) {
       title={now.kind === "preflight" ? "The connection" : "One agent"}
       aside={
         over(now) ? (
-          `${now.state}${now.seconds ? ` after ${duration(now.seconds * 1e9)}` : ""}, cluster ${now.context}`
+          `${now.state}${now.seconds ? ` after ${duration(now.seconds * 1e9)}` : ""}, cluster ${now.trial?.context}`
         ) : (
-          <button type="button" className="btn btn-sm" onClick={cancel}>
+          <button type="button" className="btn btn-sm" onClick={end}>
             Break off
           </button>
         )
@@ -157,8 +153,8 @@ function Shown({ id }: { id: number }) {
     >
       {error !== null && <Trouble error={error} />}
       {now.error && <Trouble error={new Error(now.error)} />}
-      {now.kind === "preflight" ? <Checks list={now.checks} done={over(now)} /> : null}
-      {now.agent && <Agent of={now.agent} done={over(now)} />}
+      {now.kind === "preflight" ? <Checks list={now.trial?.checks ?? []} done={over(now)} /> : null}
+      {now.trial?.agent && <Agent of={now.trial.agent} done={over(now)} />}
     </Section>
   );
 }
