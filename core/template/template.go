@@ -13,6 +13,7 @@ import (
 
 	corev1 "k8s.io/api/core/v1"
 	"k8s.io/apimachinery/pkg/api/resource"
+	resources "k8s.io/component-helpers/resource"
 )
 
 // Annotations in which a PodTemplate says what Kubernetes has no field for.
@@ -239,74 +240,31 @@ func container(d *document.Document, p *document.PodTemplate, faults document.Fa
 		"cannot tell which container is the agent; name it with the annotation "+ContainerAnnotation))
 }
 
-// Effective returns the request that the scheduler charges a pod with:
-//
-//	max( Σ containers + Σ restartable init containers,
-//	     max over init containers (itself + restartable ones before it) )
-//
-// for each resource; pod-level requests replace that, overhead is added. A
-// container that names no CPU or memory counts as unnamed says.
-// Source: k8s.io/component-helpers/resource, PodRequests.
+// Effective returns the request that the scheduler charges a pod with: of its containers,
+// its init containers where they want more, its own where it has them, and its overhead. A
+// container that names no CPU, memory or disk counts as unnamed says.
 func Effective(spec *corev1.PodSpec, unnamed Request) Request {
-	return effective(spec, unnamed, of, Request.plus, Request.max)
+	return of(requests(spec, corev1.ResourceList{
+		corev1.ResourceCPU:              *resource.NewMilliQuantity(int64(unnamed.CPU), resource.DecimalSI),
+		corev1.ResourceMemory:           *resource.NewQuantity(int64(unnamed.Memory), resource.BinarySI),
+		corev1.ResourceEphemeralStorage: *resource.NewQuantity(int64(unnamed.Disk), resource.BinarySI),
+	}), Request{})
 }
 
-// effective combines the requests of a pod's containers, whatever a request is.
-func effective[R any](spec *corev1.PodSpec, unnamed R, of func(corev1.ResourceList, R) R, plus, most func(R, R) R) R {
-	var running, peak, sidecars, none R
-	for _, c := range spec.Containers {
-		running = plus(running, of(c.Resources.Requests, unnamed))
-	}
-	for _, c := range spec.InitContainers {
-		r := of(c.Resources.Requests, unnamed)
-		if c.RestartPolicy != nil && *c.RestartPolicy == corev1.ContainerRestartPolicyAlways {
-			running, sidecars = plus(running, r), plus(sidecars, r)
-			peak = most(peak, sidecars)
-			continue
-		}
-		peak = most(peak, plus(sidecars, r))
-	}
-	total := most(running, peak)
-	if spec.Resources != nil {
-		total = of(spec.Resources.Requests, total)
-	}
-	return plus(total, of(spec.Overhead, none))
+// requests are a pod's effective requests, as Kubernetes itself adds them up.
+func requests(spec *corev1.PodSpec, unnamed corev1.ResourceList) corev1.ResourceList {
+	return resources.PodRequests(&corev1.Pod{Spec: *spec}, resources.PodResourcesOptions{NonMissingContainerRequests: unnamed})
 }
 
 // extended returns a pod's effective requests of extended resources.
 func extended(spec *corev1.PodSpec) map[string]int64 {
 	out := map[string]int64{}
-	for _, list := range [][]corev1.Container{spec.InitContainers, spec.Containers} {
-		for _, c := range list {
-			for name := range c.Resources.Requests {
-				if strings.Contains(string(name), "/") {
-					out[string(name)] = 0
-				}
-			}
-		}
-	}
-	for name := range out {
-		n := effective(spec, 0, func(l corev1.ResourceList, unnamed int64) int64 {
-			if q, ok := l[corev1.ResourceName(name)]; ok {
-				return scaled(q, 0)
-			}
-			return unnamed
-		}, func(a, b int64) int64 { return a + b }, func(a, b int64) int64 { return max(a, b) })
-		if n == 0 {
-			delete(out, name)
-		} else {
-			out[name] = n
+	for name, q := range requests(spec, nil) {
+		if n := scaled(q, 0); n > 0 && strings.Contains(string(name), "/") {
+			out[string(name)] = n
 		}
 	}
 	return out
-}
-
-func (r Request) plus(s Request) Request {
-	return Request{r.CPU + s.CPU, r.Memory + s.Memory, r.Disk + s.Disk}
-}
-
-func (r Request) max(s Request) Request {
-	return Request{max(r.CPU, s.CPU), max(r.Memory, s.Memory), max(r.Disk, s.Disk)}
 }
 
 // of reads a list of requests; what it does not name is as unnamed says.

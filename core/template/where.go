@@ -2,9 +2,10 @@ package template
 
 import (
 	"slices"
-	"strconv"
 
 	corev1 "k8s.io/api/core/v1"
+	metav1 "k8s.io/apimachinery/pkg/apis/meta/v1"
+	"k8s.io/component-helpers/scheduling/corev1/nodeaffinity"
 )
 
 // Where is what a pod says of the nodes it may go to. The zero Where goes
@@ -82,70 +83,27 @@ func tolerates(list []corev1.Toleration, t corev1.Taint) bool {
 	})
 }
 
-// Matches reports whether a node with these labels meets the selector and the
-// required affinity.
+// Matches reports whether a node with these labels meets the selector and the required
+// affinity. A term that cannot be read holds for none.
 func (w Where) Matches(labels map[string]string) bool {
-	for k, v := range w.Selector {
-		if got, ok := labels[k]; !ok || got != v {
-			return false
-		}
-	}
-	if w.Required == nil {
-		return true
-	}
-	return slices.ContainsFunc(w.Required.NodeSelectorTerms, func(t corev1.NodeSelectorTerm) bool { return holds(t, labels) })
+	needs := nodeaffinity.NewRequiredNodeAffinity(w.Selector, &corev1.Affinity{
+		NodeAffinity: &corev1.NodeAffinity{RequiredDuringSchedulingIgnoredDuringExecution: w.Required},
+	})
+	ok, _ := needs.Match(labelled(labels))
+	return ok
 }
 
-// Liked adds up the weights of the preferred terms that hold for the labels. An
-// empty term holds for no node.
+// Liked adds up the weights of the preferred terms that hold for the labels. An empty term
+// holds for no node; with a term that cannot be read none does.
 func (w Where) Liked(labels map[string]string) int64 {
-	n := int64(0)
-	for _, p := range w.Preferred {
-		if holds(p.Preference, labels) {
-			n += int64(p.Weight)
-		}
+	terms, err := nodeaffinity.NewPreferredSchedulingTerms(w.Preferred)
+	if err != nil {
+		return 0
 	}
-	return n
+	return terms.Score(labelled(labels))
 }
 
-// holds reports whether every expression of a term holds.
-func holds(t corev1.NodeSelectorTerm, labels map[string]string) bool {
-	if len(t.MatchExpressions) == 0 {
-		return false
-	}
-	for _, e := range t.MatchExpressions {
-		if !expression(e, labels) {
-			return false
-		}
-	}
-	return true
-}
-
-// expression evaluates one requirement. As in Kubernetes, NotIn and DoesNotExist
-// hold where the label is absent, Gt and Lt compare whole numbers and hold
-// nowhere else.
-func expression(e corev1.NodeSelectorRequirement, labels map[string]string) bool {
-	v, there := labels[e.Key]
-	switch e.Operator {
-	case corev1.NodeSelectorOpIn:
-		return there && slices.Contains(e.Values, v)
-	case corev1.NodeSelectorOpNotIn:
-		return !there || !slices.Contains(e.Values, v)
-	case corev1.NodeSelectorOpExists:
-		return there
-	case corev1.NodeSelectorOpDoesNotExist:
-		return !there
-	case corev1.NodeSelectorOpGt, corev1.NodeSelectorOpLt:
-		if !there || len(e.Values) != 1 {
-			return false
-		}
-		got, err1 := strconv.ParseInt(v, 10, 64)
-		than, err2 := strconv.ParseInt(e.Values[0], 10, 64)
-		if err1 != nil || err2 != nil {
-			return false
-		}
-		return e.Operator == corev1.NodeSelectorOpGt && got > than || e.Operator == corev1.NodeSelectorOpLt && got < than
-	default:
-		return false
-	}
+// labelled is a node of which only the labels are known.
+func labelled(labels map[string]string) *corev1.Node {
+	return &corev1.Node{ObjectMeta: metav1.ObjectMeta{Labels: labels}}
 }
