@@ -14,8 +14,9 @@ VERSION := $(shell git describe --tags --always --dirty 2>/dev/null || echo dev)
 demo: setup bin/tachyphor
 	@exec ./bin/tachyphor demo
 
+# The longest packages begin first, so that others run beside them.
 test: setup-test bin/tachyphor
-	$(GO) test -tags $(TAGS) -timeout 25m ./...
+	$(GO) test -tags $(TAGS) -timeout 25m ./test/program ./test/console ./...
 
 build: bin/tachyphor
 
