@@ -11,8 +11,8 @@ import (
 
 // csv reads a header that names columns, then one row a line.
 func (r *reader) csv(in *bufio.Reader) error {
-	src := rows{in: in}
-	head, _, err := src.read()
+	src := NewRows(in, ',')
+	head, _, err := src.Read()
 	if err != nil {
 		return errors.New("line 1: no header; the first line names the columns: " + strings.Join(r.Names, ", "))
 	}
@@ -23,7 +23,7 @@ func (r *reader) csv(in *bufio.Reader) error {
 	}
 	fields := make(Row, len(r.Names))
 	for {
-		record, line, err := src.read()
+		record, line, err := src.Read()
 		var bad *csv.ParseError
 		switch {
 		case errors.Is(err, io.EOF):

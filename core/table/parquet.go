@@ -62,6 +62,31 @@ func (r *reader) parquet(src io.Reader) (err error) {
 	return nil
 }
 
+// ParquetNames lists the columns of a Parquet file, of those within others the outermost.
+func ParquetNames(data []byte) (names []string, err error) {
+	defer func() { // the library's answer to some broken files
+		if p := recover(); p != nil {
+			err = fmt.Errorf("%w: %v", errDamaged, p)
+		}
+	}()
+	if err := checkFooter(data); err != nil {
+		return nil, err
+	}
+	f, err := parquet.OpenFile(bytes.NewReader(data), int64(len(data)), parquet.SkipPageIndex(true), parquet.SkipBloomFilters(true))
+	if err != nil {
+		return nil, fmt.Errorf("not a Parquet file: %w", err)
+	}
+	for _, path := range f.Schema().Columns() {
+		if !slices.Contains(names, path[0]) {
+			names = append(names, path[0])
+		}
+	}
+	return names, nil
+}
+
+// IsParquet reports whether a file begins as Parquet files do.
+func IsParquet(data []byte) bool { return bytes.HasPrefix(data, []byte(parquetMagic)) }
+
 // A leaf is a column of a Parquet file: what its values are written as.
 type leaf struct {
 	column int // ours

@@ -9,19 +9,23 @@ import (
 	"strings"
 )
 
-// rows reads the rows of a CSV file. Lines without a quote, which are most, are parted at
+// Rows reads the rows of a CSV file. Lines without a quote, which are most, are parted at
 // their commas; from the first that has one on, encoding/csv reads, to the same rows.
-type rows struct {
+type Rows struct {
 	in     *bufio.Reader
+	comma  byte
 	csv    *csv.Reader // once there was a quote
 	line   int         // lines that were read before csv
 	fields []string
 }
 
-// read returns the next row, which is only good until the one after, and the line that it
+// NewRows reads rows whose fields are parted by a character of ASCII.
+func NewRows(in *bufio.Reader, comma byte) *Rows { return &Rows{in: in, comma: comma} }
+
+// Read returns the next row, which is only good until the one after, and the line that it
 // begins in. The error is io.EOF at the end, a *csv.ParseError for a row that is none, and
 // otherwise that of the source.
-func (r *rows) read() ([]string, int, error) {
+func (r *Rows) Read() ([]string, int, error) {
 	for r.csv == nil {
 		data, err := r.in.ReadSlice('\n')
 		if len(data) == 0 || err != nil && !errors.Is(err, io.EOF) && !errors.Is(err, bufio.ErrBufferFull) {
@@ -29,7 +33,7 @@ func (r *rows) read() ([]string, int, error) {
 		}
 		if errors.Is(err, bufio.ErrBufferFull) || bytes.IndexByte(data, '"') >= 0 {
 			r.csv = csv.NewReader(io.MultiReader(bytes.NewReader(bytes.Clone(data)), r.in))
-			r.csv.ReuseRecord, r.csv.FieldsPerRecord = true, -1
+			r.csv.ReuseRecord, r.csv.FieldsPerRecord, r.csv.Comma = true, -1, rune(r.comma)
 			break
 		}
 		r.line++
@@ -39,7 +43,7 @@ func (r *rows) read() ([]string, int, error) {
 		}
 		r.fields = r.fields[:0]
 		rest := string(data)
-		for i := strings.IndexByte(rest, ','); i >= 0; i = strings.IndexByte(rest, ',') {
+		for i := strings.IndexByte(rest, r.comma); i >= 0; i = strings.IndexByte(rest, r.comma) {
 			r.fields, rest = append(r.fields, rest[:i]), rest[i+1:]
 		}
 		r.fields = append(r.fields, rest)

@@ -17,10 +17,10 @@ import (
 
 // rowsOf are the rows of a file with their lines, and errors in their places.
 func rowsOf(src io.Reader) []string {
-	in := rows{in: bufio.NewReaderSize(src, 64)}
+	in := NewRows(bufio.NewReaderSize(src, 64), ',')
 	var out []string
 	for {
-		row, line, err := in.read()
+		row, line, err := in.Read()
 		if errors.Is(err, io.EOF) {
 			return out
 		}
@@ -90,10 +90,10 @@ func TestRowsAreTheLibrarys(t *testing.T) {
 func TestRowsOfASourceThatBreaksOff(t *testing.T) {
 	broken := errors.New("the line went dead")
 	for _, text := range []string{"", "a,b\n1,2\n", "a,b\n1,", "a,b\n\"1\",2\n", "a,\"b"} {
-		in := rows{in: bufio.NewReader(io.MultiReader(strings.NewReader(text), iotest.ErrReader(broken)))}
+		in := NewRows(bufio.NewReader(io.MultiReader(strings.NewReader(text), iotest.ErrReader(broken))), ',')
 		var err error
 		for n := 0; err == nil; n++ {
-			if _, _, err = in.read(); n > 5 {
+			if _, _, err = in.Read(); n > 5 {
 				t.Fatalf("%q has no end", text)
 			}
 		}

@@ -18,12 +18,13 @@ import (
 func asked(api huma.API) func(huma.Context, func(huma.Context)) {
 	return func(ctx huma.Context, next func(huma.Context)) {
 		var names []string
-		numbers := map[string]bool{}
+		numbers, several := map[string]bool{}, map[string]bool{}
 		for _, p := range ctx.Operation().Parameters {
 			if p.In != "query" {
 				continue
 			}
 			names = append(names, p.Name)
+			several[p.Name] = p.Explode != nil && *p.Explode
 			numbers[p.Name] = p.Schema != nil && p.Schema.Type == huma.TypeNumber
 		}
 		u := ctx.URL()
@@ -40,7 +41,7 @@ func asked(api huma.API) func(huma.Context, func(huma.Context)) {
 				_ = huma.WriteErr(api, ctx, 422, fmt.Sprintf("unknown query parameter %q; %s", name, there))
 				return
 			}
-			if len(query[name]) > 1 {
+			if len(query[name]) > 1 && !several[name] {
 				_ = huma.WriteErr(api, ctx, 422, fmt.Sprintf("%s is given %d times; give it once, several values parted by commas", name,
 					len(query[name])))
 				return

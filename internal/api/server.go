@@ -38,13 +38,14 @@ type Config struct {
 // server carries what operations need.
 type server struct {
 	Config
-	metrics *metrics
-	works   *watched[store.Work]
+	metrics  *metrics
+	works    *watched[store.Work]
+	learning chan struct{} // holds one who learns
 }
 
 // New returns the handler of the whole interface.
 func New(c Config) http.Handler {
-	s := &server{Config: c, works: newWatched(c.Store.LookAt)}
+	s := &server{Config: c, works: newWatched(c.Store.LookAt), learning: make(chan struct{}, 1)}
 	s.metrics = newMetrics(c.Queue)
 	gin.SetMode(gin.ReleaseMode)
 	r := gin.New()
@@ -96,6 +97,7 @@ func Operations(api huma.API, s *server) {
 	s.usageOperations(api)
 	s.scenarioOperations(api)
 	s.workOperations(api)
+	s.learnOperations(api)
 	s.outcomeOperations(api)
 	s.weighingOperations(api)
 	s.figureOperations(api)

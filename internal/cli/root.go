@@ -148,7 +148,7 @@ jobs wait to start and why, and what the nodes cost.
 		return checkFormat(p.format)
 	}
 	root.AddCommand(
-		p.serveCommand(), p.demoCommand(), p.putCommand(), p.getCommand(), p.dropCommand(), p.historyCommand(), p.diffCommand(),
+		p.serveCommand(), p.demoCommand(), p.learnCommand(), p.putCommand(), p.getCommand(), p.dropCommand(), p.historyCommand(), p.diffCommand(),
 		p.checkCommand(), p.matchCommand(), p.renderCommand(), p.fitCommand(), p.observeCommand(), p.sizeCommand(), p.preflightCommand(),
 		p.rehearseCommand(),
 		p.simulateCommand(), p.explainCommand(), p.compareCommand(), p.weighCommand(), p.probeCommand(), p.keepCommand(), p.pretendCommand(),

@@ -56,6 +56,7 @@ func TestCoreImports(t *testing.T) {
 	plain := []string{
 		"gonum.org/", "go.yaml.in/yaml/v3", "sigs.k8s.io/yaml", "golang.org/x/sync/",
 		"github.com/parquet-go/", "github.com/klauspost/compress/", "github.com/andybalholm/brotli", "github.com/pierrec/lz4/",
+		"golang.org/x/text/", "github.com/sosodev/duration",
 	}
 	for path, list := range imports(t, "core") {
 		self := strings.Split(filepath.ToSlash(path), "/")[3]

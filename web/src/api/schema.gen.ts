@@ -193,6 +193,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/learn/jobs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make a workload of a job log
+         * @description The body is a job log in any form of table. What was understood of it is answered, with the reason for each guess; nothing is stored unless into is given.
+         */
+        post: operations["learn-jobs"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/manifests": {
         parameters: {
             query?: never;
@@ -1094,6 +1114,61 @@ export interface components {
              */
             runs: number;
         };
+        ClassSeen: {
+            /**
+             * Format: double
+             * @description Share of its jobs that came in bursts, 0 to 1.
+             */
+            burst?: number;
+            /** @description When many came together, again and again. */
+            bursts?: string[];
+            /** @description How much longer they worked where they found no workspace, in seconds. */
+            cold?: components["schemas"]["Measured"];
+            /** @description Their peaks of disk, in bytes. */
+            disk?: components["schemas"]["Measured"];
+            /**
+             * Format: int64
+             * @description Kinds of jobs that were too few for a class each and are in this one.
+             */
+            folded?: number;
+            /** @description The class that its jobs come after, and how many. */
+            follows?: string;
+            /**
+             * Format: int64
+             * @description Jobs in the log.
+             */
+            jobs: number;
+            /** @description How near a made workload is to the log. */
+            likes?: components["schemas"]["Likeness"];
+            /** @description Their peaks of memory, in bytes. */
+            memory?: components["schemas"]["Measured"];
+            /** @description Name of the class. */
+            name: string;
+            /**
+             * Format: double
+             * @description Jobs a week.
+             */
+            perWeek: number;
+            /**
+             * Format: double
+             * @description A week has less than this on average.
+             */
+            perWeekHigh: number;
+            /**
+             * Format: double
+             * @description A week has more than this on average, at 99.9 %.
+             */
+            perWeekLow: number;
+            /**
+             * Format: double
+             * @description Share that built the trunk, 0 to 1.
+             */
+            trunk?: number;
+            /** @description Words that most of its jobs want. */
+            wants: string[];
+            /** @description How long its jobs worked, in seconds. */
+            work?: components["schemas"]["Measured"];
+        };
         ClassUse: {
             /** @description The request is a bound as wished. */
             bounded: boolean;
@@ -1133,6 +1208,25 @@ export interface components {
              * @description Median time of a run, seconds.
              */
             wall: number;
+        };
+        ColumnSeen: {
+            /**
+             * Format: double
+             * @description Share of the rows that have a value, 0 to 1.
+             */
+            filled: number;
+            /** @description Flag that says otherwise. */
+            flag?: string;
+            /** @description How its values are written. */
+            form?: string;
+            /** @description Its name in the file, or its number. */
+            name: string;
+            /** @description What it says of a job; absent: it is left out. */
+            role?: string;
+            /** @description A few of its values. */
+            samples: string[];
+            /** @description Why it was taken for that. */
+            why?: string;
         };
         Compared: {
             /** @description Name of the scenario that is simulated or weighed, of the template that is tried. */
@@ -1243,6 +1337,17 @@ export interface components {
             totalNano: string;
             /** @description What the waiting of people is worth; not part of the total. */
             waitingNano: string;
+        };
+        Count: {
+            /**
+             * Format: int64
+             * @description How many.
+             */
+            rows: number;
+            /** @description What it means for the workload. */
+            says: string;
+            /** @description What was found of them. */
+            what: string;
         };
         CurvePoint: {
             /**
@@ -1813,6 +1918,16 @@ export interface components {
                 [key: string]: number;
             };
         };
+        Guess: {
+            /** @description Flag that says otherwise. */
+            flag?: string;
+            /** @description What it was taken to be. */
+            is: string;
+            /** @description What was to be known: encoding, delimiter, a column's role. */
+            what: string;
+            /** @description Why. */
+            why: string;
+        };
         Inputs: {
             changes?: components["schemas"]["Changes"][];
             documents: components["schemas"]["Ref"][];
@@ -2091,6 +2206,85 @@ export interface components {
             /** @description Of a weighing. */
             weighing?: components["schemas"]["WeighingBrief"];
         };
+        LearnedJobs: {
+            /** @description The first of the rows that cannot be read. */
+            badRows: components["schemas"]["BadRow"][];
+            /** @description Classes, the largest first. */
+            classes: components["schemas"]["ClassSeen"][];
+            /** @description What the columns say. */
+            columns: components["schemas"]["ColumnSeen"][];
+            /** @description How jobs ended. */
+            endings: components["schemas"]["Count"][];
+            /** @description Name of the file of jobs that the document names. */
+            file: string;
+            /**
+             * Format: date-time
+             * @description When the first came.
+             */
+            from: string;
+            /** @description What was taken for granted. */
+            guesses: components["schemas"]["Guess"][];
+            /** @description Jobs an hour, by hour of the week from Monday 00:00 in the zone. */
+            hours: number[];
+            /**
+             * Format: int64
+             * @description Jobs of the workload.
+             */
+            jobs: number;
+            /** @description Rows that make no job. */
+            left: components["schemas"]["Count"][];
+            /** @description How near a made workload's arrivals are to the log's. */
+            likes?: components["schemas"]["Likeness"];
+            /** @description Jobs an hour that a made workload has, likewise. */
+            made: number[];
+            /** @description Name of the workload. */
+            name: string;
+            /** @description What else to know. */
+            notes: string[];
+            /** @description Why no workload came of it, and what to say; what was understood up to there is told beside. */
+            refused?: string;
+            /**
+             * Format: int64
+             * @description Rows in the file, those included that are no jobs.
+             */
+            rows: number;
+            /** @description What was stored, where that was asked for. */
+            stored?: components["schemas"]["Stored"];
+            /**
+             * Format: date-time
+             * @description When the last came.
+             */
+            to: string;
+            /** @description The document. */
+            workload: string;
+        };
+        Likeness: {
+            /**
+             * Format: double
+             * @description Difference of shares of when in the week jobs come, 0 to 1.
+             */
+            arrivals: number;
+            /**
+             * Format: double
+             * @description Chance of that much between two draws of one.
+             */
+            arrivalsChance: number;
+            /**
+             * Format: double
+             * @description How many times as much the jobs of an hour vary as if each came by itself; made ones have 1.
+             */
+            unsteady: number;
+            /**
+             * Format: double
+             * @description Difference of shares of how long jobs work, 0 to 1.
+             */
+            work: number;
+            /**
+             * Format: double
+             * @description Chance of that much between two draws of one.
+             */
+            workChance: number;
+        };
         Limit: {
             /** @description Short name of the cause. */
             cause: string;
@@ -2195,6 +2389,62 @@ export interface components {
             scenario: string;
             /** @description Name of the workload. */
             workload: string;
+        };
+        Measured: {
+            /**
+             * Format: double
+             * @description The largest difference of shares between what was measured and the family, 0 to 1.
+             */
+            distance: number;
+            /** @description fixed, log-normal, gamma, or samples. */
+            family: string;
+            /**
+             * Format: double
+             * @description The least.
+             */
+            least: number;
+            /**
+             * Format: double
+             * @description Half are more.
+             */
+            median: number;
+            /**
+             * Format: double
+             * @description The median is below this.
+             */
+            medianHigh: number;
+            /**
+             * Format: double
+             * @description The median is above this, at 99.9 %.
+             */
+            medianLow: number;
+            /**
+             * Format: double
+             * @description The most.
+             */
+            most: number;
+            /**
+             * Format: double
+             * @description One in twenty is more.
+             */
+            p95: number;
+            /**
+             * Format: double
+             * @description The 95th percentile is below this; the largest value where it cannot be told.
+             */
+            p95High: number;
+            /**
+             * Format: double
+             * @description The 95th percentile is above this, at 99.9 %.
+             */
+            p95Low: number;
+            /**
+             * Format: int64
+             * @description How many were measured.
+             */
+            values: number;
+            /** @description Why this family. */
+            why: string;
         };
         MendRequest: {
             /** @description Changes of the template, as findings have them. */
@@ -4290,6 +4540,72 @@ export interface operations {
                 content: {
                     "image/png": string;
                     "image/svg+xml": string;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "learn-jobs": {
+        parameters: {
+            query?: {
+                /** @description ROLE=NAME: what a column says, by its name or number, or - for none. */
+                column?: string[];
+                /** @description ROLE=UNIT of work, wait, memory or disk. */
+                unit?: string[];
+                /** @description WORD=done, failed, cut, never or underway. */
+                result?: string[];
+                /** @description Branches that are the trunk. */
+                trunk?: string[];
+                /** @description Character between fields, or tab. */
+                delimiter?: string;
+                /** @description utf-8, utf-16le, utf-16be, latin-1 or windows-1252. */
+                encoding?: string;
+                /** @description yes or no. */
+                header?: string;
+                /** @description day-first or month-first. */
+                dates?: string;
+                /** @description point or comma. */
+                decimal?: string;
+                /** @description Time zone of times that name none, and of the week. */
+                zone?: string;
+                /** @description Jobs before are left out. */
+                from?: string;
+                /** @description Jobs from here on are left out. */
+                until?: string;
+                /** @description Fewest jobs of a class of its own. */
+                least?: number;
+                /** @description Leave rows out that cannot be read. */
+                skipBad?: boolean;
+                /** @description Name of the workload. */
+                name?: string;
+                /** @description Store the workload under this name. */
+                into?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LearnedJobs"];
                 };
             };
             /** @description Error */

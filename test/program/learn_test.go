@@ -1,0 +1,150 @@
+package program
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"fmt"
+	"io"
+	"net/http"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"tachyphor/core/document"
+	"tachyphor/test/logs"
+	"tachyphor/test/running"
+	"tachyphor/wire"
+)
+
+// export writes jobs as a build system may.
+func export(jobs []logs.Job) []byte {
+	var b bytes.Buffer
+	fmt.Fprintln(&b, "Build;Job Name;Branch;Queued;Started;Finished;Runner Tags;Status")
+	const layout = "02.01.2006 15:04:05"
+	for i := range jobs {
+		j := &jobs[i]
+		fmt.Fprintf(&b, "%d;%s;%s;%s;%s;%s;[%s];%s\n", j.Number, j.Name(), j.Branch, j.Submitted.Format(layout), j.Started.Format(layout),
+			j.Ended.Format(layout), strings.Join(j.Wants, ","), strings.ToUpper(j.Result))
+	}
+	return b.Bytes()
+}
+
+// A log that somebody exported becomes a workload in one command, without a service, and
+// is simulated with the second; the service makes the same of it.
+func TestLearnJobs(t *testing.T) {
+	ctx := context.Background()
+	s, c := running.Start(t)
+	loadDemo(t, s)
+	dir := t.TempDir()
+	jobs := logs.Make(5, time.Date(2026, 9, 7, 0, 0, 0, 0, time.UTC), 7)
+	data := bytes.ReplaceAll(export(jobs), []byte(";CUT\n"), []byte(";ABORTED\n"))
+	file := filepath.Join(dir, "September export.csv")
+	if err := os.WriteFile(file, data, 0o600); err != nil {
+		t.Fatal(err)
+	}
+
+	r := command(t, dir, "learn", "jobs", file, "--zone", "Europe/Oslo", "--dates", "day-first")
+	for _, want := range []string{
+		"september-export", "Runner Tags", "wants", "D.M.YYYY hh:mm:ss", "fields parted by semicolons", "hull-firmware", "arm-cross cxx linux",
+		"jobs cut: they come as recorded; how long they would have worked is drawn",
+	} {
+		if r.status != 0 || !strings.Contains(r.out, want) {
+			t.Errorf("no %q in %+v", want, r)
+		}
+	}
+	if list, _ := filepath.Glob(filepath.Join(dir, "*.yaml")); len(list) > 0 {
+		t.Errorf("written without being asked: %v", list)
+	}
+	mine := filepath.Join(dir, "mine")
+	r = command(t, dir, "learn", "jobs", file, "--zone", "Europe/Oslo", "--name", "ours", "--write", mine, "-q", "-o", "json")
+	var got wire.LearnedJobs
+	if err := json.Unmarshal([]byte(r.out), &got); err != nil || r.status != 0 || got.Name != "ours" || len(got.Classes) != 3 {
+		t.Fatalf("%v %+v", err, r)
+	}
+	r = command(t, dir, "learn", "jobs", file, "--name", "ours", "--write", mine, "-q")
+	if r.status != 1 || !strings.Contains(r.err, "is there already") {
+		t.Errorf("%+v", r)
+	}
+	first := filepath.Join(dir, "first")
+	r = command(t, dir, "learn", "jobs", file, "--zone", "Europe/Oslo", "--name", "ours", "--write", first, "--node", "16,64Gi,0.74", "-q")
+	if r.status != 0 {
+		t.Fatalf("%+v", r)
+	}
+	r = command(t, dir, "simulate", filepath.Join(first, "ours-first.yaml"), "--here", "-q")
+	if r.status != 0 || !strings.Contains(r.out, "95 % of") {
+		t.Fatalf("%+v", r)
+	}
+	scenario := filepath.Join(mine, "try.yaml")
+	onDemand, err := c.Get(ctx, document.KindScenario, "on-demand", 0)
+	if err != nil {
+		t.Fatal(err)
+	}
+	text := strings.ReplaceAll(onDemand.Text, "workload: week-38", "workload: ours")
+	text = strings.ReplaceAll(text, "name: on-demand", "name: try")
+	if err := os.WriteFile(scenario, []byte(text), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	r = command(t, dir, "simulate", scenario, "--here", "--with", filepath.Join("..", "..", "demo"), "--repeats", "2", "-q")
+	if r.status != 0 || !strings.Contains(r.out, "95 %") {
+		t.Fatalf("%+v", r)
+	}
+
+	// The service: shown first, then stored, the same as here.
+	post := func(query string, body []byte) (int, wire.LearnedJobs) {
+		t.Helper()
+		req, err := http.NewRequestWithContext(ctx, http.MethodPost, c.Address+"/api/v1/learn/jobs?"+query, bytes.NewReader(body))
+		if err != nil {
+			t.Fatal(err)
+		}
+		req.Header.Set("Authorization", "Bearer "+c.Token)
+		req.Header.Set("Content-Type", "application/octet-stream")
+		resp, err := http.DefaultClient.Do(req)
+		if err != nil {
+			t.Fatal(err)
+		}
+		defer func() { _ = resp.Body.Close() }()
+		raw, err := io.ReadAll(resp.Body)
+		if err != nil {
+			t.Fatal(err)
+		}
+		var l wire.LearnedJobs
+		if resp.StatusCode == http.StatusOK {
+			if err := json.Unmarshal(raw, &l); err != nil {
+				t.Fatal(err)
+			}
+		}
+		return resp.StatusCode, l
+	}
+	status, there := post("zone=Europe/Oslo&name=ours", data)
+	if status != 200 || there.Workload != got.Workload || there.Stored != nil || there.Refused != "" {
+		t.Fatalf("%d %+v", status, there.Refused)
+	}
+	status, there = post("zone=Europe/Oslo&column=submitted=Queued&column=work=-&into=theirs", data)
+	if status != 200 || there.Stored == nil || there.Stored.Revision != 1 {
+		t.Fatalf("%d %+v", status, there)
+	}
+	if d, err := c.Get(ctx, document.KindWorkload, "theirs", 0); err != nil || !strings.Contains(d.Text, "digest: ") {
+		t.Fatalf("%v %+v", err, d)
+	}
+	state := t.TempDir()
+	r = command(t, state, "learn", "jobs", file, "--zone", "Europe/Oslo", "--into", "theirs", "-q", "--server", c.Address, "--token", c.Token)
+	if r.status != 0 || !strings.Contains(r.err, "theirs is revision") {
+		t.Errorf("%+v", r)
+	}
+	// What cannot be settled is told with what was understood, and nothing is stored.
+	status, there = post("into=never", bytes.ReplaceAll(data, []byte(";DONE\n"), []byte(";FINE-ISH\n")))
+	if status != 200 || !strings.Contains(there.Refused, `"FINE-ISH"`) || len(there.Columns) != 8 || there.Stored != nil {
+		t.Errorf("%d %+v", status, there)
+	}
+	for _, query := range []string{"zone=Nowhere/City", "result=x=y", "header=perhaps", "columns=x"} {
+		if status, _ := post(query, []byte("a,b\n")); status != 422 {
+			t.Errorf("%s: %d", query, status)
+		}
+	}
+	if _, err := c.Get(ctx, document.KindWorkload, "never", 0); err == nil {
+		t.Error("it is stored")
+	}
+}
