@@ -153,6 +153,9 @@ func (p *profile) take(g gathering, first time.Time, moments map[int][]moment) {
 	}
 	var names []string
 	var days [7]bool
+	if len(g.days) < 3 && slices.Max(on[:]) < 2 {
+		return // two days at one time may be chance
+	}
 	for w, n := range on {
 		if n > 0 && 5*n >= 3*p.cal.days[w] {
 			names, days[w] = append(names, []string{"Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"}[w]), true

@@ -41,7 +41,11 @@ func (t *taking) classes() []*kindOfJob {
 		k.rows = append(k.rows, int32(i))
 	}
 	least := t.o.Least
-	if least == 0 {
+	switch {
+	case least > 0:
+	case t.has(roleClass): // somebody has parted them already
+		least = 1
+	default:
 		least = max(5, len(t.rows)/500)
 	}
 	slices.SortStableFunc(order, func(a, b *kindOfJob) int { return cmp.Compare(len(b.rows), len(a.rows)) })

@@ -266,7 +266,7 @@ func (out *LearnedJobs) endings(t *taking, count map[Ending]int) {
 	says := map[Ending]string{
 		Unsaid: "taken as done", Done: "as recorded", Failed: "as recorded: an agent worked on them until they failed",
 		Cut:      "they come as recorded; how long they would have worked is drawn from their class",
-		Never:    "left out: they took no agent; --result WORD=cut counts them",
+		Never:    "left out: they took no agent; say that their word means cut to count them",
 		Underway: "they come as recorded; how long they work is drawn from their class",
 	}
 	for _, e := range []Ending{Done, Failed, Cut, Never, Underway, Unsaid} {

@@ -458,7 +458,7 @@ func (r *reading) sizes(is role) error {
 		guess.Why = "its values"
 		z.name = "as written"
 	case bytesOf[c.unit] != 0:
-		z.unit, z.name, guess.Why = bytesOf[c.unit], c.unit, "the name of the column"
+		z.unit, z.name, guess.Why = bytesOf[c.unit], unitName(c.unit), "the name of the column"
 	default:
 		z.unit, z.name = likelySize(c.median)
 		guess.Why = fmt.Sprintf("half of them are above %.4g", c.median)
@@ -476,6 +476,16 @@ func (r *reading) sizes(is role) error {
 			"which no process does", c.name, z.name, middle/1024), do}
 	}
 	return nil
+}
+
+// unitName writes a unit of sizes as it is usually written.
+func unitName(unit string) string {
+	for _, name := range []string{"bytes", "KB", "KiB", "MB", "MiB", "GB", "GiB", "TB", "TiB"} {
+		if bytesOf[strings.ToLower(name)] == bytesOf[unit] {
+			return name
+		}
+	}
+	return unit
 }
 
 // likelySize is the unit in which a median is likely for a job: of those in which it lies

@@ -85,7 +85,7 @@ func (s *server) learnJobs(ctx context.Context, in *struct {
 		return nil, ctx.Err()
 	}
 	got, err := learn.Jobs([]learn.File{{Name: "the log", Data: data}}, o, nil)
-	out := &struct{ Body wire.LearnedJobs }{wire.LearnedJobs{LearnedJobs: *got}}
+	out := &struct{ Body wire.LearnedJobs }{wire.LearnedJobs{LearnedJobs: *got, Roles: learn.JobRoles()}}
 	if err != nil {
 		out.Body.Refused = err.Error()
 		return out, nil

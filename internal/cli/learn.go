@@ -282,7 +282,7 @@ func (p *program) learned(got *learn.LearnedJobs) error {
 	fmt.Fprintln(p.out, p.strong(got.Name)+p.faint(fmt.Sprintf("  %s of %s, %s to %s", counted(got.Jobs, "job"), counted(got.Rows, "row"),
 		got.From.Format("2006-01-02 15:04"), got.To.Format("2006-01-02 15:04 MST"))))
 	fmt.Fprintln(p.out)
-	fmt.Fprintln(p.out, p.table(columns))
+	fmt.Fprintln(p.out, p.table(columns.filled()))
 	fmt.Fprintln(p.out)
 	for _, g := range got.Guesses {
 		says := fmt.Sprintf("%s: %s (%s)", g.What, g.Is, g.Why)
@@ -332,7 +332,7 @@ func (p *program) learned(got *learn.LearnedJobs) error {
 			units.Duration(c.Work.Median * 1e9).Short(), units.Duration(c.Work.P95 * 1e9).Short(), c.Work.Family, memory, trunk, comes,
 		})
 	}
-	fmt.Fprintln(p.out, p.table(classes))
+	fmt.Fprintln(p.out, p.table(classes.filled()))
 	fmt.Fprintln(p.out)
 	if l := got.Likes; l != nil {
 		fmt.Fprintln(p.out, p.wrap(likely(got)))
@@ -343,22 +343,33 @@ func (p *program) learned(got *learn.LearnedJobs) error {
 	return nil
 }
 
+// filled leaves out the columns in which nothing stands.
+func (l listing) filled() listing {
+	out := listing{value: l.value, keys: l.keys, main: l.main, rows: make([][]string, len(l.rows))}
+	for at, c := range l.columns {
+		if !slices.ContainsFunc(l.rows, func(row []string) bool { return row[at] != "" }) {
+			continue
+		}
+		out.columns = append(out.columns, c)
+		for i, row := range l.rows {
+			out.rows[i] = append(out.rows[i], row[at])
+		}
+	}
+	return out
+}
+
 // likely says how near a made workload would be.
 func likely(got *learn.LearnedJobs) string {
-	worst := slices.MaxFunc(got.Classes, func(a, b learn.ClassSeen) int {
-		switch {
-		case a.Likes == nil || b.Likes == nil:
-			return 0
-		case a.Likes.Work < b.Likes.Work:
-			return -1
-		case a.Likes.Work > b.Likes.Work:
-			return 1
+	var worst *learn.ClassSeen // of those with enough jobs to tell
+	for i := range got.Classes {
+		c := &got.Classes[i]
+		if c.Likes != nil && c.Jobs >= 50 && (worst == nil || c.Likes.Work > worst.Likes.Work) {
+			worst = c
 		}
-		return 0
-	})
+	}
 	s := fmt.Sprintf("The jobs come as recorded. Made ones instead, without jobs: in the document, would differ from the log by at most "+
 		"%.1f %% of all in when they come (chance of that between two draws of one: %.2g)", 100*got.Likes.Arrivals, got.Likes.ArrivalsChance)
-	if worst.Likes != nil {
+	if worst != nil {
 		s += fmt.Sprintf(", and by %.1f %% in how long they work, in %s", 100*worst.Likes.Work, worst.Name)
 	}
 	if u := got.Likes.Unsteady; u > 1.5 {

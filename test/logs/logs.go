@@ -3,10 +3,12 @@
 package logs
 
 import (
+	"bytes"
 	"fmt"
 	"math"
 	"math/rand/v2"
 	"slices"
+	"strings"
 	"time"
 )
 
@@ -102,4 +104,17 @@ func poisson(r *rand.Rand, mean float64) int {
 		p *= r.Float64()
 	}
 	return n
+}
+
+// Export writes jobs as some system may: semicolons, dates by points, tags in brackets.
+func Export(jobs []Job) []byte {
+	var b bytes.Buffer
+	fmt.Fprintln(&b, "Build;Job Name;Branch;Queued;Started;Finished;Runner Tags;Status")
+	const layout = "02.01.2006 15:04:05"
+	for i := range jobs {
+		j := &jobs[i]
+		fmt.Fprintf(&b, "%d;%s;%s;%s;%s;%s;[%s];%s\n", j.Number, j.Name(), j.Branch, j.Submitted.Format(layout), j.Started.Format(layout),
+			j.Ended.Format(layout), strings.Join(j.Wants, ","), strings.ToUpper(j.Result))
+	}
+	return b.Bytes()
 }

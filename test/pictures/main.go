@@ -23,24 +23,25 @@ import (
 
 // pages are the pictures of the documentation.
 var pages = []page{
-	{"desk", "/", "table", 0},
-	{"scenario", "/scenarios/weekday-lean", "#simulate", 0},
-	{"outcome", "/outcomes/5", "#headline", 0},
-	{"outcome-bill", "/outcomes/5", "#headline", 800},
-	{"outcome-time", "/outcomes/5", "canvas", 2720},
-	{"compare", "/compare?ids=3,4,5,6", "#headline", 0},
-	{"caching", "/caching/cached-naive", "#glance", 0},
-	{"templates", "/templates", "table", 0},
-	{"template", "/templates/compile-wide-draft", ".cm-content", 0},
-	{"template-findings", "/templates/compile-wide-draft", ".cm-content", 700},
-	{"template-kit", "/templates/compile-wide?view=kit", "[data-manifest]", 0},
-	{"template-sizing", "/templates/compile-wide?view=sizing", "canvas", 0},
-	{"template-rehearsal", "/templates/compile-wide?view=live&trial=" + rehearsal, "#rehearsal", 0},
+	{name: "desk", path: "/", see: "table"},
+	{name: "scenario", path: "/scenarios/weekday-lean", see: "#simulate"},
+	{name: "outcome", path: "/outcomes/5", see: "#headline"},
+	{name: "outcome-bill", path: "/outcomes/5", see: "#headline", scroll: 800},
+	{name: "outcome-time", path: "/outcomes/5", see: "canvas", scroll: 2720},
+	{name: "compare", path: "/compare?ids=3,4,5,6", see: "#headline"},
+	{name: "caching", path: "/caching/cached-naive", see: "#glance"},
+	{name: "templates", path: "/templates", see: "table"},
+	{name: "template", path: "/templates/compile-wide-draft", see: ".cm-content"},
+	{name: "template-kit", path: "/templates/compile-wide?view=kit", see: "[data-manifest]"},
+	{name: "template-sizing", path: "/templates/compile-wide?view=sizing", see: "canvas"},
+	{name: "learn", path: "/learn", see: "#jobs", scroll: 620, upload: "demo/week-38.csv"},
+	{name: "template-rehearsal", path: "/templates/compile-wide?view=live&trial=" + rehearsal, see: "#rehearsal"},
 }
 
 type page struct {
 	name, path, see string
-	scroll          int // pixels from the top
+	scroll          int    // pixels from the top
+	upload          string // file that is chosen first
 }
 
 func main() {
@@ -95,7 +96,7 @@ func run(state, dir, only string, scroll int, width, height int64, dark, whole b
 	}
 	list := pages
 	if only != "" {
-		list = []page{{"page", only, "main h1, main h2", scroll}}
+		list = []page{{name: "page", path: only, see: "main h1, main h2", scroll: scroll}}
 	}
 	for _, x := range list {
 		if strings.Contains(x.path, rehearsal) && newest == "" {
@@ -104,6 +105,18 @@ func run(state, dir, only string, scroll int, width, height int64, dark, whole b
 		}
 		if err := p.Go(access.Address + strings.Replace(x.path, rehearsal, newest, 1)); err != nil {
 			return err
+		}
+		if x.upload != "" {
+			if err := p.See("input[type=file]"); err != nil {
+				return err
+			}
+			file, err := filepath.Abs(x.upload)
+			if err != nil {
+				return err
+			}
+			if err := p.Upload("input[type=file]", file); err != nil {
+				return err
+			}
 		}
 		if err := p.See(x.see); err != nil {
 			return err

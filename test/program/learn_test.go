@@ -4,7 +4,6 @@ import (
 	"bytes"
 	"context"
 	"encoding/json"
-	"fmt"
 	"io"
 	"net/http"
 	"os"
@@ -19,19 +18,6 @@ import (
 	"tachyphor/wire"
 )
 
-// export writes jobs as a build system may.
-func export(jobs []logs.Job) []byte {
-	var b bytes.Buffer
-	fmt.Fprintln(&b, "Build;Job Name;Branch;Queued;Started;Finished;Runner Tags;Status")
-	const layout = "02.01.2006 15:04:05"
-	for i := range jobs {
-		j := &jobs[i]
-		fmt.Fprintf(&b, "%d;%s;%s;%s;%s;%s;[%s];%s\n", j.Number, j.Name(), j.Branch, j.Submitted.Format(layout), j.Started.Format(layout),
-			j.Ended.Format(layout), strings.Join(j.Wants, ","), strings.ToUpper(j.Result))
-	}
-	return b.Bytes()
-}
-
 // A log that somebody exported becomes a workload in one command, without a service, and
 // is simulated with the second; the service makes the same of it.
 func TestLearnJobs(t *testing.T) {
@@ -40,7 +26,7 @@ func TestLearnJobs(t *testing.T) {
 	loadDemo(t, s)
 	dir := t.TempDir()
 	jobs := logs.Make(5, time.Date(2026, 9, 7, 0, 0, 0, 0, time.UTC), 7)
-	data := bytes.ReplaceAll(export(jobs), []byte(";CUT\n"), []byte(";ABORTED\n"))
+	data := bytes.ReplaceAll(logs.Export(jobs), []byte(";CUT\n"), []byte(";ABORTED\n"))
 	file := filepath.Join(dir, "September export.csv")
 	if err := os.WriteFile(file, data, 0o600); err != nil {
 		t.Fatal(err)

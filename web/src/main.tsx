@@ -8,6 +8,7 @@ import { BrowserRouter, Route, Routes } from "react-router";
 import { Problem } from "./api/client";
 import { Compare } from "./pages/Compare";
 import { Desk } from "./pages/Desk";
+import { Learn } from "./pages/Learn";
 import { Outcome } from "./pages/Outcome";
 import { Scenario } from "./pages/Scenario";
 import { Shell } from "./pages/Shell";
@@ -46,6 +47,7 @@ if (root) {
               <Route path="/outcomes/:id" element={<Outcome />} />
               <Route path="/compare" element={<Compare />} />
               <Route path="/caching/:scenario?" element={later(<Caching />)} />
+              <Route path="/learn" element={<Learn />} />
               <Route path="/templates" element={<Templates />} />
               <Route path="/templates/new" element={later(<First />)} />
               <Route path="/templates/:name" element={later(<Template />)} />

@@ -54,6 +54,21 @@ export async function edit(
   return take(answer);
 }
 
+/** What is said of a job log that is to be learned. */
+export type Said = NonNullable<paths["/api/v1/learn/jobs"]["post"]["parameters"]["query"]>;
+
+/** learnJobs makes a workload of a job log. */
+export const learnJobs = async (log: File, query: Said) =>
+  take(
+    await api.POST("/api/v1/learn/jobs", {
+      params: { query },
+      querySerializer: { array: { style: "form", explode: true } },
+      body: log as unknown as string,
+      bodySerializer: (body: unknown) => body as Blob,
+      headers: { "Content-Type": "application/octet-stream" },
+    }),
+  );
+
 /** asYaml sends a text as it is. */
 export const asYaml = (text: string) => ({
   body: text,

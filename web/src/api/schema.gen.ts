@@ -1989,6 +1989,12 @@ export interface components {
              */
             next?: number;
         };
+        JobRole: {
+            /** @description What such a column says. */
+            doc: string;
+            /** @description Name of the role. */
+            name: string;
+        };
         JobRow: {
             /** @description Agent that ran it last. */
             agent: string;
@@ -2243,6 +2249,8 @@ export interface components {
             notes: string[];
             /** @description Why no workload came of it, and what to say; what was understood up to there is told beside. */
             refused?: string;
+            /** @description What columns can say. */
+            roles: components["schemas"]["JobRole"][];
             /**
              * Format: int64
              * @description Rows in the file, those included that are no jobs.

@@ -11,6 +11,7 @@ const keys: [string, string][] = [
   ["t", "go to Templates"],
   ["w", "go to Caching"],
   ["c", "go to Compare"],
+  ["l", "go to Learn"],
   ["s", "simulate, on a scenario's page"],
 ];
 
@@ -30,6 +31,7 @@ export function Shell() {
       if (e.key === "t") go("/templates");
       if (e.key === "w") go("/caching");
       if (e.key === "c") go("/compare");
+      if (e.key === "l") go("/learn");
     };
     document.addEventListener("keydown", pressed);
     return () => document.removeEventListener("keydown", pressed);
@@ -62,6 +64,9 @@ export function Shell() {
           </NavLink>
           <NavLink to="/compare" className={link}>
             Compare
+          </NavLink>
+          <NavLink to="/learn" className={link}>
+            Learn
           </NavLink>
         </nav>
         <div className="ml-auto flex gap-4 text-sm">
