@@ -59,6 +59,9 @@ type Measured struct {
 	At    units.Instant `json:"at" doc:"When, RFC 3339."`
 	Where string        `json:"where,omitempty" doc:"On what machine, against what."`
 	How   string        `json:"how,omitempty" doc:"How, in a few words."`
+	Count int           `json:"count,omitempty" doc:"How many observations it rests on."`
+	Low   string        `json:"low,omitempty" doc:"Its median is above this, at 99.9 %."`
+	High  string        `json:"high,omitempty" doc:"Its median is below this, at 99.9 %."`
 }
 
 // Defaults fills what a cluster may leave out.

@@ -33,13 +33,13 @@ func (a *Asked) Options() (o JobOptions, err error) {
 		Name: a.Name, Trunk: a.Trunk, Delimiter: a.Delimiter, Encoding: a.Encoding, Header: a.Header, Dates: a.Dates, Decimal: a.Decimal,
 		Least: a.Least, SkipBad: a.SkipBad, Results: map[string]Ending{},
 	}
-	if o.Columns, err = pairs("column", a.Columns); err != nil {
+	if o.Columns, err = Pairs("column", a.Columns); err != nil {
 		return o, err
 	}
-	if o.Units, err = pairs("unit", a.Units); err != nil {
+	if o.Units, err = Pairs("unit", a.Units); err != nil {
 		return o, err
 	}
-	words, err := pairs("result", a.Results)
+	words, err := Pairs("result", a.Results)
 	if err != nil {
 		return o, err
 	}
@@ -85,8 +85,8 @@ func (a *Asked) Options() (o JobOptions, err error) {
 	return o, nil
 }
 
-// pairs reads texts of the form NAME=VALUE.
-func pairs(what string, list []string) (map[string]string, error) {
+// Pairs reads texts of the form NAME=VALUE.
+func Pairs(what string, list []string) (map[string]string, error) {
 	out := map[string]string{}
 	for _, s := range list {
 		name, value, ok := strings.Cut(s, "=")

@@ -182,15 +182,19 @@ func rounded(x float64, digits int) float64 {
 	if x == 0 {
 		return 0
 	}
-	scale := 1.0
+	places := digits - 1 // behind the point; below 0: before it
 	for a := math.Abs(x); a >= 10; a /= 10 {
-		digits--
+		places--
 	}
 	for a := math.Abs(x); a < 1; a *= 10 {
-		digits++
+		places++
 	}
-	for range max(0, digits-1) {
+	scale := 1.0
+	for range max(places, -places) {
 		scale *= 10
+	}
+	if places < 0 {
+		return float64(math.Round(x/scale) * scale)
 	}
 	return math.Round(float64(x*scale)) / scale
 }

@@ -22,10 +22,11 @@ import (
 func (p *program) learnCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use: "learn", Short: "Derive documents from records that you have",
-		Long: `Derive documents from records: a workload from a job log. What a record is taken to mean
+		Long: `Derive documents from records: a workload from a job log, a cluster from what its API
+gives. What a record is taken to mean
 is told, with the reason and the flag that says otherwise.`,
 	}
-	c.AddCommand(p.learnJobsCommand())
+	c.AddCommand(p.learnJobsCommand(), p.learnClusterCommand())
 	return c
 }
 

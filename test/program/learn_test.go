@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"encoding/json"
+	"fmt"
 	"io"
 	"net/http"
 	"os"
@@ -13,6 +14,7 @@ import (
 	"time"
 
 	"tachyphor/core/document"
+	"tachyphor/test/clusters"
 	"tachyphor/test/logs"
 	"tachyphor/test/running"
 	"tachyphor/wire"
@@ -132,5 +134,76 @@ func TestLearnJobs(t *testing.T) {
 	}
 	if _, err := c.Get(ctx, document.KindWorkload, "never", 0); err == nil {
 		t.Error("it is stored")
+	}
+}
+
+// What a cluster's API gives becomes a Cluster without a service, and changes of one that is
+// there; what somebody wrote by hand stays.
+func TestLearnCluster(t *testing.T) {
+	dir := t.TempDir()
+	truth, data := clusters.Make(7)
+	records, prices := filepath.Join(dir, "records.json"), filepath.Join(dir, "prices.csv")
+	table := "type,price,spot\n"
+	for i, p := range truth.Pools {
+		table += fmt.Sprintf("%s,0.%d9,0.0%d\n", p.Type, i+1, i+1)
+	}
+	for file, text := range map[string]string{records: string(data), prices: table} {
+		if err := os.WriteFile(file, []byte(text), 0o600); err != nil {
+			t.Fatal(err)
+		}
+	}
+	mine := filepath.Join(dir, "mine")
+	r := command(t, dir, "learn", "cluster", records, "--prices", prices, "--max", truth.Pools[0].Name+"=99", "--name", "north",
+		"--write", mine)
+	for _, want := range []string{
+		"pools." + truth.Pools[0].Name + ".boot", "from asking for a node to its being ready",
+		"links.registry.perFlow", "agents.join",
+	} {
+		if r.status != 0 || !strings.Contains(strings.Join(strings.Fields(r.out), " "), want) {
+			t.Errorf("no %q in %+v", want, r)
+		}
+	}
+	file := filepath.Join(mine, "north.yaml")
+	text, err := os.ReadFile(file)
+	if err != nil || !strings.Contains(string(text), "max: 99") || !strings.Contains(string(text), "price: 0.19/h") ||
+		!strings.Contains(string(text), "spotPrice: 0.01/h") {
+		t.Fatalf("%v %s", err, text)
+	}
+	mended := strings.Replace(string(text), "agents: {start: {", "agents: {join: 4s, start: {", 1)
+	if err := os.WriteFile(file, []byte(mended), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	_, other := clusters.Make(7)
+	later := filepath.Join(dir, "later.json")
+	if err := os.WriteFile(later, bytes.ReplaceAll(other, []byte("2.6s"), []byte("2.7s")), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	if r := command(t, dir, "learn", "cluster", later, "--onto", file); r.status != 0 || !strings.Contains(r.err, "Nothing to change") {
+		t.Errorf("%+v", r)
+	}
+	byHand := strings.Replace(mended, "fact: agents.start", "fact: somewhere.else", 1)
+	at := strings.Index(byHand, "start: {")
+	byHand = byHand[:at] + "start: 9s}" + byHand[at+strings.Index(byHand[at:], "}}")+2:]
+	if err := os.WriteFile(file, []byte(byHand), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	if r := command(t, dir, "learn", "cluster", later, "--onto", file); r.status != 0 || !strings.Contains(r.out, "stays: by hand") {
+		t.Errorf("%+v", r)
+	}
+	if r := command(t, dir, "learn", "cluster", later, "--onto", file, "--all"); r.status != 0 || !strings.Contains(r.err, "is written anew") {
+		t.Errorf("%+v", r)
+	}
+	if now, err := os.ReadFile(file); err != nil || strings.Contains(string(now), "start: 9s") || !strings.Contains(string(now), "join: 4s") ||
+		!strings.Contains(string(now), "# Learned from the records") {
+		t.Errorf("%v %s", err, now)
+	}
+	for args, says := range map[string]string{
+		"": "or ask it with --live", records + " --live": "one of the two", prices: "no JSON", records + " --price cores-4=dear": "the price",
+		records + " --max core=0": "a number of nodes", records + " --pool-label nothing": "no node has the label nothing",
+	} {
+		if r := command(t, dir, append([]string{"learn", "cluster"}, strings.Fields(args)...)...); r.status == 0 ||
+			!strings.Contains(r.err, says) {
+			t.Errorf("%q: %+v", args, r)
+		}
 	}
 }
