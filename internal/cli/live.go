@@ -325,13 +325,17 @@ func (p *program) life(r *wire.Rehearsal, l listing, phases []float64, whole flo
 		return p.show(l)
 	}
 	says := r.Says
-	if !r.Worked {
+	if !r.Worked && r.Do != "" {
 		says = p.bad("It stuck. ") + says
 	}
-	where := "  cluster " + r.Context
-	if r.Pod != "" {
-		where += ", pod " + r.Pod
+	var at []string
+	if r.Context != "" {
+		at = append(at, "cluster "+r.Context)
 	}
+	if r.Pod != "" {
+		at = append(at, "pod "+r.Pod)
+	}
+	where := "  " + strings.Join(at, ", ")
 	if r.Node != "" {
 		where += " on " + r.Node
 	}

@@ -68,6 +68,9 @@ type rehearsal struct {
 	limit     string // of memory
 	tell      func(wire.Rehearsal)
 
+	past  bool      // it is looked at afterwards, from records
+	clock time.Time // of what is looked at then
+
 	began                                       time.Time
 	pod                                         *corev1.Pod
 	placed, pulled, started, ended, asked, gone time.Time
@@ -75,6 +78,14 @@ type rehearsal struct {
 	unplaced                                    time.Time // since when there is no room
 	pulls                                       int       // failed ones
 	pulling                                     string
+}
+
+// now is the moment of what is looked at.
+func (r *rehearsal) now() time.Time {
+	if r.past {
+		return r.clock
+	}
+	return time.Now()
 }
 
 // harmless is the job of a rehearsal: it says where it runs and what tools there
@@ -383,7 +394,10 @@ func (r *rehearsal) reason(phase string) string {
 			last = e.Message
 		}
 	}
-	if phase == "work" && !r.ended.IsZero() {
+	switch {
+	case phase == "work" && r.past:
+		last = "its job"
+	case phase == "work" && !r.ended.IsZero():
 		last = "the harmless job"
 	}
 	return last

@@ -32,7 +32,7 @@ func (r *rehearsal) status(p *corev1.Pod) *corev1.ContainerStatus {
 
 // look takes in the pod as it is now.
 func (r *rehearsal) look(p *corev1.Pod, deleted bool) {
-	now := time.Now()
+	now := r.now()
 	r.pod = p
 	if deleted {
 		r.stuck("Someone else took the pod away while it was rehearsed.", "See what removes pods in this namespace.")
@@ -123,6 +123,11 @@ func (r *rehearsal) over(t *corev1.ContainerStateTerminated) {
 		if r.limit != "" {
 			limit = " of " + r.limit
 		}
+		if r.past {
+			r.stuck("The agent was killed for memory: it went above its limit"+limit+".", "Raise the limit, and the request with it: "+
+				"`tachyphor size` says how far, from what agents used.")
+			return
+		}
 		r.stuck("The agent was killed for memory: it went above its limit"+limit+" before it did anything.",
 			"Raise the limit, and the request with it; even the agent itself needs more.")
 	case t.ExitCode == 0 && r.own:
@@ -142,7 +147,7 @@ func (r *rehearsal) over(t *corev1.ContainerStateTerminated) {
 
 // hear takes in what the cluster says of the pod.
 func (r *rehearsal) hear(e *corev1.Event) {
-	now := time.Now()
+	now := r.now()
 	if len(r.out.Events) < mostEvents {
 		r.out.Events = append(r.out.Events, wire.Event{
 			At: int64(now.Sub(r.began)), Reason: e.Reason, Message: e.Message,
@@ -167,7 +172,7 @@ func (r *rehearsal) hear(e *corev1.Event) {
 
 // wait looks at what takes too long.
 func (r *rehearsal) wait() {
-	now := time.Now()
+	now := r.now()
 	switch {
 	case r.placed.IsZero() && !r.unplaced.IsZero() && now.Sub(r.unplaced) > r.patience.Placing:
 		says, do := noRoom(r.lastUnschedulable())

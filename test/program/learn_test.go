@@ -207,3 +207,46 @@ func TestLearnCluster(t *testing.T) {
 		}
 	}
 }
+
+// A pod that is stuck is explained from what somebody wrote down of it.
+func TestWhy(t *testing.T) {
+	dir := t.TempDir()
+	file := filepath.Join(dir, "dump.yaml")
+	const dump = `apiVersion: v1
+kind: List
+items:
+- kind: Pod
+  metadata: {name: compile-wide-a1, namespace: slipway, generateName: compile-wide-, creationTimestamp: "2026-09-14T06:00:00Z"}
+  spec: {nodeName: burst-1, containers: [{name: agent, image: "wide:1"}]}
+  status:
+    conditions: [{type: PodScheduled, status: "True", lastTransitionTime: "2026-09-14T06:02:00Z"}]
+    containerStatuses: [{name: agent, image: "wide:1", state: {waiting: {reason: ImagePullBackOff, message: not found}}}]
+- kind: Pod
+  metadata: {name: compile-wide-b2, namespace: slipway, creationTimestamp: "2026-09-14T06:00:00Z"}
+  spec: {nodeName: burst-1, containers: [{name: agent, image: "wide:2"}]}
+  status: {containerStatuses: [{name: agent, image: "wide:2", state: {running: {startedAt: "2026-09-14T06:00:09Z"}}}]}
+- kind: Event
+  metadata: {name: e1, namespace: slipway}
+  involvedObject: {kind: Pod, name: compile-wide-a1, namespace: slipway}
+  reason: Failed
+  message: manifest unknown
+  lastTimestamp: "2026-09-14T06:20:00Z"
+`
+	if err := os.WriteFile(file, []byte(dump), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	for args, want := range map[string]struct {
+		status int
+		out    string
+	}{
+		"":                             {1, "slipway/compile-wide-a1 The image of agent, wide:1, cannot be pulled: not found."},
+		"compile-wide-a1":              {1, "See whether the name and tag are right"},
+		"compile-wide-b2":              {0, "It has been at work for 19 min 51 s."},
+		"compile-wide-b2 -n elsewhere": {1, "there is no pod compile-wide-b2"},
+	} {
+		r := command(t, dir, append([]string{"why", "-f", file}, strings.Fields(args)...)...)
+		if said := strings.Join(strings.Fields(r.out+r.err), " "); r.status != want.status || !strings.Contains(said, want.out) {
+			t.Errorf("%q: %+v", args, r)
+		}
+	}
+}
