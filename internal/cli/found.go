@@ -55,18 +55,28 @@ const mostFaultsBelow = 10
 // gather puts a world together from the file of a scenario and what lies beside
 // it: the given folders first, then the scenario's folder, then the one above.
 func (p *program) gather(file string, with []string, skipBad bool) (*world.World, error) {
-	data, err := p.read(file)
+	in, err := p.gatherInput(file, with, skipBad)
 	if err != nil {
 		return nil, err
 	}
+	world, faults := world.Assemble(in)
+	return world, faults.Err()
+}
+
+// gatherInput finds what a world is put together from.
+func (p *program) gatherInput(file string, with []string, skipBad bool) (in world.Input, err error) {
+	data, err := p.read(file)
+	if err != nil {
+		return in, err
+	}
 	docs, faults := document.Parse(file, data)
 	if len(faults) > 0 {
-		return nil, faults
+		return in, faults
 	}
 	files := &found{Shelf: shelf.Of(docs...)}
 	scenarios := files.OfKind(document.KindScenario)
 	if len(scenarios) == 0 {
-		return nil, no(fmt.Errorf("%s: there is no Scenario in it", file))
+		return in, no(fmt.Errorf("%s: there is no Scenario in it", file))
 	}
 	scenario := scenarios[0]
 	folder := filepath.Dir(file)
@@ -78,7 +88,7 @@ func (p *program) gather(file string, with []string, skipBad bool) (*world.World
 			break
 		}
 		if err := files.add(p, path); err != nil && path != above {
-			return nil, err
+			return in, err
 		} else if err != nil { // nobody named it
 			hint = "; not looked at: " + err.Error()
 		}
@@ -92,14 +102,11 @@ func (p *program) gather(file string, with []string, skipBad bool) (*world.World
 			faults = append(faults, scenario.Fault(m.Path, m.Name.Name,
 				"no "+m.Kind+" of that name in this file, its folder or the one above; name more with --with"+hint))
 		}
-		return nil, append(faults, files.faults[:min(mostFaultsBelow, len(files.faults))]...)
+		return in, append(faults, files.faults[:min(mostFaultsBelow, len(files.faults))]...)
 	}
-	in := world.Input{Named: named}
-	if in.Recording, err = recordingOf(in.Workload, skipBad); err != nil {
-		return nil, err
-	}
-	world, faults := world.Assemble(in)
-	return world, faults.Err()
+	in.Named = named
+	in.Recording, err = recordingOf(in.Workload, skipBad)
+	return in, err
 }
 
 // recordedFile returns the path of a workload's recorded jobs, empty if it has

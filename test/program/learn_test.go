@@ -65,6 +65,10 @@ func TestLearnJobs(t *testing.T) {
 	if r.status != 0 || !strings.Contains(r.out, "95 % of") {
 		t.Fatalf("%+v", r)
 	}
+	r = command(t, dir, "doubt", filepath.Join(first, "ours-first.yaml"), "-q")
+	if r.status != 0 || !strings.Contains(r.out, "pools.agents.boot") || !strings.Contains(r.out, "never measured") || !strings.Contains(r.out, "Measure ") {
+		t.Fatalf("%+v", r)
+	}
 	scenario := filepath.Join(mine, "try.yaml")
 	onDemand, err := c.Get(ctx, document.KindScenario, "on-demand", 0)
 	if err != nil {

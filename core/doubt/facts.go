@@ -1,0 +1,152 @@
+// Package doubt says how much of an outcome hangs on facts that nobody measured, or that were
+// measured long ago: each is tried at the ends of what it may be, on the same draws.
+package doubt
+
+import (
+	"fmt"
+	"strings"
+	"time"
+
+	"tachyphor/core/document"
+	"tachyphor/core/units"
+)
+
+// Known is what is known of a fact.
+type Known string
+
+// What can be known of a fact.
+const (
+	Never     Known = "never measured"
+	Old       Known = "old"
+	Otherwise Known = "measured otherwise" // the document says another value than was measured
+	Measured  Known = "measured"
+)
+
+// OldAfter is the age from which on a fact is said to be old.
+const OldAfter = 90 * 24 * time.Hour
+
+// What a fact may be, as factors of what it is said to be, where nothing bounds it.
+const (
+	neverLow, neverHigh = 0.5, 2.0
+	oldLow, oldHigh     = 0.75, 1.35
+)
+
+// A Fact is a fact of a cluster that a scenario rests on.
+type Fact struct {
+	Fact  string    `json:"fact" doc:"Field of the Cluster."`
+	Says  string    `json:"says" doc:"What the document says."`
+	Known Known     `json:"known" doc:"never measured, old, measured otherwise, or measured."`
+	At    time.Time `json:"at,omitzero" doc:"When it was measured."`
+	Count int       `json:"count,omitempty" doc:"How many observations it rests on."`
+	Low   string    `json:"low" doc:"The least that it is tried at."`
+	High  string    `json:"high" doc:"The most."`
+
+	path      string
+	low, high any
+}
+
+// scaled is a distribution with all its times so many times as long.
+func scaled[Q ~int64](t document.Drawn[Q], by float64) document.Drawn[Q] {
+	one := func(q *Q) *Q {
+		if q == nil {
+			return nil
+		}
+		x := Q(float64(*q) * by)
+		return &x
+	}
+	out := t
+	out.Fixed, out.Median, out.P95, out.Mean, out.Min, out.Max = one(t.Fixed), one(t.Median), one(t.P95), one(t.Mean), one(t.Min), one(t.Max)
+	out.Samples = nil
+	for _, s := range t.Samples {
+		out.Samples = append(out.Samples, Q(float64(s)*by))
+	}
+	return out
+}
+
+// middle is the median of a distribution of times.
+func middle(t document.Times) units.Duration { return units.Duration(t.Dist().Quantile(0.5)) }
+
+// Facts lists what a cluster says that a scenario's delays or bill may hang on, as of a
+// moment: boots of pools that can grow, the links, the steps of agents, images.
+func Facts(c *document.ClusterSpec, images []string, now time.Time) []Fact {
+	var out []Fact
+	add := func(fact, path, says string, is time.Duration, at func(by float64) (any, string)) {
+		f := Fact{Fact: fact, Says: says, Known: Never, path: path}
+		low, high := neverLow, neverHigh
+		for _, m := range c.Measured {
+			if m.Fact != fact {
+				continue
+			}
+			f.Known, f.At, f.Count = Measured, m.At.UTC(), m.Count
+			low, high = bounds(m, is)
+			switch {
+			case now.Sub(m.At.Time) > OldAfter:
+				f.Known, low, high = Old, min(low, oldLow), max(high, oldHigh)
+			case m.Value != "" && m.Value != says && is == 0:
+				f.Known = Otherwise
+			}
+		}
+		f.low, f.Low = at(low)
+		f.high, f.High = at(high)
+		out = append(out, f)
+	}
+	times := func(fact, path string, t document.Times) {
+		if !t.IsZero() {
+			add(fact, path, middle(t).Short(), time.Duration(middle(t)), func(by float64) (any, string) {
+				x := scaled(t, by)
+				return x, middle(x).Short()
+			})
+		}
+	}
+	rate := func(fact, path string, r units.Rate) {
+		if r > 0 {
+			add(fact, path, r.String(), 0, func(by float64) (any, string) {
+				x := units.Rate(float64(r)*by) / 1000 * 1000
+				return x, x.String()
+			})
+		}
+	}
+	for i, p := range c.Pools {
+		if p.Max > p.Min {
+			times("pools."+p.Name+".boot", fmt.Sprintf("/spec/pools/%d/boot", i), p.Boot)
+		}
+	}
+	rate("links.registry.down", "/spec/links/registry/down", c.Links.Registry.Down)
+	rate("links.registry.perFlow", "/spec/links/registry/perFlow", c.Links.Registry.PerFlow)
+	rate("links.store.down", "/spec/links/store/down", c.Links.Store.Down)
+	rate("links.store.perFlow", "/spec/links/store/perFlow", c.Links.Store.PerFlow)
+	rate("store.pack", "/spec/store/pack", c.Store.Pack)
+	rate("store.unpack", "/spec/store/unpack", c.Store.Unpack)
+	times("agents.start", "/spec/agents/start", c.Agents.Start)
+	times("agents.join", "/spec/agents/join", c.Agents.Join)
+	times("agents.wipe", "/spec/agents/wipe", c.Agents.Wipe)
+	for i, x := range c.Images {
+		if x.Size > 0 && contains(images, x.Name) {
+			add("images."+x.Name, fmt.Sprintf("/spec/images/%d/size", i), x.Size.Short(), 0, func(by float64) (any, string) {
+				n := units.Bytes(float64(x.Size) * by)
+				return n, n.Short()
+			})
+		}
+	}
+	return out
+}
+
+func contains(images []string, name string) bool {
+	for _, i := range images {
+		if strings.EqualFold(i, name) {
+			return true
+		}
+	}
+	return false
+}
+
+// bounds are the factors that a measured fact's own bounds leave it; of one without bounds
+// a tenth either way.
+func bounds(m document.Measured, is time.Duration) (low, high float64) {
+	l, err1 := units.ParseDuration(m.Low)
+	h, err2 := units.ParseDuration(m.High)
+	if err1 != nil || err2 != nil || is <= 0 || h < l {
+		return 0.9, 1.1
+	}
+	return max(0.05, float64(l)/float64(is)), float64(h) / float64(is)
+}

@@ -1,0 +1,132 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"runtime"
+	"strings"
+	"time"
+
+	"tachyphor/core/doubt"
+	"tachyphor/core/sim"
+	"tachyphor/core/stats"
+	"tachyphor/core/units"
+
+	"github.com/spf13/cobra"
+)
+
+// doubtFlags are the flags of doubt.
+type doubtFlags struct {
+	with    []string
+	workers int
+	skipBad bool
+	quiet   bool
+}
+
+func (p *program) doubtCommand() *cobra.Command {
+	var f doubtFlags
+	c := &cobra.Command{
+		Use: "doubt FILE", Short: "Say which facts of the cluster to measure next: what of an outcome hangs on them",
+		Long: `Simulate a scenario with each fact of its cluster at the ends of what it may be, on the same
+draws, and say how much start delays and the bill would change. A fact that was measured
+is tried at its bounds (measured: in the Cluster), one that nobody measured at half and
+twice what is said, an old one in between. Those on which most hangs come first.
+
+FILE is the scenario's, with what it names beside it, as for simulate --here.`,
+		Example: "  tachyphor doubt mine/export-first.yaml\n  tachyphor doubt scenarios/lean.yaml --with platform/ -o csv",
+		Args:    cobra.ExactArgs(1),
+		RunE:    func(c *cobra.Command, args []string) error { return p.doubt(c.Context(), args[0], f) },
+	}
+	fl := c.Flags()
+	fl.StringArrayVar(&f.with, "with", nil, "file or folder with more documents (may be repeated)")
+	fl.IntVar(&f.workers, "workers", runtime.NumCPU(), "runs at once; what is told does not depend on it")
+	fl.BoolVar(&f.skipBad, "skip-bad", false, "leave bad rows of recorded jobs out")
+	fl.BoolVarP(&f.quiet, "quiet", "q", false, "no progress")
+	return c
+}
+
+func (p *program) doubt(ctx context.Context, file string, f doubtFlags) error {
+	in, err := p.gatherInput(file, f.with, f.skipBad)
+	if err != nil {
+		return err
+	}
+	bar := p.progress("doubting "+in.Scenario.Name, f.quiet)
+	d, err := doubt.Try(in, time.Now(), max(1, f.workers), func(done float64) bool {
+		bar.set(done)
+		return ctx.Err() == nil
+	})
+	bar.end(err == nil)
+	if errors.Is(err, sim.ErrStopped) {
+		return no(errors.New("stopped; nothing was kept"))
+	}
+	if err != nil {
+		return err
+	}
+	return p.doubts(d)
+}
+
+// moot reports whether nothing at all would change.
+func moot(e doubt.Effect) bool {
+	return e.P95.Mean == 0 && e.P95.Half == 0 && e.Cost.Mean == 0 && e.Cost.Half == 0
+}
+
+// doubts writes what an outcome hangs on.
+func (p *program) doubts(d *doubt.Doubts) error {
+	l := listing{columns: []column{
+		{"fact", false}, {"says", true}, {"", false}, {"if it were", true}, {"95 % of delays", true}, {"a month", true},
+	}, value: d, main: "facts"}
+	change := func(f stats.Figure, say func(float64) string) string {
+		switch {
+		case f.Mean == 0 && f.Half == 0:
+			return "–"
+		case f.Runs > 1 && !f.Sure():
+			return p.faint("no sure change")
+		case f.Mean > 0:
+			return "+" + say(f.Mean)
+		}
+		return say(f.Mean)
+	}
+	delay := func(ns float64) string { return units.Duration(ns).Short() }
+	money := func(x float64) string { return units.Amount(x).Short(d.Currency) }
+	var idle []string // nothing hangs on them
+	for _, x := range d.Facts {
+		if moot(x.AtLow) && moot(x.AtHigh) {
+			idle = append(idle, x.Fact.Fact)
+			continue
+		}
+		known := string(x.Known)
+		switch x.Known {
+		case doubt.Measured:
+			known = p.faint(known + " " + x.At.Format(time.DateOnly))
+		case doubt.Old:
+			known = p.warn("old, " + x.At.Format(time.DateOnly))
+		default:
+			known = p.warn(known)
+		}
+		l.rows = append(l.rows,
+			[]string{x.Fact.Fact, x.Says, known, x.Low, change(x.AtLow.P95, delay), change(x.AtLow.Cost, money)},
+			[]string{"", "", "", x.High, change(x.AtHigh.P95, delay), change(x.AtHigh.Cost, money)})
+	}
+	if !p.lines() {
+		return p.show(l)
+	}
+	fmt.Fprintln(p.out, p.strong(d.Scenario)+p.faint(fmt.Sprintf("  95 %% of jobs start within %s, %s a month; %d repeats on the same draws", delay(d.P95),
+		money(d.Cost), d.Repeats)))
+	fmt.Fprintln(p.out)
+	if len(d.Facts) == 0 {
+		fmt.Fprintln(p.out, "The cluster says nothing that takes time: there is nothing to doubt, and nothing to trust.")
+		return nil
+	}
+	fmt.Fprintln(p.out, p.table(l))
+	if len(idle) > 0 {
+		fmt.Fprintln(p.out, p.faint(p.wrap("\nNothing hangs on "+strings.Join(idle, ", ")+".")))
+	}
+	for _, x := range d.Facts {
+		if x.Known != doubt.Measured && (x.AtHigh.P95.Mean != 0 || x.AtHigh.Cost.Mean != 0) {
+			fmt.Fprintln(p.out, p.wrap(fmt.Sprintf("\nMeasure %s next: `tachyphor learn cluster`, a rehearsal or `tachyphor probe` tell it.", x.Fact.Fact)))
+			break
+		}
+	}
+	return nil
+}
