@@ -1,6 +1,9 @@
 package wire
 
 import (
+	"tachyphor/core/demand"
+	"tachyphor/core/document"
+	"tachyphor/core/doubt"
 	"tachyphor/core/learn"
 )
 
@@ -10,4 +13,21 @@ type LearnedJobs struct {
 	Refused string          `json:"refused,omitempty" doc:"Why no workload came of it, and what to say; what was understood up to there is told beside."`
 	Roles   []learn.JobRole `json:"roles" doc:"What columns can say."`
 	Stored  *Stored         `json:"stored,omitempty" doc:"What was stored, where that was asked for."`
+}
+
+// Demand is a workload as people look at it.
+type Demand struct {
+	Name     string `json:"name" doc:"Name of the workload."`
+	Revision int    `json:"revision" doc:"Its newest revision."`
+	Note     string `json:"note" doc:"The comment at the head of its document."`
+	demand.Seen
+}
+
+// ClusterFacts is what a cluster says, fact by fact, and what is known of each.
+type ClusterFacts struct {
+	Name     string              `json:"name" doc:"Name of the cluster."`
+	Revision int                 `json:"revision" doc:"Its newest revision."`
+	Note     string              `json:"note" doc:"The comment at the head of its document."`
+	Facts    []doubt.Fact        `json:"facts" doc:"Facts that delays and bills may hang on."`
+	Measured []document.Measured `json:"measured" doc:"Where facts come from that were measured, these and others."`
 }

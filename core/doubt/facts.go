@@ -67,7 +67,8 @@ func scaled[Q ~int64](t document.Drawn[Q], by float64) document.Drawn[Q] {
 func middle(t document.Times) units.Duration { return units.Duration(t.Dist().Quantile(0.5)) }
 
 // Facts lists what a cluster says that a scenario's delays or bill may hang on, as of a
-// moment: boots of pools that can grow, the links, the steps of agents, images.
+// moment: boots of pools that can grow, the links, the steps of agents, and the images that
+// are named, all of them where images is nil.
 func Facts(c *document.ClusterSpec, images []string, now time.Time) []Fact {
 	var out []Fact
 	add := func(fact, path, says string, is time.Duration, at func(by float64) (any, string)) {
@@ -100,9 +101,9 @@ func Facts(c *document.ClusterSpec, images []string, now time.Time) []Fact {
 	}
 	rate := func(fact, path string, r units.Rate) {
 		if r > 0 {
-			add(fact, path, r.String(), 0, func(by float64) (any, string) {
+			add(fact, path, units.Decimal(float64(r))+"/s", 0, func(by float64) (any, string) {
 				x := units.Rate(float64(r)*by) / 1000 * 1000
-				return x, x.String()
+				return x, units.Decimal(float64(x)) + "/s"
 			})
 		}
 	}
@@ -121,7 +122,7 @@ func Facts(c *document.ClusterSpec, images []string, now time.Time) []Fact {
 	times("agents.join", "/spec/agents/join", c.Agents.Join)
 	times("agents.wipe", "/spec/agents/wipe", c.Agents.Wipe)
 	for i, x := range c.Images {
-		if x.Size > 0 && contains(images, x.Name) {
+		if x.Size > 0 && (images == nil || contains(images, x.Name)) {
 			add("images."+x.Name, fmt.Sprintf("/spec/images/%d/size", i), x.Size.Short(), 0, func(by float64) (any, string) {
 				n := units.Bytes(float64(x.Size) * by)
 				return n, n.Short()

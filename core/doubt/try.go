@@ -64,7 +64,7 @@ func Try(in world.Input, now time.Time, workers int, progress paired.Progress) (
 	if err := faults.Err(); err != nil {
 		return nil, err
 	}
-	var images []string
+	images := []string{}
 	for _, t := range base.Templates {
 		images = append(images, t.Agent.Images...)
 	}

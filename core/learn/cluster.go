@@ -30,11 +30,11 @@ type ClusterOptions struct {
 
 // A FactSeen is a fact that records tell.
 type FactSeen struct {
-	Fact  string    `json:"fact" doc:"Field of the Cluster that it is."`
-	Value string    `json:"value" doc:"What the field says."`
-	How   string    `json:"how" doc:"From what, and how it was reduced."`
-	Count int       `json:"count" doc:"How many observations it rests on."`
-	Times *Measured `json:"times,omitempty" doc:"Of times, in seconds: how they spread."`
+	Fact  string   `json:"fact" doc:"Field of the Cluster that it is."`
+	Value string   `json:"value" doc:"What the field says."`
+	How   string   `json:"how" doc:"From what, and how it was reduced."`
+	Count int      `json:"count" doc:"How many observations it rests on."`
+	Times *Sampled `json:"times,omitempty" doc:"Of times, in seconds: how they spread."`
 }
 
 // LearnedCluster is what a cluster's records come to.
@@ -141,7 +141,7 @@ func (g *gatherer) asOf() {
 }
 
 // fact notes a fact, with where it comes from in the document.
-func (g *gatherer) fact(fact, value, how string, count int, times *Measured) {
+func (g *gatherer) fact(fact, value, how string, count int, times *Sampled) {
 	g.out.Facts = append(g.out.Facts, FactSeen{fact, value, how, count, times})
 	m := document.Measured{Fact: fact, Value: value, At: units.Instant{Time: g.out.AsOf}, How: how, Count: count}
 	if times != nil {

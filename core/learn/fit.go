@@ -11,8 +11,8 @@ import (
 	"tachyphor/core/units"
 )
 
-// Measured is what was measured, and the distribution that was chosen for it.
-type Measured struct {
+// Sampled is what was measured, and the distribution that was chosen for it.
+type Sampled struct {
 	Family string  `json:"family" doc:"fixed, log-normal, gamma, or samples."`
 	Values int     `json:"values" doc:"How many were measured."`
 	Median float64 `json:"median" doc:"Half are more."`
@@ -41,14 +41,14 @@ const samplesKept = 99
 // log-normal and gamma by the largest difference of shares (Kolmogorov's), if that is below
 // near or within chance; else the percentiles themselves. Nothing is beyond the largest that
 // was measured, then. Values are positive and will be sorted.
-func fitted(values []float64) *Measured {
+func fitted(values []float64) *Sampled {
 	slices.Sort(values)
 	n := len(values)
 	if n == 0 {
 		return nil
 	}
 	at := func(q float64) float64 { return values[min(n-1, int(q*float64(n)))] }
-	f := &Measured{Values: n, Median: at(0.5), P95: at(0.95), Least: values[0], Most: values[n-1]}
+	f := &Sampled{Values: n, Median: at(0.5), P95: at(0.95), Least: values[0], Most: values[n-1]}
 	f.MedianLow, f.MedianHigh = between(values, 0.5)
 	f.P95Low, f.P95High = between(values, 0.95)
 	if f.Most-f.Least <= 0.02*f.Median {
@@ -145,7 +145,7 @@ func thinned(values []float64) []float64 {
 }
 
 // times writes a fit of seconds as a document does.
-func (f *Measured) times() document.Times {
+func (f *Sampled) times() document.Times {
 	d := func(sec float64) *units.Duration {
 		x := roundTime(sec)
 		return &x
@@ -200,7 +200,7 @@ func rounded(x float64, digits int) float64 {
 }
 
 // sizes writes a fit of bytes as a document does.
-func (f *Measured) sizes() document.Sizes {
+func (f *Sampled) sizes() document.Sizes {
 	d := func(n float64) *units.Bytes {
 		x := roundSize(n)
 		return &x

@@ -72,7 +72,7 @@ const leastTimes = 3
 
 // wholeSeconds fits times that are told in whole seconds: each is somewhere in the second
 // around, and bounds are a second wider on either side.
-func wholeSeconds(list []float64) *Measured {
+func wholeSeconds(list []float64) *Sampled {
 	spread := make([]float64, len(list))
 	slices.Sort(list)
 	for i, x := range list {

@@ -28,19 +28,19 @@ type ColumnSeen struct {
 
 // A ClassSeen is a job class as it is proposed.
 type ClassSeen struct {
-	Name    string    `json:"name" doc:"Name of the class."`
-	Jobs    int       `json:"jobs" doc:"Jobs in the log."`
-	Wants   []string  `json:"wants" doc:"Words that most of its jobs want."`
-	Folded  int       `json:"folded,omitempty" doc:"Kinds of jobs that were too few for a class each and are in this one."`
-	Work    *Measured `json:"work,omitempty" doc:"How long its jobs worked, in seconds."`
-	Cold    *Measured `json:"cold,omitempty" doc:"How much longer they worked where they found no workspace, in seconds."`
-	Memory  *Measured `json:"memory,omitempty" doc:"Their peaks of memory, in bytes."`
-	Disk    *Measured `json:"disk,omitempty" doc:"Their peaks of disk, in bytes."`
-	Trunk   *float64  `json:"trunk,omitempty" doc:"Share that built the trunk, 0 to 1."`
-	Follows string    `json:"follows,omitempty" doc:"The class that its jobs come after, and how many."`
-	Bursts  []string  `json:"bursts,omitempty" doc:"When many came together, again and again."`
-	Burst   float64   `json:"burst,omitempty" doc:"Share of its jobs that came in bursts, 0 to 1."`
-	PerWeek float64   `json:"perWeek" doc:"Jobs a week."`
+	Name    string   `json:"name" doc:"Name of the class."`
+	Jobs    int      `json:"jobs" doc:"Jobs in the log."`
+	Wants   []string `json:"wants" doc:"Words that most of its jobs want."`
+	Folded  int      `json:"folded,omitempty" doc:"Kinds of jobs that were too few for a class each and are in this one."`
+	Work    *Sampled `json:"work,omitempty" doc:"How long its jobs worked, in seconds."`
+	Cold    *Sampled `json:"cold,omitempty" doc:"How much longer they worked where they found no workspace, in seconds."`
+	Memory  *Sampled `json:"memory,omitempty" doc:"Their peaks of memory, in bytes."`
+	Disk    *Sampled `json:"disk,omitempty" doc:"Their peaks of disk, in bytes."`
+	Trunk   *float64 `json:"trunk,omitempty" doc:"Share that built the trunk, 0 to 1."`
+	Follows string   `json:"follows,omitempty" doc:"The class that its jobs come after, and how many."`
+	Bursts  []string `json:"bursts,omitempty" doc:"When many came together, again and again."`
+	Burst   float64  `json:"burst,omitempty" doc:"Share of its jobs that came in bursts, 0 to 1."`
+	PerWeek float64  `json:"perWeek" doc:"Jobs a week."`
 	// By the jobs of an hour, which may vary more than if each came by itself.
 	PerWeekLow  float64   `json:"perWeekLow" doc:"A week has more than this on average, at 99.9 %."`
 	PerWeekHigh float64   `json:"perWeekHigh" doc:"A week has less than this on average."`
@@ -379,7 +379,7 @@ const leastCold = 10
 
 // coldWork is how much longer runs without a workspace took: the differences of their
 // percentiles. nil where too few tell, or cold runs took no longer.
-func coldWork(cold, warm []float64) *Measured {
+func coldWork(cold, warm []float64) *Sampled {
 	if len(cold) < leastCold || len(warm) < leastCold {
 		return nil
 	}

@@ -38,7 +38,7 @@ func (out *LearnedJobs) document(spec *document.WorkloadSpec) (string, error) {
 		c.HeadComment = note
 		for _, x := range []struct {
 			name string
-			fit  *Measured
+			fit  *Sampled
 		}{{"work", seen.Work}, {"memory", seen.Memory}, {"disk", seen.Disk}} {
 			if n := child(c, x.name); n != nil && x.fit != nil {
 				n.LineComment = fmt.Sprintf("of %s; %s", counted(x.fit.Values, "value", "values"), x.fit.Why)

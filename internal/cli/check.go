@@ -26,6 +26,9 @@ folders are read without a service; what else they hold (clusters, workloads,
 scenarios, roles, network policies) is looked at too, and more with --with. Names
 are those of stored templates, no name means all of them.
 
+Of files that hold clusters and no templates it says, fact by fact, what was measured, what
+is old, and what nobody measured.
+
 With --fix what can be mended for certain is mended: in the files, where comments
 and order stay, or in the stored templates, as a new revision.
 
@@ -36,6 +39,11 @@ The exit status is 1 when a finding of --fail-at or graver remains.`,
 			least := review.Severity(strings.ReplaceAll(failAt, " ", "-"))
 			if !slices.Contains(review.Severities(), least) {
 				return fmt.Errorf("--fail-at %q: expected will-not-work, risky, wasteful or advice", failAt)
+			}
+			if len(args) > 0 && isFile(args[0]) {
+				if clusters := p.clustersIn(args); len(clusters) > 0 {
+					return p.checkClusters(clusters)
+				}
 			}
 			list, err := p.check(c.Context(), args, with, fix)
 			if err != nil {

@@ -213,7 +213,8 @@ func TestSmallAndDark(t *testing.T) {
 		for _, path := range []string{
 			"/", "/scenarios/weekday-lean", "/outcomes/1", "/compare?ids=1,2", "/templates",
 			"/templates/compile-wide-draft", "/templates/compile-wide?view=kit", "/templates/compile-wide?view=live",
-			"/templates/compile-wide?view=sizing", "/templates/suite-night?view=sizing", "/templates/new", "/caching/cached-naive",
+			"/templates/compile-wide?view=sizing", "/templates/suite-night?view=sizing", "/templates/new", "/caching/cached-naive", "/learn",
+			"/clusters/brinewell-north", "/workloads/week-38",
 		} {
 			q.goTo(path)
 			q.see("main h1, main h2")

@@ -53,3 +53,32 @@ func TestLearn(t *testing.T) {
 	}
 	q.quiet()
 }
+
+// What a cluster's facts are known from, and which template each class of a workload gets,
+// stand on pages of their own.
+func TestClusterAndDemand(t *testing.T) {
+	s, c := running.Start(t)
+	load(t, c)
+	d, err := c.Get(context.Background(), document.KindCluster, "brinewell-north", 0)
+	if err != nil {
+		t.Fatal(err)
+	}
+	text := strings.Replace(d.Text, "  currency: EUR", "  currency: EUR\n  measured: [{fact: pools.burst.boot, value: 85s, at: 2026-01-02T00:00:00Z, count: 41, low: 80s, "+
+		"high: 92s, how: from asking to ready}, {fact: nodeTypes.octo-64, value: as it is, at: 2026-11-02T00:00:00Z, how: capacity}]", 1)
+	if _, err := c.Put(context.Background(), "", []byte(text), false); err != nil {
+		t.Fatal(err)
+	}
+	q := sit(t, s, s.Link, 1280, 800, false)
+	q.goTo("/scenarios/weekday-lean")
+	q.click(`a[href="/clusters/brinewell-north"]`)
+	q.reads("main", "of 14 are measured and not old", "pools.burst.boot", "old", "from asking to ready", "never measured", "42.5 s to 2 min 50 s",
+		"Measured besides", "nodeTypes.octo-64")
+	q.goTo("/scenarios/weekday-lean")
+	q.click(`a[href="/workloads/week-38"]`)
+	q.reads("main", "9,623 recorded jobs", "at most 229 an hour", "none: compile-wide lacks arm-corss", "small-steady", "templates of")
+	q.must(q.p.Choose("#scenario", "fixed-six"))
+	q.must(q.p.Until(`location.search.includes("scenario=fixed-six")`))
+	q.goTo("/workloads/nothing")
+	q.reads(`[role="alert"]`, "there is no workload nothing")
+	q.quietBut("404")
+}

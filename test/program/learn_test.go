@@ -173,6 +173,10 @@ func TestLearnCluster(t *testing.T) {
 		!strings.Contains(string(text), "spotPrice: 0.01/h") {
 		t.Fatalf("%v %s", err, text)
 	}
+	r = command(t, dir, "check", file)
+	if r.status != 0 || !strings.Contains(r.out, "pools."+truth.Pools[0].Name+".boot") || !strings.Contains(r.out, "measured 2026-09-14") {
+		t.Errorf("%+v", r)
+	}
 	mended := strings.Replace(string(text), "agents: {start: {", "agents: {join: 4s, start: {", 1)
 	if err := os.WriteFile(file, []byte(mended), 0o600); err != nil {
 		t.Fatal(err)

@@ -95,7 +95,10 @@ func TestCheckFiles(t *testing.T) {
 	if r := command(t, state, "check", filepath.Join(dir, "templates", "small-steady.yaml"), "--fail-at", "grave"); r.status != 2 {
 		t.Errorf("%+v", r)
 	}
-	if r := command(t, state, "check", filepath.Join(dir, "cluster.yaml")); r.status != 1 || !strings.Contains(r.err, "no templates in") {
+	if r := command(t, state, "check", filepath.Join(dir, "workload.yaml")); r.status != 1 || !strings.Contains(r.err, "no templates in") {
+		t.Errorf("%+v", r)
+	}
+	if r := command(t, state, "check", filepath.Join(dir, "cluster.yaml")); r.status != 0 || !strings.Contains(r.out, "never measured") {
 		t.Errorf("%+v", r)
 	}
 	if r := commandWith(t, state, string(before), "check", "-"); r.status != 1 || !strings.Contains(r.out, "starts-again") {

@@ -6,7 +6,9 @@ import { lazy, type ReactNode, StrictMode, Suspense } from "react";
 import { createRoot } from "react-dom/client";
 import { BrowserRouter, Route, Routes } from "react-router";
 import { Problem } from "./api/client";
+import { Cluster } from "./pages/Cluster";
 import { Compare } from "./pages/Compare";
+import { Demand } from "./pages/Demand";
 import { Desk } from "./pages/Desk";
 import { Learn } from "./pages/Learn";
 import { Outcome } from "./pages/Outcome";
@@ -47,6 +49,8 @@ if (root) {
               <Route path="/outcomes/:id" element={<Outcome />} />
               <Route path="/compare" element={<Compare />} />
               <Route path="/caching/:scenario?" element={later(<Caching />)} />
+              <Route path="/workloads/:name" element={<Demand />} />
+              <Route path="/clusters/:name" element={<Cluster />} />
               <Route path="/learn" element={<Learn />} />
               <Route path="/templates" element={<Templates />} />
               <Route path="/templates/new" element={later(<First />)} />

@@ -146,6 +146,30 @@ export const clusters = queryOptions({
   },
 });
 
+/** When a workload's jobs come, and its classes. */
+export const demand = (name: string) =>
+  queryOptions({
+    queryKey: ["workloads", name, "demand"],
+    queryFn: async () =>
+      take(await api.GET("/api/v1/workloads/{name}/demand", { params: { path: { name } } })),
+  });
+
+/** Which template each class of a workload gets in a scenario. */
+export const matches = (workload: string, scenario: string) =>
+  queryOptions({
+    queryKey: ["workloads", workload, "match", scenario],
+    queryFn: async () => take(await api.GET("/api/v1/match", { params: { query: { workload, scenario } } })),
+    enabled: scenario !== "",
+    retry: false,
+  });
+
+/** What a cluster says, fact by fact. */
+export const facts = (name: string) =>
+  queryOptions({
+    queryKey: ["clusters", name, "facts"],
+    queryFn: async () => take(await api.GET("/api/v1/clusters/{name}/facts", { params: { path: { name } } })),
+  });
+
 export const usage = (template: string) =>
   queryOptions({
     queryKey: ["templates", template, "usage"],

@@ -24,6 +24,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/clusters/{name}/facts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a cluster says, fact by fact, and what is known of each */
+        get: operations["get-facts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/compare": {
         parameters: {
             query?: never;
@@ -721,6 +738,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/workloads/{name}/demand": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** When a workload's jobs come, and what its classes are */
+        get: operations["get-demand"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1123,9 +1157,9 @@ export interface components {
             /** @description When many came together, again and again. */
             bursts?: string[];
             /** @description How much longer they worked where they found no workspace, in seconds. */
-            cold?: components["schemas"]["Measured"];
+            cold?: components["schemas"]["Sampled"];
             /** @description Their peaks of disk, in bytes. */
-            disk?: components["schemas"]["Measured"];
+            disk?: components["schemas"]["Sampled"];
             /**
              * Format: int64
              * @description Kinds of jobs that were too few for a class each and are in this one.
@@ -1141,7 +1175,7 @@ export interface components {
             /** @description How near a made workload is to the log. */
             likes?: components["schemas"]["Likeness"];
             /** @description Their peaks of memory, in bytes. */
-            memory?: components["schemas"]["Measured"];
+            memory?: components["schemas"]["Sampled"];
             /** @description Name of the class. */
             name: string;
             /**
@@ -1167,7 +1201,7 @@ export interface components {
             /** @description Words that most of its jobs want. */
             wants: string[];
             /** @description How long its jobs worked, in seconds. */
-            work?: components["schemas"]["Measured"];
+            work?: components["schemas"]["Sampled"];
         };
         ClassUse: {
             /** @description The request is a bound as wished. */
@@ -1208,6 +1242,21 @@ export interface components {
              * @description Median time of a run, seconds.
              */
             wall: number;
+        };
+        ClusterFacts: {
+            /** @description Facts that delays and bills may hang on. */
+            facts: components["schemas"]["Fact"][];
+            /** @description Where facts come from that were measured, these and others. */
+            measured: components["schemas"]["Measured"][];
+            /** @description Name of the cluster. */
+            name: string;
+            /** @description The comment at the head of its document. */
+            note: string;
+            /**
+             * Format: int64
+             * @description Its newest revision.
+             */
+            revision: number;
         };
         ColumnSeen: {
             /**
@@ -1360,6 +1409,40 @@ export interface components {
              * @description Share of jobs, 0 to 100.
              */
             percent: number;
+        };
+        Demand: {
+            /** @description Classes, those with most jobs first. */
+            classes: components["schemas"]["SeenClass"][];
+            /**
+             * Format: date-time
+             * @description When the first recorded job came.
+             */
+            from?: string;
+            /** @description Jobs an hour on average, by hour of the week from Monday 00:00 in its zone. */
+            hours: number[];
+            /**
+             * Format: int64
+             * @description Recorded jobs; 0 of made ones.
+             */
+            jobs: number;
+            /** @description Name of the workload. */
+            name: string;
+            /** @description The comment at the head of its document. */
+            note: string;
+            /** @description Its jobs are recorded; otherwise they are made by its classes. */
+            recorded: boolean;
+            /**
+             * Format: int64
+             * @description Its newest revision.
+             */
+            revision: number;
+            /**
+             * Format: date-time
+             * @description When the last did.
+             */
+            to?: string;
+            /** @description Its zone. */
+            zone: string;
         };
         Diff: {
             /** @description Unified diff; empty when they are the same. */
@@ -1578,6 +1661,28 @@ export interface components {
             warm: boolean;
             /** @description It was submitted in the warm-up, which no figure counts: its cost is that of its time within the window alone. */
             warmup: boolean;
+        };
+        Fact: {
+            /**
+             * Format: date-time
+             * @description When it was measured.
+             */
+            at?: string;
+            /**
+             * Format: int64
+             * @description How many observations it rests on.
+             */
+            count?: number;
+            /** @description Field of the Cluster. */
+            fact: string;
+            /** @description The most. */
+            high: string;
+            /** @description never measured, old, measured otherwise, or measured. */
+            known: string;
+            /** @description The least that it is tried at. */
+            low: string;
+            /** @description What the document says. */
+            says: string;
         };
         Failure: {
             /** @description Short name of what those that never started waited for longest; empty where that is not why. */
@@ -2399,60 +2504,25 @@ export interface components {
             workload: string;
         };
         Measured: {
-            /**
-             * Format: double
-             * @description The largest difference of shares between what was measured and the family, 0 to 1.
-             */
-            distance: number;
-            /** @description fixed, log-normal, gamma, or samples. */
-            family: string;
-            /**
-             * Format: double
-             * @description The least.
-             */
-            least: number;
-            /**
-             * Format: double
-             * @description Half are more.
-             */
-            median: number;
-            /**
-             * Format: double
-             * @description The median is below this.
-             */
-            medianHigh: number;
-            /**
-             * Format: double
-             * @description The median is above this, at 99.9 %.
-             */
-            medianLow: number;
-            /**
-             * Format: double
-             * @description The most.
-             */
-            most: number;
-            /**
-             * Format: double
-             * @description One in twenty is more.
-             */
-            p95: number;
-            /**
-             * Format: double
-             * @description The 95th percentile is below this; the largest value where it cannot be told.
-             */
-            p95High: number;
-            /**
-             * Format: double
-             * @description The 95th percentile is above this, at 99.9 %.
-             */
-            p95Low: number;
+            /** @description When, RFC 3339. */
+            at: string;
             /**
              * Format: int64
-             * @description How many were measured.
+             * @description How many observations it rests on.
              */
-            values: number;
-            /** @description Why this family. */
-            why: string;
+            count?: number;
+            /** @description Field that it is about, as in store.pack. */
+            fact: string;
+            /** @description Its median is below this, at 99.9 %. */
+            high?: string;
+            /** @description How, in a few words. */
+            how?: string;
+            /** @description Its median is above this, at 99.9 %. */
+            low?: string;
+            /** @description What was measured, as the field has it. */
+            value: string;
+            /** @description On what machine, against what. */
+            where?: string;
         };
         MendRequest: {
             /** @description Changes of the template, as findings have them. */
@@ -3262,6 +3332,62 @@ export interface components {
             /** @description What went wrong, in the order of the outcome's troubles; of the whole run. */
             trouble: number[];
         };
+        Sampled: {
+            /**
+             * Format: double
+             * @description The largest difference of shares between what was measured and the family, 0 to 1.
+             */
+            distance: number;
+            /** @description fixed, log-normal, gamma, or samples. */
+            family: string;
+            /**
+             * Format: double
+             * @description The least.
+             */
+            least: number;
+            /**
+             * Format: double
+             * @description Half are more.
+             */
+            median: number;
+            /**
+             * Format: double
+             * @description The median is below this.
+             */
+            medianHigh: number;
+            /**
+             * Format: double
+             * @description The median is above this, at 99.9 %.
+             */
+            medianLow: number;
+            /**
+             * Format: double
+             * @description The most.
+             */
+            most: number;
+            /**
+             * Format: double
+             * @description One in twenty is more.
+             */
+            p95: number;
+            /**
+             * Format: double
+             * @description The 95th percentile is below this; the largest value where it cannot be told.
+             */
+            p95High: number;
+            /**
+             * Format: double
+             * @description The 95th percentile is above this, at 99.9 %.
+             */
+            p95Low: number;
+            /**
+             * Format: int64
+             * @description How many were measured.
+             */
+            values: number;
+            /** @description Why this family. */
+            why: string;
+        };
         Scenario: {
             /** @description Its cluster. */
             cluster: string;
@@ -3338,6 +3464,41 @@ export interface components {
             waiting?: string;
             /** @description Name of the workload. */
             workload: string;
+        };
+        SeenClass: {
+            /** @description When many come together. */
+            bursts?: string[];
+            /**
+             * Format: double
+             * @description Share of its recorded jobs that come after another, 0 to 1.
+             */
+            chained: number;
+            /** @description The class that its jobs come after. */
+            follows?: string;
+            /**
+             * Format: double
+             * @description Half of its jobs work longer.
+             */
+            medianNs: number;
+            /**
+             * Format: double
+             * @description One in twenty has a higher peak of memory, bytes; absent: not known.
+             */
+            memoryP95?: number;
+            /** @description Name of the class. */
+            name: string;
+            /**
+             * Format: double
+             * @description One in twenty works longer.
+             */
+            p95Ns: number;
+            /**
+             * Format: double
+             * @description Jobs a week on average.
+             */
+            perWeek: number;
+            /** @description Words that a template must offer. */
+            wants: string[];
         };
         Session: {
             /** @description Name of the token that signed in. */
@@ -4065,6 +4226,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ReviewedList"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-facts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name of the cluster. */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClusterFacts"];
                 };
             };
             /** @description Error */
@@ -5772,6 +5965,38 @@ export interface operations {
                         /** @description The retry time in milliseconds. */
                         retry?: number;
                     }[];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-demand": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name of the workload. */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Demand"];
                 };
             };
             /** @description Error */

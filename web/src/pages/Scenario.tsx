@@ -88,7 +88,15 @@ export function Scenario() {
         <div>
           <h1 className="font-semibold text-2xl">{s.name}</h1>
           <p className="max-w-2xl">
-            {s.note} On cluster <b>{s.cluster}</b>, with workload <b>{s.workload}</b>; revision {s.revision}.
+            {s.note} On cluster{" "}
+            <Link className="link" to={`/clusters/${s.cluster}`}>
+              {s.cluster}
+            </Link>
+            , with workload{" "}
+            <Link className="link" to={`/workloads/${s.workload}`}>
+              {s.workload}
+            </Link>
+            ; revision {s.revision}.
           </p>
         </div>
         <div className="flex items-center gap-3">

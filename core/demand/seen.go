@@ -1,0 +1,157 @@
+package demand
+
+import (
+	"slices"
+	"time"
+
+	"tachyphor/core/document"
+	"tachyphor/core/table"
+	"tachyphor/core/units"
+)
+
+// weekHours are the hours of a week, Monday 00:00 first.
+const weekHours = units.WeekMinutes / 60
+
+// A Seen workload is what people look at of it before they simulate it.
+type Seen struct {
+	Recorded bool        `json:"recorded" doc:"Its jobs are recorded; otherwise they are made by its classes."`
+	Jobs     int         `json:"jobs" doc:"Recorded jobs; 0 of made ones."`
+	From     time.Time   `json:"from,omitzero" doc:"When the first recorded job came."`
+	To       time.Time   `json:"to,omitzero" doc:"When the last did."`
+	Hours    []float64   `json:"hours" doc:"Jobs an hour on average, by hour of the week from Monday 00:00 in its zone."`
+	Zone     string      `json:"zone" doc:"Its zone."`
+	Classes  []SeenClass `json:"classes" doc:"Classes, those with most jobs first."`
+}
+
+// A SeenClass is a class of it.
+type SeenClass struct {
+	Name    string   `json:"name" doc:"Name of the class."`
+	PerWeek float64  `json:"perWeek" doc:"Jobs a week on average."`
+	Wants   []string `json:"wants" doc:"Words that a template must offer."`
+	Median  float64  `json:"medianNs" doc:"Half of its jobs work longer."`
+	P95     float64  `json:"p95Ns" doc:"One in twenty works longer."`
+	Memory  float64  `json:"memoryP95,omitempty" doc:"One in twenty has a higher peak of memory, bytes; absent: not known."`
+	Bursts  []string `json:"bursts,omitempty" doc:"When many come together."`
+	Follows string   `json:"follows,omitempty" doc:"The class that its jobs come after."`
+	Chained float64  `json:"chained" doc:"Share of its recorded jobs that come after another, 0 to 1."`
+}
+
+// See looks at a workload; r is its recording, nil where jobs are made. Rows that cannot be
+// bound are returned.
+func See(spec *document.WorkloadSpec, r *Recording) (*Seen, []table.BadRow) {
+	s := &Seen{Hours: make([]float64, weekHours), Zone: spec.Zone.String(), Recorded: r != nil}
+	perWeek := PerWeek(spec, r)
+	var jobs *Jobs
+	if r != nil {
+		var bad []table.BadRow
+		if jobs, bad = r.Bind(spec); bad != nil {
+			return nil, bad
+		}
+		s.recorded(spec, jobs)
+	} else {
+		s.made(spec)
+	}
+	for c, k := range spec.Classes {
+		x := SeenClass{Name: k.Name, PerWeek: perWeek[k.Name], Wants: k.Wants}
+		if k.Follows != nil {
+			x.Follows = k.Follows.Class
+		}
+		for _, b := range k.Arrivals.Bursts {
+			x.Bursts = append(x.Bursts, b.When.String())
+		}
+		var work, memory []float64
+		chained, n := 0, 0
+		for i := 0; jobs != nil && i < len(jobs.List); i++ {
+			j := &jobs.List[i]
+			if j.Class != int32(c) {
+				continue
+			}
+			if n++; j.Work >= 0 {
+				work = append(work, float64(j.Work))
+			}
+			if jobs.Memory != nil && jobs.Memory[i] >= 0 {
+				memory = append(memory, float64(jobs.Memory[i]))
+			}
+			if len(jobs.After(i)) > 0 {
+				chained++
+			}
+		}
+		x.Median, x.P95 = ranks(work)
+		if len(work) == 0 && !k.Work.IsZero() {
+			x.Median, x.P95 = k.Work.Dist().Quantile(0.5), k.Work.Dist().Quantile(0.95)
+		}
+		if _, x.Memory = ranks(memory); len(memory) == 0 && !k.Memory.IsZero() {
+			x.Memory = k.Memory.Dist().Quantile(0.95)
+		}
+		if n > 0 {
+			x.Chained = float64(chained) / float64(n)
+		}
+		s.Classes = append(s.Classes, x)
+	}
+	slices.SortStableFunc(s.Classes, func(a, b SeenClass) int {
+		switch {
+		case a.PerWeek > b.PerWeek:
+			return -1
+		case a.PerWeek < b.PerWeek:
+			return 1
+		}
+		return 0
+	})
+	return s, nil
+}
+
+// ranks are the median and the 95th percentile of some values; 0 of none.
+func ranks(list []float64) (median, p95 float64) {
+	if len(list) == 0 {
+		return 0, 0
+	}
+	slices.Sort(list)
+	return list[len(list)/2], list[min(len(list)-1, len(list)*95/100)]
+}
+
+// recorded counts recorded jobs by the hour of the week that they came in.
+func (s *Seen) recorded(spec *document.WorkloadSpec, jobs *Jobs) {
+	if s.Jobs = len(jobs.List); s.Jobs == 0 {
+		return
+	}
+	at := func(d units.Duration) time.Time { return spec.Start.Add(time.Duration(d)) }
+	hour := func(t time.Time) int { return spec.Zone.MinuteOfWeek(t) / 60 }
+	s.From, s.To = at(jobs.List[0].Submitted).UTC(), at(jobs.List[len(jobs.List)-1].Submitted).UTC()
+	covered := make([]float64, weekHours)
+	for t := s.From.Truncate(15 * time.Minute); !t.After(s.To); t = t.Add(15 * time.Minute) {
+		covered[hour(t)] += 0.25
+	}
+	for i := range jobs.List {
+		s.Hours[hour(at(jobs.List[i].Submitted))]++
+	}
+	for h := range s.Hours {
+		if covered[h] > 0 {
+			s.Hours[h] /= covered[h]
+		}
+	}
+}
+
+// made adds up what classes make in each hour of the week; people are left out, who come as
+// a run goes on, and so are jobs that follow others.
+func (s *Seen) made(spec *document.WorkloadSpec) {
+	for _, k := range spec.Classes {
+		// Hours of a class's own zone are those of the week where its offset is the same.
+		for h := range weekHours {
+			for minute := range 60 {
+				for _, x := range k.Arrivals.Hours {
+					if x.When.Covers(60*h + minute) {
+						s.Hours[h] += x.PerHour / 60
+						break
+					}
+				}
+			}
+		}
+		for _, b := range k.Arrivals.Bursts {
+			for day := range 7 {
+				if minute, on := b.When.On(day); on {
+					s.Hours[24*day+minute/60] += float64(b.Count)
+				}
+			}
+		}
+	}
+}
