@@ -30,6 +30,9 @@ type grid struct {
 	preamble int
 }
 
+// mostColumns bounds the columns of a log: each is looked at in many ways.
+const mostColumns = 500
+
 // readAll reads files as one table: they have the same columns, in any order.
 func readAll(files []File, o *JobOptions) (*grid, error) {
 	var all []*grid
@@ -44,6 +47,9 @@ func readAll(files []File, o *JobOptions) (*grid, error) {
 		return nil, errors.New("name a file with a job log")
 	}
 	first := *all[0]
+	if len(first.names) > mostColumns {
+		return nil, fmt.Errorf("%s has %d columns; a job log has %d at most", files[0].Name, len(first.names), mostColumns)
+	}
 	places := make([][]int, len(all)) // by file: the first file's columns
 	for i, g := range all {
 		if len(g.names) != len(first.names) {
@@ -110,6 +116,13 @@ func readGrid(data []byte, o *JobOptions) (*grid, error) {
 	}
 	if len(data) == 0 {
 		return nil, errors.New("it is empty; a job log has a row for each job")
+	}
+	for magic, what := range map[string]string{
+		"PK\x03\x04": "a spreadsheet or another zip", "SQLite format 3\x00": "a SQLite database", "\xd0\xcf\x11\xe0": "an old spreadsheet",
+	} {
+		if bytes.HasPrefix(data, []byte(magic)) {
+			return nil, fmt.Errorf("it is %s; save its table as CSV", what)
+		}
 	}
 	if table.IsParquet(data) {
 		return g, g.parquet(data)

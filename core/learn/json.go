@@ -21,9 +21,12 @@ func (g *grid) json(text []byte) error {
 	at := map[string]int{}
 	name := func(n string) int {
 		i, ok := at[n]
-		if !ok {
-			i = len(g.names)
+		if !ok && len(g.names) <= mostColumns { // those beyond are too many in any case
+			i, ok = len(g.names), true
 			at[n], g.names = i, append(g.names, n)
+		}
+		if !ok {
+			return -1
 		}
 		return i
 	}
@@ -37,9 +40,11 @@ func (g *grid) json(text []byte) error {
 			}
 			clear(cells)
 			if err := flatten("", object, 0, func(column, value string) {
-				if i := name(column); i < len(cells) {
+				switch i := name(column); {
+				case i < 0:
+				case i < len(cells):
 					cells[i] = value
-				} else {
+				default:
 					cells = append(cells, value)
 				}
 			}); err != nil {

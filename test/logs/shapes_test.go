@@ -422,6 +422,19 @@ var shapes = []shape{
 		name: "a picture", pack: func([]byte) []byte { return append([]byte("\x89PNG\r\n\x1a\n"), make([]byte, 4000)...) },
 		refused: "no text",
 	},
+	{name: "a spreadsheet", pack: func([]byte) []byte { return []byte("PK\x03\x04\x14\x00\x06\x00") }, refused: "save its table as CSV"},
+	{name: "a database", pack: func([]byte) []byte { return []byte("SQLite format 3\x00\x10") }, refused: "a SQLite database"},
+	{name: "columns without end", pack: func([]byte) []byte { return []byte(strings.Repeat("a,", 5000) + "\n") }, refused: "500 at most"},
+	{
+		name: "fields without end", refused: "500 at most",
+		pack: func([]byte) []byte {
+			var b strings.Builder
+			for i := range 5000 {
+				fmt.Fprintf(&b, "{\"f%d\": 1}\n", i)
+			}
+			return []byte(b.String())
+		},
+	},
 	{name: "UTF-32", pack: func([]byte) []byte { return []byte("\xff\xfe\x00\x00i\x00\x00\x00d\x00\x00\x00") }, refused: "UTF-32"},
 	{
 		name: "gzip cut short", header: names(usualHead), row: at(plainTime),
