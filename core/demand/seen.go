@@ -1,6 +1,7 @@
 package demand
 
 import (
+	"cmp"
 	"slices"
 	"time"
 
@@ -51,6 +52,12 @@ func See(spec *document.WorkloadSpec, r *Recording) (*Seen, []table.BadRow) {
 	} else {
 		s.made(spec)
 	}
+	of := make([]recordedClass, len(spec.Classes))
+	if jobs != nil {
+		for i := range jobs.List {
+			of[jobs.List[i].Class].add(jobs, i)
+		}
+	}
 	for c, k := range spec.Classes {
 		x := SeenClass{Name: k.Name, PerWeek: perWeek[k.Name], Wants: k.Wants}
 		if k.Follows != nil {
@@ -59,45 +66,41 @@ func See(spec *document.WorkloadSpec, r *Recording) (*Seen, []table.BadRow) {
 		for _, b := range k.Arrivals.Bursts {
 			x.Bursts = append(x.Bursts, b.When.String())
 		}
-		var work, memory []float64
-		chained, n := 0, 0
-		for i := 0; jobs != nil && i < len(jobs.List); i++ {
-			j := &jobs.List[i]
-			if j.Class != int32(c) {
-				continue
-			}
-			if n++; j.Work >= 0 {
-				work = append(work, float64(j.Work))
-			}
-			if jobs.Memory != nil && jobs.Memory[i] >= 0 {
-				memory = append(memory, float64(jobs.Memory[i]))
-			}
-			if len(jobs.After(i)) > 0 {
-				chained++
-			}
-		}
-		x.Median, x.P95 = ranks(work)
-		if len(work) == 0 && !k.Work.IsZero() {
+		there := &of[c]
+		x.Median, x.P95 = ranks(there.work)
+		if len(there.work) == 0 && !k.Work.IsZero() {
 			x.Median, x.P95 = k.Work.Dist().Quantile(0.5), k.Work.Dist().Quantile(0.95)
 		}
-		if _, x.Memory = ranks(memory); len(memory) == 0 && !k.Memory.IsZero() {
+		if _, x.Memory = ranks(there.memory); len(there.memory) == 0 && !k.Memory.IsZero() {
 			x.Memory = k.Memory.Dist().Quantile(0.95)
 		}
-		if n > 0 {
-			x.Chained = float64(chained) / float64(n)
+		if there.jobs > 0 {
+			x.Chained = float64(there.chained) / float64(there.jobs)
 		}
 		s.Classes = append(s.Classes, x)
 	}
-	slices.SortStableFunc(s.Classes, func(a, b SeenClass) int {
-		switch {
-		case a.PerWeek > b.PerWeek:
-			return -1
-		case a.PerWeek < b.PerWeek:
-			return 1
-		}
-		return 0
-	})
+	slices.SortStableFunc(s.Classes, func(a, b SeenClass) int { return cmp.Compare(b.PerWeek, a.PerWeek) })
 	return s, nil
+}
+
+// A recordedClass is what recorded jobs of a class say.
+type recordedClass struct {
+	jobs, chained int
+	work, memory  []float64 // ns, bytes; of those that say it
+}
+
+// add counts a job.
+func (k *recordedClass) add(jobs *Jobs, i int) {
+	k.jobs++
+	if j := &jobs.List[i]; j.Work >= 0 {
+		k.work = append(k.work, float64(j.Work))
+	}
+	if jobs.Memory != nil && jobs.Memory[i] >= 0 {
+		k.memory = append(k.memory, float64(jobs.Memory[i]))
+	}
+	if len(jobs.After(i)) > 0 {
+		k.chained++
+	}
 }
 
 // ranks are the median and the 95th percentile of some values; 0 of none.
@@ -109,6 +112,15 @@ func ranks(list []float64) (median, p95 float64) {
 	return list[len(list)/2], list[min(len(list)-1, len(list)*95/100)]
 }
 
+// Covered is how often each hour of a zone's week, from Monday 00:00, is in a time: by
+// quarters of hours, the first and the last whole.
+func Covered(from, to time.Time, zone units.Zone) (hours [units.WeekMinutes / 60]float64) {
+	for t := from.Truncate(15 * time.Minute); !t.After(to); t = t.Add(15 * time.Minute) {
+		hours[zone.MinuteOfWeek(t)/60] += 0.25
+	}
+	return hours
+}
+
 // recorded counts recorded jobs by the hour of the week that they came in.
 func (s *Seen) recorded(spec *document.WorkloadSpec, jobs *Jobs) {
 	if s.Jobs = len(jobs.List); s.Jobs == 0 {
@@ -117,10 +129,7 @@ func (s *Seen) recorded(spec *document.WorkloadSpec, jobs *Jobs) {
 	at := func(d units.Duration) time.Time { return spec.Start.Add(time.Duration(d)) }
 	hour := func(t time.Time) int { return spec.Zone.MinuteOfWeek(t) / 60 }
 	s.From, s.To = at(jobs.List[0].Submitted).UTC(), at(jobs.List[len(jobs.List)-1].Submitted).UTC()
-	covered := make([]float64, weekHours)
-	for t := s.From.Truncate(15 * time.Minute); !t.After(s.To); t = t.Add(15 * time.Minute) {
-		covered[hour(t)] += 0.25
-	}
+	covered := Covered(s.From, s.To, spec.Zone)
 	for i := range jobs.List {
 		s.Hours[hour(at(jobs.List[i].Submitted))]++
 	}

@@ -64,6 +64,12 @@ type Measured struct {
 	High  string        `json:"high,omitempty" doc:"Its median is below this, at 99.9 %."`
 }
 
+// Remeasured is a list in which a fact is measured anew; list stays as it is.
+func Remeasured(list []Measured, m Measured) []Measured {
+	out := slices.DeleteFunc(slices.Clone(list), func(x Measured) bool { return x.Fact == m.Fact })
+	return append(out, m)
+}
+
 // Defaults fills what a cluster may leave out.
 func (c *ClusterSpec) Defaults() { c.Currency = "EUR" }
 

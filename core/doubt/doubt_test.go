@@ -138,6 +138,41 @@ func TestWhatIsKnown(t *testing.T) {
 	}
 }
 
+// What the document says is held against what was measured, however either is written.
+func TestMeasuredOtherwise(t *testing.T) {
+	measured := func(fact, more string) document.Measured {
+		t.Helper()
+		var m []document.Measured
+		text := `[{"fact":"` + fact + `","at":"2026-10-20T00:00:00Z",` + more + `}]`
+		if err := json.Unmarshal([]byte(text), &m); err != nil {
+			t.Fatal(err)
+		}
+		return m[0]
+	}
+	for _, x := range []struct {
+		fact, more string
+		known      doubt.Known
+	}{
+		{"links.registry.down", `"value":"100M/s"`, doubt.Measured},
+		{"links.registry.down", `"value":"100.4MB/s"`, doubt.Measured},
+		{"links.registry.down", `"value":"90MB/s"`, doubt.Otherwise},
+		{"images.i:1", `"value":"476.8Mi"`, doubt.Measured},
+		{"images.i:1", `"value":"1Gi"`, doubt.Otherwise},
+		{"pools.grow.boot", `"value":"median 100s, p95 2m","low":"95s","high":"110s"`, doubt.Measured},
+		{"pools.grow.boot", `"value":"median 50s, p95 1m","low":"45s","high":"55s"`, doubt.Otherwise},
+		{"pools.grow.boot", `"value":"70s"`, doubt.Otherwise},
+		{"agents.start", `"value":""`, doubt.Measured},
+	} {
+		spec := *input(t, "").Cluster.Value.(*document.Cluster)
+		spec.Spec.Measured = []document.Measured{measured(x.fact, x.more)}
+		for _, f := range doubt.Facts(&spec.Spec, nil, now) {
+			if f.Fact == x.fact && f.Known != x.known {
+				t.Errorf("%s with %s is %s", x.fact, x.more, f.Known)
+			}
+		}
+	}
+}
+
 // It can be stopped.
 func TestStopped(t *testing.T) {
 	if _, err := doubt.Try(input(t, ""), now, 1, func(float64) bool { return false }); err == nil {

@@ -4,7 +4,8 @@ package doubt
 
 import (
 	"fmt"
-	"strings"
+	"math"
+	"slices"
 	"time"
 
 	"tachyphor/core/document"
@@ -71,7 +72,7 @@ func middle(t document.Times) units.Duration { return units.Duration(t.Dist().Qu
 // are named, all of them where images is nil.
 func Facts(c *document.ClusterSpec, images []string, now time.Time) []Fact {
 	var out []Fact
-	add := func(fact, path, says string, is time.Duration, at func(by float64) (any, string)) {
+	add := func(fact, path, says string, is float64, read func(string) (float64, error), at func(by float64) (any, string)) {
 		f := Fact{Fact: fact, Says: says, Known: Never, path: path}
 		low, high := neverLow, neverHigh
 		for _, m := range c.Measured {
@@ -79,11 +80,11 @@ func Facts(c *document.ClusterSpec, images []string, now time.Time) []Fact {
 				continue
 			}
 			f.Known, f.At, f.Count = Measured, m.At.UTC(), m.Count
-			low, high = bounds(m, is)
+			low, high = bounds(m, is, read)
 			switch {
 			case now.Sub(m.At.Time) > OldAfter:
 				f.Known, low, high = Old, min(low, oldLow), max(high, oldHigh)
-			case m.Value != "" && m.Value != says && is == 0:
+			case otherwise(m, is, read):
 				f.Known = Otherwise
 			}
 		}
@@ -93,7 +94,7 @@ func Facts(c *document.ClusterSpec, images []string, now time.Time) []Fact {
 	}
 	times := func(fact, path string, t document.Times) {
 		if !t.IsZero() {
-			add(fact, path, middle(t).Short(), time.Duration(middle(t)), func(by float64) (any, string) {
+			add(fact, path, middle(t).Short(), float64(middle(t)), number(units.ParseDuration), func(by float64) (any, string) {
 				x := scaled(t, by)
 				return x, middle(x).Short()
 			})
@@ -101,7 +102,7 @@ func Facts(c *document.ClusterSpec, images []string, now time.Time) []Fact {
 	}
 	rate := func(fact, path string, r units.Rate) {
 		if r > 0 {
-			add(fact, path, units.Decimal(float64(r))+"/s", 0, func(by float64) (any, string) {
+			add(fact, path, units.Decimal(float64(r))+"/s", float64(r), number(units.ParseRate), func(by float64) (any, string) {
 				x := units.Rate(float64(r)*by) / 1000 * 1000
 				return x, units.Decimal(float64(x)) + "/s"
 			})
@@ -122,9 +123,10 @@ func Facts(c *document.ClusterSpec, images []string, now time.Time) []Fact {
 	times("agents.join", "/spec/agents/join", c.Agents.Join)
 	times("agents.wipe", "/spec/agents/wipe", c.Agents.Wipe)
 	for i, x := range c.Images {
-		if x.Size > 0 && (images == nil || contains(images, x.Name)) {
-			add("images."+x.Name, fmt.Sprintf("/spec/images/%d/size", i), x.Size.Short(), 0, func(by float64) (any, string) {
-				n := units.Bytes(float64(x.Size) * by)
+		if x.Size > 0 && (images == nil || slices.Contains(images, x.Name)) {
+			path, size := fmt.Sprintf("/spec/images/%d/size", i), float64(x.Size)
+			add("images."+x.Name, path, x.Size.Short(), size, number(units.ParseBytes), func(by float64) (any, string) {
+				n := units.Bytes(size * by)
 				return n, n.Short()
 			})
 		}
@@ -132,22 +134,32 @@ func Facts(c *document.ClusterSpec, images []string, now time.Time) []Fact {
 	return out
 }
 
-func contains(images []string, name string) bool {
-	for _, i := range images {
-		if strings.EqualFold(i, name) {
-			return true
-		}
+// number reads a quantity as a number.
+func number[Q ~int64](parse func(string) (Q, error)) func(string) (float64, error) {
+	return func(s string) (float64, error) {
+		q, err := parse(s)
+		return float64(q), err
 	}
-	return false
+}
+
+// otherwise reports whether what was measured is not what a document says: by more than what
+// three digits leave open, or, of a distribution, beyond its bounds.
+func otherwise(m document.Measured, is float64, read func(string) (float64, error)) bool {
+	if was, err := read(m.Value); err == nil {
+		return math.Abs(was-is) > 0.01*is
+	}
+	low, err1 := read(m.Low)
+	high, err2 := read(m.High)
+	return err1 == nil && err2 == nil && (is < low || is > high)
 }
 
 // bounds are the factors that a measured fact's own bounds leave it; of one without bounds
 // a tenth either way.
-func bounds(m document.Measured, is time.Duration) (low, high float64) {
-	l, err1 := units.ParseDuration(m.Low)
-	h, err2 := units.ParseDuration(m.High)
+func bounds(m document.Measured, is float64, read func(string) (float64, error)) (low, high float64) {
+	l, err1 := read(m.Low)
+	h, err2 := read(m.High)
 	if err1 != nil || err2 != nil || is <= 0 || h < l {
 		return 0.9, 1.1
 	}
-	return max(0.05, float64(l)/float64(is)), float64(h) / float64(is)
+	return max(0.05, l/is), h / is
 }

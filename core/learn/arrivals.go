@@ -8,13 +8,14 @@ import (
 	"strings"
 	"time"
 
+	"tachyphor/core/demand"
 	"tachyphor/core/document"
 	"tachyphor/core/portable"
 	"tachyphor/core/units"
 )
 
 // hours of a week, Monday 00:00 first.
-const weekHours = 7 * 24
+const weekHours = units.WeekMinutes / 60
 
 // A calendar is the part of time that a log covers, in its zone.
 type calendar struct {
@@ -25,12 +26,10 @@ type calendar struct {
 }
 
 // calendarOf is the part of time from the first job to the last.
-func calendarOf(first, last moment, loc *time.Location) *calendar {
+func calendarOf(first, last moment, zone units.Zone) *calendar {
+	loc := zone.Location()
 	c := &calendar{loc: loc, from: time.Unix(0, first).In(loc), to: time.Unix(0, last).In(loc)}
-	step := c.from.Truncate(15 * time.Minute)
-	for at := step; !at.After(c.to); at = at.Add(15 * time.Minute) {
-		c.hours[hourOf(at)] += 0.25
-	}
+	c.hours = demand.Covered(c.from, c.to, zone)
 	for day := midnight(c.from); !day.After(c.to); day = day.AddDate(0, 0, 1) {
 		c.days[weekday(day)]++
 	}
@@ -57,7 +56,8 @@ const (
 // A profile is when jobs of a class came.
 type profile struct {
 	cal    *calendar
-	hours  [weekHours]float64 // jobs by hour of the week, bursts left out
+	came   [weekHours]float64 // jobs by hour of the week
+	hours  [weekHours]float64 // of these, without bursts
 	bursts []document.Burst
 	burst  int // jobs that came in bursts
 	jobs   int
@@ -71,7 +71,7 @@ func profileOf(cal *calendar, at []moment) *profile {
 	moments := map[int][]moment{}
 	for _, m := range at {
 		t := time.Unix(0, m).In(cal.loc)
-		p.hours[hourOf(t)]++
+		p.came[hourOf(t)]++
 		day := dayOf(first, t)
 		if days[day] == nil {
 			days[day] = make([]int32, daySlots)
@@ -79,6 +79,7 @@ func profileOf(cal *calendar, at []moment) *profile {
 		days[day][(t.Hour()*60+t.Minute())/slotMinutes]++
 		moments[day] = append(moments[day], m)
 	}
+	p.hours = p.came
 	for _, g := range burstsOf(days) {
 		p.take(g, first, moments)
 	}

@@ -61,7 +61,6 @@ func (a *Asked) Options() (o JobOptions, err error) {
 		if o.Zone, err = units.ParseZone(a.Zone); err != nil {
 			return o, fmt.Errorf("zone: %w", err)
 		}
-		o.Zoned = true
 	}
 	for _, x := range []struct {
 		name, value string

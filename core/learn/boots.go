@@ -95,13 +95,7 @@ func (g *gatherer) boots() {
 			}
 		}
 		spec := &g.out.spec.Pools[i]
-		if len(known) >= leastTimes {
-			f := wholeSeconds(known)
-			spec.NotReady = f.times()
-			g.fact("pools."+p.name+".notReady", says(spec.NotReady), "from a node's creation to its being ready", len(known), f)
-		}
 		if len(whole) < leastTimes {
-			spec.NotReady = document.Times{} // nothing that it is the end of
 			guess := units.Duration(90) * units.Second
 			spec.Boot = document.Times{Fixed: &guess}
 			g.out.Lacks = append(g.out.Lacks,
@@ -119,8 +113,9 @@ func (g *gatherer) boots() {
 			how += fmt.Sprintf("; %d not ready yet are left out", notYet)
 		}
 		g.fact("pools."+p.name+".boot", says(spec.Boot), how, len(whole), f)
-		if f.Median < fitted(known).Median {
-			spec.NotReady = document.Times{}
+		if end := wholeSeconds(known); end.Median <= f.Median { // of every boot, its end is known
+			spec.NotReady = end.times()
+			g.fact("pools."+p.name+".notReady", says(spec.NotReady), "from a node's creation to its being ready", len(known), end)
 		}
 	}
 }

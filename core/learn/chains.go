@@ -3,7 +3,9 @@ package learn
 import (
 	"fmt"
 	"hash/maphash"
+	"maps"
 	"math"
+	"slices"
 )
 
 // A chain is what jobs of a class come after.
@@ -84,13 +86,17 @@ func (t *taking) chains(kinds []*kindOfJob, l *linked) map[int]chain {
 			}
 		}
 	}
-	for n := range out { // a circle is none
-		at, steps := n, 0
-		for c, ok := out[at]; ok && steps <= len(kinds); c, ok = out[at] {
-			at, steps = c.class, steps+1
-		}
-		if steps > len(kinds) {
-			delete(out, n)
+	for _, n := range slices.Sorted(maps.Keys(out)) { // a circle is none: its first link goes
+		at := n
+		for range len(out) {
+			c, ok := out[at]
+			if at = c.class; !ok {
+				break
+			}
+			if at == n {
+				delete(out, n)
+				break
+			}
 		}
 	}
 	return out

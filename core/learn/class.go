@@ -54,7 +54,8 @@ func (t *taking) class(k *kindOfJob, cal *calendar) (seen ClassSeen, class docum
 	p = profileOf(cal, at)
 	seen = ClassSeen{Name: k.name, Jobs: len(at), Wants: []string{}, Folded: k.folded, Burst: float64(p.burst) / float64(max(1, len(at)))}
 	seen.PerWeek = rounded(float64(len(at))/max(cal.weeks(), 1./7), 3)
-	reach := sure * math.Sqrt(float64(max(1, unsteady(at, cal))*float64(max(1, len(at))))) / max(cal.weeks(), 1./7)
+	seen.unsteady = unsteady(at, cal)
+	reach := sure * math.Sqrt(float64(max(1, seen.unsteady)*float64(max(1, len(at))))) / max(cal.weeks(), 1./7)
 	seen.PerWeekLow, seen.PerWeekHigh = rounded(max(0, seen.PerWeek-reach), 3), rounded(seen.PerWeek+reach, 3)
 	class = document.JobClass{Name: k.name, Wants: []string{}}
 	if k.wants > 0 {

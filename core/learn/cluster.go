@@ -2,7 +2,6 @@ package learn
 
 import (
 	"cmp"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"slices"
@@ -20,10 +19,14 @@ type ClusterOptions struct {
 	Name      string
 	Currency  string
 	PoolLabel string            // label of nodes that names their pool; empty: guessed
-	Prices    map[string]string // of an hour, by node type
+	Prices    map[string]string // of an hour, by node type; each must be there
 	Spot      map[string]string // likewise, of spot nodes
-	Most      map[string]int    // most nodes, by pool
+	List      PriceList         // of what is not among these; it may have more types
+	Most      map[string]int    // most nodes, by pool; each must be there
 }
+
+// A PriceList is prices of an hour by node type; those of spot nodes apart.
+type PriceList struct{ Prices, Spot map[string]string }
 
 // A FactSeen is a fact that records tell.
 type FactSeen struct {
@@ -46,6 +49,8 @@ type LearnedCluster struct {
 	Lacks   []string   `json:"lacks" doc:"What they do not tell, and what stands there instead."`
 	Cluster string     `json:"cluster" doc:"The document."`
 	spec    document.ClusterSpec
+
+	PassedOver map[string]int `json:"passedOver" doc:"Objects of kinds that tell nothing here, by kind."`
 }
 
 // A gatherer puts a cluster together from records.
@@ -82,6 +87,7 @@ func Cluster(r *Records, o ClusterOptions) (*LearnedCluster, error) {
 	}
 	g := &gatherer{Records: r, o: o, on: map[string]int{}, pods: map[string]*podRecord{}, out: &LearnedCluster{
 		Name: o.Name, Nodes: len(r.Nodes), Pods: len(r.Pods), Events: len(r.Events), Guesses: []Guess{}, Facts: []FactSeen{}, Lacks: []string{},
+		PassedOver: r.Others,
 	}}
 	g.out.spec.Currency = o.Currency
 	for i := range r.Pods {
@@ -89,7 +95,9 @@ func Cluster(r *Records, o ClusterOptions) (*LearnedCluster, error) {
 		g.pods[p.Metadata.Namespace+"/"+p.Metadata.Name] = p
 	}
 	g.asOf()
-	g.nodeTypes()
+	if err := g.nodeTypes(); err != nil {
+		return nil, err
+	}
 	if err := g.nodePools(); err != nil {
 		return nil, err
 	}
@@ -141,42 +149,29 @@ func (g *gatherer) fact(fact, value, how string, count int, times *Sampled) {
 func seconds(s float64) string { return roundTime(s).String() }
 
 // write writes the document, with a note at what nobody measured.
-func (g *gatherer) write() error {
-	raw, err := json.Marshal(document.Cluster{
+func (g *gatherer) write() (err error) {
+	g.out.Cluster, err = written(document.Cluster{
 		APIVersion: "tachyphor/v1", Kind: document.KindCluster, Metadata: document.Meta{Name: g.o.Name}, Spec: g.out.spec,
+	}, func(root *yaml.Node) {
+		root.HeadComment = fmt.Sprintf("Learned from the records of a cluster as of %s. What they do not tell:\n- %s",
+			g.out.AsOf.Format(time.RFC3339), strings.Join(g.out.Lacks, "\n- "))
+		spec := child(root, "spec")
+		for _, list := range []string{"nodeTypes", "pools", "images", "daemonSets", "claims", "measured"} {
+			if n := child(spec, list); n != nil {
+				for _, x := range n.Content {
+					x.Style = yaml.FlowStyle
+				}
+			}
+		}
+		for _, name := range []string{"links", "agents", "volumes", "priorityClasses"} {
+			if n := child(spec, name); n != nil {
+				n.Style = yaml.FlowStyle
+			}
+		}
 	})
 	if err != nil {
 		return err
 	}
-	var doc yaml.Node
-	if err := yaml.Unmarshal(raw, &doc); err != nil {
-		return err
-	}
-	root := doc.Content[0]
-	restyle(root)
-	root.HeadComment = fmt.Sprintf("Learned from the records of a cluster as of %s. What they do not tell:\n- %s",
-		g.out.AsOf.Format(time.RFC3339),
-		strings.Join(g.out.Lacks, "\n- "))
-	spec := child(root, "spec")
-	for _, list := range []string{"nodeTypes", "pools", "images", "daemonSets", "claims", "measured"} {
-		if n := child(spec, list); n != nil {
-			for _, x := range n.Content {
-				x.Style = yaml.FlowStyle
-			}
-		}
-	}
-	for _, name := range []string{"links", "agents", "volumes", "priorityClasses"} {
-		if n := child(spec, name); n != nil {
-			n.Style = yaml.FlowStyle
-		}
-	}
-	var b strings.Builder
-	e := yaml.NewEncoder(&b)
-	e.SetIndent(2)
-	if err := e.Encode(&doc); err != nil {
-		return err
-	}
-	g.out.Cluster = b.String()
 	if _, faults := document.Parse("cluster", []byte(g.out.Cluster)); len(faults) > 0 {
 		return fmt.Errorf("what was learned is no cluster: %w", faults)
 	}

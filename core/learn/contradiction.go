@@ -7,11 +7,8 @@ import (
 	"slices"
 )
 
-// usual are the ratios that a wrong unit makes, with what the unit would be.
-var usual = []struct {
-	ratio float64
-	unit  string
-}{{1000, "ms"}, {1e6, "us"}, {1e9, "ns"}, {1. / 60, "min"}, {1. / 3600, "h"}, {60, ""}, {1e-3, ""}}
+// usual are the ratios that a wrong unit makes.
+var usual = []float64{1000, 1e6, 1e9, 1. / 60, 1. / 3600, 60, 1e-3}
 
 // errSeen ends a look at rows that has seen enough.
 var errSeen = errors.New("seen enough")
@@ -49,22 +46,22 @@ func (r *reading) contradiction(is role, g *grid, l *lengthReader) error {
 	}
 	slices.Sort(ratios)
 	median := ratios[len(ratios)/2]
-	for _, u := range usual {
+	for _, ratio := range usual {
 		near := 0
 		for _, x := range ratios {
-			if math.Abs(x/u.ratio-1) < 0.25 {
+			if math.Abs(x/ratio-1) < 0.25 {
 				near++
 			}
 		}
 		if 10*near < 9*len(ratios) {
 			continue
 		}
-		times := fmt.Sprintf("%.4g times", u.ratio)
-		if u.ratio < 1 {
-			times = fmt.Sprintf("one %.4gth of", 1/u.ratio)
+		times := fmt.Sprintf("%.4g times", ratio)
+		if ratio < 1 {
+			times = fmt.Sprintf("one %.4gth of", 1/ratio)
 		}
 		do := fmt.Sprintf("say which column is wrong: --column %s=-, or its unit with --unit %s=UNIT", is, is)
-		if unit := r.unitFor(l, u.ratio); unit != "" {
+		if unit := r.unitFor(l, ratio); unit != "" {
 			do = fmt.Sprintf("say --unit %s=%s if that is what it is in, or leave it out with --column %s=-", is, unit, is)
 		}
 		return Contradiction{

@@ -74,7 +74,7 @@ func fitted(values []float64) *Sampled {
 	median := portable.Exp(mu)
 	// Gamma by the estimator of Ye and Chen (2017), nearly as good as maximum likelihood.
 	shape := float64(count*sum) / (float64(count*weighted) - float64(logs*sum))
-	normal := chance.NewLogNormal(median, portable.Exp(mu+float64(normal95*sigma)))
+	normal := chance.NewLogNormal(median, portable.Exp(mu+float64(portable.NormalQuantile(0.95)*sigma)))
 	gamma := chance.NewGamma(sum/count, shape)
 	dn, dg := distance(values, normal), distance(values, gamma)
 	f.Family, f.Distance, f.dist = "log-normal", dn, normal
@@ -104,9 +104,6 @@ func between(values []float64, q float64) (low, high float64) {
 	from, to := int(float64(n*q)-reach-1), int(math.Ceil(float64(n*q)+reach))
 	return values[max(0, from)], values[min(len(values)-1, to)]
 }
-
-// normal95 is the 95th percentile of the normal distribution.
-const normal95 = 1.6448536269514722
 
 // distance is Kolmogorov's between sorted values and a distribution: by how much the share
 // below a value differs at most. It is reckoned at a thousand quantiles.
@@ -145,25 +142,31 @@ func thinned(values []float64) []float64 {
 }
 
 // times writes a fit of seconds as a document does.
-func (f *Sampled) times() document.Times {
-	d := func(sec float64) *units.Duration {
-		x := roundTime(sec)
-		return &x
+func (f *Sampled) times() document.Times { return drawn(f, roundTime) }
+
+// sizes writes a fit of bytes as a document does.
+func (f *Sampled) sizes() document.Sizes { return drawn(f, roundSize) }
+
+// drawn writes a fit as a document does, in quantities that round makes of its unit.
+func drawn[Q ~int64](f *Sampled, round func(float64) Q) document.Drawn[Q] {
+	one := func(x float64) *Q {
+		q := round(x)
+		return &q
 	}
 	switch f.Family {
 	case "fixed":
-		return document.Times{Fixed: d(f.Median)}
+		return document.Drawn[Q]{Fixed: one(f.Median)}
 	case "log-normal":
-		return document.Times{Median: d(f.dist.Quantile(0.5)), P95: d(f.dist.Quantile(0.95))}
+		return document.Drawn[Q]{Median: one(f.dist.Quantile(0.5)), P95: one(f.dist.Quantile(0.95))}
 	case "gamma":
 		shape := rounded(f.dist.B, 3)
-		return document.Times{Mean: d(f.dist.Mean()), Shape: &shape}
+		return document.Drawn[Q]{Mean: one(f.dist.Mean()), Shape: &shape}
 	}
-	var t document.Times
+	var d document.Drawn[Q]
 	for _, x := range f.dist.Samples {
-		t.Samples = append(t.Samples, roundTime(x))
+		d.Samples = append(d.Samples, round(x))
 	}
-	return t
+	return d
 }
 
 // roundTime keeps three digits or tenths of a second, whichever is finer.
@@ -197,28 +200,6 @@ func rounded(x float64, digits int) float64 {
 		return float64(math.Round(x/scale) * scale)
 	}
 	return math.Round(float64(x*scale)) / scale
-}
-
-// sizes writes a fit of bytes as a document does.
-func (f *Sampled) sizes() document.Sizes {
-	d := func(n float64) *units.Bytes {
-		x := roundSize(n)
-		return &x
-	}
-	switch f.Family {
-	case "fixed":
-		return document.Sizes{Fixed: d(f.Median)}
-	case "log-normal":
-		return document.Sizes{Median: d(f.dist.Quantile(0.5)), P95: d(f.dist.Quantile(0.95))}
-	case "gamma":
-		shape := rounded(f.dist.B, 3)
-		return document.Sizes{Mean: d(f.dist.Mean()), Shape: &shape}
-	}
-	var z document.Sizes
-	for _, x := range f.dist.Samples {
-		z.Samples = append(z.Samples, roundSize(x))
-	}
-	return z
 }
 
 // roundSize keeps whole MiB, or KiB of small ones.

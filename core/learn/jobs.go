@@ -71,7 +71,7 @@ func Jobs(files []File, o JobOptions, progress func(done float64)) (*LearnedJobs
 
 // learn makes the workload.
 func (out *LearnedJobs) learn(t *taking, progress func(float64)) error {
-	var kept []int32
+	jobs := 0
 	endings := map[Ending]int{}
 	drawn := 0
 	first, last := moment(0), moment(0)
@@ -81,7 +81,7 @@ func (out *LearnedJobs) learn(t *taking, progress func(float64)) error {
 			t.count[rowsNever]++
 			continue
 		}
-		if kept = append(kept, int32(i)); len(kept) == 1 {
+		if jobs++; jobs == 1 {
 			first, last = j.at, j.at
 		}
 		first, last = min(first, j.at), max(last, j.at)
@@ -89,7 +89,7 @@ func (out *LearnedJobs) learn(t *taking, progress func(float64)) error {
 			drawn++
 		}
 	}
-	if len(kept) == 0 {
+	if jobs == 0 {
 		return errors.New("all its jobs never started; --result WORD=done says which words mean otherwise")
 	}
 	span := units.Duration(last - first)
@@ -103,8 +103,8 @@ func (out *LearnedJobs) learn(t *taking, progress func(float64)) error {
 		}
 	}
 	slices.SortFunc(out.Left, func(a, b Count) int { return cmp.Or(cmp.Compare(b.Rows, a.Rows), strings.Compare(a.What, b.What)) })
-	out.Rows += len(kept)
-	out.Jobs, out.From, out.To = len(kept), time.Unix(0, first).In(t.loc), time.Unix(0, last).In(t.loc)
+	out.Rows += jobs
+	out.Jobs, out.From, out.To = jobs, time.Unix(0, first).In(t.loc), time.Unix(0, last).In(t.loc)
 	out.endings(t, endings)
 	kinds := t.classes()
 	progress(0.7)
@@ -113,11 +113,11 @@ func (out *LearnedJobs) learn(t *taking, progress func(float64)) error {
 		out.Notes = append(out.Notes, fmt.Sprintf("%s name a job to come after that is not in the log, or came later; they come by themselves.",
 			counted(links.missing, "reference", "references")))
 	}
-	cal := calendarOf(first, last, t.loc)
+	cal := calendarOf(first, last, t.o.Zone)
 	spec := document.WorkloadSpec{Zone: t.o.Zone, Jobs: &document.Recorded{File: out.File}}
 	spec.Start = units.Instant{Time: midnight(time.Unix(0, first).In(t.loc))}
 	follows := t.chains(kinds, links)
-	whole := &profile{cal: cal}
+	var came [weekHours]float64
 	for n, k := range kinds {
 		if t.begun(k) == 0 {
 			continue
@@ -136,17 +136,15 @@ func (out *LearnedJobs) learn(t *taking, progress func(float64)) error {
 			seen.Bursts = append(seen.Bursts, fmt.Sprintf("%s: %d", b.When, b.Count))
 		}
 		out.Classes, spec.Classes = append(out.Classes, seen), append(spec.Classes, class)
-		for _, i := range k.rows {
-			if j := &t.rows[i]; j.ending != Never {
-				whole.hours[hourOf(time.Unix(0, j.at).In(t.loc))]++
-			}
+		for h, n := range p.came {
+			came[h] += n
 		}
 	}
 	if len(spec.Classes) == 0 {
 		return errors.New("no class has a job")
 	}
 	progress(0.85)
-	for h, n := range whole.hours {
+	for h, n := range came {
 		if cal.hours[h] > 0 {
 			n /= cal.hours[h]
 		}

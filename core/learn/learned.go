@@ -61,6 +61,8 @@ type ClassSeen struct {
 	PerWeekLow  float64   `json:"perWeekLow" doc:"A week has more than this on average, at 99.9 %."`
 	PerWeekHigh float64   `json:"perWeekHigh" doc:"A week has less than this on average."`
 	Likes       *Likeness `json:"likes,omitempty" doc:"How near a made workload is to the log."`
+
+	unsteady float64 // as Likeness has it
 }
 
 // columns tells what the columns were taken for.

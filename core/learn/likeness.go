@@ -10,6 +10,8 @@ import (
 	"tachyphor/core/document"
 	"tachyphor/core/portable"
 	"tachyphor/core/units"
+
+	"gonum.org/v1/gonum/stat"
 )
 
 // Likeness is how near what a made workload has is to what the log has: the largest
@@ -66,7 +68,7 @@ func (out *LearnedJobs) compare(t *taking, spec *document.WorkloadSpec, kinds []
 		theirs[j.Class] = append(theirs[j.Class], minute(at))
 		out.Made[hourOf(at.In(cal.loc))]++
 	}
-	covered := calendarOf(first.UnixNano(), int64(min(units.Duration(cal.to.UnixNano()), units.Duration(spec.Start.UnixNano())+span)), cal.loc)
+	covered := calendarOf(first.UnixNano(), int64(min(units.Duration(cal.to.UnixNano()), units.Duration(spec.Start.UnixNano())+span)), spec.Zone)
 	for h := range out.Made {
 		if covered.hours[h] > 0 {
 			out.Made[h] = rounded(out.Made[h]/covered.hours[h], 4)
@@ -75,14 +77,13 @@ func (out *LearnedJobs) compare(t *taking, spec *document.WorkloadSpec, kinds []
 	var all, others []float64
 	at := 0
 	for _, k := range kinds {
+		if t.begun(k) == 0 {
+			continue
+		}
 		var ours, work []float64
-		var moments []moment
 		for n, i := range k.rows {
 			j := &t.rows[i]
-			if j.ending == Never {
-				continue
-			}
-			if moments = append(moments, j.at); n%stride != 0 {
+			if j.ending == Never || n%stride != 0 {
 				continue
 			}
 			ours = append(ours, minute(time.Unix(0, j.at)))
@@ -90,15 +91,12 @@ func (out *LearnedJobs) compare(t *taking, spec *document.WorkloadSpec, kinds []
 				work = append(work, j.work)
 			}
 		}
-		if len(moments) == 0 {
-			continue
-		}
 		seen, dist := &out.Classes[at], spec.Classes[at].Work.Dist()
 		drawn := make([]float64, len(work))
 		for i := range drawn {
 			drawn[i] = dist.Draw(chance.Root(2, 0).For(chance.Work, chance.Name(k.name), uint64(i))) / 1e9
 		}
-		seen.Likes = &Likeness{Unsteady: unsteady(moments, cal)}
+		seen.Likes = &Likeness{Unsteady: seen.unsteady}
 		seen.Likes.Arrivals, seen.Likes.ArrivalsChance = smirnov(sorted(ours), sorted(theirs[at]))
 		seen.Likes.Work, seen.Likes.WorkChance = smirnov(sorted(work), sorted(drawn))
 		all, others = append(all, ours...), append(others, theirs[at]...)
@@ -128,16 +126,7 @@ func smirnov(a, b []float64) (d, p float64) {
 		return 0, 1
 	}
 	n, m := float64(len(a)), float64(len(b))
-	for i, j := 0, 0; i < len(a) && j < len(b); {
-		x := min(a[i], b[j])
-		for i < len(a) && a[i] == x {
-			i++
-		}
-		for j < len(b) && b[j] == x {
-			j++
-		}
-		d = max(d, math.Abs(float64(i)/n-float64(j)/m))
-	}
+	d = stat.KolmogorovSmirnov(a, nil, b, nil)
 	lambda := (math.Sqrt(n*m/(n+m)) + 0.12 + 0.11/math.Sqrt(n*m/(n+m))) * d
 	return rounded(d, 3), rounded(kolmogorov(lambda), 3)
 }

@@ -3,6 +3,8 @@ package learn
 import (
 	"cmp"
 	"fmt"
+	"maps"
+	"slices"
 	"strings"
 
 	"tachyphor/core/document"
@@ -31,7 +33,7 @@ func amount(list amounts, name corev1.ResourceName, scale resource.Scale) int64 
 }
 
 // nodeTypes parts nodes by size.
-func (g *gatherer) nodeTypes() {
+func (g *gatherer) nodeTypes() error {
 	at := map[string]int{}
 	labelled := 0
 	for i := range g.Nodes {
@@ -57,13 +59,38 @@ func (g *gatherer) nodeTypes() {
 	if labelled < len(g.Nodes) {
 		g.out.Guesses = append(g.out.Guesses, Guess{"node types", "by CPU and memory", "nodes have no label " + typeLabels[0], ""})
 	}
-	for _, t := range g.types {
-		g.nodeType(&t)
+	for flag, prices := range map[string]map[string]string{"price": g.o.Prices, "spot-price": g.o.Spot} {
+		for name := range prices {
+			if _, ok := at[name]; !ok {
+				return fmt.Errorf("--%s %s: no node is of that type; there are %s", flag, name, strings.Join(slices.Sorted(maps.Keys(at)), ", "))
+			}
+		}
 	}
+	for _, t := range g.types {
+		if err := g.nodeType(&t); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// priced reads what a node of a type costs an hour, of those that were told or else of the
+// list.
+func priced(name string, told, list map[string]string) (p units.Price, known bool, err error) {
+	s, known := told[name]
+	if !known {
+		s, known = list[name]
+	}
+	if known {
+		if p, err = units.ParsePrice(s + "/h"); err != nil {
+			err = fmt.Errorf("the price %q of %s is none; write it as in 0.38, an hour", s, name)
+		}
+	}
+	return p, known, err
 }
 
 // nodeType writes the size of nodes: of what varies the least, which is what pods find.
-func (g *gatherer) nodeType(t *typeSeen) {
+func (g *gatherer) nodeType(t *typeSeen) (err error) {
 	least := func(of func(*nodeRecord) int64) int64 {
 		out := of(t.nodes[0])
 		for _, n := range t.nodes {
@@ -94,23 +121,22 @@ func (g *gatherer) nodeType(t *typeSeen) {
 			d.Extended[string(name)] = int(n)
 		}
 	}
-	price, known := g.o.Prices[t.name]
+	known := false
+	if d.Price, known, err = priced(t.name, g.o.Prices, g.o.List.Prices); err != nil {
+		return err
+	}
 	if !known {
-		price = "0"
 		g.out.Lacks = append(g.out.Lacks,
 			fmt.Sprintf("what a node of %s costs: 0 stands there, and bills are without it; say --price %s=0.38", t.name, t.name))
 	}
-	p, err := units.ParsePrice(price + "/h")
-	if err == nil {
-		d.Price = p
-	}
-	if s, ok := g.o.Spot[t.name]; ok {
-		if p, err := units.ParsePrice(s + "/h"); err == nil {
-			d.SpotPrice = &p
-		}
+	if p, known, err := priced(t.name, g.o.Spot, g.o.List.Spot); err != nil {
+		return err
+	} else if known {
+		d.SpotPrice = &p
 	}
 	g.out.spec.NodeTypes = append(g.out.spec.NodeTypes, d)
 	how := fmt.Sprintf("capacity and allocatable of %s", counted(len(t.nodes), "node", "nodes"))
 	g.fact("nodeTypes."+t.name, fmt.Sprintf("%s CPU, %s, of which %s and %s are reserved", d.CPU, d.Memory.Short(), d.Reserved.CPU,
 		d.Reserved.Memory.Short()), how, len(t.nodes), nil)
+	return nil
 }

@@ -23,7 +23,7 @@ type Change struct {
 // by hand (what no measured: speaks of) is left, unless all is to be taken; so are prices and
 // limits, which no record tells.
 func (out *LearnedCluster) Onto(c *document.ClusterSpec, all bool) (edits []document.Edit, changes []Change) {
-	measured := slices.Clone(c.Measured)
+	measured := c.Measured
 	set := func(fact, path string, was, is any) {
 		learned := slices.IndexFunc(out.spec.Measured, func(m document.Measured) bool { return m.Fact == fact })
 		if learned < 0 || reflect.DeepEqual(was, is) {
@@ -36,8 +36,7 @@ func (out *LearnedCluster) Onto(c *document.ClusterSpec, all bool) (edits []docu
 		}
 		if change.Taken = !change.ByHand || all; change.Taken {
 			edits = append(edits, document.Edit{Op: "add", Path: path, Value: plainValue(is)})
-			measured = slices.DeleteFunc(measured, func(m document.Measured) bool { return m.Fact == fact })
-			measured = append(measured, out.spec.Measured[learned])
+			measured = document.Remeasured(measured, out.spec.Measured[learned])
 		}
 		changes = append(changes, change)
 	}

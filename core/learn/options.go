@@ -17,8 +17,7 @@ type JobOptions struct {
 	Header    string            // "yes", "no", or empty
 	Dates     string            // "day-first", "month-first", or empty
 	Decimal   string            // "point", "comma", or empty
-	Zone      units.Zone        // of times without one
-	Zoned     bool              // Zone was told
+	Zone      units.Zone        // of times without one; zero: none was told
 	Results   map[string]Ending // words of the result column, in lower case
 	Trunk     []string          // names of branches that are the trunk
 	From      time.Time         // jobs before are left out; zero: none

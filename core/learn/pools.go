@@ -79,6 +79,15 @@ func (g *gatherer) nodePools() error {
 	default:
 		g.out.Guesses = append(g.out.Guesses, Guess{"pools", "by node type and taints", "no label of the nodes names a pool", "--pool-label"})
 	}
+	for name := range g.o.Most {
+		if !slices.ContainsFunc(g.pools, func(p poolSeen) bool { return p.name == name }) {
+			var there []string
+			for _, p := range g.pools {
+				there = append(there, p.name)
+			}
+			return fmt.Errorf("--max %s: there is no such pool; there are %s", name, strings.Join(there, ", "))
+		}
+	}
 	for i := range g.pools {
 		g.pool(&g.pools[i])
 	}

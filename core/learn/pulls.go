@@ -64,7 +64,7 @@ func (g *gatherer) images() {
 		}
 		if len(g.out.spec.Images) < mostImages {
 			g.out.spec.Images = append(g.out.spec.Images, document.Image{Name: name, Size: roundSize(float64(n))})
-			g.fact("images."+name, roundSize(float64(n)).Short(), "as nodes and pulls tell it", 1, nil)
+			g.fact("images."+name, roundSize(float64(n)).String(), "as nodes and pulls tell it", 1, nil)
 		}
 	}
 	if unknown > 0 {
@@ -77,6 +77,7 @@ func (g *gatherer) images() {
 type pull struct {
 	image       string
 	began, took time.Duration // since 1970; without waiting for others
+	waited      time.Duration // before it began
 	bytes       int64
 	pod         string
 }
@@ -103,6 +104,9 @@ func pulled(e *eventRecord) (p pull, ok bool) {
 	who := e.about()
 	p.image, p.took, p.pod = m[1], took, who.Namespace+"/"+who.Name
 	p.began = time.Duration(e.at().UnixNano()) - took
+	if whole, err := time.ParseDuration(m[3]); err == nil && whole > took {
+		p.waited = whole - took
+	}
 	if m[4] != "" {
 		p.bytes, _ = strconv.ParseInt(m[4], 10, 64)
 	}

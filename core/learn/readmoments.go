@@ -3,6 +3,8 @@ package learn
 import (
 	"fmt"
 	"slices"
+
+	"tachyphor/core/units"
 )
 
 var momentRoles = []role{roleSubmitted, roleStarted, roleEnded}
@@ -56,7 +58,7 @@ func (r *reading) moments(g *grid) error {
 	}
 	if zoneless {
 		why := "told"
-		if !r.o.Zoned {
+		if r.o.Zone == (units.Zone{}) {
 			why = "times say no zone, and none was told"
 		}
 		r.guesses = append(r.guesses, Guess{"zone", r.loc.String(), why, "--zone"})

@@ -62,16 +62,20 @@ func (r *reading) sizes(is role) error {
 	guess.Is = z.name
 	r.guesses = append(r.guesses, guess)
 	r.size[is] = z
-	if middle := float64(c.median * z.unit); c.sizes < 0.5 && is == roleMemory && c.median > 0 && (middle < leastPeak || middle > mostPeak) {
-		unit, name := likelySize(c.median)
-		do := "leave it out with --column memory=-"
-		if unit != z.unit {
-			do = fmt.Sprintf("say --unit memory=%s if that is what it is in, or %s", name, do)
-		}
-		return Contradiction{fmt.Sprintf("column %q, in %s: half of the jobs would need less than %.3g KiB of memory or none could have it, "+
-			"which no process does", c.name, z.name, middle/1024), do}
+	middle := float64(c.median * z.unit)
+	if c.sizes >= 0.5 || is != roleMemory || c.median <= 0 || middle >= leastPeak && middle <= mostPeak {
+		return nil
 	}
-	return nil
+	unit, name := likelySize(c.median)
+	do := "leave it out with --column memory=-"
+	if unit != z.unit {
+		do = fmt.Sprintf("say --unit memory=%s if that is what it is in, or %s", name, do)
+	}
+	bound := fmt.Sprintf("less than %.3g KiB of memory, which no process does", middle/1024)
+	if middle > mostPeak {
+		bound = fmt.Sprintf("more than %.3g TiB of memory, which no node has", middle/(1<<40))
+	}
+	return Contradiction{fmt.Sprintf("column %q, in %s: half of the jobs would need %s", c.name, z.name, bound), do}
 }
 
 // unitName writes a unit of sizes as it is usually written.

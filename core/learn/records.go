@@ -1,19 +1,15 @@
 package learn
 
 import (
-	"bytes"
 	"encoding/json"
 	"errors"
 	"fmt"
-	"io"
 	"runtime"
-	"strings"
 	"sync"
 	"time"
 
 	corev1 "k8s.io/api/core/v1"
 	"k8s.io/apimachinery/pkg/api/resource"
-	"sigs.k8s.io/yaml"
 )
 
 // Records are objects of a cluster as its API gives them, of which only what tells facts is
@@ -23,7 +19,6 @@ type Records struct {
 	Pods   []podRecord
 	Events []eventRecord
 	Claims []claimRecord
-	Zonal  []string       // storage classes whose volumes are made where their pod goes
 	Others map[string]int // objects of other kinds, which are passed over
 }
 
@@ -31,9 +26,7 @@ type Records struct {
 type meta struct {
 	Name              string            `json:"name"`
 	Namespace         string            `json:"namespace"`
-	UID               string            `json:"uid"`
 	CreationTimestamp time.Time         `json:"creationTimestamp"`
-	DeletionTimestamp *time.Time        `json:"deletionTimestamp"`
 	Labels            map[string]string `json:"labels"`
 	OwnerReferences   []struct {
 		Kind string `json:"kind"`
@@ -60,8 +53,7 @@ type condition struct {
 type nodeRecord struct {
 	Metadata meta `json:"metadata"`
 	Spec     struct {
-		Taints        []corev1.Taint `json:"taints"`
-		Unschedulable bool           `json:"unschedulable"`
+		Taints []corev1.Taint `json:"taints"`
 	} `json:"spec"`
 	Status struct {
 		Capacity    amounts     `json:"capacity"`
@@ -78,8 +70,6 @@ type podRecord struct {
 	Metadata meta        `json:"metadata"`
 	Spec     podSpecLite `json:"spec"`
 	Status   struct {
-		Phase             string            `json:"phase"`
-		StartTime         *time.Time        `json:"startTime"`
 		Conditions        []condition       `json:"conditions"`
 		ContainerStatuses []containerStatus `json:"containerStatuses"`
 	} `json:"status"`
@@ -92,11 +82,9 @@ type podSpecLite struct {
 	Priority          *int32             `json:"priority"`
 	Containers        []corev1.Container `json:"containers"`
 	InitContainers    []corev1.Container `json:"initContainers"`
-	Overhead          amounts            `json:"overhead"`
 }
 
 type containerStatus struct {
-	Name  string `json:"name"`
 	State struct {
 		Running *struct {
 			StartedAt time.Time `json:"startedAt"`
@@ -133,9 +121,6 @@ type eventRecord struct {
 	Metadata       struct {
 		CreationTimestamp time.Time `json:"creationTimestamp"`
 	} `json:"metadata"`
-	Source struct {
-		Host string `json:"host"`
-	} `json:"source"`
 }
 
 // about is what the event is about.
@@ -184,57 +169,24 @@ func ReadRecords(files []File) (*Records, error) {
 			return nil, fmt.Errorf("%s: %w", f.Name, err)
 		}
 	}
-	if len(r.Nodes)+len(r.Pods)+len(r.Events)+len(r.Claims)+len(r.Zonal) == 0 {
-		return nil,
-			errors.New("no nodes, pods, events, claims or storage classes in it; give what `kubectl get nodes,pods,events -A -o json` writes")
+	if len(r.Nodes)+len(r.Pods)+len(r.Events)+len(r.Claims) == 0 {
+		return nil, errors.New("no nodes, pods, events or claims in it; give what `kubectl get nodes,pods,events,pvc -A -o json` writes")
 	}
 	return r, nil
 }
 
+// An object is one that is still text.
+type object struct {
+	kind string
+	text []byte
+}
+
+// together is how many objects are read at once by one worker.
+const together = 64
+
 // read reads one file.
 func (r *Records) read(data []byte) error {
-	data, _, err := unpacked(data, MostBytes)
-	if err != nil {
-		return err
-	}
-	data, _, err = decoded(data, "")
-	if err != nil {
-		return err
-	}
-	text := bytes.TrimSpace(data)
-	if len(text) == 0 {
-		return errors.New("it is empty")
-	}
-	if text[0] == '{' {
-		return r.stream(text)
-	}
-	for i, part := range bytes.Split(append([]byte("\n"), text...), []byte("\n---")) {
-		if len(bytes.TrimSpace(part)) == 0 {
-			continue
-		}
-		j, err := yaml.YAMLToJSON(part)
-		if err != nil {
-			return fmt.Errorf("document %d is no YAML: %w", i+1, err)
-		}
-		if err := r.stream(j); err != nil {
-			return fmt.Errorf("document %d: %w", i+1, err)
-		}
-	}
-	return nil
-}
-
-// An item is an object that is still text.
-type item struct {
-	kind string
-	text json.RawMessage
-}
-
-// parts is how many objects are read at once by one worker.
-const parts = 64
-
-// stream reads JSON objects, one after the other: lists are taken apart.
-func (r *Records) stream(text []byte) error {
-	work := make(chan []item, 8)
+	work := make(chan []object, 8)
 	var mu sync.Mutex
 	var wait sync.WaitGroup
 	var broken error
@@ -257,94 +209,33 @@ func (r *Records) stream(text []byte) error {
 			}
 		})
 	}
-	var batch []item
-	give := func(x item) {
-		if batch = append(batch, x); len(batch) == parts {
+	var batch []object
+	err := Objects(data, func(kind string, text []byte) error {
+		if batch = append(batch, object{kind, text}); len(batch) == together {
 			work <- batch
 			batch = nil
 		}
-	}
-	err := split(text, give)
+		return nil
+	})
 	work <- batch
 	close(work)
 	wait.Wait()
 	return errors.Join(err, broken)
 }
 
-// split tells the objects of JSON text; those of lists one by one.
-func split(text []byte, give func(item)) error {
-	d := json.NewDecoder(bytes.NewReader(text))
-	for {
-		var top struct {
-			Kind  string            `json:"kind"`
-			Items []json.RawMessage `json:"items"`
-		}
-		begin := d.InputOffset()
-		err := d.Decode(&top)
-		if errors.Is(err, io.EOF) {
-			return nil
-		}
-		if err != nil {
-			return fmt.Errorf("it is no JSON from byte %d on: %w", begin, err)
-		}
-		if top.Items == nil && !strings.HasSuffix(top.Kind, "List") {
-			give(item{top.Kind, text[begin:d.InputOffset()]})
-			continue
-		}
-		for _, x := range top.Items {
-			give(item{strings.TrimSuffix(top.Kind, "List"), x})
-		}
-	}
-}
-
 // add takes what another has.
 func (r *Records) add(o *Records) {
 	r.Nodes, r.Pods, r.Events = append(r.Nodes, o.Nodes...), append(r.Pods, o.Pods...), append(r.Events, o.Events...)
-	r.Claims, r.Zonal = append(r.Claims, o.Claims...), append(r.Zonal, o.Zonal...)
+	r.Claims = append(r.Claims, o.Claims...)
 	for kind, n := range o.Others {
 		r.Others[kind] += n
 	}
 }
 
-// kindOf is the kind of an object of valid JSON, found without reading the rest of it.
-func kindOf(text []byte) string {
-	const key = `"kind"`
-	depth := 0
-	for i := 0; i < len(text); i++ {
-		switch text[i] {
-		case '{', '[':
-			depth++
-		case '}', ']':
-			depth--
-		case '"':
-			end := i + 1
-			for end < len(text) && text[end] != '"' {
-				if text[end] == '\\' {
-					end++
-				}
-				end++
-			}
-			if depth == 1 && string(text[i:min(end+1, len(text))]) == key {
-				rest := bytes.TrimLeft(text[min(end+1, len(text)):], " \t\r\n:")
-				if len(rest) > 1 && rest[0] == '"' {
-					kind, _, _ := bytes.Cut(rest[1:], []byte{'"'})
-					return string(kind)
-				}
-			}
-			i = end
-		}
-	}
-	return ""
-}
-
 // take reads one object.
-func (r *Records) take(x item) error {
-	kind := x.kind
+func (r *Records) take(x object) error {
 	var err error
-	if kind == "" { // of a list of several kinds
-		kind = kindOf(x.text)
-	}
-	switch kind {
+	switch x.kind {
 	case "Node":
 		var n nodeRecord
 		if err = json.Unmarshal(x.text, &n); err == nil {
@@ -365,19 +256,11 @@ func (r *Records) take(x item) error {
 		if err = json.Unmarshal(x.text, &c); err == nil {
 			r.Claims = append(r.Claims, c)
 		}
-	case "StorageClass":
-		var s struct {
-			Metadata          meta   `json:"metadata"`
-			VolumeBindingMode string `json:"volumeBindingMode"`
-		}
-		if err = json.Unmarshal(x.text, &s); err == nil && s.VolumeBindingMode == "WaitForFirstConsumer" {
-			r.Zonal = append(r.Zonal, s.Metadata.Name)
-		}
 	default:
-		r.Others[kind]++
+		r.Others[x.kind]++
 	}
 	if err != nil {
-		return fmt.Errorf("a %s cannot be read: %w", kind, err)
+		return fmt.Errorf("a %s cannot be read: %w", x.kind, err)
 	}
 	return nil
 }

@@ -21,8 +21,7 @@ type jobRow struct {
 	started, ended moment // 0: not known
 	work           float64
 	memory, disk   float64
-	id             span // in taking.ids
-	line           int32
+	id             span  // in taking.ids
 	class          int32 // once classes are known
 	name           int32 // its shape, as the next in taking.words
 	project        int32
@@ -81,7 +80,7 @@ func (t *taking) take(cells []string, line int) error {
 		t.refuse(kind, table.BadRow{Line: line, Column: column, Found: found, Reason: reason})
 		return nil
 	}
-	j := jobRow{work: -1, memory: -1, disk: -1, cores: -1, after: -1, change: -1, line: int32(min(line, math.MaxInt32))}
+	j := jobRow{work: -1, memory: -1, disk: -1, cores: -1, after: -1, change: -1}
 	var at [3]moment
 	for i, is := range momentRoles {
 		v := get(is)

@@ -21,7 +21,7 @@ func (g *gatherer) agents() (out []*podRecord) {
 func (g *gatherer) starts() {
 	pulls := map[string]time.Duration{}
 	for _, p := range g.pulled {
-		pulls[p.pod] += p.took
+		pulls[p.pod] += p.waited + p.took
 	}
 	list := g.agents()
 	whose := "pods that are not started again"

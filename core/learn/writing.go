@@ -14,41 +14,48 @@ import (
 
 // document writes the workload, with what each figure rests on beside it.
 func (out *LearnedJobs) document(spec *document.WorkloadSpec) (string, error) {
-	raw, err := json.Marshal(document.Workload{
+	return written(document.Workload{
 		APIVersion: "tachyphor/v1", Kind: document.KindWorkload, Metadata: document.Meta{Name: out.Name}, Spec: *spec,
+	}, func(root *yaml.Node) {
+		root.HeadComment = fmt.Sprintf("Learned from a job log: %s, %s to %s. Without jobs: below, jobs are\n"+
+			"made by the classes' arrivals instead.",
+			counted(out.Jobs, "job", "jobs"), out.From.Format("2006-01-02"), out.To.Format("2006-01-02"))
+		for i, c := range child(child(root, "spec"), "classes").Content {
+			seen := out.Classes[i]
+			note := counted(seen.Jobs, "job", "jobs")
+			if seen.Folded > 0 {
+				note += fmt.Sprintf(" of %s that are too few for a class each", counted(seen.Folded, "kind", "kinds"))
+			}
+			c.HeadComment = note
+			for _, x := range []struct {
+				name string
+				fit  *Sampled
+			}{{"work", seen.Work}, {"memory", seen.Memory}, {"disk", seen.Disk}} {
+				if n := child(c, x.name); n != nil && x.fit != nil {
+					n.LineComment = fmt.Sprintf("of %s; %s", counted(x.fit.Values, "value", "values"), x.fit.Why)
+				}
+			}
+		}
 	})
+}
+
+// written writes a document as YAML, once its notes are set.
+func written(doc any, note func(root *yaml.Node)) (string, error) {
+	raw, err := json.Marshal(doc)
 	if err != nil {
 		return "", err
 	}
-	var doc yaml.Node
-	if err := yaml.Unmarshal(raw, &doc); err != nil { // JSON is YAML, in the order of the fields
+	var tree yaml.Node
+	if err := yaml.Unmarshal(raw, &tree); err != nil { // JSON is YAML, in the order of the fields
 		return "", err
 	}
-	root := doc.Content[0]
+	root := tree.Content[0]
 	restyle(root)
-	root.HeadComment = fmt.Sprintf("Learned from a job log: %s, %s to %s. Without jobs: below, jobs are\n"+
-		"made by the classes' arrivals instead.",
-		counted(out.Jobs, "job", "jobs"), out.From.Format("2006-01-02"), out.To.Format("2006-01-02"))
-	for i, c := range child(child(root, "spec"), "classes").Content {
-		seen := out.Classes[i]
-		note := counted(seen.Jobs, "job", "jobs")
-		if seen.Folded > 0 {
-			note += fmt.Sprintf(" of %s that are too few for a class each", counted(seen.Folded, "kind", "kinds"))
-		}
-		c.HeadComment = note
-		for _, x := range []struct {
-			name string
-			fit  *Sampled
-		}{{"work", seen.Work}, {"memory", seen.Memory}, {"disk", seen.Disk}} {
-			if n := child(c, x.name); n != nil && x.fit != nil {
-				n.LineComment = fmt.Sprintf("of %s; %s", counted(x.fit.Values, "value", "values"), x.fit.Why)
-			}
-		}
-	}
+	note(root)
 	var b strings.Builder
 	e := yaml.NewEncoder(&b)
 	e.SetIndent(2)
-	if err := e.Encode(&doc); err != nil {
+	if err := e.Encode(&tree); err != nil {
 		return "", err
 	}
 	return b.String(), e.Close()

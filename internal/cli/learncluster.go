@@ -1,13 +1,17 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"encoding/csv"
 	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"os"
 	"path/filepath"
+	"slices"
+	"strconv"
 	"strings"
 
 	"tachyphor/core/document"
@@ -32,8 +36,8 @@ func (p *program) learnClusterCommand() *cobra.Command {
 	var f learnClusterFlags
 	c := &cobra.Command{
 		Use: "cluster [FILE...]", Short: "The facts of a cluster from its own records",
-		Long: `Read what a cluster's API gives of nodes, pods, events, claims and storage classes, and make
-its facts a Cluster: node types with what is reserved, pools with labels and taints,
+		Long: `Read what a cluster's API gives of nodes, pods, events and claims, and make its
+facts a Cluster: node types with what is reserved, pools with labels and taints,
 DaemonSets, boot times, images with sizes, how fast they come and how long containers
 take to start. Files hold lists or single objects, as JSON or YAML, packed or not; with
 --live they are asked for.
@@ -41,7 +45,7 @@ take to start. Files hold lists or single objects, as JSON or YAML, packed or no
 Each fact says what it rests on (measured: in the document); what no record tells, prices
 among it, is said. With --onto the facts become changes of a Cluster that is there: what
 somebody wrote by hand stays, unless --all.`,
-		Example: "  kubectl get nodes,pods,events,pvc,storageclasses -A -o json > records.json\n  tachyphor learn cluster records.json " +
+		Example: "  kubectl get nodes,pods,events,pvc -A -o json > records.json\n  tachyphor learn cluster records.json " +
 			"--price octo-32=0.38 --max burst=12 --write mine/\n  tachyphor learn cluster --live --context north --onto platform/cluster.yaml",
 		RunE: func(c *cobra.Command, args []string) error { return p.learnCluster(c.Context(), args, f) },
 	}
@@ -65,7 +69,7 @@ somebody wrote by hand stays, unless --all.`,
 	return c
 }
 
-// options reads the flags.
+// settings reads the flags.
 func (f *learnClusterFlags) settings(p *program) (o learn.ClusterOptions, err error) {
 	o = f.o
 	if f.into != "" {
@@ -83,47 +87,39 @@ func (f *learnClusterFlags) settings(p *program) (o learn.ClusterOptions, err er
 	}
 	o.Most = map[string]int{}
 	for pool, n := range most {
-		var x int
-		if _, err := fmt.Sscanf(n, "%d", &x); err != nil || x < 1 {
+		x, err := strconv.Atoi(n)
+		if err != nil || x < 1 {
 			return o, fmt.Errorf("--max %s=%s: expected a number of nodes", pool, n)
 		}
 		o.Most[pool] = x
 	}
 	if f.priceFile != "" {
-		err = f.readPrices(p, &o)
-	}
-	for _, list := range []map[string]string{o.Prices, o.Spot} {
-		for kind, price := range list {
-			if _, err := units.ParsePrice(price + "/h"); err != nil {
-				return o, fmt.Errorf("the price %q of %s is none; write it as in 0.38, an hour", price, kind)
-			}
-		}
+		o.List, err = f.readPrices(p)
 	}
 	return o, err
 }
 
-// readPrices reads a table of prices; those of flags go first.
-func (f *learnClusterFlags) readPrices(p *program, o *learn.ClusterOptions) error {
+// readPrices reads a table of prices.
+func (f *learnClusterFlags) readPrices(p *program) (list learn.PriceList, err error) {
 	data, err := p.wholeFile(f.priceFile, 1<<20)
 	if err != nil {
-		return err
+		return list, err
 	}
 	rows, err := csv.NewReader(strings.NewReader(strings.TrimPrefix(string(data), "\ufeff"))).ReadAll()
 	if err != nil {
-		return no(fmt.Errorf("%s: %w", f.priceFile, err))
+		return list, no(fmt.Errorf("%s: %w", f.priceFile, err))
 	}
 	if len(rows) < 1 || len(rows[0]) < 2 || rows[0][0] != "type" || rows[0][1] != "price" {
-		return no(fmt.Errorf("%s: expected the columns type, price and perhaps spot", f.priceFile))
+		return list, no(fmt.Errorf("%s: expected the columns type, price and perhaps spot", f.priceFile))
 	}
+	list = learn.PriceList{Prices: map[string]string{}, Spot: map[string]string{}}
 	for _, row := range rows[1:] {
-		if _, told := o.Prices[row[0]]; !told {
-			o.Prices[row[0]] = row[1]
-		}
-		if _, told := o.Spot[row[0]]; !told && len(row) > 2 && row[2] != "" {
-			o.Spot[row[0]] = row[2]
+		list.Prices[row[0]] = row[1]
+		if len(row) > 2 && row[2] != "" {
+			list.Spot[row[0]] = row[2]
 		}
 	}
-	return nil
+	return list, nil
 }
 
 func (p *program) learnCluster(ctx context.Context, args []string, f learnClusterFlags) error {
@@ -224,6 +220,14 @@ func (p *program) learnedCluster(got *learn.LearnedCluster) error {
 	fmt.Fprintln(p.out, p.strong("Not told by these records"))
 	for _, s := range got.Lacks {
 		fmt.Fprintln(p.out, p.wrap("- "+s))
+	}
+	if len(got.PassedOver) > 0 {
+		var others []string
+		for _, kind := range slices.Sorted(maps.Keys(got.PassedOver)) {
+			others = append(others, fmt.Sprintf("%s %s", units.Count(int64(got.PassedOver[kind])), cmp.Or(kind, "of no kind")))
+		}
+		fmt.Fprintln(p.out)
+		fmt.Fprintln(p.out, p.wrap("Passed over, as they tell nothing here: "+strings.Join(others, ", ")+"."))
 	}
 	return nil
 }

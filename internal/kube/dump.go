@@ -1,20 +1,18 @@
 package kube
 
 import (
-	"bytes"
 	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
-	"io"
 	"slices"
-	"strings"
 	"time"
+
+	"tachyphor/core/learn"
 
 	corev1 "k8s.io/api/core/v1"
 	metav1 "k8s.io/apimachinery/pkg/apis/meta/v1"
 	"k8s.io/apimachinery/pkg/fields"
-	"sigs.k8s.io/yaml"
 )
 
 // A Dump is what somebody wrote down of a cluster: pods, what was said of them, and nodes.
@@ -25,41 +23,11 @@ type Dump struct {
 	AsOf   time.Time // the newest moment in it, or when it was asked for
 }
 
-// Read adds what a file holds: lists or single objects, as JSON or YAML.
+// Read adds what a file holds: lists or single objects, as JSON or YAML, packed or not.
 func (d *Dump) Read(data []byte) error {
-	data = bytes.TrimSpace(bytes.TrimPrefix(data, []byte("\ufeff")))
-	if len(data) == 0 {
-		return errors.New("it is empty")
-	}
-	docs := [][]byte{data}
-	if data[0] != '{' {
-		docs = bytes.Split(append([]byte("\n"), data...), []byte("\n---"))
-	}
 	before := len(d.Pods) + len(d.Events) + len(d.Nodes)
-	for _, doc := range docs {
-		if len(bytes.TrimSpace(doc)) == 0 {
-			continue
-		}
-		if data[0] != '{' {
-			j, err := yaml.YAMLToJSON(doc)
-			if err != nil {
-				return fmt.Errorf("it is no YAML: %w", err)
-			}
-			doc = j
-		}
-		for in := json.NewDecoder(bytes.NewReader(doc)); ; {
-			var raw json.RawMessage
-			err := in.Decode(&raw)
-			if errors.Is(err, io.EOF) {
-				break
-			}
-			if err == nil {
-				err = d.take(raw, "")
-			}
-			if err != nil {
-				return fmt.Errorf("it cannot be read: %w", err)
-			}
-		}
+	if err := learn.Objects(data, d.take); err != nil {
+		return err
 	}
 	if len(d.Pods)+len(d.Events)+len(d.Nodes) == before {
 		return errors.New("no pods, events or nodes in it; give what `kubectl get pods,events -o json` writes")
@@ -67,56 +35,34 @@ func (d *Dump) Read(data []byte) error {
 	return nil
 }
 
-// take adds an object, or those of a list.
-func (d *Dump) take(raw json.RawMessage, kind string) error {
-	if raw[0] != '{' {
-		return errors.New("no object of Kubernetes; give what `kubectl get pods,events -o json` writes")
-	}
-	var top struct {
-		Kind  string            `json:"kind"`
-		Items []json.RawMessage `json:"items"`
-	}
-	if err := json.Unmarshal(raw, &top); err != nil {
-		return err
-	}
-	kind = or(top.Kind, kind)
-	var err error
-	switch {
-	case top.Items != nil || strings.HasSuffix(kind, "List"):
-		for _, x := range top.Items {
-			if err := d.take(x, strings.TrimSuffix(kind, "List")); err != nil {
-				return err
-			}
-		}
-	case kind == "Pod":
+// take adds an object.
+func (d *Dump) take(kind string, text []byte) (err error) {
+	switch kind {
+	case "Pod":
 		var p corev1.Pod
-		if err = json.Unmarshal(raw, &p); err == nil {
+		if err = json.Unmarshal(text, &p); err == nil {
 			d.Pods = append(d.Pods, p)
 			d.seen(p.CreationTimestamp.Time)
 			for _, c := range p.Status.Conditions {
 				d.seen(c.LastTransitionTime.Time)
 			}
 		}
-	case kind == "Event":
+	case "Event":
 		var e corev1.Event
-		if err = json.Unmarshal(raw, &e); err == nil {
+		if err = json.Unmarshal(text, &e); err == nil {
 			d.Events = append(d.Events, e)
 			d.seen(happened(&e))
 		}
-	case kind == "Node":
+	case "Node":
 		var n corev1.Node
-		if err = json.Unmarshal(raw, &n); err == nil {
+		if err = json.Unmarshal(text, &n); err == nil {
 			d.Nodes = append(d.Nodes, n)
 		}
 	}
-	return err
-}
-
-func or(a, b string) string {
-	if a != "" {
-		return a
+	if err != nil {
+		return fmt.Errorf("a %s cannot be read: %w", kind, err)
 	}
-	return b
+	return nil
 }
 
 func (d *Dump) seen(t time.Time) {

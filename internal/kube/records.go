@@ -17,30 +17,20 @@ import (
 // pageOf is how many objects are asked for at once.
 const pageOf = 500
 
-// Records returns what a cluster has of nodes, pods, events, claims and storage classes, as
-// its API gives it. tell hears of each kind once it is there. What may not be read is left
+// Records returns what a cluster has of nodes, pods, events and claims, as its API gives it. tell hears of each kind once it is there. What may not be read is left
 // out, and named; without nodes there is an error.
 func (c *Cluster) Records(ctx context.Context, tell func(kind string, objects int)) (files []learn.File, left []string, err error) {
-	for _, x := range []struct {
-		resource string
-		client   rest.Interface
-	}{
-		{"nodes", c.client.CoreV1().RESTClient()},
-		{"pods", c.client.CoreV1().RESTClient()},
-		{"events", c.client.CoreV1().RESTClient()},
-		{"persistentvolumeclaims", c.client.CoreV1().RESTClient()},
-		{"storageclasses", c.client.StorageV1().RESTClient()},
-	} {
-		data, n, err := everyPage(ctx, x.client, x.resource)
+	for _, resource := range []string{"nodes", "pods", "events", "persistentvolumeclaims"} {
+		data, n, err := everyPage(ctx, c.client.CoreV1().RESTClient(), resource)
 		if err != nil {
-			if ctx.Err() != nil || x.resource == "nodes" || !apierrors.IsForbidden(err) && !apierrors.IsNotFound(err) {
-				return nil, nil, fmt.Errorf("%s of cluster %s: %s", x.resource, c.Context, words(err))
+			if ctx.Err() != nil || resource == "nodes" || !apierrors.IsForbidden(err) && !apierrors.IsNotFound(err) {
+				return nil, nil, fmt.Errorf("%s of cluster %s: %s", resource, c.Context, words(err))
 			}
-			left = append(left, x.resource)
+			left = append(left, resource)
 			continue
 		}
-		files = append(files, learn.File{Name: x.resource, Data: data})
-		tell(x.resource, n)
+		files = append(files, learn.File{Name: resource, Data: data})
+		tell(resource, n)
 	}
 	return files, left, nil
 }

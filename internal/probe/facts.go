@@ -3,7 +3,6 @@ package probe
 import (
 	"fmt"
 	"math"
-	"slices"
 	"strings"
 	"time"
 
@@ -53,11 +52,10 @@ const saturated = 0.9
 // date and place beside them.
 func (r *Report) Edits(c *document.ClusterSpec, p Packing) []document.Edit {
 	var out []document.Edit
-	measured := slices.Clone(c.Measured)
+	measured := c.Measured
 	at := r.At.Truncate(time.Second)
 	note := func(fact, value, where, how string) {
-		measured = slices.DeleteFunc(measured, func(m document.Measured) bool { return m.Fact == fact })
-		measured = append(measured, document.Measured{Fact: fact, Value: value, At: units.Instant{Time: at}, Where: where, How: how})
+		measured = document.Remeasured(measured, document.Measured{Fact: fact, Value: value, At: units.Instant{Time: at}, Where: where, How: how})
 	}
 	set := func(value, where, how string, path ...any) {
 		out = append(out, document.Edit{Op: "add", Path: document.Pointer(append([]any{"spec"}, path...)...), Value: value})

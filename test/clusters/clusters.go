@@ -99,9 +99,10 @@ func Make(seed uint64) (Truth, []byte) {
 			event(pod, "TriggeredScaleUp", "pod triggered scale-up", "", asked)
 			took := time.Duration(ImageSize / normal(truth.Rate, 0.05) * float64(time.Second))
 			placed := ready.Add(time.Duration(r.IntN(3000)) * time.Millisecond)
+			waited := time.Duration(max(0, 20*r.Float64()-10) * float64(time.Second)) // of half of them, for what else the node pulls
 			event(pod, "Pulled", fmt.Sprintf("Successfully pulled image %q in %v (%v including waiting). Image size: %d bytes.", Image,
-				took.Round(time.Millisecond), took.Round(time.Millisecond), ImageSize), node, placed.Add(took))
-			started := placed.Add(took).Add(time.Duration(normal(truth.Start, 0.3) * float64(time.Second)))
+				took.Round(time.Millisecond), (waited+took).Round(time.Millisecond), ImageSize), node, placed.Add(waited+took))
+			started := placed.Add(waited + took).Add(time.Duration(normal(truth.Start, 0.3) * float64(time.Second)))
 			add("Pod", object{
 				"metadata": object{"name": pod, "namespace": "slipway", "creationTimestamp": stamp(asked.Add(-2 * time.Second))},
 				"spec": object{

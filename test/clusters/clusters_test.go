@@ -26,6 +26,9 @@ func learned(t *testing.T, data []byte, o learn.ClusterOptions) *learn.LearnedCl
 	return got
 }
 
+// prices are of all types that are made.
+var prices = learn.PriceList{Prices: map[string]string{"cores-4": "0.19", "cores-8": "0.38", "cores-16": "0.74"}}
+
 func specOf(t *testing.T, text string) *document.ClusterSpec {
 	t.Helper()
 	docs, faults := document.Parse("c", []byte(text))
@@ -45,7 +48,7 @@ func TestFactsComeBack(t *testing.T) {
 	wrong := 0
 	for seed := range uint64(clusters) {
 		truth, data := Make(seed)
-		got := learned(t, data, learn.ClusterOptions{Prices: map[string]string{"cores-4": "0.19", "cores-8": "0.38", "cores-16": "0.74"}})
+		got := learned(t, data, learn.ClusterOptions{List: prices})
 		if faults := off(t, truth, got); len(faults) > 0 {
 			wrong++
 			t.Logf("cluster %d: %s", seed, strings.Join(faults, "; "))
@@ -141,11 +144,43 @@ func TestForms(t *testing.T) {
 	}
 }
 
+// A price or a number of nodes that is told of what is not there is a mistake, as is a price
+// that is none; a list may have more than there is.
+func TestToldOfWhatIsNotThere(t *testing.T) {
+	_, data := Make(3)
+	r, err := learn.ReadRecords([]learn.File{{Name: "records", Data: data}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	got, err := learn.Cluster(r, learn.ClusterOptions{
+		List: learn.PriceList{Prices: map[string]string{"cores-4": "0.19", "cores-8": "0.38", "cores-16": "0.74", "cores-9000": "100"}},
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if got.PassedOver["ConfigMap"] != 1 || len(got.PassedOver) != 1 {
+		t.Errorf("passed over: %v", got.PassedOver)
+	}
+	spec := specOf(t, got.Cluster)
+	one := func(name, value string) map[string]string { return map[string]string{name: value} }
+	for says, o := range map[string]learn.ClusterOptions{
+		"--price cores-9000: no node is of that type; there are cores-":      {Prices: one("cores-9000", "1")},
+		"--spot-price cores-9000: no node is of that type; there are cores-": {Spot: one("cores-9000", "1")},
+		"--max brust: there is no such pool; there are ":                 {Most: map[string]int{"brust": 3}},
+		"the price \"much\" of ": {Prices: one(spec.NodeTypes[0].Name, "much")},
+		"the price \"-1\" of ":   {List: learn.PriceList{Spot: one(spec.NodeTypes[0].Name, "-1")}},
+	} {
+		if _, err := learn.Cluster(r, o); err == nil || !strings.Contains(err.Error(), says) {
+			t.Errorf("%v where it should say %q", err, says)
+		}
+	}
+}
+
 // What somebody wrote by hand stays unless it is told otherwise; what was measured before is
 // measured anew; and what was changed is a Cluster again.
 func TestOnto(t *testing.T) {
 	_, data := Make(7)
-	o := learn.ClusterOptions{Prices: map[string]string{"cores-4": "0.19", "cores-8": "0.38", "cores-16": "0.74"}}
+	o := learn.ClusterOptions{List: prices}
 	got := learned(t, data, o)
 	name := specOf(t, got.Cluster).Pools[0].Name
 	byHand, err := document.Apply(got.Cluster, []document.Edit{

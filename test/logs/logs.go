@@ -23,8 +23,6 @@ type Job struct {
 	Ended     time.Time
 	Result    string // done, failed, cut, never
 	Memory    float64
-	Warm      bool
-	After     int // number of the job that it came after; 0: none
 }
 
 // Work is how long it worked.
@@ -78,8 +76,8 @@ func draw(r *rand.Rand, c Class, at time.Time) Job {
 	j.Memory = math.Round(c.Memory*math.Exp(0.1*r.NormFloat64())/1e6) * 1e6
 	j.Started = at.Add(time.Duration(1+r.ExpFloat64()*30) * time.Second)
 	work := math.Round(c.Median * math.Exp(c.Sigma*r.NormFloat64()))
-	j.Branch, j.Warm = "main", r.IntN(3) > 0
-	if !j.Warm {
+	j.Branch = "main"
+	if r.IntN(3) == 0 { // it found no workspace
 		work += 60
 	}
 	if r.IntN(3) > 0 {

@@ -227,7 +227,7 @@ var shapes = []shape{
 			*t = t.In(oslo.Location())
 		}
 		return at(plainTime)(&k)
-	}, o: learn.JobOptions{Zone: oslo, Zoned: true}},
+	}, o: learn.JobOptions{Zone: oslo}},
 	{name: "the month first", header: names(usualHead), row: at("1/2/2006 3:04:05 PM")},
 	{name: "the day first", header: names(usualHead), row: at("2/1/2006 15:04:05")},
 	{name: "the day first, by points", header: names(usualHead), row: at("02.01.2006 15:04:05")},

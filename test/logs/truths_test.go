@@ -331,3 +331,42 @@ func TestSeveralFiles(t *testing.T) {
 		t.Error(err)
 	}
 }
+
+// Classes whose jobs come after each other in a circle cannot all follow: one begins, and
+// always the same.
+func TestCircle(t *testing.T) {
+	var b strings.Builder
+	b.WriteString("id,class,after,submitted,work\n")
+	at := time.Date(2026, 9, 7, 0, 0, 0, 0, time.UTC)
+	last := ""
+	for i := range 300 {
+		for _, class := range []string{"carve", "caulk", "launch"} {
+			id := fmt.Sprintf("%s-%d", class, i)
+			fmt.Fprintf(&b, "%s,%s,%s,%s,%d\n", id, class, last, at.Format(time.RFC3339), 100+i)
+			at, last = at.Add(11*time.Minute), id
+		}
+	}
+	first := ""
+	for range 20 {
+		got, err := learn.Jobs([]learn.File{{Name: "log", Data: []byte(b.String())}}, learn.JobOptions{}, nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if first == "" {
+			first = got.Workload
+			docs, _ := document.Parse("w", []byte(first))
+			follow := 0
+			for _, k := range docs[0].Value.(*document.Workload).Spec.Classes {
+				if k.Follows != nil {
+					follow++
+				}
+			}
+			if follow != 2 {
+				t.Fatalf("%d of 3 classes follow others:\n%s", follow, first)
+			}
+		}
+		if got.Workload != first {
+			t.Fatal("the same log gives another workload")
+		}
+	}
+}
