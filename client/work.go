@@ -18,9 +18,9 @@ type Which struct {
 
 // Kinds of work.
 var (
-	Simulations = []string{"simulation"}
-	Weighings   = []string{"weighing"}
-	Trials      = []string{"preflight", "rehearsal"}
+	Simulations = []string{wire.WorkSimulation}
+	Weighings   = []string{wire.WorkWeighing}
+	Trials      = []string{wire.WorkPreflight, wire.WorkRehearsal}
 )
 
 // Newest is how many entries a list of the newest has at most.

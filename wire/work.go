@@ -1,5 +1,13 @@
 package wire
 
+// Kinds of work.
+const (
+	WorkSimulation = "simulation"
+	WorkWeighing   = "weighing"
+	WorkPreflight  = "preflight"
+	WorkRehearsal  = "rehearsal"
+)
+
 // WorkBrief is long work of any kind, in brief: what is told of all, and a part that only its
 // kind has.
 type WorkBrief struct {

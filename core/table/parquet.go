@@ -34,12 +34,9 @@ func (r *reader) parquet(src io.Reader) (err error) {
 			err = fmt.Errorf("%w: %v", errDamaged, p)
 		}
 	}()
-	if err := checkFooter(data); err != nil {
-		return err
-	}
-	f, err := parquet.OpenFile(bytes.NewReader(data), int64(len(data)), parquet.SkipPageIndex(true), parquet.SkipBloomFilters(true))
+	f, err := openParquet(data)
 	if err != nil {
-		return fmt.Errorf("not a Parquet file: %w", err)
+		return err
 	}
 	if err := checkPages(data, f); err != nil {
 		return err
@@ -62,6 +59,18 @@ func (r *reader) parquet(src io.Reader) (err error) {
 	return nil
 }
 
+// openParquet opens a file whose footer can be what it says.
+func openParquet(data []byte) (*parquet.File, error) {
+	if err := checkFooter(data); err != nil {
+		return nil, err
+	}
+	f, err := parquet.OpenFile(bytes.NewReader(data), int64(len(data)), parquet.SkipPageIndex(true), parquet.SkipBloomFilters(true))
+	if err != nil {
+		return nil, fmt.Errorf("not a Parquet file: %w", err)
+	}
+	return f, nil
+}
+
 // ParquetNames lists the columns of a Parquet file, of those within others the outermost.
 func ParquetNames(data []byte) (names []string, err error) {
 	defer func() { // the library's answer to some broken files
@@ -69,12 +78,9 @@ func ParquetNames(data []byte) (names []string, err error) {
 			err = fmt.Errorf("%w: %v", errDamaged, p)
 		}
 	}()
-	if err := checkFooter(data); err != nil {
-		return nil, err
-	}
-	f, err := parquet.OpenFile(bytes.NewReader(data), int64(len(data)), parquet.SkipPageIndex(true), parquet.SkipBloomFilters(true))
+	f, err := openParquet(data)
 	if err != nil {
-		return nil, fmt.Errorf("not a Parquet file: %w", err)
+		return nil, err
 	}
 	for _, path := range f.Schema().Columns() {
 		if !slices.Contains(names, path[0]) {

@@ -6,7 +6,6 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
-	"os"
 	"strconv"
 	"strings"
 
@@ -24,6 +23,11 @@ func fromHead(h store.Head, text bool) wire.Document {
 		d.Text = h.Text
 	}
 	return d
+}
+
+// unreadable says that a stored document is none by today's rules.
+func unreadable() error {
+	return huma.Error409Conflict("the stored document can no longer be read; put it again")
 }
 
 // storedAs says what was done with a document.
@@ -367,13 +371,10 @@ func (s *server) recordingOperations(api huma.API) {
 			columns[ours] = theirs
 		}
 		digest, r, err := s.Queue.Library.Keep(ctx, in.body, columns, in.SkipBad)
-		long, bad := (*http.MaxBytesError)(nil), library.BadRecording{}
-		switch {
-		case errors.As(err, &long):
-			return nil, huma.NewError(http.StatusRequestEntityTooLarge, tooLong)
-		case errors.Is(err, os.ErrDeadlineExceeded):
-			return nil, huma.NewError(http.StatusRequestTimeout, "the file did not come within "+sendTime.String()+"; try again")
-		case errors.As(err, &bad):
+		if lost := notWhole(err, tooLong); lost != nil {
+			return nil, lost
+		}
+		if bad := (library.BadRecording{}); errors.As(err, &bad) {
 			return nil, huma.Error422UnprocessableEntity(err.Error())
 		}
 		if err != nil {

@@ -6,13 +6,9 @@ import (
 	"errors"
 	"io"
 	"net/http"
-	"os"
 	"strings"
-	"time"
 
-	"tachyphor/core/demand"
 	"tachyphor/core/document"
-	"tachyphor/core/doubt"
 	"tachyphor/core/learn"
 	"tachyphor/internal/library"
 	"tachyphor/internal/store"
@@ -36,65 +32,6 @@ func (s *server) learnOperations(api huma.API) {
 			Content:  map[string]*huma.MediaType{"application/octet-stream": {Schema: &huma.Schema{Type: "string", Format: "binary"}}},
 		},
 	}, s.learnJobs)
-	huma.Register(api, huma.Operation{
-		OperationID: "get-facts", Method: http.MethodGet, Path: "/api/v1/clusters/{name}/facts",
-		Summary: "What a cluster says, fact by fact, and what is known of each", Tags: []string{"documents"},
-	}, s.getFacts)
-	huma.Register(api, huma.Operation{
-		OperationID: "get-demand", Method: http.MethodGet, Path: "/api/v1/workloads/{name}/demand",
-		Summary: "When a workload's jobs come, and what its classes are", Tags: []string{"documents"},
-	}, s.getDemand)
-}
-
-func (s *server) getDemand(ctx context.Context, in *struct {
-	Name string `path:"name" maxLength:"63" doc:"Name of the workload."`
-},
-) (*struct{ Body wire.Demand }, error) {
-	h, err := s.Store.Get(ctx, document.KindWorkload, in.Name, 0)
-	if err != nil {
-		return nil, s.answer(err, "workload "+in.Name)
-	}
-	docs, faults := document.Parse("", []byte(h.Text))
-	if len(faults) > 0 || len(docs) != 1 {
-		return nil, huma.Error409Conflict("the stored document can no longer be read; put it again")
-	}
-	spec := &docs[0].Value.(*document.Workload).Spec
-	var r *demand.Recording
-	if spec.Jobs != nil {
-		if r, err = s.Queue.Library.Recording(ctx, spec.Jobs); err != nil {
-			return nil, s.answer(err, "recording of "+in.Name)
-		}
-	}
-	seen, bad := demand.See(spec, r)
-	if len(bad) > 0 {
-		return nil, huma.Error409Conflict("a recorded job cannot be taken: " + bad[0].String())
-	}
-	return &struct{ Body wire.Demand }{wire.Demand{Name: in.Name, Revision: h.Number, Note: docs[0].Note(), Seen: *seen}}, nil
-}
-
-func (s *server) getFacts(ctx context.Context, in *struct {
-	Name string `path:"name" maxLength:"63" doc:"Name of the cluster."`
-},
-) (*struct{ Body wire.ClusterFacts }, error) {
-	h, err := s.Store.Get(ctx, document.KindCluster, in.Name, 0)
-	if err != nil {
-		return nil, s.answer(err, "cluster "+in.Name)
-	}
-	docs, faults := document.Parse("", []byte(h.Text))
-	if len(faults) > 0 || len(docs) != 1 {
-		return nil, huma.Error409Conflict("the stored document can no longer be read; put it again")
-	}
-	spec := &docs[0].Value.(*document.Cluster).Spec
-	out := wire.ClusterFacts{
-		Name: in.Name, Revision: h.Number, Note: docs[0].Note(), Facts: doubt.Facts(spec, nil, time.Now()), Measured: spec.Measured,
-	}
-	if out.Measured == nil {
-		out.Measured = []document.Measured{}
-	}
-	if out.Facts == nil {
-		out.Facts = []doubt.Fact{}
-	}
-	return &struct{ Body wire.ClusterFacts }{out}, nil
 }
 
 func (s *server) learnJobs(ctx context.Context, in *struct {
@@ -112,7 +49,8 @@ func (s *server) learnJobs(ctx context.Context, in *struct {
 	Until     string   `query:"until" maxLength:"40" doc:"Jobs from here on are left out."`
 	Least     int      `query:"least" minimum:"0" doc:"Fewest jobs of a class of its own."`
 	SkipBad   bool     `query:"skipBad" doc:"Leave rows out that cannot be read."`
-	Name      string   `query:"name" maxLength:"63" doc:"Name of the workload."`
+	Name      string   `query:"name" maxLength:"63" doc:"Name of the workload; absent: that of the file."`
+	File      string   `query:"file" maxLength:"255" doc:"Name of the file."`
 	Into      string   `query:"into" maxLength:"63" doc:"Store the workload under this name."`
 	sent
 },
@@ -122,22 +60,22 @@ func (s *server) learnJobs(ctx context.Context, in *struct {
 		Header: in.Header, Dates: in.Dates, Decimal: in.Decimal, Zone: in.Zone, From: in.From, Until: in.Until, Least: in.Least,
 		SkipBad: in.SkipBad, Name: in.Name,
 	}
-	if in.Into != "" {
+	switch {
+	case in.Into != "":
 		asked.Name = in.Into
+	case in.Name == "" && in.File != "":
+		asked.Name = learn.NameOf(in.File)
 	}
 	o, err := asked.Options()
 	if err != nil {
 		return nil, huma.Error422UnprocessableEntity(err.Error())
 	}
 	o.Most = mostLearned
-	data, err := io.ReadAll(io.LimitReader(in.body, mostLearned+1))
-	long := (*http.MaxBytesError)(nil)
-	switch {
-	case errors.As(err, &long) || int64(len(data)) > mostLearned:
-		return nil, huma.NewError(http.StatusRequestEntityTooLarge, "the log is larger than 128 MiB; pack it, or learn it with the command line")
-	case errors.Is(err, os.ErrDeadlineExceeded):
-		return nil, huma.NewError(http.StatusRequestTimeout, "the file did not come within "+sendTime.String()+"; try again")
-	case err != nil:
+	data, err := io.ReadAll(http.MaxBytesReader(nil, io.NopCloser(in.body), mostLearned))
+	if lost := notWhole(err, "the log is larger than 128 MiB; learn it with the command line, or a part of it"); lost != nil {
+		return nil, lost
+	}
+	if err != nil {
 		return nil, huma.Error400BadRequest("the file broke off")
 	}
 	select { // one after the other: each takes several times its size of memory

@@ -108,7 +108,7 @@ func (s *server) getScenario(ctx context.Context, in *struct {
 	}
 	pinned := &all[0]
 	if pinned.Scenario == nil {
-		return nil, huma.Error409Conflict("the stored document can no longer be read; put it again")
+		return nil, unreadable()
 	}
 	out := wire.Scenario{
 		ScenarioBrief: s.briefly(h, pinned, last), Faults: []document.Fault{}, Templates: []wire.TemplateBrief{},

@@ -1,9 +1,11 @@
 package api
 
 import (
+	"errors"
 	"fmt"
 	"io"
 	"net/http"
+	"os"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -25,3 +27,16 @@ func (x *sent) Resolve(ctx huma.Context) []error {
 // tooLong is told of a file beyond that.
 var tooLong = fmt.Sprintf("a file of recorded jobs may have %d MiB at most; part it by weeks, or leave out columns that are not read",
 	maxRecording>>20)
+
+// notWhole answers that a body was longer than it may be, which long tells, or did not come
+// in time; nil where err says neither.
+func notWhole(err error, long string) error {
+	most := (*http.MaxBytesError)(nil)
+	switch {
+	case errors.As(err, &most):
+		return huma.NewError(http.StatusRequestEntityTooLarge, long)
+	case errors.Is(err, os.ErrDeadlineExceeded):
+		return huma.NewError(http.StatusRequestTimeout, "the file did not come within "+sendTime.String()+"; try again")
+	}
+	return nil
+}

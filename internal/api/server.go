@@ -98,6 +98,7 @@ func Operations(api huma.API, s *server) {
 	s.scenarioOperations(api)
 	s.workOperations(api)
 	s.learnOperations(api)
+	s.factsOperations(api)
 	s.outcomeOperations(api)
 	s.weighingOperations(api)
 	s.figureOperations(api)

@@ -103,7 +103,7 @@ func (s *server) getTemplate(ctx context.Context, in *struct {
 	}
 	d := shelf.Find(document.KindPodTemplate, in.Name)
 	if d == nil {
-		return nil, huma.Error409Conflict("the stored document can no longer be read; put it again")
+		return nil, unreadable()
 	}
 	r := reviewed(shelf, d, true)
 	r.Revision = h.Number

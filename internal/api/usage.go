@@ -164,7 +164,7 @@ func (s *server) advice(ctx context.Context, in *SizeQuestion) (*sizing.Advice, 
 	}
 	d := shelf.Find(document.KindPodTemplate, in.Template)
 	if d == nil {
-		return nil, huma.Error409Conflict("the stored document can no longer be read; put it again")
+		return nil, unreadable()
 	}
 	facts, err := shelf.Facts(in.Cluster)
 	if err != nil {

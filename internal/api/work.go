@@ -52,11 +52,14 @@ func (t *told) notOver(o store.Work) error {
 	return huma.Error409Conflict(t.what(o.ID) + " is " + string(o.State) + "; only a finished one can be looked into")
 }
 
+// toMillis writes moments of UTC, as the records keep them.
+const toMillis = "2006-01-02T15:04:05.000Z"
+
 // inBrief tells of work.
 func inBrief(q *work.Queue, o store.Work) wire.WorkBrief {
 	b := wire.WorkBrief{
 		ID: o.ID, Kind: o.Kind, About: o.Subject, State: o.State, Progress: q.Progress(o), Error: o.Error,
-		Asked: o.Asked.Format("2006-01-02T15:04:05.000Z"), By: o.By,
+		Asked: o.Asked.Format(toMillis), By: o.By,
 	}
 	if o.Stack != nil {
 		b.Defect = *o.Stack
@@ -188,7 +191,7 @@ func (s *server) watchWork(ctx context.Context, in WorkOfKind, send sse.Sender) 
 	var last work.Sign // none is like it
 	s.works.follow(ctx, in.ID, func(o store.Work, there bool) bool {
 		if !there || !slices.Contains(in.names(), o.Kind) {
-			now := time.Now().UTC().Format("2006-01-02T15:04:05.000Z")
+			now := time.Now().UTC().Format(toMillis)
 			_ = send.Data(wire.WorkBrief{ID: in.ID, State: wire.Failed, Error: "there is no " + in.what(), Asked: now})
 			return true
 		}

@@ -40,12 +40,10 @@ The exit status is 1 when a finding of --fail-at or graver remains.`,
 			if !slices.Contains(review.Severities(), least) {
 				return fmt.Errorf("--fail-at %q: expected will-not-work, risky, wasteful or advice", failAt)
 			}
-			if len(args) > 0 && isFile(args[0]) {
-				if clusters := p.clustersIn(args); len(clusters) > 0 {
-					return p.checkClusters(clusters)
-				}
-			}
 			list, err := p.check(c.Context(), args, with, fix)
+			if none := (noTemplates{}); errors.As(err, &none) && len(none.clusters) > 0 {
+				return p.checkClusters(none.clusters)
+			}
 			if err != nil {
 				return err
 			}

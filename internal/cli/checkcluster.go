@@ -9,31 +9,6 @@ import (
 	"tachyphor/core/units"
 )
 
-// clustersIn reads the clusters of files that have no templates; none where they have.
-func (p *program) clustersIn(paths []string) (out []*document.Document) {
-	for _, path := range paths {
-		files, err := find(path)
-		if err != nil {
-			return nil
-		}
-		for _, f := range files {
-			data, err := p.read(f)
-			if err != nil {
-				return nil
-			}
-			for _, d := range document.Read(f, data).Documents {
-				switch d.Kind {
-				case document.KindPodTemplate:
-					return nil
-				case document.KindCluster:
-					out = append(out, d)
-				}
-			}
-		}
-	}
-	return out
-}
-
 // checkClusters says of every fact of clusters what is known of it: never measured, old, or
 // measured, those first that nobody measured.
 func (p *program) checkClusters(list []*document.Document) error {

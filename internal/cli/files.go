@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"bytes"
 	"errors"
 	"fmt"
 	"io"
@@ -67,4 +68,31 @@ func (p *program) read(path string) ([]byte, error) {
 		src = f
 	}
 	return io.ReadAll(io.LimitReader(src, document.MaxBytes+1))
+}
+
+// wholeFile reads a large file of records, of most bytes; "-" is standard input.
+func (p *program) wholeFile(path string, most int64) ([]byte, error) {
+	src := p.in
+	var b bytes.Buffer
+	if path != "-" {
+		file, err := p.open(path)
+		if err != nil {
+			return nil, err
+		}
+		defer func() { _ = file.Close() }()
+		src = file
+		if info, err := os.Stat(path); err == nil && info.Size() <= most {
+			b.Grow(int(info.Size()) + bytes.MinRead)
+		}
+	}
+	_, err := b.ReadFrom(io.LimitReader(src, most+1))
+	switch {
+	case err != nil:
+		return nil, err
+	case b.Len() == 0:
+		return nil, no(fmt.Errorf("%s is empty", path))
+	case int64(b.Len()) > most:
+		return nil, no(fmt.Errorf("%s is larger than %d MiB; cut it into several files", path, most>>20))
+	}
+	return b.Bytes(), nil
 }

@@ -8,7 +8,6 @@ import (
 	"io"
 	"os"
 	"path/filepath"
-	"regexp"
 	"runtime/debug"
 	"slices"
 	"strings"
@@ -99,26 +98,13 @@ func (f *learnJobsFlags) options(files []string) (learn.JobOptions, error) {
 		f.Name = f.into
 	}
 	if f.Name == "" {
-		f.Name = nameOf(files[0])
+		f.Name = learn.NameOf(filepath.Base(files[0]))
 	}
 	o, err := f.Asked.Options()
 	if err != nil {
 		err = fmt.Errorf("--%w", err)
 	}
 	return o, err
-}
-
-var noName = regexp.MustCompile(`[^a-z0-9-]+`)
-
-// nameOf makes a document's name of a file's.
-func nameOf(file string) string {
-	base := strings.ToLower(filepath.Base(file))
-	base, _, _ = strings.Cut(base, ".")
-	base = strings.Trim(noName.ReplaceAllString(base, "-"), "-")
-	if base == "" {
-		return "learned"
-	}
-	return strings.Trim(base[:min(len(base), 63)], "-")
 }
 
 func (p *program) learnJobs(ctx context.Context, args []string, f learnJobsFlags) error {
@@ -178,29 +164,6 @@ func (p *program) notLearned(err error, args []string) error {
 		where = ""
 	}
 	return no(fmt.Errorf("%s%w", where, err))
-}
-
-// wholeFile reads a file of at most so many bytes; - is standard input.
-func (p *program) wholeFile(path string, most int64) ([]byte, error) {
-	src := p.in
-	var b bytes.Buffer
-	if path != "-" {
-		file, err := p.open(path)
-		if err != nil {
-			return nil, err
-		}
-		defer func() { _ = file.Close() }()
-		src = file
-		if info, err := os.Stat(path); err == nil && info.Size() <= most {
-			b.Grow(int(info.Size()) + bytes.MinRead)
-		}
-	}
-	_, err := b.ReadFrom(io.LimitReader(src, most+1))
-	data := b.Bytes()
-	if err == nil && int64(len(data)) > most {
-		err = fmt.Errorf("%s is larger than %d MiB; cut it into parts, or pack it", path, most>>20)
-	}
-	return data, err
 }
 
 // writeLearned writes the documents into a folder.

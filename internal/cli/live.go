@@ -75,7 +75,7 @@ func (p *program) preflight(ctx context.Context, arg string, f liveFlags) ([]wir
 	}
 	if !f.here(arg) {
 		told := 0
-		t, err := p.try(ctx, "preflight", arg, f, func(t *wire.TrialBrief) {
+		t, err := p.try(ctx, wire.WorkPreflight, arg, f, func(t *wire.TrialBrief) {
 			for ; told < len(t.Checks); told++ {
 				tell(t.Checks[told])
 			}
@@ -271,7 +271,7 @@ func (p *program) rehearse(ctx context.Context, arg string, f liveFlags, patienc
 		}
 	}
 	if !f.here(arg) {
-		t, err := p.try(ctx, "rehearsal", arg, f, func(t *wire.TrialBrief) {
+		t, err := p.try(ctx, wire.WorkRehearsal, arg, f, func(t *wire.TrialBrief) {
 			if t.Agent != nil {
 				tell(*t.Agent)
 			}

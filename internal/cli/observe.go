@@ -5,7 +5,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"io"
 	"os"
 	"path/filepath"
 	"regexp"
@@ -71,7 +70,7 @@ func (p *program) observe(ctx context.Context, name string, files []string, f ob
 	cl := p.client()
 	digest := ""
 	if f.jobs != "" && f.write == "" {
-		data, err := p.readAll(f.jobs)
+		data, err := p.wholeFile(f.jobs, maxSamples)
 		if err != nil {
 			return err
 		}
@@ -93,7 +92,7 @@ func (p *program) observe(ctx context.Context, name string, files []string, f ob
 		return p.taken(name, source, t)
 	}
 	for _, file := range files {
-		data, err := p.readAll(file)
+		data, err := p.wholeFile(file, maxSamples)
 		if err != nil {
 			return err
 		}
@@ -110,27 +109,6 @@ func (p *program) observe(ctx context.Context, name string, files []string, f ob
 
 // maxSamples bounds a file of samples or a job log.
 const maxSamples = 256 << 20
-
-// readAll reads a large file; "-" is standard input.
-func (p *program) readAll(path string) ([]byte, error) {
-	src := p.in
-	if path != "-" {
-		file, err := p.open(path)
-		if err != nil {
-			return nil, err
-		}
-		defer func() { _ = file.Close() }()
-		src = file
-	}
-	data, err := io.ReadAll(io.LimitReader(src, maxSamples+1))
-	if err == nil && len(data) == 0 {
-		return nil, no(fmt.Errorf("%s is empty", path))
-	}
-	if err == nil && len(data) > maxSamples {
-		return nil, no(fmt.Errorf("%s is larger than %d MiB; cut it into several files", path, maxSamples>>20))
-	}
-	return data, err
-}
 
 // scraped asks a Prometheus for samples and returns them as CSV; nil when they were
 // written to a file.

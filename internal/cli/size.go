@@ -138,7 +138,7 @@ func (p *program) sizeFile(file string, f sizeFlags) (*sizing.Advice, *stack, er
 	}
 	var ran []demand.Ran
 	if f.jobs != "" {
-		data, err := p.readAll(f.jobs)
+		data, err := p.wholeFile(f.jobs, maxSamples)
 		if err != nil {
 			return nil, nil, err
 		}
@@ -153,7 +153,7 @@ func (p *program) sizeFile(file string, f sizeFlags) (*sizing.Advice, *stack, er
 	}
 	var sources [][]sizing.Run
 	for _, name := range f.usage {
-		data, err := p.readAll(name)
+		data, err := p.wholeFile(name, maxSamples)
 		if err != nil {
 			return nil, nil, err
 		}

@@ -19,6 +19,17 @@ type stack struct {
 	files map[string][]byte    // by path
 }
 
+// noTemplates says that files hold none.
+type noTemplates struct {
+	in       []string
+	clusters []*document.Document // that they hold instead
+}
+
+func (n noTemplates) Error() string {
+	return fmt.Sprintf("no templates in %s; expected a PodTemplate, or one within %s", strings.Join(n.in, ", "),
+		strings.Join(document.Carriers()[1:], ", "))
+}
+
 // isFile reports whether an argument names a file or folder rather than a stored
 // document.
 func isFile(arg string) bool {
@@ -35,6 +46,7 @@ func (p *program) stackOf(paths, with []string) (*stack, error) {
 	s := &stack{files: map[string][]byte{}}
 	s.shelf.PerWeek = map[string]map[string]float64{}
 	var faults document.Faults
+	var clusters []*document.Document
 	for i, path := range append(slices.Clone(paths), with...) {
 		files := []string{path}
 		if path != "-" {
@@ -62,6 +74,8 @@ func (p *program) stackOf(paths, with []string) (*stack, error) {
 					faults = append(faults, d.Fault("metadata.name", d.Name, "stands in "+twice.File+" too; one of them must have another name"))
 				case twice == nil && asked && d.Kind == document.KindPodTemplate:
 					s.asked = append(s.asked, d)
+				case twice == nil && asked && d.Kind == document.KindCluster:
+					clusters = append(clusters, d)
 				}
 			}
 		}
@@ -79,8 +93,7 @@ func (p *program) stackOf(paths, with []string) (*stack, error) {
 		fmt.Fprintf(p.err, "Passed over, for they hold no pod template and say nothing of one: %s.\n", strings.Join(passed, ", "))
 	}
 	if len(s.asked) == 0 {
-		return nil, no(fmt.Errorf("no templates in %s; expected a PodTemplate, or one within %s", strings.Join(paths, ", "),
-			strings.Join(document.Carriers()[1:], ", ")))
+		return nil, no(noTemplates{paths, clusters})
 	}
 	for _, d := range s.shelf.OfKind(document.KindWorkload) {
 		if r, err := recordingOf(d, true); err == nil { // a log that is not there only means that nothing is counted

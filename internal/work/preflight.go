@@ -9,7 +9,7 @@ import (
 
 // Preflight tests the connection to a live cluster for a template; its question is Tried,
 // its checkpoints are Reports.
-var Preflight = Kind{Name: "preflight", Called: "preflight", Live: true, Run: preflight}
+var Preflight = Kind{Name: wire.WorkPreflight, Called: "preflight", Live: true, Run: preflight}
 
 func preflight(ctx context.Context, _ *Queue, j *Job) (End, error) {
 	s := j.with.(setting)

@@ -9,7 +9,7 @@ import (
 
 // Rehearsal makes one agent of a template in a live cluster, with a harmless job; its
 // question is Tried, its checkpoints are Reports.
-var Rehearsal = Kind{Name: "rehearsal", Called: "rehearsal", Live: true, Run: rehearse}
+var Rehearsal = Kind{Name: wire.WorkRehearsal, Called: "rehearsal", Live: true, Run: rehearse}
 
 func rehearse(ctx context.Context, _ *Queue, j *Job) (End, error) {
 	s := j.with.(setting)

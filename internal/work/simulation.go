@@ -18,7 +18,7 @@ import (
 )
 
 // Simulation simulates a scenario; its question is wire.Inputs, its result an outcome.
-var Simulation = Kind{Name: "simulation", Called: "outcome", Run: simulate}
+var Simulation = Kind{Name: wire.WorkSimulation, Called: "outcome", Run: simulate}
 
 // Simulate enters a scenario's simulation into the queue. Changes are made in its documents
 // first; each must be one that it uses.

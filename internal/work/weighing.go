@@ -12,7 +12,7 @@ import (
 
 // Weighing weighs a scenario's cache plans; its question is wire.Inputs, its result a
 // weighing.
-var Weighing = Kind{Name: "weighing", Called: "weighing", Run: weighPlans}
+var Weighing = Kind{Name: wire.WorkWeighing, Called: "weighing", Run: weighPlans}
 
 // Weigh enters a weighing of a scenario's cache plans into the queue. What is
 // wrong with the question is an error that wraps weigh.ErrAsk.

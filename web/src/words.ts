@@ -130,3 +130,6 @@ export function moment(iso: string, zone: string): string {
     timeZone: zone,
   }).format(new Date(iso));
 }
+
+/** asWritten writes a point in time to the minute, in the zone that it comes in. */
+export const asWritten = (iso: string) => iso.slice(0, 16).replace("T", " ");

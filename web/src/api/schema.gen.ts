@@ -4785,8 +4785,10 @@ export interface operations {
                 least?: number;
                 /** @description Leave rows out that cannot be read. */
                 skipBad?: boolean;
-                /** @description Name of the workload. */
+                /** @description Name of the workload; absent: that of the file. */
                 name?: string;
+                /** @description Name of the file. */
+                file?: string;
                 /** @description Store the workload under this name. */
                 into?: string;
             };

@@ -6,11 +6,9 @@ import { DataTable } from "../parts/DataTable";
 import { Heat } from "../parts/Heat";
 import { Section, Trouble, Waiting } from "../parts/Section";
 import { useTitle } from "../parts/useTitle";
-import { bytes, count, duration, percent } from "../words";
+import { asWritten, bytes, count, duration, percent } from "../words";
 
 type Class = Schemas["SeenClass"];
-
-const moment = (s: string) => s.slice(0, 16).replace("T", " ");
 
 /** A workload: when its jobs come, what its classes are, and which template each gets. */
 export function Demand() {
@@ -37,7 +35,7 @@ export function Demand() {
           {d.note} Revision {d.revision}.{" "}
           {d.recorded && d.from && d.to ? (
             <>
-              <b>{count(d.jobs)}</b> recorded jobs, {moment(d.from)} to {moment(d.to)} UTC.
+              <b>{count(d.jobs)}</b> recorded jobs, {asWritten(d.from)} to {asWritten(d.to)} UTC.
             </>
           ) : (
             "Jobs are made by its classes."

@@ -3,7 +3,7 @@ import { type ChangeEvent, type DragEvent, useRef, useState } from "react";
 import { learnJobs, type Said, type Schemas } from "../api/client";
 import { Notice, Section, Trouble } from "../parts/Section";
 import { useTitle } from "../parts/useTitle";
-import { count } from "../words";
+import { asWritten, count } from "../words";
 import { Classes } from "./learn/Classes";
 import { Columns } from "./learn/Columns";
 import { Week } from "./learn/Week";
@@ -12,15 +12,6 @@ type Learned = Schemas["LearnedJobs"];
 
 /** The zone that the browser is in. */
 const hereZone = Intl.DateTimeFormat().resolvedOptions().timeZone || "UTC";
-
-/** nameOf makes a workload's name of a file's. */
-const nameOf = (file: string) =>
-  file
-    .toLowerCase()
-    .replace(/\..*$/, "")
-    .replace(/[^a-z0-9-]+/g, "-")
-    .replace(/^-+|-+$/g, "")
-    .slice(0, 63) || "learned";
 
 /** A job log as it is becomes a workload: what was understood, column by column, then what came of it. */
 export function Learn() {
@@ -39,9 +30,10 @@ export function Learn() {
     setBusy(true);
     setError(null);
     try {
-      const answer = await learnJobs(file, next);
+      const answer = await learnJobs(file, { ...next, file: file.name });
       if (turn !== asked.current) return; // something else was said meanwhile
       setGot(answer);
+      if (!next.name) setName(answer.name);
       if (answer.stored) await queries.invalidateQueries();
     } catch (problem) {
       if (turn === asked.current) setError(problem);
@@ -53,9 +45,9 @@ export function Learn() {
     const next = { zone: said.zone };
     setLog(file);
     setSaid(next);
-    setName(nameOf(file.name));
+    setName("");
     setGot(null);
-    void ask(file, { ...next, name: nameOf(file.name) });
+    void ask(file, next);
   };
   const say = (more: Said) => {
     const next = { ...said, ...more };
@@ -131,7 +123,7 @@ export function Learn() {
         <>
           <Section title="Jobs" aside={`${count(got.rows)} rows, each of them counted once`}>
             <p id="jobs">
-              <b>{count(got.jobs)}</b> jobs from {moment(got.from)} to {moment(got.to)}.
+              <b>{count(got.jobs)}</b> jobs from {asWritten(got.from)} to {asWritten(got.to)}.
             </p>
             <ul className="mt-1 text-sm">
               {[...got.endings, ...got.left].map((c) => (
@@ -179,8 +171,6 @@ export function Learn() {
     </>
   );
 }
-
-const moment = (s: string) => s.slice(0, 16).replace("T", " ");
 
 /** What cannot be seen in the columns: zone, order of dates, words, rows. */
 function Saying({ said, say }: { said: Said; say: (more: Said) => void }) {
