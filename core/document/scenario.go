@@ -1,7 +1,9 @@
 package document
 
 import (
+	"fmt"
 	"slices"
+	"strings"
 
 	"tachyphor/core/units"
 )
@@ -33,6 +35,24 @@ type Quota struct {
 	Pods   *int            `json:"pods,omitempty" doc:"Most pods."`
 	CPU    *units.MilliCPU `json:"cpu,omitempty" doc:"Most CPU requested."`
 	Memory *units.Bytes    `json:"memory,omitempty" doc:"Most memory requested."`
+}
+
+// String writes the quota as a document does in a line; empty: it bounds nothing.
+func (q Quota) String() string {
+	var parts []string
+	if q.Pods != nil {
+		parts = append(parts, fmt.Sprintf("pods: %d", *q.Pods))
+	}
+	if q.CPU != nil {
+		parts = append(parts, fmt.Sprintf("cpu: %s", *q.CPU))
+	}
+	if q.Memory != nil {
+		parts = append(parts, fmt.Sprintf("memory: %s", *q.Memory))
+	}
+	if len(parts) == 0 {
+		return ""
+	}
+	return "{" + strings.Join(parts, ", ") + "}"
 }
 
 // A CacheRule gives some classes a cache plan.

@@ -10,6 +10,7 @@ import (
 	"tachyphor/core/document"
 	"tachyphor/core/doubt"
 	"tachyphor/core/shelf"
+	"tachyphor/core/units"
 	"tachyphor/core/world"
 )
 
@@ -167,6 +168,38 @@ func TestMeasuredOtherwise(t *testing.T) {
 		spec.Spec.Measured = []document.Measured{measured(x.fact, x.more)}
 		for _, f := range doubt.Facts(&spec.Spec, nil, now) {
 			if f.Fact == x.fact && f.Known != x.known {
+				t.Errorf("%s with %s is %s", x.fact, x.more, f.Known)
+			}
+		}
+	}
+}
+
+// Records that are newer contradict a fact outside their bounds, or more than a tenth off what
+// they say without any; older ones say nothing.
+func TestAgainst(t *testing.T) {
+	for _, x := range []struct {
+		fact, more string
+		at         time.Time
+		known      doubt.Known
+	}{
+		{"agents.start", `"value":"median 20s, p95 30s","low":"18s","high":"22s"`, now, doubt.Contradicted},
+		{"agents.start", `"value":"median 2s, p95 30s","low":"1s","high":"22s"`, now, doubt.Never},
+		{"links.registry.down", `"value":"95MB/s"`, now, doubt.Measured},
+		{"links.registry.down", `"value":"80MB/s"`, now, doubt.Contradicted},
+		{"links.registry.down", `"value":"80MB/s"`, now.Add(-48 * time.Hour), doubt.Measured},
+		{"links.registry.down", `"value":"what?"`, now, doubt.Measured},
+	} {
+		spec := *input(t, "").Cluster.Value.(*document.Cluster)
+		spec.Spec.Measured = []document.Measured{{Fact: "links.registry.down", Value: "100MB/s", At: units.Instant{Time: now.Add(-24 * time.Hour)}}}
+		var m document.Measured
+		if err := json.Unmarshal([]byte(`{"fact":"`+x.fact+`",`+x.more+`}`), &m); err != nil {
+			t.Fatal(err)
+		}
+		m.At = units.Instant{Time: x.at}
+		facts := doubt.Facts(&spec.Spec, nil, now)
+		doubt.Against(facts, []document.Measured{m})
+		for _, f := range facts {
+			if f.Fact == x.fact && (f.Known != x.known || f.Known == doubt.Contradicted && f.Told.Value != m.Value) {
 				t.Errorf("%s with %s is %s", x.fact, x.more, f.Known)
 			}
 		}

@@ -21,6 +21,8 @@ const (
 	Old       Known = "old"
 	Otherwise Known = "measured otherwise" // the document says another value than was measured
 	Measured  Known = "measured"
+	// Newer records, which are more recent than what was measured, tell it otherwise.
+	Contradicted Known = "records say otherwise"
 )
 
 // OldAfter is the age from which on a fact is said to be old.
@@ -42,8 +44,12 @@ type Fact struct {
 	Low   string    `json:"low" doc:"The least that it is tried at."`
 	High  string    `json:"high" doc:"The most."`
 
+	Told *document.Measured `json:"told,omitempty" doc:"What newer records tell of it, where they were held against it."`
+
 	path      string
 	low, high any
+	is        float64 // its middle
+	read      func(string) (float64, error)
 }
 
 // scaled is a distribution with all its times so many times as long.
@@ -73,7 +79,7 @@ func middle(t document.Times) units.Duration { return units.Duration(t.Dist().Qu
 func Facts(c *document.ClusterSpec, images []string, now time.Time) []Fact {
 	var out []Fact
 	add := func(fact, path, says string, is float64, read func(string) (float64, error), at func(by float64) (any, string)) {
-		f := Fact{Fact: fact, Says: says, Known: Never, path: path}
+		f := Fact{Fact: fact, Says: says, Known: Never, path: path, is: is, read: read}
 		low, high := neverLow, neverHigh
 		for _, m := range c.Measured {
 			if m.Fact != fact {
@@ -132,6 +138,33 @@ func Facts(c *document.ClusterSpec, images []string, now time.Time) []Fact {
 		}
 	}
 	return out
+}
+
+// Against holds facts against what records of the cluster tell, where they are newer than what
+// was measured: a fact is contradicted that is outside the bounds of the records, or, where they
+// have none, more than a tenth off.
+func Against(facts []Fact, records []document.Measured) {
+	for i := range facts {
+		f := &facts[i]
+		for _, m := range records {
+			if m.Fact != f.Fact || !f.At.IsZero() && !m.At.After(f.At) {
+				continue
+			}
+			f.Told = &m
+			low, err1 := f.read(m.Low)
+			high, err2 := f.read(m.High)
+			if err1 != nil || err2 != nil {
+				x, err := f.read(m.Value)
+				if err != nil {
+					continue
+				}
+				low, high = 0.9*x, 1.1*x
+			}
+			if f.is < low || f.is > high {
+				f.Known = Contradicted
+			}
+		}
+	}
 }
 
 // number reads a quantity as a number.

@@ -50,7 +50,8 @@ type LearnedCluster struct {
 	Cluster string     `json:"cluster" doc:"The document."`
 	spec    document.ClusterSpec
 
-	PassedOver map[string]int `json:"passedOver" doc:"Objects of kinds that tell nothing here, by kind."`
+	Namespaces []NamespaceSeen `json:"namespaces" doc:"Namespaces that have a quota or a limit range: what a scenario says of them."`
+	PassedOver map[string]int  `json:"passedOver" doc:"Objects of kinds that tell nothing here, by kind."`
 }
 
 // A gatherer puts a cluster together from records.
@@ -75,6 +76,8 @@ func Cluster(r *Records, o ClusterOptions) (*LearnedCluster, error) {
 	slices.SortFunc(r.Pods, func(a, b podRecord) int {
 		return cmp.Or(strings.Compare(a.Metadata.Namespace, b.Metadata.Namespace), strings.Compare(a.Metadata.Name, b.Metadata.Name))
 	})
+	slices.SortFunc(r.Quotas, func(a, b quotaRecord) int { return strings.Compare(a.Metadata.Name, b.Metadata.Name) })
+	slices.SortFunc(r.Limits, func(a, b limitsRecord) int { return strings.Compare(a.Metadata.Name, b.Metadata.Name) })
 	slices.SortStableFunc(r.Events, func(a, b eventRecord) int {
 		return cmp.Or(a.at().Compare(b.at()), strings.Compare(a.about().Name, b.about().Name), strings.Compare(a.Reason, b.Reason),
 			strings.Compare(a.says(), b.says()))
@@ -107,12 +110,17 @@ func Cluster(r *Records, o ClusterOptions) (*LearnedCluster, error) {
 	g.pulls()
 	g.starts()
 	g.claims()
+	g.volumes()
+	g.namespaces()
 	g.priorityClasses()
 	g.out.Lacks = append(g.out.Lacks,
 		"how long an agent takes to reach the controller (agents.join), and to be cleaned and go (agents.wipe): only job "+
 			"events or a rehearsal tell", "the rates of a cache store: `tachyphor probe` measures them")
 	return g.out, g.write()
 }
+
+// Measured are the facts as a Cluster has them.
+func (out *LearnedCluster) Measured() []document.Measured { return out.spec.Measured }
 
 // asOf finds the newest moment of the records.
 func (g *gatherer) asOf() {
@@ -155,6 +163,9 @@ func (g *gatherer) write() (err error) {
 	}, func(root *yaml.Node) {
 		root.HeadComment = fmt.Sprintf("Learned from the records of a cluster as of %s. What they do not tell:\n- %s",
 			g.out.AsOf.Format(time.RFC3339), strings.Join(g.out.Lacks, "\n- "))
+		for _, n := range g.out.Namespaces {
+			root.HeadComment += fmt.Sprintf("\nNamespace %s:\n- %s", n.Name, strings.Join(n.Says, "\n- "))
+		}
 		spec := child(root, "spec")
 		for _, list := range []string{"nodeTypes", "pools", "images", "daemonSets", "claims", "measured"} {
 			if n := child(spec, list); n != nil {

@@ -38,6 +38,9 @@ func Objects(data []byte, give func(kind string, text []byte) error) error {
 		if err != nil {
 			return fmt.Errorf("document %d is no YAML: %w", i+1, err)
 		}
+		if j[0] != '{' {
+			return fmt.Errorf("document %d is no object of Kubernetes; give what `kubectl get -o json` or `-o yaml` writes", i+1)
+		}
 		if err := objectsOf(j, "", 0, give); err != nil {
 			return fmt.Errorf("document %d: %w", i+1, err)
 		}

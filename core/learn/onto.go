@@ -89,6 +89,12 @@ func (out *LearnedCluster) Onto(c *document.ClusterSpec, all bool) (edits []docu
 	if !out.spec.Agents.Start.IsZero() {
 		set("agents.start", "/spec/agents/start", c.Agents.Start, out.spec.Agents.Start)
 	}
+	if !out.spec.Volumes.Attach.IsZero() {
+		set("volumes.attach", "/spec/volumes/attach", c.Volumes.Attach, out.spec.Volumes.Attach)
+	}
+	if out.spec.Volumes.Zonal {
+		set("volumes.zonal", "/spec/volumes/zonal", c.Volumes.Zonal, true)
+	}
 	if len(edits) > 0 {
 		edits = append(edits, document.Edit{Op: "add", Path: "/spec/measured", Value: plainValue(measured)})
 	}

@@ -147,7 +147,7 @@ func (g *gatherer) pool(p *poolSeen) {
 		d.Max = most
 	} else {
 		g.out.Lacks = append(g.out.Lacks,
-			fmt.Sprintf("how many nodes %s may have: %d stands there, as many as there are now; say --max %s=40", p.name,
+			fmt.Sprintf("how many nodes %s may have: %d stands there, as many as the records have; say --max %s=40", p.name,
 				len(p.nodes), p.name))
 	}
 	g.out.spec.Pools = append(g.out.spec.Pools, d)

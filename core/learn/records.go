@@ -15,11 +15,14 @@ import (
 // Records are objects of a cluster as its API gives them, of which only what tells facts is
 // read.
 type Records struct {
-	Nodes  []nodeRecord
-	Pods   []podRecord
-	Events []eventRecord
-	Claims []claimRecord
-	Others map[string]int // objects of other kinds, which are passed over
+	Nodes   []nodeRecord
+	Pods    []podRecord
+	Events  []eventRecord
+	Claims  []claimRecord
+	Volumes []volumeRecord
+	Quotas  []quotaRecord
+	Limits  []limitsRecord
+	Others  map[string]int // objects of other kinds, which are passed over
 }
 
 // meta is what all objects have.
@@ -160,6 +163,24 @@ type claimRecord struct {
 	} `json:"spec"`
 }
 
+type volumeRecord struct {
+	Metadata meta `json:"metadata"`
+	Spec     struct {
+		StorageClassName string                     `json:"storageClassName"`
+		NodeAffinity     *corev1.VolumeNodeAffinity `json:"nodeAffinity"`
+	} `json:"spec"`
+}
+
+type quotaRecord struct {
+	Metadata meta                     `json:"metadata"`
+	Spec     corev1.ResourceQuotaSpec `json:"spec"`
+}
+
+type limitsRecord struct {
+	Metadata meta                  `json:"metadata"`
+	Spec     corev1.LimitRangeSpec `json:"spec"`
+}
+
 // ReadRecords reads objects of a cluster from files: lists or single objects, as JSON or YAML,
 // several in a file.
 func ReadRecords(files []File) (*Records, error) {
@@ -169,8 +190,8 @@ func ReadRecords(files []File) (*Records, error) {
 			return nil, fmt.Errorf("%s: %w", f.Name, err)
 		}
 	}
-	if len(r.Nodes)+len(r.Pods)+len(r.Events)+len(r.Claims) == 0 {
-		return nil, errors.New("no nodes, pods, events or claims in it; give what `kubectl get nodes,pods,events,pvc -A -o json` writes")
+	if len(r.Nodes)+len(r.Pods)+len(r.Events)+len(r.Claims)+len(r.Volumes)+len(r.Quotas)+len(r.Limits) == 0 {
+		return nil, errors.New("no nodes, pods, events or the like in it; give what `kubectl get nodes,pods,events,pvc,pv,quota,limits -A -o json` writes")
 	}
 	return r, nil
 }
@@ -226,41 +247,42 @@ func (r *Records) read(data []byte) error {
 // add takes what another has.
 func (r *Records) add(o *Records) {
 	r.Nodes, r.Pods, r.Events = append(r.Nodes, o.Nodes...), append(r.Pods, o.Pods...), append(r.Events, o.Events...)
-	r.Claims = append(r.Claims, o.Claims...)
+	r.Claims, r.Volumes = append(r.Claims, o.Claims...), append(r.Volumes, o.Volumes...)
+	r.Quotas, r.Limits = append(r.Quotas, o.Quotas...), append(r.Limits, o.Limits...)
 	for kind, n := range o.Others {
 		r.Others[kind] += n
 	}
 }
 
 // take reads one object.
-func (r *Records) take(x object) error {
-	var err error
+func (r *Records) take(x object) (err error) {
 	switch x.kind {
 	case "Node":
-		var n nodeRecord
-		if err = json.Unmarshal(x.text, &n); err == nil {
-			r.Nodes = append(r.Nodes, n)
-		}
+		err = into(x, &r.Nodes)
 	case "Pod":
-		var p podRecord
-		if err = json.Unmarshal(x.text, &p); err == nil {
-			r.Pods = append(r.Pods, p)
-		}
+		err = into(x, &r.Pods)
 	case "Event":
-		var e eventRecord
-		if err = json.Unmarshal(x.text, &e); err == nil {
-			r.Events = append(r.Events, e)
-		}
+		err = into(x, &r.Events)
 	case "PersistentVolumeClaim":
-		var c claimRecord
-		if err = json.Unmarshal(x.text, &c); err == nil {
-			r.Claims = append(r.Claims, c)
-		}
+		err = into(x, &r.Claims)
+	case "PersistentVolume":
+		err = into(x, &r.Volumes)
+	case "ResourceQuota":
+		err = into(x, &r.Quotas)
+	case "LimitRange":
+		err = into(x, &r.Limits)
 	default:
 		r.Others[x.kind]++
 	}
-	if err != nil {
+	return err
+}
+
+// into reads one object behind those of its kind.
+func into[T any](x object, list *[]T) error {
+	var one T
+	if err := json.Unmarshal(x.text, &one); err != nil {
 		return fmt.Errorf("a %s cannot be read: %w", x.kind, err)
 	}
+	*list = append(*list, one)
 	return nil
 }

@@ -35,12 +35,7 @@ func (g *gatherer) starts() {
 	}
 	var took []float64
 	for _, p := range list {
-		var placed, last time.Time
-		for _, c := range p.Status.Conditions {
-			if c.Type == string(corev1.PodScheduled) && c.Status == string(corev1.ConditionTrue) {
-				placed = c.LastTransitionTime
-			}
-		}
+		placed, last := p.placed(), time.Time{}
 		all := len(p.Status.ContainerStatuses) > 0
 		for i := range p.Status.ContainerStatuses {
 			began := p.Status.ContainerStatuses[i].began()

@@ -16,7 +16,7 @@ import (
 )
 
 func (p *program) checkCommand() *cobra.Command {
-	var with []string
+	var with, records []string
 	var fix bool
 	failAt := string(review.Risky)
 	c := &cobra.Command{
@@ -27,7 +27,8 @@ scenarios, roles, network policies) is looked at too, and more with --with. Name
 are those of stored templates, no name means all of them.
 
 Of files that hold clusters and no templates it says, fact by fact, what was measured, what
-is old, and what nobody measured.
+is old, and what nobody measured; with --records also what newer records of the cluster
+contradict.
 
 With --fix what can be mended for certain is mended: in the files, where comments
 and order stay, or in the stored templates, as a new revision.
@@ -42,7 +43,10 @@ The exit status is 1 when a finding of --fail-at or graver remains.`,
 			}
 			list, err := p.check(c.Context(), args, with, fix)
 			if none := (noTemplates{}); errors.As(err, &none) && len(none.clusters) > 0 {
-				return p.checkClusters(none.clusters)
+				return p.checkClusters(none.clusters, records)
+			}
+			if err == nil && len(records) > 0 {
+				err = errors.New("--records is held against a Cluster; name its file, as in check north.yaml --records records.json")
 			}
 			if err != nil {
 				return err
@@ -59,6 +63,7 @@ The exit status is 1 when a finding of --fail-at or graver remains.`,
 		},
 	}
 	c.Flags().StringArrayVar(&with, "with", nil, "file or folder with what stands around the templates (may be repeated)")
+	c.Flags().StringArrayVar(&records, "records", nil, "with a Cluster: hold it against records of it, as learn cluster reads them (may be repeated)")
 	c.Flags().BoolVar(&fix, "fix", false, "mend what can be mended for certain")
 	c.Flags().StringVar(&failAt, "fail-at", failAt, "gravest severity that still fails: will-not-work, risky, wasteful or advice")
 	return c

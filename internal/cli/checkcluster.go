@@ -2,31 +2,53 @@ package cli
 
 import (
 	"fmt"
+	"strings"
 	"time"
 
 	"tachyphor/core/document"
 	"tachyphor/core/doubt"
+	"tachyphor/core/learn"
 	"tachyphor/core/units"
 )
 
 // checkClusters says of every fact of clusters what is known of it: never measured, old, or
-// measured, those first that nobody measured.
-func (p *program) checkClusters(list []*document.Document) error {
+// measured, those first that nobody measured. Records of the cluster are held against it.
+func (p *program) checkClusters(list []*document.Document, records []string) error {
+	var told []document.Measured
+	if len(records) > 0 {
+		if len(list) > 1 {
+			return fmt.Errorf("there are %d clusters; records are of one of them: name its file alone", len(list))
+		}
+		files, err := p.recordsIn(records)
+		if err != nil {
+			return err
+		}
+		got, err := learnedFrom(files, learn.ClusterOptions{})
+		if err != nil {
+			return err
+		}
+		told = got.Measured()
+	}
 	type known struct {
 		Cluster string       `json:"cluster"`
 		Facts   []doubt.Fact `json:"facts"`
 	}
 	var all []known
 	l := listing{columns: []column{{"cluster", false}, {"fact", false}, {"says", true}, {"", false}, {"of", true}, {"may be", false}}, keys: 2, main: "facts"}
-	guessed := 0
+	guessed, otherwise := 0, 0
 	for _, d := range list {
 		facts := doubt.Facts(&d.Value.(*document.Cluster).Spec, nil, time.Now())
+		doubt.Against(facts, told)
 		all = append(all, known{d.Name, facts})
 		for _, f := range facts {
 			state, of := string(f.Known), ""
-			if f.Known == doubt.Measured {
+			switch {
+			case f.Known == doubt.Contradicted:
+				otherwise++
+				state = p.bad(state) + ": " + f.Told.Value + p.faint(" "+f.Told.At.Format(time.DateOnly))
+			case f.Known == doubt.Measured:
 				state = p.faint(state + " " + f.At.Format(time.DateOnly))
-			} else {
+			default:
 				guessed++
 				if state = p.warn(state); f.Known == doubt.Old {
 					state += p.faint(" " + f.At.Format(time.DateOnly))
@@ -41,6 +63,10 @@ func (p *program) checkClusters(list []*document.Document) error {
 	l.value = all
 	if err := p.show(l); err != nil || !p.lines() {
 		return err
+	}
+	if otherwise > 0 {
+		fmt.Fprintln(p.out, p.wrap(fmt.Sprintf("\nNewer records say otherwise of %s. `tachyphor learn cluster %s --onto FILE` takes what they say over.",
+			counted(otherwise, "fact"), strings.Join(records, " "))))
 	}
 	if guessed > 0 {
 		fmt.Fprintln(p.out, p.wrap(fmt.Sprintf("\n%s nobody measured, or long ago. `tachyphor doubt SCENARIO.yaml` says which of them matter for a design; "+

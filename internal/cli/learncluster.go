@@ -13,6 +13,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 
 	"tachyphor/core/document"
 	"tachyphor/core/learn"
@@ -29,6 +30,8 @@ type learnClusterFlags struct {
 	prices, spots, most      []string
 	priceFile                string
 	write, into, onto        string
+	long                     time.Duration
+	records                  string
 	live, dryRun, all, quiet bool
 }
 
@@ -36,23 +39,26 @@ func (p *program) learnClusterCommand() *cobra.Command {
 	var f learnClusterFlags
 	c := &cobra.Command{
 		Use: "cluster [FILE...]", Short: "The facts of a cluster from its own records",
-		Long: `Read what a cluster's API gives of nodes, pods, events and claims, and make its
-facts a Cluster: node types with what is reserved, pools with labels and taints,
-DaemonSets, boot times, images with sizes, how fast they come and how long containers
-take to start. Files hold lists or single objects, as JSON or YAML, packed or not; with
+		Long: `Read what a cluster's API gives of nodes, pods, events, volumes, quotas and limit ranges,
+and make its facts a Cluster: node types with what is reserved, pools with labels and
+taints, DaemonSets, boot times, images with sizes, how fast they come, how long containers
+take to start and volumes to be attached; and what namespaces bound, for scenarios. Files hold lists or single objects, as JSON or YAML, packed or not; with
 --live they are asked for.
 
 Each fact says what it rests on (measured: in the document); what no record tells, prices
 among it, is said. With --onto the facts become changes of a Cluster that is there: what
 somebody wrote by hand stays, unless --all.`,
-		Example: "  kubectl get nodes,pods,events,pvc -A -o json > records.json\n  tachyphor learn cluster records.json " +
-			"--price octo-32=0.38 --max burst=12 --write mine/\n  tachyphor learn cluster --live --context north --onto platform/cluster.yaml",
+		Example: "  kubectl get nodes,pods,events,pvc,pv,quota,limits -A -o json > records.json\n  tachyphor learn cluster records.json " +
+			"--price octo-32=0.38 --max burst=12 --write mine/\n  tachyphor learn cluster --live --context north --onto platform/cluster.yaml\n" +
+			"  tachyphor learn cluster --live --for 2h --write mine/",
 		RunE: func(c *cobra.Command, args []string) error { return p.learnCluster(c.Context(), args, f) },
 	}
 	fl := c.Flags()
 	fl.BoolVar(&f.live, "live", false, "ask a live cluster, with your kubeconfig")
 	fl.StringVar(&f.options.Kubeconfig, "kubeconfig", "", "with --live: kubeconfig; absent: KUBECONFIG or the usual one")
 	fl.StringVar(&f.options.Context, "context", "", "with --live: context of the kubeconfig; absent: the current one")
+	fl.DurationVar(&f.long, "for", 0, "with --live: follow what comes and goes for so long, as in 2h; events are short-lived")
+	fl.StringVar(&f.records, "records", "", "with --live: also write what was read to this file, to be learned from again")
 	fl.StringVar(&f.o.Name, "name", "learned", "name of the cluster")
 	fl.StringVar(&f.o.Currency, "currency", "EUR", "currency of prices")
 	fl.StringVar(&f.o.PoolLabel, "pool-label", "", "label of nodes that names their pool; absent: guessed")
@@ -123,46 +129,31 @@ func (f *learnClusterFlags) readPrices(p *program) (list learn.PriceList, err er
 }
 
 func (p *program) learnCluster(ctx context.Context, args []string, f learnClusterFlags) error {
-	if f.live == (len(args) > 0) {
+	switch {
+	case f.live == (len(args) > 0):
 		return errors.New("name files with a cluster's records, or ask it with --live; one of the two")
+	case !f.live && (f.long != 0 || f.records != ""):
+		return errors.New("--for and --records go with --live: files are what they are")
+	case f.long < 0 || f.long > mostFollowed:
+		return fmt.Errorf("--for %s: expected a time up to %s", f.long, mostFollowed)
 	}
 	o, err := f.settings(p)
 	if err != nil {
 		return err
 	}
-	var files []learn.File
-	for _, path := range args {
-		data, err := p.wholeFile(path, learn.MostBytes)
-		if err != nil {
-			return err
-		}
-		files = append(files, learn.File{Name: path, Data: data})
+	files, err := p.recordsIn(args)
+	if err != nil {
+		return err
 	}
 	if f.live {
-		conn, err := kube.Connect(f.options)
-		if err != nil {
-			return no(err)
+		if files, err = p.askLive(ctx, f); err != nil {
+			return err
 		}
-		var left []string
-		files, left, err = conn.Records(ctx, func(kind string, n int) {
-			if !f.quiet {
-				fmt.Fprintln(p.err, p.faint(fmt.Sprintf("%s %s", units.Count(int64(n)), kind)))
-			}
-		})
-		if err != nil {
-			return no(err)
-		}
-		if len(left) > 0 {
-			fmt.Fprintf(p.err, "Not allowed to read %s; what they tell is missing.\n", strings.Join(left, ", "))
-		}
+		ctx = context.WithoutCancel(ctx) // following may end early; what was seen is learned from all the same
 	}
-	records, err := learn.ReadRecords(files)
+	got, err := learnedFrom(files, o)
 	if err != nil {
-		return no(err)
-	}
-	got, err := learn.Cluster(records, o)
-	if err != nil {
-		return no(err)
+		return err
 	}
 	if f.onto != "" {
 		return p.learnOnto(ctx, got, f)
@@ -195,6 +186,71 @@ func (p *program) learnCluster(ctx context.Context, args []string, f learnCluste
 	return nil
 }
 
+// recordsIn reads files with a cluster's records.
+func (p *program) recordsIn(paths []string) (files []learn.File, err error) {
+	for _, path := range paths {
+		data, err := p.wholeFile(path, learn.MostBytes)
+		if err != nil {
+			return nil, err
+		}
+		files = append(files, learn.File{Name: path, Data: data})
+	}
+	return files, nil
+}
+
+// learnedFrom learns a cluster from its records.
+func learnedFrom(files []learn.File, o learn.ClusterOptions) (*learn.LearnedCluster, error) {
+	records, err := learn.ReadRecords(files)
+	if err != nil {
+		return nil, no(err)
+	}
+	got, err := learn.Cluster(records, o)
+	return got, no(err)
+}
+
+// mostFollowed is how long a cluster is followed at most.
+const mostFollowed = 7 * 24 * time.Hour
+
+// askLive asks a live cluster for its records, once or for a while.
+func (p *program) askLive(ctx context.Context, f learnClusterFlags) (files []learn.File, err error) {
+	conn, err := kube.Connect(f.options)
+	if err != nil {
+		return nil, no(err)
+	}
+	say := func(text string) {
+		if !f.quiet {
+			fmt.Fprintln(p.err, p.faint(text))
+		}
+	}
+	var left []string
+	if f.long > 0 {
+		say(fmt.Sprintf("Following %s until %s; an interrupt ends it early and learns from what was seen.", conn.Context,
+			time.Now().Add(f.long).Format("15:04:05")))
+		files, left, err = conn.Follow(ctx, f.long, func(nodes, pods, events int) {
+			say(fmt.Sprintf("%s  %s, %s, %s", time.Now().Format("15:04:05"), counted(nodes, "node"), counted(pods, "pod"), counted(events, "event")))
+		})
+	} else {
+		files, left, err = conn.Records(ctx, func(kind string, n int) { say(units.Count(int64(n)) + " " + kind) })
+	}
+	if err != nil {
+		return nil, no(err)
+	}
+	if len(left) > 0 {
+		fmt.Fprintf(p.err, "Not allowed to read %s; what they tell is missing.\n", strings.Join(left, ", "))
+	}
+	if f.records == "" {
+		return files, nil
+	}
+	return files, whole(f.records, func(w io.Writer) error {
+		for _, x := range files {
+			if _, err := w.Write(x.Data); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
 // learnedCluster shows what was understood of a cluster's records.
 func (p *program) learnedCluster(got *learn.LearnedCluster) error {
 	l := listing{columns: []column{{"fact", false}, {"is", false}, {"of", true}, {"from", false}}, value: got, main: "facts"}
@@ -215,6 +271,13 @@ func (p *program) learnedCluster(got *learn.LearnedCluster) error {
 			says += p.faint("  otherwise " + g.Flag)
 		}
 		fmt.Fprintln(p.out, p.wrap(says))
+	}
+	for _, n := range got.Namespaces {
+		fmt.Fprintln(p.out)
+		fmt.Fprintln(p.out, p.strong("Namespace "+n.Name))
+		for _, s := range n.Says {
+			fmt.Fprintln(p.out, p.wrap("- "+s))
+		}
 	}
 	fmt.Fprintln(p.out)
 	fmt.Fprintln(p.out, p.strong("Not told by these records"))

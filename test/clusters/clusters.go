@@ -12,9 +12,10 @@ import (
 
 // Truth is what a made cluster does.
 type Truth struct {
-	Pools []Pool
-	Rate  float64 // bytes a second that one pull gets
-	Start float64 // median seconds from images to started containers
+	Pools  []Pool
+	Rate   float64 // bytes a second that one pull gets
+	Start  float64 // median seconds from images to started containers
+	Attach float64 // median seconds from a pod's placing to its volume's being attached
 }
 
 // A Pool is nodes made alike.
@@ -39,7 +40,7 @@ const (
 func Make(seed uint64) (Truth, []byte) {
 	r := rand.New(rand.NewPCG(seed, 4))
 	normal := func(median, sigma float64) float64 { return median * math.Exp(sigma*r.NormFloat64()) }
-	truth := Truth{Rate: (20 + 200*r.Float64()) * 1e6, Start: 2 + 6*r.Float64()}
+	truth := Truth{Rate: (20 + 200*r.Float64()) * 1e6, Start: 2 + 6*r.Float64(), Attach: 6 + 30*r.Float64()}
 	for i := range 1 + r.IntN(3) {
 		cores := int64(4) << r.IntN(3)
 		truth.Pools = append(truth.Pools, Pool{
@@ -114,6 +115,12 @@ func Make(seed uint64) (Truth, []byte) {
 					"containerStatuses": []object{{"name": "agent", "state": object{"running": object{"startedAt": stamp(started)}}}},
 				},
 			})
+			volume := time.Duration(normal(truth.Attach, 0.2) * float64(time.Second))
+			if n%5 == 4 { // another node had it
+				event(pod, "FailedAttachVolume", "Multi-Attach error for volume", node, placed.Add(time.Second))
+				volume += 3 * time.Minute
+			}
+			event(pod, "SuccessfulAttachVolume", `AttachVolume.Attach succeeded for volume "pv-workspace"`, node, placed.Add(volume))
 			add("Pod", object{
 				"metadata": object{
 					"name": "log-tail-" + node, "namespace": "kube-system", "creationTimestamp": stamp(known),
@@ -133,6 +140,23 @@ func Make(seed uint64) (Truth, []byte) {
 		"metadata": object{"name": "workspace", "namespace": "slipway"},
 		"spec":     object{"accessModes": []string{"ReadWriteOnce"}, "resources": object{"requests": object{"storage": "20Gi"}}},
 	})
+	zone := "brinewell-north-" + string(rune('a'+r.IntN(3)))
+	add("PersistentVolume", object{
+		"metadata": object{"name": "pv-workspace"},
+		"spec": object{"storageClassName": "ledge", "nodeAffinity": object{"required": object{"nodeSelectorTerms": []object{
+			{"matchExpressions": []object{{"key": "topology.kubernetes.io/zone", "operator": "In", "values": []string{zone}}}},
+		}}}},
+	})
+	for _, q := range []object{
+		{"hard": object{"pods": "60", "requests.cpu": "120", "limits.memory": "1Ti"}},
+		{"hard": object{"count/pods": "54", "memory": "512Gi"}},
+		{"hard": object{"pods": "3"}, "scopes": []string{"BestEffort"}},
+	} {
+		add("ResourceQuota", object{"metadata": object{"name": fmt.Sprintf("agents-%d", len(items)), "namespace": "slipway"}, "spec": q})
+	}
+	add("LimitRange", object{"metadata": object{"name": "usual", "namespace": "slipway"}, "spec": object{"limits": []object{
+		{"type": "Container", "defaultRequest": object{"cpu": "500m", "memory": "256Mi"}, "max": object{"memory": "24Gi"}},
+	}}})
 	add("ConfigMap", object{"metadata": object{"name": "x", "namespace": "slipway"}})
 	out, err := json.Marshal(object{"kind": "List", "apiVersion": "v1", "items": items})
 	if err != nil {

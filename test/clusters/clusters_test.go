@@ -102,6 +102,7 @@ func off(t *testing.T, truth Truth, got *learn.LearnedCluster) (faults []string)
 		}
 	}
 	inside("agents.start", truth.Start)
+	inside("volumes.attach", truth.Attach)
 	if rate := float64(spec.Links.Registry.PerFlow); rate < 0.95*truth.Rate || rate > 1.05*truth.Rate {
 		faults = append(faults, fmt.Sprintf("a pull gets %.4g, told as %.4g", truth.Rate, rate))
 	}
@@ -116,6 +117,58 @@ func off(t *testing.T, truth Truth, got *learn.LearnedCluster) (faults []string)
 		faults = append(faults, fmt.Sprintf("%+v %+v", spec.Claims, spec.PriorityClasses))
 	}
 	return faults
+}
+
+// What bounds the pods of a namespace is told as a scenario has it, the tightest of what counts
+// all of them; what no scenario can say is said.
+func TestNamespaces(t *testing.T) {
+	_, data := Make(5)
+	got := learned(t, data, learn.ClusterOptions{})
+	if len(got.Namespaces) != 1 || got.Namespaces[0].Name != "slipway" || got.Namespaces[0].Quota.String() != "{pods: 54, cpu: 120, memory: 512Gi}" {
+		t.Fatalf("%+v", got.Namespaces)
+	}
+	says := strings.Join(got.Namespaces[0].Says, "\n")
+	for _, want := range []string{
+		"quota: {pods: 54, cpu: 120, memory: 512Gi} in a scenario", "bounds limits.memory 1Ti as well",
+		"counts only some pods (BestEffort)", "a container requests 500m cpu and 256Mi memory where it says nothing, is refused above 24Gi memory",
+	} {
+		if !strings.Contains(says, want) || !strings.Contains(got.Cluster, want) {
+			t.Errorf("nothing says %q:\n%s", want, says)
+		}
+	}
+}
+
+// Volumes that may be used in one zone only make the cluster's zonal where each pool has its
+// zone; elsewhere it is said what is wanting.
+func TestZonal(t *testing.T) {
+	_, data := Make(5)
+	got := learned(t, data, learn.ClusterOptions{})
+	if specOf(t, got.Cluster).Volumes.Zonal || !strings.Contains(strings.Join(got.Lacks, "\n"), "1 volume (class ledge) may be used only in the zone") {
+		t.Errorf("%q", got.Lacks)
+	}
+	in := bytes.ReplaceAll(data, []byte(`"kubernetes.io/arch":"amd64"`), []byte(`"kubernetes.io/arch":"amd64","topology.kubernetes.io/zone":"brinewell-north-a"`))
+	if bytes.Equal(in, data) {
+		t.Fatal("no labels to change")
+	}
+	got = learned(t, in, learn.ClusterOptions{})
+	if spec := specOf(t, got.Cluster); !spec.Volumes.Zonal || spec.Volumes.Attach.IsZero() {
+		t.Errorf("%+v, %q", spec.Volumes, got.Lacks)
+	}
+	const bare = `apiVersion: tachyphor/v1
+kind: Cluster
+metadata: {name: bare}
+spec:
+  nodeTypes: [{name: other, cpu: 4, memory: 16Gi, price: 0.19/h}]
+  pools: [{name: other, nodeType: other, max: 3, labels: {topology.kubernetes.io/zone: brinewell-north-b}}]
+`
+	edits, _ := got.Onto(specOf(t, bare), false)
+	text, err := document.Apply(bare, edits)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if spec := specOf(t, text); !spec.Volumes.Zonal || spec.Volumes.Attach.IsZero() || spec.Links.Registry.PerFlow == 0 {
+		t.Errorf("%+v", spec)
+	}
 }
 
 // The same records give the same cluster as a list, as lines, as YAML and in parts.

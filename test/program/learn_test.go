@@ -191,9 +191,13 @@ func TestLearnCluster(t *testing.T) {
 	}
 	byHand := strings.Replace(mended, "fact: agents.start", "fact: somewhere.else", 1)
 	at := strings.Index(byHand, "start: {")
-	byHand = byHand[:at] + "start: 9s}" + byHand[at+strings.Index(byHand[at:], "}}")+2:]
+	byHand = byHand[:at] + "start: 30s}" + byHand[at+strings.Index(byHand[at:], "}}")+2:]
 	if err := os.WriteFile(file, []byte(byHand), 0o600); err != nil {
 		t.Fatal(err)
+	}
+	r = command(t, dir, "check", file, "--records", later)
+	if r.status != 0 || !strings.Contains(r.out, "records say otherwise: ") || !strings.Contains(r.out, "Newer records say otherwise of 1 fact.") {
+		t.Errorf("%+v", r)
 	}
 	if r := command(t, dir, "learn", "cluster", later, "--onto", file); r.status != 0 || !strings.Contains(r.out, "stays: by hand") {
 		t.Errorf("%+v", r)
@@ -201,12 +205,12 @@ func TestLearnCluster(t *testing.T) {
 	if r := command(t, dir, "learn", "cluster", later, "--onto", file, "--all"); r.status != 0 || !strings.Contains(r.err, "is written anew") {
 		t.Errorf("%+v", r)
 	}
-	if now, err := os.ReadFile(file); err != nil || strings.Contains(string(now), "start: 9s") || !strings.Contains(string(now), "join: 4s") ||
+	if now, err := os.ReadFile(file); err != nil || strings.Contains(string(now), "start: 30s") || !strings.Contains(string(now), "join: 4s") ||
 		!strings.Contains(string(now), "# Learned from the records") {
 		t.Errorf("%v %s", err, now)
 	}
 	for args, says := range map[string]string{
-		"": "or ask it with --live", records + " --live": "one of the two", prices: "no JSON", records + " --price cores-4=dear": "the price",
+		"": "or ask it with --live", records + " --for 2h": "go with --live", "--live --for 200h": "expected a time up to 168h", records + " --live": "one of the two", prices: "no object of Kubernetes", records + " --price cores-4=dear": "the price",
 		records + " --max core=0": "a number of nodes", records + " --pool-label nothing": "no node has the label nothing",
 	} {
 		if r := command(t, dir, append([]string{"learn", "cluster"}, strings.Fields(args)...)...); r.status == 0 ||

@@ -42,6 +42,7 @@ var resources = []apiResource{
 	{"/api/v1", "serviceaccounts", "ServiceAccount", true},
 	{"/api/v1", "podtemplates", "PodTemplate", true},
 	{"/api/v1", "persistentvolumeclaims", "PersistentVolumeClaim", true},
+	{"/api/v1", "persistentvolumes", "PersistentVolume", false},
 	{"/apis/networking.k8s.io/v1", "networkpolicies", "NetworkPolicy", true},
 }
 

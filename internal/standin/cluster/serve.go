@@ -219,6 +219,12 @@ func (c *Cluster) stream(w http.ResponseWriter, q *http.Request, k call) {
 			_ = enc.Encode(change{Type: "ADDED", Object: o})
 		}
 	}
+	if q.URL.Query().Get("sendInitialEvents") == "true" { // the client asks to hear when it has all there was
+		_ = enc.Encode(change{Type: "BOOKMARK", Object: object{
+			"kind": k.res.kind, "apiVersion": versionOf(k.res),
+			"metadata": object{"resourceVersion": "1", "annotations": object{"k8s.io/initial-events-end": "true"}},
+		}})
+	}
 	_ = flush.Flush()
 	for {
 		select {
