@@ -35,7 +35,7 @@ func (out *LearnedCluster) Onto(c *document.ClusterSpec, all bool) (edits []docu
 			change.ByHand = !slices.ContainsFunc(c.Measured, func(m document.Measured) bool { return m.Fact == fact })
 		}
 		if change.Taken = !change.ByHand || all; change.Taken {
-			edits = append(edits, document.Edit{Op: "add", Path: path, Value: plainValue(is)})
+			edits = append(edits, document.Edit{Op: "add", Path: path, Value: document.Plain(is)})
 			measured = document.Remeasured(measured, out.spec.Measured[learned])
 		}
 		changes = append(changes, change)
@@ -96,41 +96,9 @@ func (out *LearnedCluster) Onto(c *document.ClusterSpec, all bool) (edits []docu
 		set("volumes.zonal", "/spec/volumes/zonal", c.Volumes.Zonal, true)
 	}
 	if len(edits) > 0 {
-		edits = append(edits, document.Edit{Op: "add", Path: "/spec/measured", Value: plainValue(measured)})
+		edits = append(edits, document.Edit{Op: "add", Path: "/spec/measured", Value: document.Plain(measured)})
 	}
 	return edits, changes
-}
-
-// plainValue is a value as JSON has it, without what is empty.
-func plainValue(v any) any {
-	b, err := json.Marshal(v)
-	if err != nil {
-		return nil
-	}
-	var out any
-	if json.Unmarshal(b, &out) != nil {
-		return nil
-	}
-	return pruned(out)
-}
-
-func pruned(v any) any {
-	switch x := v.(type) {
-	case map[string]any:
-		for k, y := range x {
-			y = pruned(y)
-			if m, ok := y.(map[string]any); ok && len(m) == 0 {
-				delete(x, k)
-				continue
-			}
-			x[k] = y
-		}
-	case []any:
-		for i := range x {
-			x[i] = pruned(x[i])
-		}
-	}
-	return v
 }
 
 // asText writes a value in a line.
@@ -141,7 +109,7 @@ func asText(v any) string {
 	if s, ok := v.(fmt.Stringer); ok {
 		return s.String()
 	}
-	b, err := json.Marshal(plainValue(v))
+	b, err := json.Marshal(document.Plain(v))
 	if err != nil {
 		return ""
 	}

@@ -90,10 +90,19 @@ func pulled(e *eventRecord) (p pull, ok bool) {
 	if e.Reason != "Pulled" {
 		return p, false
 	}
-	if !strings.HasPrefix(e.says(), "Successfully pulled") {
+	if p, ok = pulledAs(e.says()); ok {
+		who := e.about()
+		p.pod, p.began = who.Namespace+"/"+who.Name, time.Duration(e.at().UnixNano())-p.took
+	}
+	return p, ok
+}
+
+// pulledAs reads what a kubelet says of a pull.
+func pulledAs(text string) (p pull, ok bool) {
+	if !strings.HasPrefix(text, "Successfully pulled") {
 		return p, false
 	}
-	m := pulledForm.FindStringSubmatch(e.says())
+	m := pulledForm.FindStringSubmatch(text)
 	if m == nil {
 		return p, false
 	}
@@ -101,9 +110,7 @@ func pulled(e *eventRecord) (p pull, ok bool) {
 	if err != nil || took <= 0 {
 		return p, false
 	}
-	who := e.about()
-	p.image, p.took, p.pod = m[1], took, who.Namespace+"/"+who.Name
-	p.began = time.Duration(e.at().UnixNano()) - took
+	p.image, p.took = m[1], took
 	if whole, err := time.ParseDuration(m[3]); err == nil && whole > took {
 		p.waited = whole - took
 	}

@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"tachyphor/core/document"
+	"tachyphor/core/learn"
 	"tachyphor/core/review"
 	"tachyphor/core/sim"
 	"tachyphor/core/units"
@@ -236,6 +237,8 @@ func (p *program) checked(checks []wire.Check) error {
 func (p *program) rehearseCommand() *cobra.Command {
 	var f liveFlags
 	var patience kube.Patience
+	var into string
+	var all bool
 	c := &cobra.Command{
 		Use: "rehearse TEMPLATE|FILE", Short: "Make one real agent with a harmless job, time it, and take it away",
 		Long: `Make one agent of a template in a live cluster. Its job is harmless: it writes its
@@ -252,10 +255,15 @@ process does. The exit status is 1 when the agent did not do its job.`,
 			if err != nil {
 				return err
 			}
-			return p.rehearsed(r)
+			if err := p.rehearsed(r); err != nil || into == "" {
+				return err
+			}
+			return p.rehearsedInto(c.Context(), r, into, all)
 		},
 	}
 	f.add(c)
+	c.Flags().StringVar(&into, "into", "", "stored cluster, or file of one, that gets the facts: how long containers take to start, sizes of images")
+	c.Flags().BoolVar(&all, "all", false, "with --into: also over what somebody wrote by hand or records tell")
 	c.Flags().DurationVar(&patience.Whole, "within", 10*time.Minute, "with --kubeconfig or FILE: longest it may take")
 	return c
 }
@@ -294,6 +302,30 @@ func (p *program) rehearse(ctx context.Context, arg string, f liveFlags, patienc
 	}
 	r := conn.Rehearse(ctx, docs[0], shelf.Tools(docs[0]), patience, tell)
 	return &r, ctx.Err()
+}
+
+// rehearsedInto makes what a rehearsal tells facts of a cluster.
+func (p *program) rehearsedInto(ctx context.Context, r *wire.Rehearsal, cluster string, all bool) error {
+	seen := learn.Rehearsed{At: time.Now(), Where: strings.TrimSpace(r.Context + " " + r.Node)}
+	for _, s := range r.Stretches {
+		if s.Phase == sim.PhaseNames[sim.Setup] {
+			seen.Start = time.Duration(s.Ns)
+		}
+	}
+	for _, e := range r.Events {
+		if e.Reason == "Pulled" {
+			seen.Pulls = append(seen.Pulls, e.Message)
+		}
+	}
+	var left []string
+	err := p.intoCluster(ctx, cluster, func(c *document.ClusterSpec) (edits []document.Edit) {
+		edits, left = seen.Edits(c, all)
+		return edits
+	})
+	for _, x := range left {
+		fmt.Fprintln(p.err, p.wrap(x+"; it stays (--all takes the rehearsal's)."))
+	}
+	return err
 }
 
 // rehearsed writes an agent's life.

@@ -156,16 +156,28 @@ func (p *program) probe(ctx context.Context, folder string, f probeFlags) error 
 	if f.into == "" {
 		return nil
 	}
-	return p.intoCluster(ctx, f.into, func(c *document.ClusterSpec) []document.Edit { return r.Edits(c, chosen) })
+	err = p.intoCluster(ctx, f.into, func(c *document.ClusterSpec) []document.Edit { return r.Edits(c, chosen) })
+	if err == nil {
+		fmt.Fprintln(p.err, "Next: `tachyphor weigh SCENARIO`.")
+	}
+	return err
 }
 
 // intoCluster makes changes in a stored cluster, or in the file of one.
 func (p *program) intoCluster(ctx context.Context, name string, edits func(*document.ClusterSpec) []document.Edit) error {
+	made := 0
 	if isFile(name) {
-		err := p.mendKind(name, document.KindCluster,
-			func(d *document.Document) []document.Edit { return edits(&d.Value.(*document.Cluster).Spec) })
+		err := p.mendKind(name, document.KindCluster, func(d *document.Document) []document.Edit {
+			list := edits(&d.Value.(*document.Cluster).Spec)
+			made = len(list)
+			return list
+		})
 		if err != nil {
 			return err
+		}
+		if made == 0 {
+			fmt.Fprintf(p.err, "Nothing to change in %s.\n", name)
+			return nil
 		}
 		fmt.Fprintf(p.err, "%s is written anew; where each fact comes from stands in spec.measured.\n", name)
 		return nil
@@ -179,12 +191,16 @@ func (p *program) intoCluster(ctx context.Context, name string, edits func(*docu
 	if len(faults) > 0 {
 		return faults
 	}
-	stored, err := c.Edit(ctx, document.KindCluster, name, d.Revision, edits(&docs[0].Value.(*document.Cluster).Spec))
+	list := edits(&docs[0].Value.(*document.Cluster).Spec)
+	if len(list) == 0 {
+		fmt.Fprintf(p.err, "Nothing to change in %s.\n", name)
+		return nil
+	}
+	stored, err := c.Edit(ctx, document.KindCluster, name, d.Revision, list)
 	if err != nil {
 		return err
 	}
-	fmt.Fprintf(p.err, "%s is revision %d now; where each fact comes from stands in spec.measured. Next: `tachyphor weigh SCENARIO`.\n",
-		name, stored.Revision)
+	fmt.Fprintf(p.err, "%s is revision %d now; where each fact comes from stands in spec.measured.\n", name, stored.Revision)
 	return nil
 }
 

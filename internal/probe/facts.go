@@ -92,11 +92,7 @@ func (r *Report) Edits(c *document.ClusterSpec, p Packing) []document.Edit {
 			set(rateText(t.UpAll), where, many, "links", "store", "up")
 		}
 	}
-	list := make([]any, len(measured))
-	for i, m := range measured {
-		list[i] = map[string]any{"fact": m.Fact, "value": m.Value, "at": m.At.Format(time.RFC3339), "where": m.Where, "how": m.How}
-	}
-	return append(out, document.Edit{Op: "add", Path: document.Pointer("spec", "measured"), Value: list})
+	return append(out, document.Edit{Op: "add", Path: document.Pointer("spec", "measured"), Value: document.Plain(measured)})
 }
 
 // rateText writes a rate to three digits, as a document has it.
