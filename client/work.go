@@ -12,7 +12,7 @@ import (
 // Which work is meant: of some kinds, and about a scenario or template; the zero value
 // means all.
 type Which struct {
-	Kinds []string // simulation, weighing, preflight, rehearsal; none: all
+	Kinds []string // simulation, weighing, doubt, preflight, rehearsal; none: all
 	About string   // empty: everything
 }
 
@@ -20,6 +20,7 @@ type Which struct {
 var (
 	Simulations = []string{wire.WorkSimulation}
 	Weighings   = []string{wire.WorkWeighing}
+	Doubts      = []string{wire.WorkDoubt}
 	Trials      = []string{wire.WorkPreflight, wire.WorkRehearsal}
 )
 

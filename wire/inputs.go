@@ -17,6 +17,8 @@ type Inputs struct {
 	Changes []document.Changes `json:"changes,omitempty"`
 	// Weigh is what a weighing was asked; nil for a simulation.
 	Weigh *weigh.Ask `json:"weigh,omitempty"`
+	// Outcome is the outcome that is doubted; 0: none, the scenario is.
+	Outcome uint64 `json:"outcome,omitempty"`
 }
 
 // A Ref names one revision of a document.

@@ -4,6 +4,7 @@ package wire
 const (
 	WorkSimulation = "simulation"
 	WorkWeighing   = "weighing"
+	WorkDoubt      = "doubt"
 	WorkPreflight  = "preflight"
 	WorkRehearsal  = "rehearsal"
 )
@@ -12,8 +13,8 @@ const (
 // kind has.
 type WorkBrief struct {
 	ID       uint64  `json:"id" doc:"Its number."`
-	Kind     string  `json:"kind" enum:"simulation,weighing,preflight,rehearsal" doc:"What is done."`
-	About    string  `json:"about" doc:"Name of the scenario that is simulated or weighed, of the template that is tried."`
+	Kind     string  `json:"kind" enum:"simulation,weighing,doubt,preflight,rehearsal" doc:"What is done."`
+	About    string  `json:"about" doc:"Name of the scenario that is simulated, weighed or doubted, of the template that is tried."`
 	State    State   `json:"state" enum:"queued,running,done,failed,cancelled" doc:"How far it has come."`
 	Progress float64 `json:"progress" doc:"Share done, 0 to 1."`
 	Error    string  `json:"error,omitempty" doc:"Why it failed."`
@@ -24,6 +25,7 @@ type WorkBrief struct {
 
 	Simulation *SimulationBrief `json:"simulation,omitempty" doc:"Of a simulation."`
 	Weighing   *WeighingBrief   `json:"weighing,omitempty" doc:"Of a weighing."`
+	Doubt      *DoubtBrief      `json:"doubt,omitempty" doc:"Of a doubt."`
 	Trial      *TrialBrief      `json:"trial,omitempty" doc:"Of a preflight or a rehearsal."`
 }
 

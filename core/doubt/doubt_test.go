@@ -72,7 +72,11 @@ var now = time.Date(2026, 11, 1, 0, 0, 0, 0, time.UTC)
 
 func try(t *testing.T, measured string, workers int) *doubt.Doubts {
 	t.Helper()
-	d, err := doubt.Try(input(t, measured), now, workers, nil)
+	question, err := doubt.Ask(input(t, measured), now, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	d, err := question.Try(workers, nil)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -208,7 +212,11 @@ func TestAgainst(t *testing.T) {
 
 // It can be stopped.
 func TestStopped(t *testing.T) {
-	if _, err := doubt.Try(input(t, ""), now, 1, func(float64) bool { return false }); err == nil {
+	question, err := doubt.Ask(input(t, ""), now, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := question.Try(1, func(float64) bool { return false }); err == nil {
 		t.Error("it goes on")
 	}
 }

@@ -58,8 +58,16 @@ const mostRepeats = 4
 // reading is what is read of a run.
 type reading struct{ p95, mean, cost float64 }
 
-// Try runs a scenario with each fact at the ends of what it may be.
-func Try(in world.Input, now time.Time, workers int, progress paired.Progress) (*Doubts, error) {
+// A Question is a scenario and the facts of its cluster that are tried, each at the ends of
+// what it may be.
+type Question struct {
+	facts  []Fact
+	worlds []*world.World // as it is, then two for each fact
+}
+
+// Ask puts the worlds together in which each fact is at the ends of what it may be. plan, where
+// it is not nil, changes how each is run.
+func Ask(in world.Input, now time.Time, plan func(*world.World)) (*Question, error) {
 	base, faults := world.Assemble(in)
 	if err := faults.Err(); err != nil {
 		return nil, err
@@ -79,6 +87,20 @@ func Try(in world.Input, now time.Time, workers int, progress paired.Progress) (
 			worlds = append(worlds, w)
 		}
 	}
+	if plan != nil {
+		for _, w := range worlds {
+			plan(w)
+		}
+	}
+	return &Question{facts, worlds}, nil
+}
+
+// Need is how much memory trying takes with so many workers, about.
+func (q *Question) Need(workers int) units.Bytes { return outcome.Need(q.worlds[0], workers) }
+
+// Try runs the scenario with each fact at the ends of what it may be.
+func (q *Question) Try(workers int, progress paired.Progress) (*Doubts, error) {
+	base, worlds, facts := q.worlds[0], q.worlds, q.facts
 	out := &Doubts{Scenario: base.Scenario, Currency: base.Currency, Repeats: min(mostRepeats, base.Plan.Repeats), Facts: []Doubt{}}
 	monthly := float64(units.Month) / float64(base.Plan.Span)
 	study := paired.Study[reading]{

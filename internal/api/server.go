@@ -101,6 +101,7 @@ func Operations(api huma.API, s *server) {
 	s.factsOperations(api)
 	s.outcomeOperations(api)
 	s.weighingOperations(api)
+	s.doubtOperations(api)
 	s.figureOperations(api)
 	s.jobOperations(api)
 }

@@ -18,6 +18,7 @@ import (
 
 // doubtFlags are the flags of doubt.
 type doubtFlags struct {
+	outcome uint64
 	with    []string
 	workers int
 	skipBad bool
@@ -27,18 +28,30 @@ type doubtFlags struct {
 func (p *program) doubtCommand() *cobra.Command {
 	var f doubtFlags
 	c := &cobra.Command{
-		Use: "doubt FILE", Short: "Say which facts of the cluster to measure next: what of an outcome hangs on them",
+		Use: "doubt SCENARIO|FILE", Short: "Say which facts of the cluster to measure next: what of an outcome hangs on them",
 		Long: `Simulate a scenario with each fact of its cluster at the ends of what it may be, on the same
 draws, and say how much start delays and the bill would change. A fact that was measured
 is tried at its bounds (measured: in the Cluster), one that nobody measured at half and
 twice what is said, an old one in between. Those on which most hangs come first.
 
-FILE is the scenario's, with what it names beside it, as for simulate --here.`,
-		Example: "  tachyphor doubt mine/export-first.yaml\n  tachyphor doubt scenarios/lean.yaml --with platform/ -o csv",
-		Args:    cobra.ExactArgs(1),
-		RunE:    func(c *cobra.Command, args []string) error { return p.doubt(c.Context(), args[0], f) },
+SCENARIO is a stored one, or the number of an outcome with --outcome; the service tries it. FILE
+is the scenario's, with what it names beside it, as for simulate --here.`,
+		Example: "  tachyphor doubt weekday-lean\n  tachyphor doubt --outcome 7\n  tachyphor doubt mine/export-first.yaml\n  tachyphor doubt scenarios/lean.yaml --with platform/ -o csv",
+		Args:    cobra.MaximumNArgs(1),
+		RunE: func(c *cobra.Command, args []string) error {
+			switch {
+			case (len(args) == 0) == (f.outcome == 0):
+				return errors.New("name a scenario, its file, or an outcome with --outcome; one of them")
+			case len(args) == 1 && isFile(args[0]):
+				return p.doubt(c.Context(), args[0], f)
+			case len(f.with) > 0 || f.skipBad:
+				return errors.New("--with and --skip-bad are for files")
+			}
+			return p.doubtThere(c.Context(), strings.Join(args, ""), f)
+		},
 	}
 	fl := c.Flags()
+	fl.Uint64Var(&f.outcome, "outcome", 0, "number of an outcome, with its revisions and changes")
 	fl.StringArrayVar(&f.with, "with", nil, "file or folder with more documents (may be repeated)")
 	fl.IntVar(&f.workers, "workers", runtime.NumCPU(), "runs at once; what is told does not depend on it")
 	fl.BoolVar(&f.skipBad, "skip-bad", false, "leave bad rows of recorded jobs out")
@@ -51,8 +64,12 @@ func (p *program) doubt(ctx context.Context, file string, f doubtFlags) error {
 	if err != nil {
 		return err
 	}
+	question, err := doubt.Ask(in, time.Now(), nil)
+	if err != nil {
+		return err
+	}
 	bar := p.progress("doubting "+in.Scenario.Name, f.quiet)
-	d, err := doubt.Try(in, time.Now(), max(1, f.workers), func(done float64) bool {
+	d, err := question.Try(max(1, f.workers), func(done float64) bool {
 		bar.set(done)
 		return ctx.Err() == nil
 	})
@@ -64,6 +81,23 @@ func (p *program) doubt(ctx context.Context, file string, f doubtFlags) error {
 		return err
 	}
 	return p.doubts(d)
+}
+
+// doubtThere lets the service try a stored scenario or an outcome.
+func (p *program) doubtThere(ctx context.Context, scenario string, f doubtFlags) error {
+	c := p.client()
+	asked, err := c.Doubt(ctx, scenario, f.outcome)
+	if err != nil {
+		return err
+	}
+	if err := p.watch(ctx, c, "doubting "+asked.About, f.quiet, asked.ID); err != nil {
+		return err
+	}
+	d, err := c.Doubted(ctx, asked.ID)
+	if err != nil {
+		return err
+	}
+	return p.doubts(d.Result)
 }
 
 // moot reports whether nothing at all would change.

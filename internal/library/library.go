@@ -213,13 +213,38 @@ func (l *Library) Design(ctx context.Context, in wire.Inputs) (*world.World, doc
 }
 
 func (l *Library) world(ctx context.Context, in wire.Inputs, jobs bool) (*world.World, document.Faults, error) {
-	all, faults, err := l.pinned(ctx, in)
+	input, faults, err := l.Input(ctx, in, jobs)
 	if err != nil || len(faults) > 0 {
 		return nil, faults, err
 	}
-	input, faults := inputOf(&all)
+	w, faults := world.Assemble(input)
 	if len(faults) > 0 {
 		return nil, faults, nil
+	}
+	Planned(in, w)
+	return w, nil, nil
+}
+
+// Planned changes how a world is run as inputs say.
+func Planned(in wire.Inputs, w *world.World) {
+	if in.Seed != nil {
+		w.Plan.Seed = *in.Seed
+	}
+	if in.Repeats != nil {
+		w.Plan.Repeats = *in.Repeats
+	}
+}
+
+// Input is what the pinned inputs name, of which a world is put together, with the recorded
+// jobs or without.
+func (l *Library) Input(ctx context.Context, in wire.Inputs, jobs bool) (world.Input, document.Faults, error) {
+	all, faults, err := l.pinned(ctx, in)
+	if err != nil || len(faults) > 0 {
+		return world.Input{}, faults, err
+	}
+	input, faults := inputOf(&all)
+	if len(faults) > 0 {
+		return input, faults, nil
 	}
 	input.Jobless = !jobs
 	if in.Recording != "" && jobs {
@@ -229,21 +254,11 @@ func (l *Library) world(ctx context.Context, in wire.Inputs, jobs bool) (*world.
 		}
 		rec, err := l.Recording(ctx, &recorded)
 		if err != nil {
-			return nil, nil, fmt.Errorf("recorded jobs %.12s: %w", in.Recording, err)
+			return input, nil, fmt.Errorf("recorded jobs %.12s: %w", in.Recording, err)
 		}
 		input.Recording = rec
 	}
-	w, faults := world.Assemble(input)
-	if len(faults) > 0 {
-		return nil, faults, nil
-	}
-	if in.Seed != nil {
-		w.Plan.Seed = *in.Seed
-	}
-	if in.Repeats != nil {
-		w.Plan.Repeats = *in.Repeats
-	}
-	return w, nil, nil
+	return input, nil, nil
 }
 
 // inputOf is the scenario on a shelf with what it names; all of it has been pinned.

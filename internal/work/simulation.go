@@ -73,7 +73,7 @@ func simulate(ctx context.Context, q *Queue, j *Job) (End, error) {
 	}, nil
 }
 
-// world puts the inputs of a simulation or a weighing together again.
+// world puts the inputs of a simulation, a weighing or a doubt together again.
 func (q *Queue) world(ctx context.Context, o store.Work) (*world.World, error) {
 	var in wire.Inputs
 	if err := json.Unmarshal([]byte(o.Question), &in); err != nil {

@@ -236,3 +236,23 @@ export const weighing = (id: number) =>
     staleTime: Number.POSITIVE_INFINITY,
     enabled: id > 0,
   });
+
+/** The newest doubts of a scenario. */
+export const doubts = (scenario: string) =>
+  queryOptions({
+    queryKey: ["doubts", { scenario }],
+    queryFn: async () =>
+      take(
+        await api.GET("/api/v1/work", {
+          params: { query: { kind: ["doubt"], about: scenario, limit: 100 } },
+        }),
+      ),
+  });
+
+/** What a scenario or an outcome hangs on. */
+export const doubt = (id: number) =>
+  queryOptions({
+    queryKey: ["doubts", id],
+    queryFn: async () => take(await api.GET("/api/v1/doubts/{id}", { params: { path: { id } } })),
+    staleTime: Number.POSITIVE_INFINITY,
+  });

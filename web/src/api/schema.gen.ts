@@ -156,6 +156,43 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/doubts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try the facts that an outcome hangs on
+         * @description The scenario is simulated with each fact of its cluster at the ends of what it may be, on the same draws. The work is taken on and done even if the service stops in between; watch it at the address that Location gives.
+         */
+        post: operations["doubt"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/doubts/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get what an outcome hangs on */
+        get: operations["get-doubt"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/drafts": {
         parameters: {
             query?: never;
@@ -1278,7 +1315,7 @@ export interface components {
             why?: string;
         };
         Compared: {
-            /** @description Name of the scenario that is simulated or weighed, of the template that is tried. */
+            /** @description Name of the scenario that is simulated, weighed or doubted, of the template that is tried. */
             about: string;
             /**
              * Format: date-time
@@ -1289,6 +1326,8 @@ export interface components {
             by: string;
             /** @description Of a defect of the engine: seed, repeat and stack, to be reported; absent in lists. */
             defect?: string;
+            /** @description Of a doubt. */
+            doubt?: components["schemas"]["DoubtBrief"];
             /** @description Why it failed. */
             error?: string;
             /** @description How its jobs fared. */
@@ -1302,7 +1341,7 @@ export interface components {
              * @description What is done.
              * @enum {string}
              */
-            kind: "simulation" | "weighing" | "preflight" | "rehearsal";
+            kind: "simulation" | "weighing" | "doubt" | "preflight" | "rehearsal";
             /**
              * Format: double
              * @description Share done, 0 to 1.
@@ -1495,6 +1534,73 @@ export interface components {
             /** @description Cursor of the next page; absent on the last. */
             next?: string;
         };
+        Doubt: {
+            /**
+             * Format: date-time
+             * @description When it was measured.
+             */
+            at?: string;
+            /** @description If it were the most. */
+            atHigh: components["schemas"]["Effect"];
+            /** @description If it were the least. */
+            atLow: components["schemas"]["Effect"];
+            /**
+             * Format: int64
+             * @description How many observations it rests on.
+             */
+            count?: number;
+            /** @description Field of the Cluster. */
+            fact: string;
+            /** @description The most. */
+            high: string;
+            /** @description never measured, old, measured otherwise, or measured. */
+            known: string;
+            /** @description The least that it is tried at. */
+            low: string;
+            /** @description What the document says. */
+            says: string;
+            /** @description What newer records tell of it, where they were held against it. */
+            told?: components["schemas"]["Measured"];
+        };
+        DoubtBrief: {
+            /**
+             * Format: int64
+             * @description The outcome that is doubted; absent: the scenario as it was then.
+             */
+            outcome?: number;
+        };
+        DoubtRequest: {
+            /**
+             * Format: int64
+             * @description Number of an outcome, with its revisions and changes; one of the two.
+             */
+            outcome?: number;
+            /** @description Name of a scenario, as it is stored now. */
+            scenario?: string;
+        };
+        Doubts: {
+            /**
+             * Format: double
+             * @description A month's bill as the document has it.
+             */
+            costPerMonth: number;
+            /** @description Currency of the bill. */
+            currency: string;
+            /** @description Facts, those first on which most hangs. */
+            facts: components["schemas"]["Doubt"][];
+            /**
+             * Format: double
+             * @description The start delay's 95th percentile as the document has it, mean over the repeats.
+             */
+            p95Ns: number;
+            /**
+             * Format: int64
+             * @description Repeats that each was tried with, on the same draws.
+             */
+            repeats: number;
+            /** @description Name of the scenario. */
+            scenario: string;
+        };
         Draft: {
             /** @description The manifest. */
             text: string;
@@ -1509,6 +1615,14 @@ export interface components {
             path: string;
             /** @description New value, for add and replace. */
             value?: unknown;
+        };
+        Effect: {
+            /** @description By how much a month's bill would. */
+            costPerMonth: components["schemas"]["Figure"];
+            /** @description By how much the mean start delay would. */
+            meanNs: components["schemas"]["Figure"];
+            /** @description By how much the start delay's 95th percentile would change. */
+            p95Ns: components["schemas"]["Figure"];
         };
         ErrorDetail: {
             /** @description Where the error occurred, e.g. 'body.items[3].tags' or 'path.thing-id' */
@@ -1683,6 +1797,8 @@ export interface components {
             low: string;
             /** @description What the document says. */
             says: string;
+            /** @description What newer records tell of it, where they were held against it. */
+            told?: components["schemas"]["Measured"];
         };
         Failure: {
             /** @description Short name of what those that never started waited for longest; empty where that is not why. */
@@ -2036,6 +2152,8 @@ export interface components {
         Inputs: {
             changes?: components["schemas"]["Changes"][];
             documents: components["schemas"]["Ref"][];
+            /** Format: int64 */
+            outcome?: number;
             recording?: string;
             /** Format: int64 */
             repeats?: number;
@@ -2221,8 +2339,8 @@ export interface components {
              */
             workNs: number;
         };
-        KeptOutcome: {
-            /** @description Name of the scenario that is simulated or weighed, of the template that is tried. */
+        KeptDoubt: {
+            /** @description Name of the scenario that is simulated, weighed or doubted, of the template that is tried. */
             about: string;
             /**
              * Format: date-time
@@ -2233,6 +2351,8 @@ export interface components {
             by: string;
             /** @description Of a defect of the engine: seed, repeat and stack, to be reported; absent in lists. */
             defect?: string;
+            /** @description Of a doubt. */
+            doubt?: components["schemas"]["DoubtBrief"];
             /** @description Why it failed. */
             error?: string;
             /**
@@ -2244,7 +2364,57 @@ export interface components {
              * @description What is done.
              * @enum {string}
              */
-            kind: "simulation" | "weighing" | "preflight" | "rehearsal";
+            kind: "simulation" | "weighing" | "doubt" | "preflight" | "rehearsal";
+            /**
+             * Format: double
+             * @description Share done, 0 to 1.
+             */
+            progress: number;
+            /** @description The result, once it is done. */
+            result?: components["schemas"]["Doubts"];
+            /**
+             * Format: double
+             * @description How long it took.
+             */
+            seconds?: number;
+            /** @description Of a simulation. */
+            simulation?: components["schemas"]["SimulationBrief"];
+            /**
+             * @description How far it has come.
+             * @enum {string}
+             */
+            state: "queued" | "running" | "done" | "failed" | "cancelled";
+            /** @description Of a preflight or a rehearsal. */
+            trial?: components["schemas"]["TrialBrief"];
+            /** @description Of a weighing. */
+            weighing?: components["schemas"]["WeighingBrief"];
+        };
+        KeptOutcome: {
+            /** @description Name of the scenario that is simulated, weighed or doubted, of the template that is tried. */
+            about: string;
+            /**
+             * Format: date-time
+             * @description When it was asked for.
+             */
+            asked: string;
+            /** @description Whose token asked. */
+            by: string;
+            /** @description Of a defect of the engine: seed, repeat and stack, to be reported; absent in lists. */
+            defect?: string;
+            /** @description Of a doubt. */
+            doubt?: components["schemas"]["DoubtBrief"];
+            /** @description Why it failed. */
+            error?: string;
+            /**
+             * Format: int64
+             * @description Its number.
+             */
+            id: number;
+            /**
+             * @description What is done.
+             * @enum {string}
+             */
+            kind: "simulation" | "weighing" | "doubt" | "preflight" | "rehearsal";
             /**
              * Format: double
              * @description Share done, 0 to 1.
@@ -2270,7 +2440,7 @@ export interface components {
             weighing?: components["schemas"]["WeighingBrief"];
         };
         KeptWeighing: {
-            /** @description Name of the scenario that is simulated or weighed, of the template that is tried. */
+            /** @description Name of the scenario that is simulated, weighed or doubted, of the template that is tried. */
             about: string;
             /**
              * Format: date-time
@@ -2281,6 +2451,8 @@ export interface components {
             by: string;
             /** @description Of a defect of the engine: seed, repeat and stack, to be reported; absent in lists. */
             defect?: string;
+            /** @description Of a doubt. */
+            doubt?: components["schemas"]["DoubtBrief"];
             /** @description Why it failed. */
             error?: string;
             /**
@@ -2292,7 +2464,7 @@ export interface components {
              * @description What is done.
              * @enum {string}
              */
-            kind: "simulation" | "weighing" | "preflight" | "rehearsal";
+            kind: "simulation" | "weighing" | "doubt" | "preflight" | "rehearsal";
             /**
              * Format: double
              * @description Share done, 0 to 1.
@@ -4140,7 +4312,7 @@ export interface components {
             scenario: string;
         };
         WorkBrief: {
-            /** @description Name of the scenario that is simulated or weighed, of the template that is tried. */
+            /** @description Name of the scenario that is simulated, weighed or doubted, of the template that is tried. */
             about: string;
             /**
              * Format: date-time
@@ -4151,6 +4323,8 @@ export interface components {
             by: string;
             /** @description Of a defect of the engine: seed, repeat and stack, to be reported; absent in lists. */
             defect?: string;
+            /** @description Of a doubt. */
+            doubt?: components["schemas"]["DoubtBrief"];
             /** @description Why it failed. */
             error?: string;
             /**
@@ -4162,7 +4336,7 @@ export interface components {
              * @description What is done.
              * @enum {string}
              */
-            kind: "simulation" | "weighing" | "preflight" | "rehearsal";
+            kind: "simulation" | "weighing" | "doubt" | "preflight" | "rehearsal";
             /**
              * Format: double
              * @description Share done, 0 to 1.
@@ -4628,6 +4802,72 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RevisionPage"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    doubt: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DoubtRequest"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkBrief"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-doubt": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Its number. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptDoubt"];
                 };
             };
             /** @description Error */
@@ -5797,7 +6037,7 @@ export interface operations {
         parameters: {
             query?: {
                 /** @description Only work of these kinds; absent: of all. */
-                kind?: ("simulation" | "weighing" | "preflight" | "rehearsal")[];
+                kind?: ("simulation" | "weighing" | "doubt" | "preflight" | "rehearsal")[];
                 /** @description Only of this scenario or template. */
                 about?: string;
                 /** @description Where to go on. */
@@ -5835,7 +6075,7 @@ export interface operations {
         parameters: {
             query?: {
                 /** @description Only work of these kinds; absent: of all. */
-                kind?: ("simulation" | "weighing" | "preflight" | "rehearsal")[];
+                kind?: ("simulation" | "weighing" | "doubt" | "preflight" | "rehearsal")[];
             };
             header?: never;
             path: {
@@ -5870,7 +6110,7 @@ export interface operations {
         parameters: {
             query?: {
                 /** @description Only work of these kinds; absent: of all. */
-                kind?: ("simulation" | "weighing" | "preflight" | "rehearsal")[];
+                kind?: ("simulation" | "weighing" | "doubt" | "preflight" | "rehearsal")[];
             };
             header?: never;
             path: {
@@ -5903,7 +6143,7 @@ export interface operations {
         parameters: {
             query?: {
                 /** @description Only work of these kinds; absent: of all. */
-                kind?: ("simulation" | "weighing" | "preflight" | "rehearsal")[];
+                kind?: ("simulation" | "weighing" | "doubt" | "preflight" | "rehearsal")[];
             };
             header?: never;
             path: {
@@ -5938,7 +6178,7 @@ export interface operations {
         parameters: {
             query?: {
                 /** @description Only work of these kinds; absent: of all. */
-                kind?: ("simulation" | "weighing" | "preflight" | "rehearsal")[];
+                kind?: ("simulation" | "weighing" | "doubt" | "preflight" | "rehearsal")[];
             };
             header?: never;
             path: {

@@ -14,6 +14,7 @@ const worst: Record<Fact["known"], number> = {
   "never measured": 0,
   "measured otherwise": 1,
   old: 2,
+  "records say otherwise": 1,
   measured: 3,
 };
 
@@ -47,7 +48,7 @@ export function Cluster() {
         {guessed.length > 0 && (
           <Notice>
             {guessed.length === 1 ? "One fact" : `${count(guessed.length)} facts`} nobody measured, or long
-            ago. Which of them matter for a design says <code>tachyphor doubt SCENARIO.yaml</code>; what your
+            ago. Which of them matter for a design says an outcome under <b>What it hangs on</b>; what your
             cluster's own records tell of them, <code>tachyphor learn cluster --live --onto {c.name}</code>.
           </Notice>
         )}

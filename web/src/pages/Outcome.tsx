@@ -13,6 +13,7 @@ import { Delays } from "./outcome/Delays";
 import { Events } from "./outcome/Events";
 import { Failures } from "./outcome/Failures";
 import { Groups } from "./outcome/Groups";
+import { Hangs } from "./outcome/Hangs";
 import { Jobs } from "./outcome/Jobs";
 import { Limits } from "./outcome/Limits";
 import { Lines } from "./outcome/Lines";
@@ -45,7 +46,7 @@ export function Outcome() {
       {o.state === "failed" && <Trouble error={new Error(`The simulation failed: ${o.error}`)} />}
       {o.state === "cancelled" && <Notice>The simulation was cancelled.</Notice>}
       {(o.state === "queued" || o.state === "running") && <Progress first={o} />}
-      {result && <Story id={id} o={result} />}
+      {result && <Story id={id} scenario={o.about} o={result} />}
     </>
   );
 }
@@ -68,7 +69,7 @@ function Earlier({ id, scenario }: { id: number; scenario: string }) {
 }
 
 /** The finished outcome, from the sentence down to single jobs. */
-function Story({ id, o }: { id: number; o: Result }) {
+function Story({ id, scenario, o }: { id: number; scenario: string; o: Result }) {
   const all = o.groups[0];
   if (!all) return null;
   const parts = leadOf(all);
@@ -128,6 +129,7 @@ function Story({ id, o }: { id: number; o: Result }) {
         </Section>
       </div>
       <Limits id={id} o={o} />
+      <Hangs id={id} scenario={scenario} />
       <Events id={id} o={o} />
       <Delays groups={o.groups} />
       <Lines o={o} />

@@ -1,0 +1,72 @@
+package api
+
+import (
+	"context"
+	"encoding/json"
+	"net/http"
+
+	"tachyphor/core/doubt"
+	"tachyphor/internal/store"
+	"tachyphor/internal/work"
+	"tachyphor/wire"
+
+	"github.com/danielgtaylor/huma/v2"
+)
+
+var doubtings = told{kinds: work.Names(&work.Doubting), name: "doubt", adds: func(_ *work.Queue, o store.Work, b *wire.WorkBrief) {
+	b.Doubt = &wire.DoubtBrief{Outcome: inputsOf(o).Outcome}
+}}
+
+func (s *server) doubtOperations(api huma.API) {
+	tags := []string{"doubts"}
+	huma.Register(api, huma.Operation{
+		OperationID: "doubt", Method: http.MethodPost, Path: "/api/v1/doubts", Summary: "Try the facts that an outcome hangs on",
+		Description: "The scenario is simulated with each fact of its cluster at the ends of what it may be, on the same draws. The work " +
+			"is taken on and done even if the service stops in between; watch it at the address that Location gives.",
+		Tags: tags, DefaultStatus: http.StatusAccepted,
+	}, s.doubt)
+	huma.Register(api, huma.Operation{
+		OperationID: "get-doubt", Method: http.MethodGet, Path: "/api/v1/doubts/{id}", Summary: "Get what an outcome hangs on", Tags: tags,
+	}, s.getDoubt)
+}
+
+func (s *server) doubt(ctx context.Context, in *struct {
+	Body struct {
+		Scenario string `json:"scenario,omitempty" maxLength:"63" doc:"Name of a scenario, as it is stored now."`
+		Outcome  uint64 `json:"outcome,omitempty" doc:"Number of an outcome, with its revisions and changes; one of the two."`
+	}
+},
+) (*accepted, error) {
+	if (in.Body.Scenario == "") == (in.Body.Outcome == 0) {
+		return nil, huma.Error422UnprocessableEntity("give a scenario or an outcome, one of the two")
+	}
+	o, faults, err := s.Queue.Doubt(ctx, in.Body.Scenario, in.Body.Outcome, who(ctx))
+	switch {
+	case err != nil && in.Body.Outcome > 0:
+		return nil, s.answer(err, outcomes.what(in.Body.Outcome))
+	case err != nil:
+		return nil, s.answer(err, "scenario "+in.Body.Scenario)
+	case len(faults) > 0:
+		return nil, refused(faults)
+	}
+	return s.accept(o), nil
+}
+
+func (s *server) getDoubt(ctx context.Context, in *WorkPath) (*struct{ Body wire.KeptDoubt }, error) {
+	o, err := doubtings.get(ctx, s, in.ID)
+	if err != nil {
+		return nil, err
+	}
+	out := wire.KeptDoubt{WorkBrief: inBrief(s.Queue, o)}
+	if o.State == wire.Done {
+		raw, err := s.Queue.Result(ctx, in.ID)
+		if err != nil {
+			return nil, s.answer(err, doubtings.what(in.ID))
+		}
+		out.Result = new(doubt.Doubts)
+		if err := json.Unmarshal(raw, out.Result); err != nil {
+			return nil, s.answer(err, doubtings.what(in.ID))
+		}
+	}
+	return &struct{ Body wire.KeptDoubt }{out}, nil
+}

@@ -1,0 +1,76 @@
+package work
+
+import (
+	"context"
+	"encoding/json"
+	"time"
+
+	"tachyphor/core/document"
+	"tachyphor/core/doubt"
+	"tachyphor/core/world"
+	"tachyphor/internal/library"
+	"tachyphor/internal/store"
+	"tachyphor/wire"
+)
+
+// Doubting tries the facts of a scenario's cluster at the ends of what they may be; its
+// question is wire.Inputs, its result doubt.Doubts.
+var Doubting = Kind{Name: wire.WorkDoubt, Called: "doubt", Run: doubts}
+
+// Doubt enters the trying of a scenario's facts into the queue, or of those of an outcome,
+// with its revisions and changes, where outcome is not 0.
+func (q *Queue) Doubt(ctx context.Context, scenario string, outcome uint64, by string) (store.Work, document.Faults, error) {
+	var in wire.Inputs
+	var faults document.Faults
+	var err error
+	if outcome > 0 {
+		o, err := q.store.GetWork(ctx, Names(&Simulation), outcome)
+		if err != nil {
+			return store.Work{}, nil, err
+		}
+		if err := json.Unmarshal([]byte(o.Question), &in); err != nil {
+			return store.Work{}, nil, err
+		}
+		scenario, in.Outcome = o.Subject, outcome
+	} else if in, faults, err = q.Library.Pin(ctx, scenario); err != nil || len(faults) > 0 {
+		return store.Work{}, faults, err
+	}
+	w, faults, err := q.Library.World(ctx, in)
+	if err != nil || len(faults) > 0 {
+		return store.Work{}, faults, err
+	}
+	if _, err := q.room.fits(needOf(w)); err != nil {
+		return store.Work{}, nil, err
+	}
+	o, err := q.enter(ctx, &Doubting, store.Work{Subject: scenario, By: by, Varied: len(in.Changes) > 0}, in)
+	return o, nil, err
+}
+
+func doubts(ctx context.Context, q *Queue, j *Job) (End, error) {
+	var in wire.Inputs
+	if err := json.Unmarshal([]byte(j.Question), &in); err != nil {
+		return End{}, err
+	}
+	input, faults, err := q.Library.Input(ctx, in, true)
+	if err == nil {
+		err = faults.Err()
+	}
+	if err != nil {
+		return End{}, err
+	}
+	question, err := doubt.Ask(input, time.Now(), func(w *world.World) { library.Planned(in, w) })
+	if err != nil {
+		return End{}, err
+	}
+	workers, free, err := q.room.take(question.Need, ctx.Done())
+	if err != nil {
+		return End{}, err
+	}
+	defer free()
+	result, err := question.Try(workers, j.Progress)
+	if err != nil {
+		return End{}, err
+	}
+	raw, err := json.Marshal(result)
+	return End{Gist: struct{}{}, Result: raw}, err
+}
