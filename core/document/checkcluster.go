@@ -52,6 +52,11 @@ func (c checker) cluster(s *ClusterSpec) {
 		c.within(path+".reserved.pods", n.Reserved.Pods, 0, n.Pods)
 	}
 	c.facts(s)
+	for i, m := range s.Measured {
+		if n := len(m.Spread); n != 0 && n != len(SpreadAt) || !slices.IsSorted(m.Spread) {
+			c.at(fmt.Sprintf("spec.measured[%d].spread", i), fmt.Sprint(n, " times"), "expected five, rising")
+		}
+	}
 	spotPrice := func(name string) bool {
 		i := slices.IndexFunc(s.NodeTypes, func(n NodeType) bool { return n.Name == name })
 		return i < 0 || s.NodeTypes[i].SpotPrice != nil

@@ -62,7 +62,12 @@ type Measured struct {
 	Count int           `json:"count,omitempty" doc:"How many observations it rests on."`
 	Low   string        `json:"low,omitempty" doc:"Its median is above this, at 99.9 %."`
 	High  string        `json:"high,omitempty" doc:"Its median is below this, at 99.9 %."`
+
+	Spread []units.Duration `json:"spread,omitempty" doc:"Of times, what was measured: the 5th, 25th, 50th, 75th and 95th percentile."`
 }
+
+// SpreadAt are the shares below the values of a spread.
+var SpreadAt = [5]float64{0.05, 0.25, 0.5, 0.75, 0.95}
 
 // Remeasured is a list in which a fact is measured anew; list stays as it is.
 func Remeasured(list []Measured, m Measured) []Measured {

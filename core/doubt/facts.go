@@ -44,6 +44,10 @@ type Fact struct {
 	Low   string    `json:"low" doc:"The least that it is tried at."`
 	High  string    `json:"high" doc:"The most."`
 
+	// Spread is what was measured and Stands what the document says, both where it is a time.
+	Spread []float64 `json:"spreadNs,omitempty" doc:"What was measured: its 5th, 25th, 50th, 75th and 95th percentile."`
+	Stands []float64 `json:"standsNs,omitempty" doc:"The same of what the document says."`
+
 	Told *document.Measured `json:"told,omitempty" doc:"What newer records tell of it, where they were held against it."`
 
 	path      string
@@ -86,6 +90,12 @@ func Facts(c *document.ClusterSpec, images []string, now time.Time) []Fact {
 				continue
 			}
 			f.Known, f.At, f.Count = Measured, m.At.UTC(), m.Count
+			if len(m.Spread) == len(document.SpreadAt) {
+				f.Spread = nil
+				for _, x := range m.Spread {
+					f.Spread = append(f.Spread, float64(x))
+				}
+			}
 			low, high = bounds(m, is, read)
 			switch {
 			case now.Sub(m.At.Time) > OldAfter:
@@ -104,6 +114,10 @@ func Facts(c *document.ClusterSpec, images []string, now time.Time) []Fact {
 				x := scaled(t, by)
 				return x, middle(x).Short()
 			})
+			f, d := &out[len(out)-1], t.Dist()
+			for _, q := range document.SpreadAt {
+				f.Stands = append(f.Stands, d.Quantile(q))
+			}
 		}
 	}
 	rate := func(fact, path string, r units.Rate) {

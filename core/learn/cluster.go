@@ -150,6 +150,9 @@ func (g *gatherer) fact(fact, value, how string, count int, times *Sampled) {
 	m := document.Measured{Fact: fact, Value: value, At: units.Instant{Time: g.out.AsOf}, How: how, Count: count}
 	if times != nil {
 		m.Low, m.High = seconds(times.MedianLow), seconds(times.MedianHigh)
+		for _, x := range times.spread {
+			m.Spread = append(m.Spread, roundTime(x))
+		}
 	}
 	g.out.spec.Measured = append(g.out.spec.Measured, m)
 }

@@ -28,6 +28,7 @@ type Sampled struct {
 	Distance   float64 `json:"distance" doc:"The largest difference of shares between what was measured and the family, 0 to 1."`
 	Why        string  `json:"why" doc:"Why this family."`
 	dist       chance.Dist
+	spread     [5]float64 // at document.SpreadAt
 }
 
 // near is how far a family may be from what was measured, in shares: closer is as good as
@@ -51,6 +52,9 @@ func fitted(values []float64) *Sampled {
 	f := &Sampled{Values: n, Median: at(0.5), P95: at(0.95), Least: values[0], Most: values[n-1]}
 	f.MedianLow, f.MedianHigh = between(values, 0.5)
 	f.P95Low, f.P95High = between(values, 0.95)
+	for i, q := range document.SpreadAt {
+		f.spread[i] = at(q)
+	}
 	if f.Most-f.Least <= 0.02*f.Median {
 		f.Family, f.Why, f.dist = "fixed", "all are within 2 % of each other", chance.NewFixed(f.Median)
 		return f

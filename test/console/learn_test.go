@@ -64,7 +64,7 @@ func TestClusterAndDemand(t *testing.T) {
 		t.Fatal(err)
 	}
 	text := strings.Replace(d.Text, "  currency: EUR", "  currency: EUR\n  measured: [{fact: pools.burst.boot, value: 85s, at: 2026-01-02T00:00:00Z, count: 41, low: 80s, "+
-		"high: 92s, how: from asking to ready}, {fact: nodeTypes.octo-64, value: as it is, at: 2026-11-02T00:00:00Z, how: capacity}]", 1)
+		"high: 92s, spread: [61s, 75s, 85s, 99s, 130s], how: from asking to ready}, {fact: nodeTypes.octo-64, value: as it is, at: 2026-11-02T00:00:00Z, how: capacity}]", 1)
 	if _, err := c.Put(context.Background(), "", []byte(text), false); err != nil {
 		t.Fatal(err)
 	}
@@ -73,6 +73,8 @@ func TestClusterAndDemand(t *testing.T) {
 	q.click(`a[href="/clusters/brinewell-north"]`)
 	q.reads("main", "of 14 are measured and not old", "pools.burst.boot", "old", "from asking to ready", "never measured", "42.5 s to 2 min 50 s",
 		"Measured besides", "nodeTypes.octo-64")
+	q.see(`svg[aria-label^="Measured: 61 s, 75 s, 85 s, 99 s, 2 min 10 s"]`)
+	q.see(`svg[aria-label$="Nothing was measured."]`)
 	q.goTo("/scenarios/weekday-lean")
 	q.click(`a[href="/workloads/week-38"]`)
 	q.reads("main", "9,623 recorded jobs", "at most 229 an hour", "none: compile-wide lacks arm-corss", "small-steady", "templates of")

@@ -1559,6 +1559,10 @@ export interface components {
             low: string;
             /** @description What the document says. */
             says: string;
+            /** @description What was measured: its 5th, 25th, 50th, 75th and 95th percentile. */
+            spreadNs?: number[];
+            /** @description The same of what the document says. */
+            standsNs?: number[];
             /** @description What newer records tell of it, where they were held against it. */
             told?: components["schemas"]["Measured"];
         };
@@ -1797,6 +1801,10 @@ export interface components {
             low: string;
             /** @description What the document says. */
             says: string;
+            /** @description What was measured: its 5th, 25th, 50th, 75th and 95th percentile. */
+            spreadNs?: number[];
+            /** @description The same of what the document says. */
+            standsNs?: number[];
             /** @description What newer records tell of it, where they were held against it. */
             told?: components["schemas"]["Measured"];
         };
@@ -2691,6 +2699,8 @@ export interface components {
             how?: string;
             /** @description Its median is above this, at 99.9 %. */
             low?: string;
+            /** @description Of times, what was measured: the 5th, 25th, 50th, 75th and 95th percentile. */
+            spread?: string[];
             /** @description What was measured, as the field has it. */
             value: string;
             /** @description On what machine, against what. */

@@ -4,6 +4,7 @@ import type { Schemas } from "../api/client";
 import { facts } from "../api/queries";
 import { DataTable } from "../parts/DataTable";
 import { Notice, Section, Trouble, Waiting } from "../parts/Section";
+import { Spread } from "../parts/Spread";
 import { useTitle } from "../parts/useTitle";
 import { count } from "../words";
 
@@ -52,6 +53,10 @@ export function Cluster() {
             cluster's own records tell of them, <code>tachyphor learn cluster --live --onto {c.name}</code>.
           </Notice>
         )}
+        <p className="mb-2 text-sm opacity-80">
+          Dots are what was measured at 5, 25, 50, 75 and 95 %, on one scale from 0 with what the document
+          says: bar from 25 to 75 %, line from 5 to 95 %.
+        </p>
         <DataTable<Fact>
           name={`${c.name}-facts`}
           rows={[...c.facts].sort((a, b) => (worst[a.known] ?? 0) - (worst[b.known] ?? 0))}
@@ -63,21 +68,29 @@ export function Cluster() {
               title: "known",
               value: (f) => worst[f.known] ?? 0,
               show: (f) => (
-                <span className={f.known === "measured" ? "" : "font-medium text-warning"}>{f.known}</span>
+                <span
+                  className={`whitespace-nowrap ${f.known === "measured" ? "" : "font-medium text-warning"}`}
+                >
+                  {f.known}
+                </span>
               ),
             },
-            { title: "on", right: true, value: (f) => f.at ?? "", show: (f) => day(f.at) },
             {
               title: "age",
               right: true,
               value: (f) => age(f.at),
-              show: (f) => (f.at ? `${count(age(f.at))} d` : "–"),
+              show: (f) => <span title={day(f.at)}>{f.at ? `${count(age(f.at))} d` : "–"}</span>,
             },
             {
               title: "of",
               right: true,
               value: (f) => f.count ?? 0,
               show: (f) => (f.count ? count(f.count) : "–"),
+            },
+            {
+              title: "measured and stated",
+              value: (f) => f.standsNs?.[2] ?? 0,
+              show: (f) => <Spread data={f.spreadNs} stands={f.standsNs} />,
             },
             { title: "may be", right: true, value: (f) => `${f.low} to ${f.high}` },
             {

@@ -37,7 +37,8 @@ export function Hangs({ id, scenario }: { id: number; scenario: string }) {
             Try the facts
           </button>
           <span className="text-sm opacity-80">
-            Simulates it with each fact at its least and at its most, on the same draws, and says which to measure next.
+            Simulates it with each fact at its least and at its most, on the same draws, and says which to
+            measure next.
           </span>
         </p>
       )}
