@@ -35,6 +35,8 @@ type SeenClass struct {
 	Bursts  []string `json:"bursts,omitempty" doc:"When many come together."`
 	Follows string   `json:"follows,omitempty" doc:"The class that its jobs come after."`
 	Chained float64  `json:"chained" doc:"Share of its recorded jobs that come after another, 0 to 1."`
+
+	Ended document.Ended `json:"ended,omitzero" doc:"How those ended that it was learned from, where not all went well."`
 }
 
 // See looks at a workload; r is its recording, nil where jobs are made. Rows that cannot be
@@ -59,7 +61,7 @@ func See(spec *document.WorkloadSpec, r *Recording) (*Seen, []table.BadRow) {
 		}
 	}
 	for c, k := range spec.Classes {
-		x := SeenClass{Name: k.Name, PerWeek: perWeek[k.Name], Wants: k.Wants}
+		x := SeenClass{Name: k.Name, PerWeek: perWeek[k.Name], Wants: k.Wants, Ended: k.Ended}
 		if k.Follows != nil {
 			x.Follows = k.Follows.Class
 		}

@@ -30,6 +30,9 @@ func (c checker) workload(s *WorkloadSpec) {
 		if !(k.Cores >= 0 && k.Cores <= 10_000) {
 			c.at(path+".cores", fmt.Sprint(k.Cores), "expected a number from 0 to 10000")
 		}
+		if e := k.Ended; e.Failed < 0 || e.Cut < 0 || e.Jobs < e.Failed+e.Cut {
+			c.at(path+".ended", fmt.Sprintf("%d jobs, %d failed, %d cut short", e.Jobs, e.Failed, e.Cut), "expected parts of the jobs")
+		}
 		for name, x := range k.Speeds {
 			c.speed(join(path+".speeds", name), x)
 		}

@@ -64,6 +64,14 @@ type JobClass struct {
 	Follows     *Follows           `json:"follows,omitempty" doc:"Made jobs of this class come after jobs of another."`
 	Workspace   Workspace          `json:"workspace,omitempty" doc:"What a workspace cache would keep."`
 	Tools       []string           `json:"tools,omitempty" doc:"Tools that its jobs need on their agent."`
+	Ended       Ended              `json:"ended,omitzero" doc:"How the recorded jobs ended that the class was learned from, where not all went well. Told to people; nothing is worked out from it."`
+}
+
+// Ended counts how recorded jobs ended.
+type Ended struct {
+	Jobs   int `json:"jobs" doc:"All of them."`
+	Failed int `json:"failed,omitempty" doc:"Those that failed."`
+	Cut    int `json:"cut,omitempty" doc:"Those that were cut short."`
 }
 
 // Workspace is what a cache can spare the jobs of a class.

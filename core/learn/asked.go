@@ -22,6 +22,7 @@ type Asked struct {
 	Zone      string
 	From      string // a day of the zone, or RFC 3339
 	Until     string
+	ColdAfter string // a duration, or no
 	Least     int
 	SkipBad   bool
 	Name      string
@@ -77,6 +78,17 @@ func (a *Asked) Options() (o JobOptions, err error) {
 			return o, fmt.Errorf("%s: %q is no day such as 2026-09-14, and no time such as 2026-09-14T06:00:00Z", x.name, x.value)
 		}
 		*x.into = t
+	}
+	switch a.ColdAfter {
+	case "":
+	case "no":
+		o.ColdAfter = -1
+	default:
+		d, err := units.ParseDuration(a.ColdAfter)
+		if err != nil || d < units.Minute || d > 31*units.Day {
+			return o, fmt.Errorf("cold-after: %q is no pause from 1m to 31d; write it like 6h, or no where only a cache column tells cold runs", a.ColdAfter)
+		}
+		o.ColdAfter = time.Duration(d)
 	}
 	if o.Least < 0 {
 		return o, fmt.Errorf("least: %d is below 0", o.Least)

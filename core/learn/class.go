@@ -17,6 +17,7 @@ func (t *taking) class(k *kindOfJob, cal *calendar) (seen ClassSeen, class docum
 	work, cold, warm := []float64{}, []float64{}, []float64{}
 	var memory, disk []float64
 	retries := 0
+	var ended document.Ended
 	for _, i := range k.rows {
 		j := &t.rows[i]
 		if j.ending == Never {
@@ -48,6 +49,13 @@ func (t *taking) class(k *kindOfJob, cal *calendar) (seen ClassSeen, class docum
 				trunk++
 			}
 		}
+		switch j.ending {
+		case Failed:
+			ended.Failed++
+		case Cut:
+			ended.Cut++
+		default:
+		}
 		retries = max(retries, int(j.attempt)-1)
 	}
 	slices.Sort(at)
@@ -58,6 +66,10 @@ func (t *taking) class(k *kindOfJob, cal *calendar) (seen ClassSeen, class docum
 	reach := sure * math.Sqrt(float64(max(1, seen.unsteady)*float64(max(1, len(at))))) / max(cal.weeks(), 1./7)
 	seen.PerWeekLow, seen.PerWeekHigh = rounded(max(0, seen.PerWeek-reach), 3), rounded(seen.PerWeek+reach, 3)
 	class = document.JobClass{Name: k.name, Wants: []string{}}
+	if ended.Failed+ended.Cut > 0 {
+		ended.Jobs = len(at)
+		class.Ended = ended
+	}
 	if k.wants > 0 {
 		class.Wants = strings.Fields(t.words[k.wants])
 		seen.Wants = class.Wants

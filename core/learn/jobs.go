@@ -122,6 +122,7 @@ func (out *LearnedJobs) learn(t *taking, progress func(float64)) error {
 		if t.begun(k) == 0 {
 			continue
 		}
+		t.firstRuns(k)
 		seen, class, p, err := t.class(k, cal)
 		if err != nil {
 			return err

@@ -122,13 +122,19 @@ func sorted(list []float64) []float64 {
 // smirnov is the largest difference of shares of two sorted samples, and the chance of one
 // as large between two samples of one distribution, by Smirnov's limit.
 func smirnov(a, b []float64) (d, p float64) {
+	d, p = smirnovOf(a, b)
+	return rounded(d, 3), rounded(p, 3)
+}
+
+// smirnovOf is smirnov in all its digits.
+func smirnovOf(a, b []float64) (d, p float64) {
 	if len(a) == 0 || len(b) == 0 {
 		return 0, 1
 	}
 	n, m := float64(len(a)), float64(len(b))
 	d = stat.KolmogorovSmirnov(a, nil, b, nil)
 	lambda := (math.Sqrt(n*m/(n+m)) + 0.12 + 0.11/math.Sqrt(n*m/(n+m))) * d
-	return rounded(d, 3), rounded(kolmogorov(lambda), 3)
+	return d, kolmogorov(lambda)
 }
 
 // kolmogorov is the chance that Kolmogorov's statistic is above x.

@@ -24,7 +24,7 @@ func (t *taking) log(kinds []*kindOfJob) []byte {
 	use("cores", t.has(roleCores))
 	use("memory", t.has(roleMemory))
 	use("disk", t.has(roleDisk))
-	use("cache", t.has(roleCache))
+	use("cache", t.has(roleCache) || t.cold)
 	pods := t.has(rolePod) && t.has(roleStarted) && t.has(roleEnded)
 	use("pod", pods)
 	use("started", pods)

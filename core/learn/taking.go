@@ -12,6 +12,7 @@ import (
 
 // taking takes the rows of a log.
 type taking struct {
+	cold bool // the log tells cold runs by pauses
 	*reading
 	grid *grid
 	rows []jobRow

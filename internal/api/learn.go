@@ -47,6 +47,7 @@ func (s *server) learnJobs(ctx context.Context, in *struct {
 	Zone      string   `query:"zone" maxLength:"63" doc:"Time zone of times that name none, and of the week."`
 	From      string   `query:"from" maxLength:"40" doc:"Jobs before are left out."`
 	Until     string   `query:"until" maxLength:"40" doc:"Jobs from here on are left out."`
+	ColdAfter string   `query:"coldAfter" maxLength:"20" doc:"Pause of a class after which its next run may be cold, as in 6h; no: only a cache column tells. Absent: 6h."`
 	Least     int      `query:"least" minimum:"0" doc:"Fewest jobs of a class of its own."`
 	SkipBad   bool     `query:"skipBad" doc:"Leave rows out that cannot be read."`
 	Name      string   `query:"name" maxLength:"63" doc:"Name of the workload; absent: that of the file."`
@@ -57,7 +58,7 @@ func (s *server) learnJobs(ctx context.Context, in *struct {
 ) (*struct{ Body wire.LearnedJobs }, error) {
 	asked := learn.Asked{
 		Columns: in.Column, Units: in.Unit, Results: in.Result, Trunk: in.Trunk, Delimiter: in.Delimiter, Encoding: in.Encoding,
-		Header: in.Header, Dates: in.Dates, Decimal: in.Decimal, Zone: in.Zone, From: in.From, Until: in.Until, Least: in.Least,
+		Header: in.Header, Dates: in.Dates, Decimal: in.Decimal, Zone: in.Zone, From: in.From, Until: in.Until, Least: in.Least, ColdAfter: in.ColdAfter,
 		SkipBad: in.SkipBad, Name: in.Name,
 	}
 	switch {

@@ -76,6 +76,7 @@ Without --write or --into nothing is written: what was understood is shown.`,
 	fl.StringVar(&f.Zone, "zone", "", "time zone of times that name none, and of the week, as in Europe/Oslo; absent: UTC")
 	fl.StringVar(&f.From, "from", "", "leave jobs before this out, as in 2026-09-14")
 	fl.StringVar(&f.Until, "until", "", "leave jobs from this on out")
+	fl.StringVar(&f.ColdAfter, "cold-after", "", "pause of a class after which its next run may be cold, or no; absent: 6h")
 	fl.IntVar(&f.Least, "least", 0, "fewest jobs of a class of its own; absent: one in 500, 5 at least")
 	fl.BoolVar(&f.SkipBad, "skip-bad", false, "leave rows out that cannot be read")
 	fl.StringVar(&f.Name, "name", "", "name of the workload; absent: that of the file")

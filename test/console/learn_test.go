@@ -80,6 +80,16 @@ func TestClusterAndDemand(t *testing.T) {
 	q.reads("main", "9,623 recorded jobs", "at most 229 an hour", "none: compile-wide lacks arm-corss", "small-steady", "templates of")
 	q.must(q.p.Choose("#scenario", "fixed-six"))
 	q.must(q.p.Until(`location.search.includes("scenario=fixed-six")`))
+	w, err := c.Get(context.Background(), document.KindWorkload, "week-38", 0)
+	if err != nil {
+		t.Fatal(err)
+	}
+	text = strings.Replace(w.Text, "{name: hull-firmware, ", "{name: hull-firmware, ended: {jobs: 400, failed: 31, cut: 2}, ", 1)
+	if _, err := c.Put(context.Background(), "", []byte(text), false); err != nil {
+		t.Fatal(err)
+	}
+	q.goTo("/workloads/week-38")
+	q.reads("main", "cut short", "31 (7.8 %)", "2 (0.5 %)")
 	q.goTo("/outcomes/1")
 	q.click("#doubt")
 	q.reads("main", "Measure", "if it were", "no sure change", "repeats on the same draws", "Nothing hangs on")

@@ -303,6 +303,81 @@ func TestChainsTriesAndCaches(t *testing.T) {
 	}
 }
 
+// nightly is a log of three weeks in which agents go at night: the first run of each morning works
+// more seconds than the others do. Every tenth run fails, every thirtieth is cut short.
+func nightly(more float64) string {
+	var b strings.Builder
+	b.WriteString("task,created,seconds,status\n")
+	r := rand.New(rand.NewPCG(5, 3))
+	n := 0
+	for day := range 21 {
+		morning := time.Date(2026, 9, 7+day, 7, 0, 0, 0, time.UTC)
+		for i := range 12 {
+			work := 200 * math.Exp(0.2*r.NormFloat64())
+			if i == 0 {
+				work += more
+			}
+			status := "ok"
+			switch n++; {
+			case n%30 == 0:
+				status = "aborted"
+			case n%10 == 0:
+				status = "failed"
+			}
+			fmt.Fprintf(&b, "compile,%s,%.2f,%s\n", morning.Add(time.Duration(i)*50*time.Minute).Format(plainTime), work, status)
+		}
+	}
+	return b.String()
+}
+
+// Cold runs are told by pauses where a log has no column for it, if they take longer by more
+// than chance; how jobs ended stands with their class.
+func TestColdAfterPauses(t *testing.T) {
+	learned := func(more float64, after string) (*learn.LearnedJobs, document.JobClass) {
+		t.Helper()
+		asked := learn.Asked{Name: "nightly", ColdAfter: after}
+		o, err := asked.Options()
+		if err != nil {
+			t.Fatal(err)
+		}
+		got, err := learn.Jobs([]learn.File{{Name: "log", Data: []byte(nightly(more))}}, o, nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		docs, faults := document.Parse("w", []byte(got.Workload))
+		if len(faults) > 0 {
+			t.Fatal(faults)
+		}
+		return got, docs[0].Value.(*document.Workload).Spec.Classes[0]
+	}
+	got, class := learned(150, "")
+	if cold := class.Workspace.Cold.Dist().Quantile(0.5) / 1e9; cold < 110 || cold > 190 {
+		t.Errorf("cold work of %.0f s", cold)
+	}
+	if median := class.Work.Dist().Quantile(0.5) / 1e9; median < 185 || median > 215 {
+		t.Errorf("%.0f s of own work", median)
+	}
+	if want := (document.Ended{Jobs: 252, Failed: 17, Cut: 8}); class.Ended != want {
+		t.Errorf("%+v", class.Ended)
+	}
+	if !strings.Contains(fmt.Sprint(got.Guesses), "cold runs of compile the 20 that begin 6h or more after the one before") ||
+		!bytes.Contains(got.Log, []byte("cache")) || bytes.Count(got.Log, []byte(",none")) != 20 {
+		t.Errorf("%v", got.Guesses)
+	}
+	for _, x := range []struct {
+		more  float64
+		after string
+	}{{0, ""}, {150, "no"}, {150, "20h"}} {
+		if got, class := learned(x.more, x.after); !class.Workspace.Cold.IsZero() || bytes.Contains(got.Log, []byte("cache")) {
+			t.Errorf("%v more, after %q: %+v", x.more, x.after, class.Workspace)
+		}
+	}
+	bad := learn.Asked{ColdAfter: "soon"}
+	if _, err := bad.Options(); err == nil || !strings.Contains(err.Error(), "is no pause") {
+		t.Error(err)
+	}
+}
+
 // Several files are one log, whatever the order of their columns; files of other columns
 // are not.
 func TestSeveralFiles(t *testing.T) {

@@ -1628,6 +1628,23 @@ export interface components {
             /** @description By how much the start delay's 95th percentile would change. */
             p95Ns: components["schemas"]["Figure"];
         };
+        Ended: {
+            /**
+             * Format: int64
+             * @description Those that were cut short.
+             */
+            cut?: number;
+            /**
+             * Format: int64
+             * @description Those that failed.
+             */
+            failed?: number;
+            /**
+             * Format: int64
+             * @description All of them.
+             */
+            jobs: number;
+        };
         ErrorDetail: {
             /** @description Where the error occurred, e.g. 'body.items[3].tags' or 'path.thing-id' */
             location?: string;
@@ -3655,6 +3672,8 @@ export interface components {
              * @description Share of its recorded jobs that come after another, 0 to 1.
              */
             chained: number;
+            /** @description How those ended that it was learned from, where not all went well. */
+            ended?: components["schemas"]["Ended"];
             /** @description The class that its jobs come after. */
             follows?: string;
             /**
@@ -5031,6 +5050,8 @@ export interface operations {
                 from?: string;
                 /** @description Jobs from here on are left out. */
                 until?: string;
+                /** @description Pause of a class after which its next run may be cold, as in 6h; no: only a cache column tells. Absent: 6h. */
+                coldAfter?: string;
                 /** @description Fewest jobs of a class of its own. */
                 least?: number;
                 /** @description Leave rows out that cannot be read. */

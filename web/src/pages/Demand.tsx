@@ -10,6 +10,13 @@ import { asWritten, bytes, count, duration, percent } from "../words";
 
 type Class = Schemas["SeenClass"];
 
+/** share of the jobs a class was learned from, 0 to 1. */
+const share = (n: number | undefined, c: Class) => (n ?? 0) / Math.max(1, c.ended?.jobs ?? 0);
+
+/** ended writes how many ended so, with their share. */
+const ended = (n: number | undefined, c: Class) =>
+  c.ended ? `${count(n ?? 0)} (${percent(share(n, c), 1)})` : "–";
+
 /** A workload: when its jobs come, what its classes are, and which template each gets. */
 export function Demand() {
   const { name = "" } = useParams();
@@ -114,6 +121,22 @@ export function Demand() {
               value: (c) => c.memoryP95 ?? 0,
               show: (c) => (c.memoryP95 ? bytes(c.memoryP95) : "–"),
             },
+            ...(rows.some((c) => c.ended)
+              ? [
+                  {
+                    title: "failed",
+                    right: true,
+                    value: (c: Class) => share(c.ended?.failed, c),
+                    show: (c: Class) => ended(c.ended?.failed, c),
+                  },
+                  {
+                    title: "cut short",
+                    right: true,
+                    value: (c: Class) => share(c.ended?.cut, c),
+                    show: (c: Class) => ended(c.ended?.cut, c),
+                  },
+                ]
+              : []),
             {
               title: "comes",
               value: (c) =>
