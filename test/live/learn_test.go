@@ -1,9 +1,11 @@
 package live
 
 import (
+	"bytes"
 	"context"
 	"encoding/json"
 	"fmt"
+	"os"
 	"slices"
 	"strings"
 	"testing"
@@ -129,30 +131,65 @@ func TestLearnByFollowing(t *testing.T) {
 		if f.err != nil || len(f.left) > 0 || heard == 0 {
 			t.Fatalf("%v, %v not read, told %d times", f.err, f.left, heard)
 		}
-		records, err := learn.ReadRecords(f.files)
-		if err != nil {
-			t.Fatal(err)
+		if p.real && *record {
+			var all bytes.Buffer
+			for _, x := range f.files {
+				all.Write(x.Data)
+			}
+			host, err := os.Hostname()
+			if err == nil {
+				err = os.WriteFile(followedFile, bytes.ReplaceAll(all.Bytes(), []byte(host), []byte("north-control")), 0o644)
+			}
+			if err != nil {
+				t.Fatal(err)
+			}
 		}
-		c, err := learn.Cluster(records, learn.ClusterOptions{Name: "followed"})
-		if err != nil {
-			t.Fatal(err)
-		}
+		c := learnedFrom(t, f.files)
 		if c.Pods < playedNodes || c.Events < playedNodes {
 			t.Errorf("%d pods and %d events were seen", c.Pods, c.Events)
 		}
-		if !p.real {
-			return
+		if p.real {
+			asPlayed(t, c)
 		}
-		within := func(fact string, truth time.Duration) {
-			i := slices.IndexFunc(c.Facts, func(f learn.FactSeen) bool { return f.Fact == fact })
-			if i < 0 || c.Facts[i].Times == nil {
-				t.Errorf("%s is not told: %s", fact, strings.Join(c.Lacks, "; "))
-			} else if x := c.Facts[i].Times; x.Values != playedNodes || truth.Seconds() < x.MedianLow || truth.Seconds() > x.MedianHigh {
-				t.Errorf("%s is %s, told as %.3g to %.3g s of %d", fact, truth, x.MedianLow, x.MedianHigh, x.Values)
-			}
-		}
-		within("pools.burst.boot", playedKnown+playedReady)
-		within("pools.burst.notReady", playedReady)
-		within("agents.start", playedStart)
 	})
+}
+
+// followedFile is what following a real control plane saw.
+const followedFile = "testdata/followed.json"
+
+// What was recorded of a real control plane is learned as it was played.
+func TestLearnFromTheRecording(t *testing.T) {
+	data, err := os.ReadFile(followedFile)
+	if err != nil {
+		t.Fatalf("%v; make test-cluster RECORD=1 writes it", err)
+	}
+	asPlayed(t, learnedFrom(t, []learn.File{{Name: followedFile, Data: data}}))
+}
+
+func learnedFrom(t *testing.T, files []learn.File) *learn.LearnedCluster {
+	t.Helper()
+	records, err := learn.ReadRecords(files)
+	if err != nil {
+		t.Fatal(err)
+	}
+	c, err := learn.Cluster(records, learn.ClusterOptions{Name: "followed"})
+	if err != nil {
+		t.Fatal(err)
+	}
+	return c
+}
+
+// asPlayed holds what was learned against the times that were played.
+func asPlayed(t *testing.T, c *learn.LearnedCluster) {
+	t.Helper()
+	for fact, truth := range map[string]time.Duration{
+		"pools.burst.boot": playedKnown + playedReady, "pools.burst.notReady": playedReady, "agents.start": playedStart,
+	} {
+		i := slices.IndexFunc(c.Facts, func(f learn.FactSeen) bool { return f.Fact == fact })
+		if i < 0 || c.Facts[i].Times == nil {
+			t.Errorf("%s is not told: %s", fact, strings.Join(c.Lacks, "; "))
+		} else if x := c.Facts[i].Times; x.Values != playedNodes || truth.Seconds() < x.MedianLow || truth.Seconds() > x.MedianHigh {
+			t.Errorf("%s is %s, told as %.3g to %.3g s of %d", fact, truth, x.MedianLow, x.MedianHigh, x.Values)
+		}
+	}
 }
