@@ -1,6 +1,7 @@
 package learn
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"time"
@@ -30,32 +31,41 @@ func (t *taking) firstRuns(k *kindOfJob) {
 	if pause < 0 || t.has(roleCache) {
 		return
 	}
-	began := func(j *jobRow) moment {
-		if j.started > 0 {
-			return j.started
-		}
-		return j.at
+	type run struct {
+		began moment
+		row   int32
 	}
-	runs := make([]*jobRow, 0, len(k.rows))
+	runs := make([]run, 0, len(k.rows))
 	for _, i := range k.rows {
-		if j := &t.rows[i]; j.ending != Never {
-			runs = append(runs, j)
+		j := &t.rows[i]
+		if j.ending == Never {
+			continue
 		}
+		began := j.started
+		if began <= 0 {
+			began = j.at
+		}
+		runs = append(runs, run{began, int32(i)})
 	}
-	slices.SortStableFunc(runs, func(a, b *jobRow) int { return int(min(1, max(-1, began(a)-began(b)))) })
+	slices.SortFunc(runs, func(a, b run) int { return cmp.Or(cmp.Compare(a.began, b.began), cmp.Compare(a.row, b.row)) })
 	var first, rest []float64
-	isFirst := make([]bool, len(runs))
-	for n, j := range runs {
-		isFirst[n] = n > 0 && began(j)-began(runs[n-1]) >= int64(pause)
-		switch {
-		case j.work < 0 || n == 0: // of the first of the log nothing is known
-		case isFirst[n]:
-			first = append(first, j.work)
-		default:
-			rest = append(rest, j.work)
+	isFirst := func(n int) bool { return n > 0 && runs[n].began-runs[n-1].began >= int64(pause) }
+	for n := range runs {
+		if isFirst(n) {
+			if work := t.rows[runs[n].row].work; work >= 0 {
+				first = append(first, work)
+			}
 		}
 	}
-	if len(first) < leastCold || len(rest) < leastCold {
+	if len(first) < leastCold {
+		return
+	}
+	for n := range runs {
+		if work := t.rows[runs[n].row].work; work >= 0 && n > 0 && !isFirst(n) { // of the first of the log nothing is known
+			rest = append(rest, work)
+		}
+	}
+	if len(rest) < leastCold {
 		return
 	}
 	slices.Sort(first)
@@ -64,11 +74,12 @@ func (t *taking) firstRuns(k *kindOfJob) {
 	if _, chance := smirnovOf(first, rest); chance > colderSure || cold < colderBy*warm {
 		return
 	}
-	for n, j := range runs {
-		j.cache = uint8(slices.Index(caches, "warm"))
-		if isFirst[n] {
-			j.cache = uint8(slices.Index(caches, "none"))
+	for n := range runs {
+		found := "warm"
+		if isFirst(n) {
+			found = "none"
 		}
+		t.rows[runs[n].row].cache = uint8(slices.Index(caches, found))
 	}
 	t.cold = true
 	t.guesses = append(t.guesses, Guess{
