@@ -20,6 +20,7 @@ type Records struct {
 	Events  []eventRecord
 	Claims  []claimRecord
 	Volumes []volumeRecord
+	Classes []classRecord
 	Quotas  []quotaRecord
 	Limits  []limitsRecord
 	Others  map[string]int // objects of other kinds, which are passed over
@@ -171,6 +172,12 @@ type volumeRecord struct {
 	} `json:"spec"`
 }
 
+// classRecord is a storage class.
+type classRecord struct {
+	Metadata          meta                          `json:"metadata"`
+	AllowedTopologies []corev1.TopologySelectorTerm `json:"allowedTopologies"`
+}
+
 type quotaRecord struct {
 	Metadata meta                     `json:"metadata"`
 	Spec     corev1.ResourceQuotaSpec `json:"spec"`
@@ -190,7 +197,7 @@ func ReadRecords(files []File) (*Records, error) {
 			return nil, fmt.Errorf("%s: %w", f.Name, err)
 		}
 	}
-	if len(r.Nodes)+len(r.Pods)+len(r.Events)+len(r.Claims)+len(r.Volumes)+len(r.Quotas)+len(r.Limits) == 0 {
+	if len(r.Nodes)+len(r.Pods)+len(r.Events)+len(r.Claims)+len(r.Volumes)+len(r.Classes)+len(r.Quotas)+len(r.Limits) == 0 {
 		return nil, errors.New("no nodes, pods, events or the like in it; give what `kubectl get nodes,pods,events,pvc,pv,quota,limits -A -o json` writes")
 	}
 	return r, nil
@@ -248,6 +255,7 @@ func (r *Records) read(data []byte) error {
 func (r *Records) add(o *Records) {
 	r.Nodes, r.Pods, r.Events = append(r.Nodes, o.Nodes...), append(r.Pods, o.Pods...), append(r.Events, o.Events...)
 	r.Claims, r.Volumes = append(r.Claims, o.Claims...), append(r.Volumes, o.Volumes...)
+	r.Classes = append(r.Classes, o.Classes...)
 	r.Quotas, r.Limits = append(r.Quotas, o.Quotas...), append(r.Limits, o.Limits...)
 	for kind, n := range o.Others {
 		r.Others[kind] += n
@@ -267,6 +275,8 @@ func (r *Records) take(x object) (err error) {
 		err = into(x, &r.Claims)
 	case "PersistentVolume":
 		err = into(x, &r.Volumes)
+	case "StorageClass":
+		err = into(x, &r.Classes)
 	case "ResourceQuota":
 		err = into(x, &r.Quotas)
 	case "LimitRange":

@@ -28,10 +28,21 @@ func (g *gatherer) volumes() {
 			}
 		}
 	}
+	for i := range g.Classes {
+		c := &g.Classes[i]
+		for _, t := range c.AllowedTopologies {
+			for _, x := range t.MatchLabelExpressions {
+				if x.Key == corev1.LabelTopologyZone && !classes[c.Metadata.Name] {
+					zonal++
+					classes[c.Metadata.Name] = true
+				}
+			}
+		}
+	}
 	switch {
-	case len(g.Volumes) == 0 && len(g.Claims) > 0:
+	case len(g.Volumes)+len(g.Classes) == 0 && len(g.Claims) > 0:
 		g.out.Lacks = append(g.out.Lacks, "whether volumes stay in the zone they were made in (volumes.zonal): no persistent volumes "+
-			"are in the records")
+			"and storage classes are in the records")
 	case zonal == 0:
 	default:
 		for _, p := range g.out.spec.Pools {
@@ -43,7 +54,7 @@ func (g *gatherer) volumes() {
 			}
 		}
 		g.out.spec.Volumes.Zonal = true
-		g.fact("volumes.zonal", "true", "persistent volumes say which zone they can be used in", zonal, nil)
+		g.fact("volumes.zonal", "true", "persistent volumes or their storage classes say which zone they can be used in", zonal, nil)
 	}
 }
 

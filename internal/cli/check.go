@@ -43,7 +43,7 @@ The exit status is 1 when a finding of --fail-at or graver remains.`,
 			}
 			list, err := p.check(c.Context(), args, with, fix)
 			if none := (noTemplates{}); errors.As(err, &none) && len(none.clusters) > 0 {
-				return p.checkClusters(none.clusters, records)
+				return p.checkClusters(none.clusters, none.beside, records)
 			}
 			if err == nil && len(records) > 0 {
 				err = errors.New("--records is held against a Cluster; name its file, as in check north.yaml --records records.json")

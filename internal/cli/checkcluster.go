@@ -8,12 +8,21 @@ import (
 	"tachyphor/core/document"
 	"tachyphor/core/doubt"
 	"tachyphor/core/learn"
+	"tachyphor/core/template"
 	"tachyphor/core/units"
 )
 
 // checkClusters says of every fact of clusters what is known of it: never measured, old, or
 // measured, those first that nobody measured. Records of the cluster are held against it.
-func (p *program) checkClusters(list []*document.Document, records []string) error {
+// Facts of images that none of the templates beside has, where there are any, are named.
+func (p *program) checkClusters(list, templates []*document.Document, records []string) error {
+	images := map[string]bool{}
+	for _, d := range templates {
+		for _, x := range template.FromSpec(d.Name, &d.Value.(*document.PodTemplate).Template.Spec).Images {
+			images["images."+x] = true
+		}
+	}
+	var idle []string
 	var told []document.Measured
 	if len(records) > 0 {
 		if len(list) > 1 {
@@ -48,6 +57,9 @@ func (p *program) checkClusters(list []*document.Document, records []string) err
 				state = p.bad(state) + ": " + f.Told.Value + p.faint(" "+f.Told.At.Format(time.DateOnly))
 			case f.Known == doubt.Measured:
 				state = p.faint(state + " " + f.At.Format(time.DateOnly))
+			case len(images) > 0 && strings.HasPrefix(f.Fact, "images.") && !images[f.Fact]:
+				idle = append(idle, f.Fact)
+				state = p.faint(state)
 			default:
 				guessed++
 				if state = p.warn(state); f.Known == doubt.Old {
@@ -63,6 +75,10 @@ func (p *program) checkClusters(list []*document.Document, records []string) err
 	l.value = all
 	if err := p.show(l); err != nil || !p.lines() {
 		return err
+	}
+	if len(idle) > 0 {
+		fmt.Fprintln(p.out, p.faint(p.wrap(fmt.Sprintf("\nNo template of these has %s, which nobody measured: leave them out, or as they are.",
+			strings.Join(idle, ", ")))))
 	}
 	if otherwise > 0 {
 		fmt.Fprintln(p.out, p.wrap(fmt.Sprintf("\nNewer records say otherwise of %s. `tachyphor learn cluster %s --onto FILE` takes what they say over.",

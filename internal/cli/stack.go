@@ -23,6 +23,7 @@ type stack struct {
 type noTemplates struct {
 	in       []string
 	clusters []*document.Document // that they hold instead
+	beside   []*document.Document // templates that stand beside them
 }
 
 func (n noTemplates) Error() string {
@@ -93,7 +94,7 @@ func (p *program) stackOf(paths, with []string) (*stack, error) {
 		fmt.Fprintf(p.err, "Passed over, for they hold no pod template and say nothing of one: %s.\n", strings.Join(passed, ", "))
 	}
 	if len(s.asked) == 0 {
-		return nil, no(noTemplates{paths, clusters})
+		return nil, no(noTemplates{paths, clusters, s.shelf.OfKind(document.KindPodTemplate)})
 	}
 	for _, d := range s.shelf.OfKind(document.KindWorkload) {
 		if r, err := recordingOf(d, true); err == nil { // a log that is not there only means that nothing is counted

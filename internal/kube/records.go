@@ -20,8 +20,13 @@ const pageOf = 500
 // Records returns what a cluster has of nodes, pods, events and claims, as its API gives it. tell hears of each kind once it is there. What may not be read is left
 // out, and named; without nodes there is an error.
 func (c *Cluster) Records(ctx context.Context, tell func(kind string, objects int)) (files []learn.File, left []string, err error) {
-	for _, resource := range []string{"nodes", "pods", "events", "persistentvolumeclaims", "persistentvolumes", "resourcequotas", "limitranges"} {
-		data, n, err := everyPage(ctx, c.client.CoreV1().RESTClient(), resource)
+	storage := c.client.StorageV1().RESTClient()
+	for _, resource := range []string{"nodes", "pods", "events", "persistentvolumeclaims", "persistentvolumes", "resourcequotas", "limitranges", "storageclasses"} {
+		client := c.client.CoreV1().RESTClient()
+		if resource == "storageclasses" {
+			client = storage
+		}
+		data, n, err := everyPage(ctx, client, resource)
 		if err != nil {
 			if ctx.Err() != nil || resource == "nodes" || !apierrors.IsForbidden(err) && !apierrors.IsNotFound(err) {
 				return nil, nil, fmt.Errorf("%s of cluster %s: %s", resource, c.Context, words(err))

@@ -103,3 +103,29 @@ func TestWhyOfADump(t *testing.T) {
 		}
 	}
 }
+
+// Whatever a dump is, it is read or refused with a reason, and each of its pods is explained.
+func FuzzDump(f *testing.F) {
+	for _, s := range []string{
+		`{"kind":"List","items":[{"kind":"Pod","metadata":{"name":"a","namespace":"n","creationTimestamp":"2026-09-14T06:00:00Z"},` +
+			`"spec":{"nodeName":"x","containers":[{"name":"agent","image":"i"}]},"status":{"phase":"Failed","containerStatuses":[{"name":"agent",` +
+			`"state":{"terminated":{"exitCode":137,"reason":"OOMKilled"}}}]}},{"kind":"Event","involvedObject":{"kind":"Pod","name":"a","namespace":"n"},` +
+			`"reason":"FailedScheduling","message":"0/3 nodes are available: 3 Insufficient cpu.","lastTimestamp":"2026-09-14T06:20:00Z"},` +
+			`{"kind":"Node","metadata":{"name":"x"}}]}`,
+		"kind: Pod\nmetadata: {name: b}\nstatus: {containerStatuses: [{state: {waiting: {reason: ImagePullBackOff}}}]}\n", `{"kind":"Pod"}{"kind":"Event"}`,
+	} {
+		f.Add([]byte(s))
+	}
+	f.Fuzz(func(t *testing.T, data []byte) {
+		var d Dump
+		if d.Read(data) != nil {
+			return
+		}
+		for i := range d.Pods {
+			events, node := d.Of(&d.Pods[i])
+			if r := Why(&d.Pods[i], events, node, d.AsOf); r.Says == "" {
+				t.Fatalf("nothing is said of %+v", d.Pods[i])
+			}
+		}
+	})
+}

@@ -146,6 +146,10 @@ func TestZonal(t *testing.T) {
 	if specOf(t, got.Cluster).Volumes.Zonal || !strings.Contains(strings.Join(got.Lacks, "\n"), "1 volume (class ledge) may be used only in the zone") {
 		t.Errorf("%q", got.Lacks)
 	}
+	class := `{"kind":"StorageClass","metadata":{"name":"ledge"},"allowedTopologies":[{"matchLabelExpressions":[{"key":"topology.kubernetes.io/zone","values":["a"]}]}]}`
+	if more := learned(t, append(bytes.Clone(data), class...), learn.ClusterOptions{}); !strings.Contains(strings.Join(more.Lacks, "\n"), "(class ledge) may be used only") {
+		t.Errorf("%q", more.Lacks)
+	}
 	in := bytes.ReplaceAll(data, []byte(`"kubernetes.io/arch":"amd64"`), []byte(`"kubernetes.io/arch":"amd64","topology.kubernetes.io/zone":"brinewell-north-a"`))
 	if bytes.Equal(in, data) {
 		t.Fatal("no labels to change")

@@ -43,6 +43,7 @@ var resources = []apiResource{
 	{"/api/v1", "podtemplates", "PodTemplate", true},
 	{"/api/v1", "persistentvolumeclaims", "PersistentVolumeClaim", true},
 	{"/api/v1", "persistentvolumes", "PersistentVolume", false},
+	{"/apis/storage.k8s.io/v1", "storageclasses", "StorageClass", false},
 	{"/apis/networking.k8s.io/v1", "networkpolicies", "NetworkPolicy", true},
 }
 
