@@ -6,7 +6,7 @@ import "embed"
 
 // World holds the demo world's documents and recorded jobs.
 //
-//go:embed cluster.yaml workload.yaml week-38.csv templates scenarios
+//go:embed cluster.yaml workload.yaml week-38.csv templates scenarios sweeps
 var World embed.FS
 
 // Beside is what stands beside the access kit in the pretended cluster: objects of

@@ -55,6 +55,7 @@ const (
 	Think     // how long they think
 	PullFails // whether carrying an image fails
 	NotReady  // time from a node's being known to its being ready
+	Exploring // which variants are tried first
 )
 
 // Root returns the key from which all draws of one repeat of one seed descend.

@@ -27,6 +27,8 @@ func (c checker) kind(value any) {
 		c.workload(&v.Spec)
 	case *Scenario:
 		c.scenario(&v.Spec)
+	case *Sweep:
+		c.sweep(&v.Spec)
 	}
 }
 

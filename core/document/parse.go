@@ -19,6 +19,7 @@ const (
 	KindCluster     = "Cluster"
 	KindWorkload    = "Workload"
 	KindScenario    = "Scenario"
+	KindSweep       = "Sweep"
 )
 
 // A kindInfo is how one kind is read.
@@ -32,6 +33,7 @@ var kinds = []kindInfo{
 	{KindCluster, Version, func() any { return new(Cluster) }},
 	{KindWorkload, Version, func() any { return new(Workload) }},
 	{KindScenario, Version, func() any { return new(Scenario) }},
+	{KindSweep, Version, func() any { return new(Sweep) }},
 }
 
 // Kinds lists the kinds in the order in which they build on each other.
@@ -62,7 +64,7 @@ type Document struct {
 	// Digest is the sha256 of the content in canonical form (hex): the same for
 	// two documents that differ in comments, order and layout only.
 	Digest string
-	Value  any  // *PodTemplate, *Cluster, *Workload or *Scenario
+	Value  any  // *PodTemplate, *Cluster, *Workload, *Scenario or *Sweep
 	Lift   Lift // of a PodTemplate: where it was taken from
 	source source
 	root   *node // with places in the source

@@ -80,6 +80,8 @@ func (w schemaWriter) of(v reflect.Value) object {
 		return s
 	case json.Unmarshaler:
 		switch t.Name() {
+		case "Value":
+			return object{}
 		case "Time", "MicroTime":
 			return object{"type": "string", "format": "date-time"}
 		case "FieldsV1":

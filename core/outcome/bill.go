@@ -42,6 +42,17 @@ const (
 	PartStore    = "store transfer"
 )
 
+// Paid is all the money of a run within the window, as its outcome has it.
+func Paid(t *sim.Trace) (total units.Sum[units.Money]) {
+	for i := range t.Nodes {
+		total.Add(nodeBill(t.World, &t.Nodes[i]))
+	}
+	for _, p := range parts(t) {
+		total = total.Plus(p.Nano)
+	}
+	return total
+}
+
 // parts adds up what is not node time. Each is rounded once.
 func parts(t *sim.Trace) []PartSample {
 	w := t.World

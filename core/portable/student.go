@@ -8,9 +8,13 @@ import (
 
 // StudentQuantile returns the 97.5th percentile of Student's t distribution with n > 0
 // degrees of freedom, to about eleven digits.
-func StudentQuantile(n int) float64 {
-	guess := distuv.StudentsT{Mu: 0, Sigma: 1, Nu: float64(n)}.Quantile(0.975)
-	return first(guess, func(t float64) bool { return studentTails(n, t) <= 0.05 })
+func StudentQuantile(n int) float64 { return StudentBeyond(n, 0.05) }
+
+// StudentBeyond returns the t beyond ±which Student's t with n > 0 degrees of freedom lies with
+// a chance, 1e-12 at least and below 1.
+func StudentBeyond(n int, chance float64) float64 {
+	guess := distuv.StudentsT{Mu: 0, Sigma: 1, Nu: float64(n)}.Quantile(1 - float64(chance/2))
+	return first(guess, func(t float64) bool { return studentTails(n, t) <= chance })
 }
 
 // studentTails returns the probability that Student's t lies beyond ±t:

@@ -22,6 +22,13 @@ func (p *program) checkClusters(list, templates []*document.Document, records []
 			images["images."+x] = true
 		}
 	}
+	if len(images) > 0 {
+		for _, d := range list {
+			for _, x := range d.Value.(*document.Cluster).Spec.DaemonSets {
+				images["images."+x.Image] = true
+			}
+		}
+	}
 	var idle []string
 	var told []document.Measured
 	if len(records) > 0 {
@@ -77,15 +84,15 @@ func (p *program) checkClusters(list, templates []*document.Document, records []
 		return err
 	}
 	if len(idle) > 0 {
-		fmt.Fprintln(p.out, p.faint(p.wrap(fmt.Sprintf("\nNo template of these has %s, which nobody measured: leave them out, or as they are.",
+		fmt.Fprintln(p.out, "\n"+p.faint(p.wrap(fmt.Sprintf("No template of these has %s, which nobody measured: leave them out, or as they are.",
 			strings.Join(idle, ", ")))))
 	}
 	if otherwise > 0 {
-		fmt.Fprintln(p.out, p.wrap(fmt.Sprintf("\nNewer records say otherwise of %s. `tachyphor learn cluster %s --onto FILE` takes what they say over.",
+		fmt.Fprintln(p.out, "\n"+p.wrap(fmt.Sprintf("Newer records say otherwise of %s. `tachyphor learn cluster %s --onto FILE` takes what they say over.",
 			counted(otherwise, "fact"), strings.Join(records, " "))))
 	}
 	if guessed > 0 {
-		fmt.Fprintln(p.out, p.wrap(fmt.Sprintf("\n%s nobody measured, or long ago. `tachyphor doubt SCENARIO.yaml` says which of them matter for a design; "+
+		fmt.Fprintln(p.out, "\n"+p.wrap(fmt.Sprintf("%s nobody measured, or long ago. `tachyphor doubt SCENARIO.yaml` says which of them matter for a design; "+
 			"`tachyphor learn cluster --live` measures most.", counted(guessed, "fact"))))
 	}
 	return nil

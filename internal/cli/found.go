@@ -65,25 +65,74 @@ func (p *program) gather(file string, with []string, skipBad bool) (*world.World
 
 // gatherInput finds what a world is put together from.
 func (p *program) gatherInput(file string, with []string, skipBad bool) (in world.Input, err error) {
-	data, err := p.read(file)
+	files, err := p.foundIn(file)
 	if err != nil {
 		return in, err
 	}
-	docs, faults := document.Parse(file, data)
-	if len(faults) > 0 {
-		return in, faults
-	}
-	files := &found{Shelf: shelf.Of(docs...)}
 	scenarios := files.OfKind(document.KindScenario)
 	if len(scenarios) == 0 {
 		return in, no(fmt.Errorf("%s: there is no Scenario in it", file))
 	}
-	scenario := scenarios[0]
-	folder := filepath.Dir(file)
-	above := filepath.Join(folder, "..")
+	return p.gatherNamed(files, scenarios[0], file, with, skipBad)
+}
+
+// gatherSweep reads the first Sweep of a file, with the scenario that it names and what that
+// names, found as gatherInput finds it.
+func (p *program) gatherSweep(file string, with []string, skipBad bool) (d *document.Document, in world.Input, err error) {
+	files, err := p.foundIn(file)
+	if err != nil {
+		return nil, in, err
+	}
+	sweeps := files.OfKind(document.KindSweep)
+	if len(sweeps) == 0 {
+		return nil, in, no(fmt.Errorf("%s: there is no Sweep in it; `tachyphor improve SCENARIO.yaml` needs none", file))
+	}
+	d = sweeps[0]
+	name := d.Value.(*document.Sweep).Spec.Scenario
 	hint := ""
+	for _, path := range around(file, with) {
+		if files.Find(document.KindScenario, name) != nil {
+			break
+		}
+		if err := files.add(p, path); err != nil {
+			hint = "; not looked at: " + err.Error()
+		}
+	}
+	scenario := files.Find(document.KindScenario, name)
+	if scenario == nil {
+		return nil, in, document.Faults{d.Fault("spec.scenario", name, "no Scenario of that name in this file, its folder or the one above; "+
+			"name more with --with"+hint)}
+	}
+	in, err = p.gatherNamed(files, scenario, file, with, skipBad)
+	return d, in, err
+}
+
+// foundIn reads the documents of a file.
+func (p *program) foundIn(file string) (*found, error) {
+	data, err := p.read(file)
+	if err != nil {
+		return nil, err
+	}
+	docs, faults := document.Parse(file, data)
+	if len(faults) > 0 {
+		return nil, faults
+	}
+	return &found{Shelf: shelf.Of(docs...)}, nil
+}
+
+// around are the folders in which what a file names is looked for.
+func around(file string, with []string) []string {
+	folder := filepath.Dir(file)
+	return append(slices.Clone(with), folder, filepath.Join(folder, ".."))
+}
+
+// gatherNamed finds what a scenario names.
+func (p *program) gatherNamed(files *found, scenario *document.Document, file string, with []string, skipBad bool) (in world.Input, err error) {
+	above := filepath.Join(filepath.Dir(file), "..")
+	hint := ""
+	var faults document.Faults
 	named, missing := files.Named(scenario)
-	for _, path := range append(slices.Clone(with), folder, above) {
+	for _, path := range around(file, with) {
 		if len(missing) == 0 {
 			break
 		}

@@ -1,0 +1,217 @@
+// Package explore answers what a design should be: it runs variants of a scenario on the same
+// draws, leaves those that are surely worse, and tells the least that keeps what it must, tried
+// on fresh draws, with the single changes that lead to it.
+package explore
+
+import (
+	"fmt"
+	"strings"
+
+	"tachyphor/core/aim"
+	"tachyphor/core/document"
+	"tachyphor/core/world"
+)
+
+// A place is a field of a scenario's documents.
+type place struct {
+	at      string // as the sweep names it
+	kind    string
+	name    string // of the document
+	pointer string
+}
+
+// A knob is one place or several that move as one.
+type knob struct {
+	name   string
+	places []place
+	values [][]any  // by value, then place
+	text   []string // by value, as people read it
+	base   int      // the value that the scenario has; −1: another
+	was    string   // what it has
+}
+
+// A Question is a scenario, its knobs, and what is asked of its variants.
+type Question struct {
+	Sweep string
+	Spec  document.SweepSpec
+	in    world.Input
+	base  *world.World
+	knobs []knob
+	aims  []aim.Aim
+}
+
+// Ask puts a question together: places are looked up, aims read, and each value is tried by
+// itself, so that what is wrong is told before anything runs. name is the sweep's, in errors too.
+func Ask(name string, spec document.SweepSpec, in world.Input) (*Question, error) {
+	q := &Question{Sweep: name, Spec: spec, in: in}
+	base, faults := world.Assemble(in)
+	if err := faults.Err(); err != nil {
+		return nil, err
+	}
+	q.base = base
+	for _, text := range spec.Aims {
+		a, err := aim.Parse(text)
+		if err != nil {
+			return nil, err
+		}
+		if err := q.known(a); err != nil {
+			return nil, err
+		}
+		q.aims = append(q.aims, a)
+	}
+	for i := range spec.Knobs {
+		k, err := q.knob(&spec.Knobs[i])
+		if err != nil {
+			return nil, fmt.Errorf("knob %s: %w", spec.Knobs[i].Called(), err)
+		}
+		q.knobs = append(q.knobs, k)
+	}
+	return q, nil
+}
+
+// known refuses an aim of a class that there is not.
+func (q *Question) known(a aim.Aim) error {
+	if a.Class == "" {
+		return nil
+	}
+	var there []string
+	for _, c := range q.base.Classes {
+		if c.Name == a.Class {
+			return nil
+		}
+		there = append(there, c.Name)
+	}
+	return fmt.Errorf("aim %q: there is no class %s; there are %s", a, a.Class, strings.Join(there, ", "))
+}
+
+// document finds the document that a place begins with, and what is left of it.
+func (q *Question) document(at string) (d *document.Document, steps []string, err error) {
+	steps = strings.Split(at, "/")
+	for i, s := range steps {
+		steps[i] = strings.NewReplacer("~1", "/", "~0", "~").Replace(s)
+	}
+	kind, rest := steps[0], steps[1:]
+	switch kind {
+	case document.KindScenario:
+		d = q.in.Scenario
+	case document.KindCluster:
+		d = q.in.Cluster
+	case document.KindWorkload:
+		d = q.in.Workload
+	case document.KindPodTemplate:
+		var there []string
+		for _, t := range q.in.Templates {
+			if there = append(there, t.Name); len(rest) > 0 && t.Name == rest[0] {
+				d = t
+			}
+		}
+		if d == nil {
+			return nil, nil, fmt.Errorf("%s: a PodTemplate's place goes on with its name, one of %s", at, strings.Join(there, ", "))
+		}
+		rest = rest[1:]
+	default:
+		return nil, nil, fmt.Errorf("%s: expected a place that begins with Scenario, Cluster, Workload or PodTemplate", at)
+	}
+	if len(rest) == 0 {
+		return nil, nil, fmt.Errorf("%s: expected a place within the document, as in Scenario/spec/agentCeiling", at)
+	}
+	return d, rest, nil
+}
+
+// knob looks up a knob's places and tries its values.
+func (q *Question) knob(k *document.Knob) (out knob, err error) {
+	out = knob{name: k.Called(), base: -1}
+	parts := k.Together
+	if len(parts) == 0 {
+		parts = []document.Knob{*k}
+	}
+	was := make([]any, len(parts))
+	out.values = make([][]any, k.Count())
+	for i := range parts {
+		d, steps, err := q.document(parts[i].At)
+		if err != nil {
+			return out, err
+		}
+		pointer, says, err := d.Field(steps)
+		if err != nil {
+			return out, fmt.Errorf("%s: %w", parts[i].At, err)
+		}
+		out.places = append(out.places, place{parts[i].At, d.Kind, d.Name, pointer})
+		was[i] = says
+		for v, x := range parts[i].Plain() {
+			out.values[v] = append(out.values[v], x)
+		}
+	}
+	for v := range out.values {
+		var text []string
+		same := true
+		for i, x := range out.values[v] {
+			s := (document.Value{Plain: x}).String()
+			text = append(text, s)
+			same = same && s == (document.Value{Plain: was[i]}).String()
+		}
+		if out.text = append(out.text, strings.Join(text, ", ")); same {
+			out.base = v
+		}
+	}
+	for i, x := range was {
+		if i > 0 {
+			out.was += ", "
+		}
+		if x == nil {
+			out.was += "not said"
+		} else {
+			out.was += (document.Value{Plain: x}).String()
+		}
+	}
+	var first error
+	for v := range out.values {
+		if _, err := q.changed(out.edits(v)); err == nil {
+			return out, nil
+		} else if first == nil {
+			first = fmt.Errorf("%s: %w", out.text[v], err)
+		}
+	}
+	return out, first
+}
+
+// edits are the changes that give a knob one of its values.
+func (k *knob) edits(v int) []document.Changes {
+	var out []document.Changes
+	for i, p := range k.places {
+		out = append(out, document.Changes{Kind: p.kind, Name: p.name, Edits: []document.Edit{{Op: "add", Path: p.pointer, Value: k.values[v][i]}}})
+	}
+	return out
+}
+
+// changed is the scenario's world with changes made first.
+func (q *Question) changed(list []document.Changes) (*world.World, error) {
+	in := q.in
+	for _, c := range list {
+		at := &in.Scenario
+		switch c.Kind {
+		case document.KindCluster:
+			at = &in.Cluster
+		case document.KindWorkload:
+			at = &in.Workload
+		case document.KindPodTemplate:
+			own := append([]*document.Document(nil), in.Templates...)
+			in.Templates = own
+			for i := range own {
+				if own[i].Name == c.Name {
+					at = &own[i]
+				}
+			}
+		}
+		d, faults, err := (*at).With(c.Edits)
+		if err != nil {
+			return nil, err
+		}
+		if err := faults.Err(); err != nil {
+			return nil, err
+		}
+		*at = d
+	}
+	w, faults := world.Assemble(in)
+	return w, faults.Err()
+}
