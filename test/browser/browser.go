@@ -173,7 +173,7 @@ func (p *Page) Text(selector string) (string, error) {
 func (p *Page) Until(expression string) error {
 	ctx, cancel := context.WithTimeout(p.ctx, wait)
 	defer cancel()
-	_, err := chromedp.Run(ctx, chromedp.Poll[bool](expression))
+	_, err := chromedp.Run(ctx, chromedp.Poll[bool](expression, chromedp.WithPollingTimeout(wait)))
 	return err
 }
 

@@ -76,8 +76,8 @@ func encoded(t testing.TB, v any) []byte {
 // number of workers, with standard output clean.
 func TestSimulateHere(t *testing.T) {
 	file := filepath.Join(demoFolder, "scenarios", "on-demand.yaml")
-	one := command(t, t.TempDir(), "simulate", file, "--here", "-o", "json", "--workers", "1")
-	two := command(t, t.TempDir(), "simulate", file, "--here", "-o", "json", "--workers", "7")
+	one := command(t, t.TempDir(), "simulate", file, "--here", "-o", "json", "-q", "--workers", "1")
+	two := command(t, t.TempDir(), "simulate", file, "--here", "-o", "json", "-q", "--workers", "7")
 	if one.status != 0 || one.out != two.out || one.err != "" {
 		t.Fatalf("status %d, same %v, %s", one.status, one.out == two.out, one.err)
 	}
