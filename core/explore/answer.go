@@ -62,6 +62,7 @@ type Answer struct {
 	Sentence string         `json:"sentence" doc:"The answer in a sentence."`
 	Notes    []string       `json:"notes" doc:"What is to be known of it."`
 
+	Knobs    []Tried     `json:"knobs" doc:"What was varied."`
 	Possible int         `json:"possible" doc:"Variants that there are; at most a million is counted."`
 	Searched bool        `json:"searched" doc:"Not all of them were run: they were searched."`
 	Unfit    int         `json:"unfit" doc:"Variants that make no valid documents, as where a floor is above its ceiling."`
@@ -77,6 +78,14 @@ type Answer struct {
 	list     []*lane     // of Variants
 	ran      *runner
 	changes  []document.Changes
+}
+
+// A Tried is a knob with all its values.
+type Tried struct {
+	Knob   string   `json:"knob" doc:"What the knob is called."`
+	At     []string `json:"at" doc:"The places that it moves."`
+	Was    string   `json:"was" doc:"What the scenario has."`
+	Values []string `json:"values" doc:"The values that it may take."`
 }
 
 // PatchOf are edits of one document.
@@ -99,6 +108,13 @@ func (q *Question) Answer(workers int, progress paired.Progress) (*Answer, error
 	out := &Answer{
 		Sweep: q.Sweep, Scenario: q.base.Scenario, Currency: q.base.Currency, Least: q.Spec.Least, Aims: []string{}, Notes: []string{},
 		Possible: q.many(possibleMost), Best: -1, Ladder: []Rung{}, Steps: []Step{}, Patch: []PatchOf{}, Matters: []Matter{}, ran: r,
+	}
+	for _, k := range q.knobs {
+		tried := Tried{Knob: k.name, Was: k.was, Values: k.text}
+		for _, p := range k.places {
+			tried.At = append(tried.At, p.at)
+		}
+		out.Knobs = append(out.Knobs, tried)
 	}
 	for _, a := range q.aims {
 		out.Aims = append(out.Aims, a.String())
@@ -129,13 +145,13 @@ func (q *Question) Answer(workers int, progress paired.Progress) (*Answer, error
 			Settings: q.settings(l.v), Runs: l.repeats, Measures: q.measures(r.of(l.v, 0)), Out: l.out,
 		})
 	}
-	out.frontier()
 	v, _ := worst(out.Variants[0].Aims)
 	out.Today = v
 	out.Matters = q.matters(r, out.list)
 	if err := q.choose(out); err != nil {
 		return nil, err
 	}
+	out.frontier()
 	if out.Best >= 0 {
 		if err := q.ladder(out); err != nil {
 			return nil, err
@@ -201,7 +217,7 @@ func (a *Answer) frontier() {
 
 // choose finds the variant with the least of what is asked that keeps all aims, also on fresh
 // draws.
-func (q *Question) choose(a *Answer) error {
+func (q *Question) choose(a *Answer) (err error) {
 	var order []int
 	for i := range a.Variants {
 		if v, _ := worst(a.Variants[i].Aims); v == aim.Kept && a.Variants[i].Runs >= firstRepeats && a.list[i].same < 0 {
@@ -211,6 +227,9 @@ func (q *Question) choose(a *Answer) error {
 	least := func(i int) float64 { return mean(a.ran.of(a.list[i].v, 0), q.objective) }
 	slices.SortStableFunc(order, func(x, y int) int { return cmp.Or(cmp.Compare(least(x), least(y)), cmp.Compare(x, y)) })
 	for n, i := range order[:min(len(order), mostTried)] {
+		if i, err = q.simpler(a, i); err != nil {
+			return err
+		}
 		repeats, err := q.confirm(a, a.list[i].v)
 		if err != nil {
 			return err
@@ -227,6 +246,52 @@ func (q *Question) choose(a *Answer) error {
 		return nil
 	}
 	return nil
+}
+
+// simplerBy is how much more of what is to be least a variant may have, as a share, that leaves
+// more of the scenario as it is.
+const simplerBy = 0.002
+
+// simpler takes changes back that bring nothing: as long as all aims stay kept and what is to be
+// least is hardly more, the one without which there is least of it. It returns the variant that
+// is left, among those of the answer.
+func (q *Question) simpler(a *Answer, i int) (int, error) {
+	for {
+		l := a.list[i]
+		var next []variant
+		for k, x := range l.v {
+			if x >= 0 {
+				v := append(variant(nil), l.v...)
+				v[k] = -1
+				next = append(next, v)
+			}
+		}
+		next = a.ran.valid(next)
+		repeats := max(firstRepeats, l.repeats)
+		if err := a.ran.run(append([]variant{l.v}, next...), 0, repeats); err != nil {
+			return 0, err
+		}
+		first := func(v variant) []Run { return a.ran.of(v, 0)[:repeats] }
+		most := float64(mean(first(l.v), q.objective) * (1 + simplerBy))
+		var best variant
+		least := 0.0
+		for _, v := range next {
+			x := mean(first(v), q.objective)
+			if says, _ := worst(q.readings(first(v), errorOfAll)); says == aim.Kept && x <= most && (best == nil || x < least) {
+				best, least = v, x
+			}
+		}
+		if best == nil {
+			return i, nil
+		}
+		if i = slices.IndexFunc(a.list, func(l *lane) bool { return l.v.key() == best.key() }); i < 0 {
+			i = len(a.list)
+			a.list = append(a.list, &lane{v: best, same: -1})
+			a.Variants = append(a.Variants, Variant{Settings: q.settings(best)})
+		}
+		a.list[i].repeats = repeats
+		a.Variants[i].Runs, a.Variants[i].Measures = repeats, q.measures(a.ran.of(best, 0))
+	}
 }
 
 // freshRepeats are those after which a variant on fresh draws is looked at; where it is not

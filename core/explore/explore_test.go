@@ -6,9 +6,11 @@ import (
 	"math"
 	"os"
 	"slices"
+	"strconv"
 	"strings"
 	"testing"
 
+	"tachyphor/core/aim"
 	"tachyphor/core/document"
 	"tachyphor/core/explore"
 	"tachyphor/core/shelf"
@@ -258,5 +260,51 @@ func TestNothingKeepsAndSearch(t *testing.T) {
 	}
 	if !shown["t floor"] || !shown["t ceiling"] {
 		t.Errorf("%+v", a.Matters)
+	}
+}
+
+// A scenario's own knobs are those of a Sweep, with ceilings up to what the jobs would take at
+// once; none is only what stands there.
+func TestKnobsOf(t *testing.T) {
+	in := input(t, queue(30, 8, 5, 4, 1))
+	knobs, err := explore.KnobsOf(in)
+	if err != nil {
+		t.Fatal(err)
+	}
+	raw, err := json.Marshal(document.Sweep{
+		APIVersion: "tachyphor/v1", Kind: "Sweep", Metadata: document.Meta{Name: "own"},
+		Spec: document.SweepSpec{Scenario: "s", Knobs: knobs, Least: document.LeastBill, Budget: document.Runs{Runs: 90}},
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, faults := document.Parse("own", raw); len(faults) > 0 {
+		t.Fatal(faults)
+	}
+	names := map[string][]string{}
+	for _, k := range knobs {
+		for _, v := range k.Values {
+			names[k.Name] = append(names[k.Name], v.String())
+		}
+		if len(k.Values) == 0 {
+			t.Errorf("%+v", k)
+		}
+	}
+	ceiling := names["t ceiling"]
+	if most, err := strconv.Atoi(ceiling[len(ceiling)-1]); err != nil || most < 9 || most > 25 || !slices.Contains(ceiling, "5") {
+		t.Errorf("ceilings %v", ceiling)
+	}
+	if got := names["t reuse"]; !slices.Equal(got, []string{"never", "while-idle"}) {
+		t.Errorf("reuse %v", got)
+	}
+	if got := names["choose"]; slices.Contains(got, "cheapest") || len(got) != 2 { // what is left out stays so
+		t.Errorf("choose %v", got)
+	}
+	a := answer(t, in, document.SweepSpec{
+		Scenario: "s", Knobs: knobs, Aims: []string{"85 % of all jobs start within 60s"},
+		Least: document.LeastBill, Budget: document.Runs{Runs: 240},
+	}, 2)
+	if a.Best < 0 || a.Today != aim.Missed || len(a.Knobs) != len(knobs) {
+		t.Errorf("%d, today %s: %s", a.Best, a.Today, a.Sentence)
 	}
 }

@@ -1,56 +1,140 @@
 package explore
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strings"
 
 	"tachyphor/core/document"
+	"tachyphor/core/sim"
 	"tachyphor/core/units"
 	"tachyphor/core/world"
 )
 
 // KnobsOf are the knobs that a scenario has by itself: the numbers of its agents, their
 // calendars, how its nodes grow and shrink, and where pods go; each with values around what
-// stands there.
-func KnobsOf(in world.Input) (out []document.Knob) {
+// stands there, of ceilings and pools also what its own demand suggests. The scenario is run once
+// for that.
+func KnobsOf(in world.Input) (out []document.Knob, err error) {
+	w, faults := world.Assemble(in)
+	if err := faults.Err(); err != nil {
+		return nil, err
+	}
+	t, err := sim.Run(w, w.Plan.Seed, 0, nil)
+	if err != nil {
+		return nil, err
+	}
+	wanted := offered(t)
 	s := &in.Scenario.Value.(*document.Scenario).Spec
-	add := func(name, at string, values ...any) {
+	// add adds a knob that is something now, whether the document says it or leaves it out.
+	add := func(name, at string, is any, values []any) {
 		k := document.Knob{Name: name, At: "Scenario/spec/" + at}
+		_, says, err := in.Scenario.Field(stepsOf("spec/" + at))
+		now := document.Value{Plain: is}.String()
+		others := 0
 		for _, v := range values {
-			k.Values = append(k.Values, document.Value{Plain: v})
+			value := document.Value{Plain: v}
+			if value.String() != now {
+				others++
+			} else if says == nil {
+				continue // the scenario's own value
+			}
+			k.Values = append(k.Values, value)
 		}
-		if len(k.Values) > 1 {
+		if err == nil && others > 0 {
 			out = append(out, k)
 		}
 	}
-	for _, t := range s.Templates {
+	for i, t := range s.Templates {
 		at, a := "templates/"+escaped(t.Template)+"/agents/", &t.Agents
 		if a.Ceiling != nil {
-			add(t.Template+" ceiling", at+"ceiling", around(*a.Ceiling, 1, 0.5, 0.75, 1, 1.25, 1.5)...)
+			add(t.Template+" ceiling", at+"ceiling", float64(*a.Ceiling), numbers(append(about(*a.Ceiling, 1, 0.5, 0.75, 1, 1.25, 1.5), wanted[i]...)))
+		}
+		add(t.Template+" reuse", at+"reuse", string(a.Reuse), anyOf(a.Reuse.Values()))
+		if a.Settle > 0 {
+			add(t.Template+" settle", at+"settle", a.Settle.String(), times(a.Settle, 0.25, 0.5, 1, 2))
 		}
 		if a.Reuse != document.Never {
-			add(t.Template+" linger", at+"linger", times(a.Linger, 0.25, 0.5, 1, 2)...)
-			add(t.Template+" spare", at+"spare", around(a.Spare, 0, 0, 0.5, 1, 2)...)
+			add(t.Template+" linger", at+"linger", a.Linger.String(), times(a.Linger, 0.25, 0.5, 1, 2))
+			add(t.Template+" spare", at+"spare", float64(a.Spare), around(a.Spare, 0, 0, 0.5, 1, 2))
 		}
 		for i, c := range a.Calendar {
 			way := fmt.Sprintf("%scalendar/%d/", at, i)
 			when := t.Template + " " + c.When.String()
 			if c.Floor != nil {
-				add(when+" floor", way+"floor", around(*c.Floor, 0, 0, 0.5, 1, 2)...)
+				add(when+" floor", way+"floor", float64(*c.Floor), around(*c.Floor, 0, 0, 0.5, 1, 2))
 			}
 			if c.Spare != nil {
-				add(when+" spare", way+"spare", around(*c.Spare, 0, 0, 0.5, 1, 2)...)
+				add(when+" spare", way+"spare", float64(*c.Spare), around(*c.Spare, 0, 0, 0.5, 1, 2))
 			}
 		}
 		if len(a.Calendar) == 0 && a.Floor > 0 {
-			add(t.Template+" floor", at+"floor", around(a.Floor, 0, 0, 0.5, 1, 2)...)
+			add(t.Template+" floor", at+"floor", float64(a.Floor), around(a.Floor, 0, 0, 0.5, 1, 2))
 		}
 	}
 	if g := s.Nodes.Growth.ShrinkAfter; g > 0 {
-		add("shrinkAfter", "nodes/growth/shrinkAfter", times(g, 0.5, 1, 2, 4)...)
+		add("shrinkAfter", "nodes/growth/shrinkAfter", g.String(), times(g, 0.5, 1, 2, 4))
 	}
-	add("placement", "nodes/placement", anyOf(document.Placement("").Values())...)
+	add("choose", "nodes/growth/choose", string(s.Nodes.Growth.Choose), anyOf(s.Nodes.Growth.Choose.Values()))
+	if s.AgentCeiling != nil {
+		add("agentCeiling", "agentCeiling", float64(*s.AgentCeiling), around(*s.AgentCeiling, 1, 0.5, 0.75, 1, 1.5, 2))
+	}
+	for _, p := range in.Cluster.Value.(*document.Cluster).Spec.Pools {
+		most := p.Max
+		if own := s.Nodes.Pools[p.Name].Max; own != nil {
+			most = *own
+		}
+		if p.Max > p.Min {
+			add("pool "+p.Name+" max", "nodes/pools/"+escaped(p.Name)+"/max", float64(most), around(most, max(1, p.Min), 0.5, 0.75, 1))
+		}
+	}
+	add("placement", "nodes/placement", string(s.Nodes.Placement), anyOf(s.Nodes.Placement.Values()))
+	return out, nil
+}
+
+// offered tells by template how many jobs would be at work at once if none waited, from one run:
+// nine tenths, 99 of 100 and all of the time that somebody works.
+func offered(t *sim.Trace) [][]int {
+	type edge struct {
+		at   units.Duration
+		more int
+	}
+	edges := make([][]edge, len(t.World.Templates))
+	for j := range t.Records {
+		r := &t.Records[j]
+		if r.Template < 0 || r.Started < 0 || r.Ended < r.Started {
+			continue
+		}
+		from := t.From(j)
+		edges[r.Template] = append(edges[r.Template], edge{from, 1}, edge{from + r.Ended - r.Started, -1})
+	}
+	out := make([][]int, len(edges))
+	for k, list := range edges {
+		slices.SortFunc(list, func(a, b edge) int { return cmp.Or(cmp.Compare(a.at, b.at), cmp.Compare(a.more, b.more)) })
+		long, now, most := map[int]units.Duration{}, 0, 0
+		var busy units.Duration
+		for i, e := range list {
+			if i > 0 && now > 0 {
+				long[now] += e.at - list[i-1].at
+				busy += e.at - list[i-1].at
+			}
+			now += e.more
+			most = max(most, now)
+		}
+		for _, share := range []float64{0.9, 0.99} {
+			sum := units.Duration(0)
+			for n := 1; n <= most; n++ {
+				if sum += long[n]; float64(sum) >= float64(share*float64(busy)) {
+					out[k] = append(out[k], n)
+					break
+				}
+			}
+		}
+		if most > 0 {
+			out[k] = append(out[k], most)
+		}
+	}
 	return out
 }
 
@@ -64,15 +148,22 @@ func anyOf(list []string) (out []any) {
 	return out
 }
 
-// around are whole numbers about one, rising, each once; around nothing the first few.
-func around(n, least int, factors ...float64) (out []any) {
-	var list []int
+// around are whole numbers about one, rising, each once.
+func around(n, least int, factors ...float64) []any { return numbers(about(n, least, factors...)) }
+
+// about are whole numbers about one; around nothing the first few.
+func about(n, least int, factors ...float64) (list []int) {
 	for _, f := range factors {
 		list = append(list, max(least, int(float64(f*float64(n))+0.5)))
 	}
 	if n < 2 {
 		list = append(list, least, n, n+1, n+2)
 	}
+	return list
+}
+
+// numbers are whole numbers, rising, each once.
+func numbers(list []int) (out []any) {
 	slices.Sort(list)
 	for _, x := range slices.Compact(list) {
 		out = append(out, float64(x))

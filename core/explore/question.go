@@ -84,12 +84,18 @@ func (q *Question) known(a aim.Aim) error {
 	return fmt.Errorf("aim %q: there is no class %s; there are %s", a, a.Class, strings.Join(there, ", "))
 }
 
-// document finds the document that a place begins with, and what is left of it.
-func (q *Question) document(at string) (d *document.Document, steps []string, err error) {
-	steps = strings.Split(at, "/")
+// stepsOf parts a place.
+func stepsOf(at string) []string {
+	steps := strings.Split(at, "/")
 	for i, s := range steps {
 		steps[i] = strings.NewReplacer("~1", "/", "~0", "~").Replace(s)
 	}
+	return steps
+}
+
+// document finds the document that a place begins with, and what is left of it.
+func (q *Question) document(at string) (d *document.Document, steps []string, err error) {
+	steps = stepsOf(at)
 	kind, rest := steps[0], steps[1:]
 	switch kind {
 	case document.KindScenario:

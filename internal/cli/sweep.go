@@ -91,7 +91,11 @@ FILE is the scenario's, with what it names beside it, as for simulate --here.`,
 			if err != nil {
 				return err
 			}
-			spec := document.SweepSpec{Scenario: in.Scenario.Name, Knobs: explore.KnobsOf(in)}
+			knobs, err := explore.KnobsOf(in)
+			if err != nil {
+				return err
+			}
+			spec := document.SweepSpec{Scenario: in.Scenario.Name, Knobs: knobs}
 			spec.Defaults()
 			spec.Budget.Defaults()
 			if len(spec.Knobs) == 0 {
@@ -349,7 +353,13 @@ func (p *program) matters(a *explore.Answer) {
 	if len(idle) > 0 {
 		fmt.Fprintln(p.out, p.faint(p.wrap("Hardly anything hangs on "+strings.Join(idle, ", ")+".")))
 	}
-	fmt.Fprintln(p.out, p.faint(p.wrap(fmt.Sprintf("\n%s; what cannot be the answer got no more repeats.", counted(a.Runs, "run")))))
+	fmt.Fprintln(p.out, "\n"+p.strong("What was varied"))
+	v := listing{columns: []column{{"knob", false}, {"is", true}, {"may be", false}}}
+	for _, k := range a.Knobs {
+		v.rows = append(v.rows, []string{k.Knob, clipped(k.Was, 24), clipped(strings.Join(k.Values, ", "), 60)})
+	}
+	fmt.Fprintln(p.out, p.table(v))
+	fmt.Fprintln(p.out, "\n"+p.faint(p.wrap(counted(a.Runs, "run")+"; what cannot be the answer got no more repeats.")))
 }
 
 // writeBest writes the documents that are recommended, where that is asked for: the scenario
