@@ -77,7 +77,6 @@ type Answer struct {
 	Patch    []PatchOf   `json:"patch" doc:"The edits that make the scenario what is recommended, by document."`
 	list     []*lane     // of Variants
 	ran      *runner
-	changes  []document.Changes
 }
 
 // A Tried is a knob with all its values.
