@@ -84,6 +84,7 @@ func Ask(in world.Input, now time.Time, plan func(*world.World)) (*Question, err
 			if err != nil {
 				return nil, err
 			}
+			w.ShareJobs(base)
 			worlds = append(worlds, w)
 		}
 	}

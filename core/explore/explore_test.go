@@ -243,6 +243,10 @@ func TestNothingKeepsAndSearch(t *testing.T) {
 	if !a.Searched || a.Possible != 520 || a.Unfit == 0 || a.Best < 0 || a.Runs > 240+200 || !strings.Contains(strings.Join(a.Notes, " "), "520 variants are possible") {
 		t.Errorf("searched %v of %d, %d unfit, best %d, %d runs; %s %q", a.Searched, a.Possible, a.Unfit, a.Best, a.Runs, a.Sentence, a.Notes)
 	}
+	if free := answer(t, in, spec(t, fleet), 2); !strings.Contains(free.Sentence, "agents 3, 3: 95 % of jobs") ||
+		!strings.Contains(free.Sentence, "no aim was given, so that only the bill counts") {
+		t.Error(free.Sentence)
+	}
 	ladder := a.Ladder
 	if len(ladder) == 0 || len(ladder) != len(a.Variants[a.Best].Settings) {
 		t.Fatalf("%+v", ladder)

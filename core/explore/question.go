@@ -9,6 +9,8 @@ import (
 
 	"tachyphor/core/aim"
 	"tachyphor/core/document"
+	"tachyphor/core/sim"
+	"tachyphor/core/units"
 	"tachyphor/core/world"
 )
 
@@ -68,6 +70,19 @@ func Ask(name string, spec document.SweepSpec, in world.Input) (*Question, error
 	}
 	return q, nil
 }
+
+// Need is about how much memory answering takes at most, on so many workers: the runs that are
+// under way and the recorded jobs; a world for each variant, and what is read of its runs.
+func (q *Question) Need(workers int) units.Bytes {
+	jobs, variants := units.Bytes(q.base.ExpectedJobs()), units.Bytes(min(q.Spec.Budget.Runs, q.many(q.Spec.Budget.Runs)))
+	return jobs*sim.RunBytes*units.Bytes(workers) + jobs*sim.TraceBytes + variants*worldBytes + units.Bytes(q.Spec.Budget.Runs)*runBytes
+}
+
+// What a variant and a run of one take, about.
+const (
+	worldBytes = 64 << 10
+	runBytes   = 2 << 10
+)
 
 // known refuses an aim of a class that there is not.
 func (q *Question) known(a aim.Aim) error {

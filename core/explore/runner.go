@@ -5,6 +5,7 @@ import (
 
 	"tachyphor/core/paired"
 	"tachyphor/core/sim"
+	"tachyphor/core/stats"
 	"tachyphor/core/units"
 	"tachyphor/core/world"
 )
@@ -52,6 +53,7 @@ func (r *runner) world(v variant) (*world.World, bool) {
 		r.faults[key] = err.Error()
 		return nil, false
 	}
+	w.ShareJobs(r.q.base)
 	r.worlds[key] = w
 	return w, true
 }
@@ -114,7 +116,9 @@ func (r *runner) one(w *world.World, repeat int) (out Run, err error) {
 	if err := t.Check(); err != nil {
 		return out, err
 	}
-	out = r.q.read(t)
+	if out = r.q.read(t); repeat < fresh {
+		out.delays = stats.Spread{} // percentiles of all runs together are told of fresh draws alone
+	}
 	if !r.tell(1) {
 		err = sim.ErrStopped
 	}

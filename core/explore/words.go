@@ -4,6 +4,7 @@ import (
 	"fmt"
 
 	"tachyphor/core/aim"
+	"tachyphor/core/document"
 	"tachyphor/core/stats"
 	"tachyphor/core/units"
 )
@@ -30,6 +31,7 @@ func (q *Question) sentence(a *Answer) string {
 		today(c.Best.Delay, c.Today.Delay, delay), money(c.Best.Bill.Mean), today(c.Best.Bill, c.Today.Bill, money), money(12*c.Best.Bill.Mean))
 	switch len(q.aims) {
 	case 0:
+		return says + fmt.Sprintf("; no aim was given, so that only %s counts. Tried on %d fresh draws.", leastSays[q.Spec.Least], c.Repeats)
 	case 1:
 		says += "; it keeps the aim"
 	case 2:
@@ -38,6 +40,12 @@ func (q *Question) sentence(a *Answer) string {
 		says += fmt.Sprintf("; it keeps all %d aims", len(q.aims))
 	}
 	return says + fmt.Sprintf(", sure at 95 %%, tried on %d fresh draws.", c.Repeats)
+}
+
+// leastSays are what may be least, in words.
+var leastSays = map[document.Least]string{
+	document.LeastBill: "the bill", document.LeastDelay: "the start delay", document.LeastLead: "the lead time",
+	document.LeastWorth: "the bill with what waiting is worth",
 }
 
 // none says that no variant is known to keep all aims, and which comes nearest.

@@ -68,8 +68,12 @@ func (p *program) doubt(ctx context.Context, file string, f doubtFlags) error {
 	if err != nil {
 		return err
 	}
+	workers, err := room(max(1, f.workers), question.Need)
+	if err != nil {
+		return err
+	}
 	bar := p.progress("doubting "+in.Scenario.Name, f.quiet)
-	d, err := question.Try(max(1, f.workers), func(done float64) bool {
+	d, err := question.Try(workers, func(done float64) bool {
 		bar.set(done)
 		return ctx.Err() == nil
 	})

@@ -132,8 +132,12 @@ func (p *program) explore(ctx context.Context, name string, spec document.SweepS
 	if err != nil {
 		return no(err)
 	}
+	workers, err := room(max(1, f.workers), q.Need)
+	if err != nil {
+		return err
+	}
 	bar := p.progress("exploring "+in.Scenario.Name, f.quiet)
-	a, err := q.Answer(max(1, f.workers), func(done float64) bool {
+	a, err := q.Answer(workers, func(done float64) bool {
 		bar.set(done)
 		return ctx.Err() == nil
 	})
