@@ -66,7 +66,7 @@ func ifMatch(header string) (int, error) {
 
 // DocumentPath names a document in an address.
 type DocumentPath struct {
-	Kind string `path:"kind" enum:"PodTemplate,Cluster,Workload,Scenario" doc:"Kind of the document."`
+	Kind string `path:"kind" enum:"PodTemplate,Cluster,Workload,Scenario,Sweep" doc:"Kind of the document."`
 	Name string `path:"name" maxLength:"63" doc:"Name of the document."`
 }
 

@@ -4618,7 +4618,7 @@ export interface operations {
             header?: never;
             path: {
                 /** @description Kind of the document. */
-                kind: "PodTemplate" | "Cluster" | "Workload" | "Scenario";
+                kind: "PodTemplate" | "Cluster" | "Workload" | "Scenario" | "Sweep";
                 /** @description Name of the document. */
                 name: string;
             };
@@ -4658,7 +4658,7 @@ export interface operations {
             };
             path: {
                 /** @description Kind of the document. */
-                kind: "PodTemplate" | "Cluster" | "Workload" | "Scenario";
+                kind: "PodTemplate" | "Cluster" | "Workload" | "Scenario" | "Sweep";
                 /** @description Name of the document. */
                 name: string;
             };
@@ -4700,7 +4700,7 @@ export interface operations {
             };
             path: {
                 /** @description Kind of the document. */
-                kind: "PodTemplate" | "Cluster" | "Workload" | "Scenario";
+                kind: "PodTemplate" | "Cluster" | "Workload" | "Scenario" | "Sweep";
                 /** @description Name of the document. */
                 name: string;
             };
@@ -4735,7 +4735,7 @@ export interface operations {
             };
             path: {
                 /** @description Kind of the document. */
-                kind: "PodTemplate" | "Cluster" | "Workload" | "Scenario";
+                kind: "PodTemplate" | "Cluster" | "Workload" | "Scenario" | "Sweep";
                 /** @description Name of the document. */
                 name: string;
             };
@@ -4779,7 +4779,7 @@ export interface operations {
             header?: never;
             path: {
                 /** @description Kind of the document. */
-                kind: "PodTemplate" | "Cluster" | "Workload" | "Scenario";
+                kind: "PodTemplate" | "Cluster" | "Workload" | "Scenario" | "Sweep";
                 /** @description Name of the document. */
                 name: string;
             };
@@ -4816,7 +4816,7 @@ export interface operations {
             header?: never;
             path: {
                 /** @description Kind of the document. */
-                kind: "PodTemplate" | "Cluster" | "Workload" | "Scenario";
+                kind: "PodTemplate" | "Cluster" | "Workload" | "Scenario" | "Sweep";
                 /** @description Name of the document. */
                 name: string;
             };
