@@ -110,14 +110,16 @@ func (q *Question) better(r *runner, a, b variant) int {
 // search looks for variants that are worth a race: those spread over all that is possible, then
 // steps along one knob from the best so far, and along two where no single one is better.
 func (q *Question) search(r *runner, budget int) ([]variant, error) {
-	list := append([]variant{q.today()}, q.spread(int(float64(float64(budget)*spreadShare))/firstRepeats)...)
-	list = r.valid(list)
+	known := map[string]bool{}
+	var list []variant
+	for _, v := range r.valid(append([]variant{q.today()}, q.spread(int(float64(float64(budget)*spreadShare))/firstRepeats)...)) {
+		if !known[v.key()] {
+			known[v.key()] = true
+			list = append(list, v)
+		}
+	}
 	if err := r.run(list, 0, firstRepeats); err != nil {
 		return nil, err
-	}
-	known := map[string]bool{}
-	for _, v := range list {
-		known[v.key()] = true
 	}
 	best := slices.MinFunc(list, func(a, b variant) int { return q.better(r, a, b) })
 	for pairs := false; ; {
