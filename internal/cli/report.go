@@ -188,17 +188,20 @@ func causes(o *outcome.Outcome) listing {
 	return l
 }
 
+// yearly writes what an amount of a month comes to in twelve.
+func yearly(f stats.Figure) string { return units.Amount(12 * f.Mean).Short("") }
+
 // bill tells the cost.
 func bill(o *outcome.Outcome) listing {
 	c := o.Cost
-	l := listing{columns: []column{{"cost a month", false}, {"nodes", true}, {c.Currency, true}, {"share", true}}, value: c}
+	l := listing{columns: []column{{"cost", false}, {"nodes", true}, {c.Currency + " a month", true}, {"a year", true}, {"share", true}}, value: c}
 	nodes := 0.0
 	for _, pool := range c.Pools {
 		if pool.PerMonth.Mean == 0 {
 			continue
 		}
 		nodes += pool.PerMonth.Mean
-		l.rows = append(l.rows, []string{"pool " + pool.Pool + " (" + pool.NodeType + ")", interval(pool.Nodes, 2), money(pool.PerMonth), ""})
+		l.rows = append(l.rows, []string{"pool " + pool.Pool + " (" + pool.NodeType + ")", interval(pool.Nodes, 2), money(pool.PerMonth), yearly(pool.PerMonth), ""})
 	}
 	labels := map[string]string{
 		"work": "  agents at work", "start": "  agents starting", "lost": "  attempts cut short",
@@ -208,20 +211,20 @@ func bill(o *outcome.Outcome) listing {
 		if u.PerMonth.Mean == 0 {
 			continue
 		}
-		l.rows = append(l.rows, []string{labels[u.Use], "", money(u.PerMonth), fmt.Sprintf("%.1f %%", 100*u.Share)})
+		l.rows = append(l.rows, []string{labels[u.Use], "", money(u.PerMonth), yearly(u.PerMonth), fmt.Sprintf("%.1f %%", 100*u.Share)})
 	}
 	for _, x := range c.Parts {
-		l.rows = append(l.rows, []string{x.Part, "", money(x.PerMonth), ""})
+		l.rows = append(l.rows, []string{x.Part, "", money(x.PerMonth), yearly(x.PerMonth), ""})
 	}
-	l.rows = append(l.rows, []string{"all that is paid", "", money(c.PerMonth), ""})
+	l.rows = append(l.rows, []string{"all that is paid", "", money(c.PerMonth), yearly(c.PerMonth), ""})
 	if c.Floor.Mean > 0 {
 		l.rows = append(l.rows, []string{
-			"floor under it: no bill is below", "", money(c.Floor),
+			"floor under it: no bill is below", "", money(c.Floor), yearly(c.Floor),
 			fmt.Sprintf("bill is %.1f ×", c.TimesFloor.Mean),
 		})
 	}
 	if c.Waiting.Mean > 0 {
-		l.rows = append(l.rows, []string{"worth of people's waiting, not paid", "", money(c.Waiting), ""})
+		l.rows = append(l.rows, []string{"worth of people's waiting, not paid", "", money(c.Waiting), yearly(c.Waiting), ""})
 	}
 	return l
 }

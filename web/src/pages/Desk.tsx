@@ -115,6 +115,15 @@ export function Desk() {
                   : "–",
             },
             {
+              title: "a year",
+              right: true,
+              value: (s) => 12 * (s.last?.simulation?.summary?.costPerMonth ?? 0),
+              show: (s) =>
+                s.last?.simulation?.summary
+                  ? money(12 * s.last.simulation.summary.costPerMonth, s.last.simulation.summary.currency)
+                  : "–",
+            },
+            {
               title: "outcome",
               value: (s) => s.last?.id ?? 0,
               show: (s) =>

@@ -68,6 +68,12 @@ export function Bill({ o }: { o: Result }) {
               </span>
             ),
           },
+          {
+            title: "a year",
+            right: true,
+            value: (r) => 12 * r.amount.mean,
+            show: (r) => money(12 * r.amount.mean, ""),
+          },
           { title: "of the nodes", right: true, value: (r) => r.share },
         ]}
       />
