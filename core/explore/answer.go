@@ -21,6 +21,7 @@ type Measures struct {
 
 // A Variant is one that was run.
 type Variant struct {
+	Change   string    `json:"change" doc:"The settings in a line."`
 	Settings []Setting `json:"settings" doc:"The knobs that it has otherwise than the scenario; none: it is the scenario."`
 	Runs     int       `json:"runs" doc:"Repeats that it was run with."`
 	Measures
@@ -140,8 +141,9 @@ func (q *Question) Answer(workers int, progress paired.Progress) (*Answer, error
 		return nil, err
 	}
 	for _, l := range out.list {
+		settings := q.settings(l.v)
 		out.Variants = append(out.Variants, Variant{
-			Settings: q.settings(l.v), Runs: l.repeats, Measures: q.measures(r.of(l.v, 0)), Out: l.out,
+			Change: said(settings), Settings: settings, Runs: l.repeats, Measures: q.measures(r.of(l.v, 0)), Out: l.out,
 		})
 	}
 	v, _ := worst(out.Variants[0].Aims)
@@ -286,7 +288,8 @@ func (q *Question) simpler(a *Answer, i int) (int, error) {
 		if i = slices.IndexFunc(a.list, func(l *lane) bool { return l.v.key() == best.key() }); i < 0 {
 			i = len(a.list)
 			a.list = append(a.list, &lane{v: best, same: -1})
-			a.Variants = append(a.Variants, Variant{Settings: q.settings(best)})
+			settings := q.settings(best)
+			a.Variants = append(a.Variants, Variant{Change: said(settings), Settings: settings})
 		}
 		a.list[i].repeats = repeats
 		a.Variants[i].Runs, a.Variants[i].Measures = repeats, q.measures(a.ran.of(best, 0))

@@ -229,15 +229,8 @@ func (p *program) frontierOf(a *explore.Answer) listing {
 		if len(a.Aims) > 0 {
 			row = append(row, p.verdicts(v.Aims))
 		}
-		says := "as it is"
-		if list := v.Settings; len(list) > 0 {
-			words := make([]string, len(list))
-			for i, s := range list {
-				words[i] = s.Knob + " " + s.Is
-			}
-			says = strings.Join(words, ", ")
-		}
-		if says = clipped(says, 90); i == a.Best {
+		says := clipped(v.Change, 90)
+		if i == a.Best {
 			says = p.strong("→ " + says)
 		}
 		l.rows = append(l.rows, append(row, says))

@@ -58,7 +58,7 @@ func TestSweep(t *testing.T) {
 		!strings.HasPrefix(strings.Join(strings.Fields(r.out), " "), "{") || !strings.Contains(out, a.Sentence[:60]) {
 		t.Errorf("%+v", r)
 	}
-	if r := sweep("-o", "csv"); r.status != 0 || !strings.Contains(r.out, "billPerMonth") {
+	if r := sweep("-o", "csv"); r.status != 0 || !strings.Contains(r.out, "billPerMonth") || !strings.Contains(r.out, "compile-wide spare 6") {
 		t.Errorf("%+v", r)
 	}
 	if r := sweep("--aim", "bill at most 5"); r.status != 0 || !strings.Contains(strings.Join(strings.Fields(r.out), " "), "None of the 4 variants keeps all aims") {
