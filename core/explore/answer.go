@@ -206,7 +206,8 @@ func (a *Answer) frontier() {
 		order[i] = i
 	}
 	slices.SortStableFunc(order, func(x, y int) int {
-		return cmp.Or(cmp.Compare(a.Variants[x].Bill.Mean, a.Variants[y].Bill.Mean), cmp.Compare(a.Variants[x].Delay.Mean, a.Variants[y].Delay.Mean))
+		one, other := &a.Variants[x], &a.Variants[y]
+		return cmp.Or(cmp.Compare(one.Bill.Mean, other.Bill.Mean), cmp.Compare(one.Delay.Mean, other.Delay.Mean))
 	})
 	least := -1.0
 	for _, i := range order {

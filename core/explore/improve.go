@@ -49,7 +49,8 @@ func KnobsOf(in world.Input) (out []document.Knob, err error) {
 	for i, t := range s.Templates {
 		at, a := "templates/"+escaped(t.Template)+"/agents/", &t.Agents
 		if a.Ceiling != nil {
-			add(t.Template+" ceiling", at+"ceiling", float64(*a.Ceiling), numbers(append(about(*a.Ceiling, 1, 0.5, 0.75, 1, 1.25, 1.5), wanted[i]...)))
+			list := append(about(*a.Ceiling, 1, 0.5, 0.75, 1, 1.25, 1.5), wanted[i]...)
+			add(t.Template+" ceiling", at+"ceiling", float64(*a.Ceiling), numbers(list))
 		}
 		add(t.Template+" reuse", at+"reuse", string(a.Reuse), anyOf(a.Reuse.Values()))
 		if a.Settle > 0 {

@@ -200,7 +200,8 @@ func (q *Question) knob(k *document.Knob) (out knob, err error) {
 func (k *knob) edits(v int) []document.Changes {
 	var out []document.Changes
 	for i, p := range k.places {
-		out = append(out, document.Changes{Kind: p.kind, Name: p.name, Edits: []document.Edit{{Op: "add", Path: p.pointer, Value: k.values[v][i]}}})
+		e := document.Edit{Op: "add", Path: p.pointer, Value: k.values[v][i]}
+		out = append(out, document.Changes{Kind: p.kind, Name: p.name, Edits: []document.Edit{e}})
 	}
 	return out
 }

@@ -74,8 +74,8 @@ func (q *Question) none(a *Answer) string {
 	if missed == len(a.Variants) {
 		return fmt.Sprintf("None of the %d variants keeps all aims; the nearest is %s%s.", len(a.Variants), said(v.Settings), what)
 	}
-	return fmt.Sprintf("Not decided: none of the %d variants surely keeps all aims within the budget; the nearest is %s%s. More runs (budget) may decide it.",
-		len(a.Variants), said(v.Settings), what)
+	return fmt.Sprintf("Not decided: none of the %d variants surely keeps all aims within the budget; the nearest is %s%s. "+
+		"More runs (budget) may decide it.", len(a.Variants), said(v.Settings), what)
 }
 
 // reads writes what is read of an aim.
@@ -99,17 +99,20 @@ func Reads(a aim.Aim, r aim.Reading, currency string) string {
 // notes says what is to be known of an answer.
 func (q *Question) notes(a *Answer) {
 	if a.Searched {
-		a.Notes = append(a.Notes, fmt.Sprintf("%s variants are possible, more than the budget of %s runs; %s were run: spread evenly first, then steps from the "+
-			"best. A better one may be among the others.", atMost(a.Possible), units.Count(int64(q.Spec.Budget.Runs)), units.Count(int64(len(a.Variants)))))
+		a.Notes = append(a.Notes, fmt.Sprintf("%s variants are possible, more than the budget of %s runs; %s were run: spread "+
+			"evenly first, then steps from the best. A better one may be among the others.",
+			atMost(a.Possible), units.Count(int64(q.Spec.Budget.Runs)), units.Count(int64(len(a.Variants)))))
 	}
 	if a.Unfit > 0 {
-		a.Notes = append(a.Notes, fmt.Sprintf("%s make no valid documents, as where a floor is above its ceiling, and are left out.", plural(a.Unfit, "variant")))
+		a.Notes = append(a.Notes, fmt.Sprintf("%s make no valid documents, as where a floor is above its ceiling, "+
+			"and are left out.", plural(a.Unfit, "variant")))
 	}
 	if a.Best < 0 {
 		return
 	}
 	if a.Confirm.Tried > 1 {
-		a.Notes = append(a.Notes, fmt.Sprintf("%s that looked better did not keep all aims on fresh draws.", plural(a.Confirm.Tried-1, "variant")))
+		a.Notes = append(a.Notes, fmt.Sprintf("%s that looked better did not keep all aims on fresh draws.",
+			plural(a.Confirm.Tried-1, "variant")))
 	}
 	best := mean(a.ran.of(a.list[a.Best].v, 0), q.objective)
 	open, less := 0, 0.0

@@ -83,7 +83,8 @@ func (t *taking) firstRuns(k *kindOfJob) {
 	}
 	t.cold = true
 	t.guesses = append(t.guesses, Guess{
-		"cold runs of " + k.name, fmt.Sprintf("the %s that begin %s or more after the one before", units.Count(int64(len(first))), units.Duration(pause)),
+		"cold runs of " + k.name,
+		fmt.Sprintf("the %s that begin %s or more after the one before", units.Count(int64(len(first))), units.Duration(pause)),
 		fmt.Sprintf("half of them work more than %s, half of the others more than %s", roundTime(cold), roundTime(warm)), "--cold-after",
 	})
 }

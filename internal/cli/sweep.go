@@ -170,10 +170,19 @@ func (p *program) explored(a *explore.Answer) error {
 	if len(a.Ladder) > 0 {
 		fmt.Fprintln(p.out, "\n"+p.strong("The changes, those that bring most first")+p.faint(": within what 95 % of jobs start, and the bill"))
 		t := listing{columns: []column{
-			{"change", false}, {"from", true}, {"to", true}, {"alone", true}, {"a month", true}, {"added", true}, {"a month", true}, {"a year", true},
+			{"change", false},
+			{"from", true},
+			{"to", true},
+			{"alone", true},
+			{"a month", true},
+			{"added", true},
+			{"a month", true},
+			{"a year", true},
 		}}
 		now := a.Variants[0]
-		t.rows = append(t.rows, []string{p.faint("as it is"), "", "", "", "", delay(now.Delay.Mean), money(now.Bill.Mean), money(12 * now.Bill.Mean)})
+		t.rows = append(t.rows, []string{
+			p.faint("as it is"), "", "", "", "", delay(now.Delay.Mean), money(now.Bill.Mean), money(12 * now.Bill.Mean),
+		})
 		for _, r := range a.Ladder {
 			alone := []string{"–", "–"} // it makes no valid documents by itself
 			if r.Alone.Bill.Runs > 0 {
@@ -188,7 +197,8 @@ func (p *program) explored(a *explore.Answer) error {
 		fmt.Fprintln(p.out, "\n"+p.strong("The aims")+p.faint(": as it is, and as recommended on fresh draws"))
 		p.aims(a)
 	}
-	fmt.Fprintln(p.out, "\n"+p.strong("The frontier")+p.faint(": no other of the "+counted(len(a.Variants), "variant")+" has both a lower delay and a lower bill"))
+	fmt.Fprintln(p.out, "\n"+p.strong("The frontier")+
+		p.faint(": no other of the "+counted(len(a.Variants), "variant")+" has both a lower delay and a lower bill"))
 	fmt.Fprintln(p.out, p.table(l))
 	if len(a.Steps) > 0 {
 		p.asides(a)
@@ -203,7 +213,9 @@ const mostShown = 12
 // frontierOf lists the variants of the frontier with the aims beside, the cheapest first: in a
 // table as many as are looked at, else all.
 func (p *program) frontierOf(a *explore.Answer) listing {
-	l := listing{columns: []column{{"95 % within", true}, {"a month", true}, {"a year", true}, {"mean lead", true}, {"runs", true}}, value: a, main: "variants"}
+	l := listing{columns: []column{
+		{"95 % within", true}, {"a month", true}, {"a year", true}, {"mean lead", true}, {"runs", true},
+	}, value: a, main: "variants"}
 	if len(a.Aims) > 0 {
 		l.columns = append(l.columns, column{"aims", false})
 	}

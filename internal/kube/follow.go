@@ -41,7 +41,9 @@ type seen struct {
 // no error, and when there are too many objects. What may only be listed is listed; what may
 // not be read at all is named. tell hears how many nodes, pods and events were seen, now
 // and then.
-func (c *Cluster) Follow(ctx context.Context, long time.Duration, tell func(nodes, pods, events int)) (files []learn.File, left []string, err error) {
+func (c *Cluster) Follow(ctx context.Context, long time.Duration, tell func(nodes, pods, events int)) (
+	files []learn.File, left []string, err error,
+) {
 	files, left, err = c.Records(ctx, func(string, int) {})
 	if err != nil {
 		return nil, nil, err
