@@ -65,11 +65,17 @@ func (e Edit) steps() ([]string, error) {
 	if !strings.HasPrefix(e.Path, "/") {
 		return nil, fmt.Errorf("path %q: expected a JSON pointer such as /spec/run/seed", e.Path)
 	}
-	steps := strings.Split(e.Path[1:], "/")
+	return Steps(e.Path[1:]), nil
+}
+
+// Steps parts a way down a document, as in spec/run/seed, whose steps are written as those of
+// a JSON pointer.
+func Steps(way string) []string {
+	steps := strings.Split(way, "/")
 	for i, s := range steps {
 		steps[i] = strings.NewReplacer("~1", "/", "~0", "~").Replace(s)
 	}
-	return steps, nil
+	return steps
 }
 
 // whole returns a value out of JSON in which whole numbers are such, and not in powers of

@@ -9,9 +9,9 @@ import (
 
 	"tachyphor/core/document"
 	"tachyphor/core/doubt"
-	"tachyphor/core/shelf"
 	"tachyphor/core/units"
 	"tachyphor/core/world"
+	"tachyphor/test/worlds"
 )
 
 // docs are a scenario in which every job waits for a node of its own; measured is what the
@@ -56,16 +56,11 @@ spec:
 
 func input(t *testing.T, measured string) world.Input {
 	t.Helper()
-	list, faults := document.Parse("d", []byte(docs(measured)))
-	if len(faults) > 0 {
-		t.Fatal(faults)
+	in, err := worlds.Read(docs(measured), "")
+	if err != nil {
+		t.Fatal(err)
 	}
-	s := shelf.Of(list...)
-	named, missing := s.Named(s.Find(document.KindScenario, "s"))
-	if len(missing) > 0 {
-		t.Fatal(missing)
-	}
-	return world.Input{Named: named}
+	return in
 }
 
 var now = time.Date(2026, 11, 1, 0, 0, 0, 0, time.UTC)

@@ -2,7 +2,6 @@ package doubt
 
 import (
 	"cmp"
-	"encoding/json"
 	"math"
 	"slices"
 	"time"
@@ -23,11 +22,22 @@ type Effect struct {
 	Cost stats.Figure `json:"costPerMonth" doc:"By how much a month's bill would."`
 }
 
+// none reports whether neither the percentile nor the bill would change in any repeat.
+func (e Effect) none() bool {
+	for _, f := range []stats.Figure{e.P95, e.Cost} {
+		if f.Mean != 0 || f.Half != 0 {
+			return false
+		}
+	}
+	return true
+}
+
 // A Doubt is a fact, and what hangs on it.
 type Doubt struct {
 	Fact
 	AtLow  Effect `json:"atLow" doc:"If it were the least."`
 	AtHigh Effect `json:"atHigh" doc:"If it were the most."`
+	Moot   bool   `json:"moot,omitempty" doc:"Nothing at all would change."`
 }
 
 // weight is how much hangs on the fact: the larger change of the 95th percentile as a share
@@ -50,6 +60,7 @@ type Doubts struct {
 	P95      float64 `json:"p95Ns" doc:"The start delay's 95th percentile as the document has it, mean over the repeats."`
 	Cost     float64 `json:"costPerMonth" doc:"A month's bill as the document has it."`
 	Facts    []Doubt `json:"facts" doc:"Facts, those first on which most hangs."`
+	Next     string  `json:"next,omitempty" doc:"The fact to measure next: the first that is not measured and not moot; absent where there is none."`
 }
 
 // mostRepeats is how many repeats each fact is tried with at most.
@@ -80,7 +91,11 @@ func Ask(in world.Input, now time.Time, plan func(*world.World)) (*Question, err
 	worlds := []*world.World{base}
 	for _, f := range facts {
 		for _, value := range []any{f.low, f.high} {
-			w, err := changed(in, f.path, value)
+			edit := document.Edit{Op: "replace", Path: f.path, Value: document.Plain(value)}
+			w, faults, err := in.Changed([]document.Changes{{Kind: document.KindCluster, Name: in.Cluster.Name, Edits: []document.Edit{edit}}})
+			if err == nil {
+				err = faults.Err()
+			}
 			if err != nil {
 				return nil, err
 			}
@@ -130,30 +145,13 @@ func (q *Question) Try(workers int, progress paired.Progress) (*Doubts, error) {
 	}
 	out.P95, out.Cost = stats.Of(of(0, p95)).Mean, stats.Of(of(0, cost)).Mean
 	for i, f := range facts {
-		out.Facts = append(out.Facts, Doubt{f, effect(1 + 2*i), effect(2 + 2*i)})
+		d := Doubt{Fact: f, AtLow: effect(1 + 2*i), AtHigh: effect(2 + 2*i)}
+		d.Moot = d.AtLow.none() && d.AtHigh.none()
+		out.Facts = append(out.Facts, d)
 	}
 	slices.SortStableFunc(out.Facts, func(a, b Doubt) int { return cmp.Compare(b.weight(out.P95, out.Cost), a.weight(out.P95, out.Cost)) })
+	if i := slices.IndexFunc(out.Facts, func(d Doubt) bool { return d.Known != Measured && !d.Moot }); i >= 0 {
+		out.Next = out.Facts[i].Fact.Fact
+	}
 	return out, nil
-}
-
-// changed is the scenario's world with another value of a fact.
-func changed(in world.Input, path string, value any) (*world.World, error) {
-	raw, err := json.Marshal(value)
-	if err != nil {
-		return nil, err
-	}
-	var plain any
-	if err := json.Unmarshal(raw, &plain); err != nil {
-		return nil, err
-	}
-	d, faults, err := in.Cluster.With([]document.Edit{{Op: "replace", Path: path, Value: plain}})
-	if err != nil {
-		return nil, err
-	}
-	if err := faults.Err(); err != nil {
-		return nil, err
-	}
-	in.Cluster = d
-	w, faults := world.Assemble(in)
-	return w, faults.Err()
 }

@@ -4,7 +4,6 @@ import (
 	"cmp"
 	"fmt"
 	"slices"
-	"strings"
 
 	"tachyphor/core/document"
 	"tachyphor/core/sim"
@@ -30,7 +29,7 @@ func KnobsOf(in world.Input) (out []document.Knob, err error) {
 	// add adds a knob that is something now, whether the document says it or leaves it out.
 	add := func(name, at string, is any, values []any) {
 		k := document.Knob{Name: name, At: "Scenario/spec/" + at}
-		_, says, err := in.Scenario.Field(stepsOf("spec/" + at))
+		_, says, err := in.Scenario.Field(document.Steps("spec/" + at))
 		now := document.Value{Plain: is}.String()
 		others := 0
 		for _, v := range values {
@@ -47,7 +46,7 @@ func KnobsOf(in world.Input) (out []document.Knob, err error) {
 		}
 	}
 	for i, t := range s.Templates {
-		at, a := "templates/"+escaped(t.Template)+"/agents/", &t.Agents
+		at, a := "templates"+document.Pointer(t.Template)+"/agents/", &t.Agents
 		if a.Ceiling != nil {
 			list := append(about(*a.Ceiling, 1, 0.5, 0.75, 1, 1.25, 1.5), wanted[i]...)
 			add(t.Template+" ceiling", at+"ceiling", float64(*a.Ceiling), numbers(list))
@@ -87,7 +86,7 @@ func KnobsOf(in world.Input) (out []document.Knob, err error) {
 			most = *own
 		}
 		if p.Max > p.Min {
-			add("pool "+p.Name+" max", "nodes/pools/"+escaped(p.Name)+"/max", float64(most), around(most, max(1, p.Min), 0.5, 0.75, 1))
+			add("pool "+p.Name+" max", "nodes/pools"+document.Pointer(p.Name)+"/max", float64(most), around(most, max(1, p.Min), 0.5, 0.75, 1))
 		}
 	}
 	add("placement", "nodes/placement", string(s.Nodes.Placement), anyOf(s.Nodes.Placement.Values()))
@@ -138,9 +137,6 @@ func offered(t *sim.Trace) [][]int {
 	}
 	return out
 }
-
-// escaped is a step of a place.
-func escaped(s string) string { return strings.NewReplacer("~", "~0", "/", "~1").Replace(s) }
 
 func anyOf(list []string) (out []any) {
 	for _, x := range list {

@@ -99,18 +99,9 @@ func (q *Question) known(a aim.Aim) error {
 	return fmt.Errorf("aim %q: there is no class %s; there are %s", a, a.Class, strings.Join(there, ", "))
 }
 
-// stepsOf parts a place.
-func stepsOf(at string) []string {
-	steps := strings.Split(at, "/")
-	for i, s := range steps {
-		steps[i] = strings.NewReplacer("~1", "/", "~0", "~").Replace(s)
-	}
-	return steps
-}
-
 // document finds the document that a place begins with, and what is left of it.
 func (q *Question) document(at string) (d *document.Document, steps []string, err error) {
-	steps = stepsOf(at)
+	steps = document.Steps(at)
 	kind, rest := steps[0], steps[1:]
 	switch kind {
 	case document.KindScenario:
@@ -208,32 +199,9 @@ func (k *knob) edits(v int) []document.Changes {
 
 // changed is the scenario's world with changes made first.
 func (q *Question) changed(list []document.Changes) (*world.World, error) {
-	in := q.in
-	for _, c := range list {
-		at := &in.Scenario
-		switch c.Kind {
-		case document.KindCluster:
-			at = &in.Cluster
-		case document.KindWorkload:
-			at = &in.Workload
-		case document.KindPodTemplate:
-			own := append([]*document.Document(nil), in.Templates...)
-			in.Templates = own
-			for i := range own {
-				if own[i].Name == c.Name {
-					at = &own[i]
-				}
-			}
-		}
-		d, faults, err := (*at).With(c.Edits)
-		if err != nil {
-			return nil, err
-		}
-		if err := faults.Err(); err != nil {
-			return nil, err
-		}
-		*at = d
+	w, faults, err := q.in.Changed(list)
+	if err == nil {
+		err = faults.Err()
 	}
-	w, faults := world.Assemble(in)
-	return w, faults.Err()
+	return w, err
 }

@@ -31,8 +31,8 @@ func (q *Question) read(t *sim.Trace) Run {
 		class[i] = slices.IndexFunc(w.Classes, func(c world.Class) bool { return c.Name == a.Class })
 	}
 	var delays []int64
-	lead, ended := 0.0, 0
-	var waited units.Sum[units.Duration]
+	ended := 0
+	var lead, waited units.Sum[units.Duration]
 	for j := range t.Records {
 		job, r := &t.Jobs.List[j], &t.Records[j]
 		if job.Submitted < w.Plan.Warmup || job.Submitted >= w.Plan.Span {
@@ -43,7 +43,8 @@ func (q *Question) read(t *sim.Trace) Run {
 			delays = append(delays, int64(r.Started-from))
 		}
 		if r.Started >= 0 && r.Ended >= 0 {
-			lead, ended = lead+float64(r.Ended-from), ended+1
+			ended++
+			lead.Add(r.Ended - from)
 			waited.Add(r.Started - from)
 		}
 		for i, a := range q.aims {
@@ -53,19 +54,17 @@ func (q *Question) read(t *sim.Trace) Run {
 		}
 	}
 	monthly := float64(units.Month) / float64(w.Plan.Span-w.Plan.Warmup)
-	out.Bill = float64(outcome.Paid(t).Float()*monthly) / 1e9
-	out.Waiting = float64(w.Waiting.ForAll(waited).Float()*monthly) / 1e9
+	money := func(nano units.Sum[units.Money]) float64 { return float64(units.AmountOf(nano)) * monthly }
+	out.Bill, out.Waiting = money(outcome.Paid(t)), money(w.Waiting.ForAll(waited))
 	for i, a := range q.aims {
 		if a.Kind == aim.Bill {
 			out.Tallies[i] = aim.Tally{N: 1, X: out.Bill}
 		}
 	}
 	slices.Sort(delays)
-	if n := len(delays); n > 0 {
-		out.P95 = float64(delays[min(n-1, (95*n+99)/100-1)])
-	}
+	out.P95 = float64(stats.Percentile(delays, 95))
 	if ended > 0 {
-		out.Lead = lead / float64(ended)
+		out.Lead = lead.Over(ended)
 	}
 	out.delays = stats.SpreadOf(delays, 512)
 	return out

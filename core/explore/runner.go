@@ -102,24 +102,13 @@ func (r *runner) run(list []variant, first, repeats int) error {
 }
 
 // one is one run.
-func (r *runner) one(w *world.World, repeat int) (out Run, err error) {
-	defer sim.Catch(&err, w.Plan.Seed, repeat)
-	draw := paired.Draw{Repeat: repeat}
-	jobs, err := draw.Jobs(w)
-	if err != nil {
-		return out, err
-	}
-	t, err := sim.RunJobs(w, jobs, w.Plan.Seed, repeat, func(units.Duration) bool { return r.tell(0) })
-	if err != nil {
-		return out, err
-	}
-	if err := t.Check(); err != nil {
-		return out, err
-	}
-	if out = r.q.read(t); repeat < fresh {
+func (r *runner) one(w *world.World, repeat int) (Run, error) {
+	watch := func(units.Duration) bool { return r.tell(0) }
+	out, err := paired.Run(w, paired.Draw{Repeat: repeat}, watch, func(t *sim.Trace) (Run, error) { return r.q.read(t), nil })
+	if repeat < fresh {
 		out.delays = stats.Spread{} // percentiles of all runs together are told of fresh draws alone
 	}
-	if !r.tell(1) {
+	if err == nil && !r.tell(1) {
 		err = sim.ErrStopped
 	}
 	return out, err

@@ -69,18 +69,13 @@ func (q *Question) none(a *Answer) string {
 	verdict, at := worst(v.Aims)
 	what := ""
 	if at >= 0 {
-		what = fmt.Sprintf("; there %q is %s: it is %s", q.aims[at], verdict, q.reads(at, v.Aims[at], a.Currency))
+		what = fmt.Sprintf("; there %q is %s: it is %s", q.aims[at], verdict, Reads(q.aims[at], v.Aims[at], a.Currency))
 	}
 	if missed == len(a.Variants) {
 		return fmt.Sprintf("None of the %d variants keeps all aims; the nearest is %s%s.", len(a.Variants), said(v.Settings), what)
 	}
 	return fmt.Sprintf("Not decided: none of the %d variants surely keeps all aims within the budget; the nearest is %s%s. "+
 		"More runs (budget) may decide it.", len(a.Variants), said(v.Settings), what)
-}
-
-// reads writes what is read of an aim.
-func (q *Question) reads(i int, r aim.Reading, currency string) string {
-	return Reads(q.aims[i], r, currency)
 }
 
 // Reads writes what runs say of an aim, with its interval.

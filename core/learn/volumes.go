@@ -1,9 +1,11 @@
 package learn
 
 import (
+	"cmp"
 	"fmt"
 	"maps"
 	"slices"
+	"strings"
 	"time"
 
 	corev1 "k8s.io/api/core/v1"
@@ -23,7 +25,7 @@ func (g *gatherer) volumes() {
 			for _, x := range t.MatchExpressions {
 				if x.Key == corev1.LabelTopologyZone || x.Key == corev1.LabelFailureDomainBetaZone {
 					zonal++
-					classes[v.Spec.StorageClassName] = true
+					classes[cmp.Or(v.Spec.StorageClassName, "none")] = true
 				}
 			}
 		}
@@ -49,20 +51,13 @@ func (g *gatherer) volumes() {
 			if p.Labels[corev1.LabelTopologyZone] == "" {
 				g.out.Lacks = append(g.out.Lacks, fmt.Sprintf("which zone the nodes of %s are in: %s (class %s) may be used only in the zone they were "+
 					"made in, and volumes.zonal says so once every pool has a zone of its own (the label %s; --pool-label may part pools by it)",
-					p.Name, counted(zonal, "volume", "volumes"), oneOf(slices.Sorted(maps.Keys(classes))), corev1.LabelTopologyZone))
+					p.Name, counted(zonal, "volume", "volumes"), strings.Join(slices.Sorted(maps.Keys(classes)), ", "), corev1.LabelTopologyZone))
 				return
 			}
 		}
 		g.out.spec.Volumes.Zonal = true
 		g.fact("volumes.zonal", "true", "persistent volumes or their storage classes say which zone they can be used in", zonal, nil)
 	}
-}
-
-func oneOf(list []string) string {
-	if len(list) == 0 || list[0] == "" {
-		return "none"
-	}
-	return list[0]
 }
 
 // attaching tells how long a volume takes to be attached: from the pod's being placed to the

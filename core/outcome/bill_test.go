@@ -54,6 +54,9 @@ func TestBillByHand(t *testing.T) {
 	}
 	o, trace := simulate(t, w, 1)
 	s := o.Samples[0]
+	if paid := outcome.Paid(trace); paid != s.Cost.TotalNano {
+		t.Errorf("%v is paid, the bill is %v", paid, s.Cost.TotalNano)
+	}
 	// The node costs 3.6. a and b hold half of it for a quarter of the hour each,
 	// 0.45 each; c for 600 s, which ends badly but is work of its agent: 0.3.
 	if costs := outcome.JobCosts(trace); !slices.Equal(costs, []int64{450_000_000, 450_000_000, 300_000_000}) {

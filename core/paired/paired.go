@@ -133,26 +133,30 @@ func (s *Study[R]) Run() ([][]R, error) {
 
 // one runs a world with a draw.
 func (s *Study[R]) one(v, d int, watched *watching) (r R, err error) {
-	w, draw := s.Worlds[v], s.Draws[d]
-	defer sim.Catch(&err, w.Plan.Seed, draw.Repeat)
-	jobs, err := draw.Jobs(w)
-	if err != nil {
-		return r, err
-	}
-	t, err := sim.RunJobs(w, jobs, w.Plan.Seed, draw.Repeat, watched.of(v*len(s.Draws)+d, w.Plan.Span))
-	if err != nil {
-		return r, err
-	}
-	if r, err = s.Read(v, d, t); err != nil {
-		return r, err
-	}
-	if err := t.Check(); err != nil {
-		return r, err
-	}
-	if !watched.end(v*len(s.Draws) + d) {
+	w, run := s.Worlds[v], v*len(s.Draws)+d
+	r, err = Run(w, s.Draws[d], watched.of(run, w.Plan.Span), func(t *sim.Trace) (R, error) { return s.Read(v, d, t) })
+	if err == nil && !watched.end(run) {
 		err = sim.ErrStopped
 	}
 	return r, err
+}
+
+// Run runs a world with one draw, watched or not, and reads what is wanted of it; the run is
+// checked. A panic is the error, a *sim.Defect.
+func Run[R any](w *world.World, d Draw, watch sim.Watcher, read func(*sim.Trace) (R, error)) (r R, err error) {
+	defer sim.Catch(&err, w.Plan.Seed, d.Repeat)
+	jobs, err := d.Jobs(w)
+	if err != nil {
+		return r, err
+	}
+	t, err := sim.RunJobs(w, jobs, w.Plan.Seed, d.Repeat, watch)
+	if err != nil {
+		return r, err
+	}
+	if r, err = read(t); err != nil {
+		return r, err
+	}
+	return r, t.Check()
 }
 
 // watching adds up how far runs have come, in millionths of a run.

@@ -56,3 +56,27 @@ func (s *Shelf) Named(scenario *document.Document) (n Named, missing []Need) {
 	}
 	return n, missing
 }
+
+// With returns what is named with changes made in it; documents that none of them means are the
+// same ones. A change that names another document than is there is a fault.
+func (n Named) With(changes []document.Changes) (Named, document.Faults, error) {
+	all := Of(append([]*document.Document{n.Scenario, n.Cluster, n.Workload}, n.Templates...)...)
+	all, faults, err := all.With(changes)
+	if err != nil || len(faults) > 0 {
+		return n, faults, err
+	}
+	n, faults = all.Whole()
+	return n, faults, nil
+}
+
+// Whole is what the scenario on the shelf names, all of which was there before changes were made.
+func (s *Shelf) Whole() (Named, document.Faults) {
+	scenario := s.OfKind(document.KindScenario)[0]
+	named, missing := s.Named(scenario)
+	var faults document.Faults
+	for _, m := range missing {
+		faults = append(faults, scenario.Fault(m.Path, m.Name.Name,
+			"a change cannot name another "+m.Kind+" than the scenario's own; store the scenario with it"))
+	}
+	return named, faults
+}

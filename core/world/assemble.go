@@ -65,6 +65,18 @@ func Assemble(in Input) (*World, document.Faults) {
 	return w, a.faults
 }
 
+// Changed puts the world together with changes made in its documents first. The error is of a
+// change that cannot be made, the faults are of what came of them.
+func (in Input) Changed(list []document.Changes) (*World, document.Faults, error) {
+	named, faults, err := in.Named.With(list)
+	if err != nil || len(faults) > 0 {
+		return nil, faults, err
+	}
+	in.Named = named
+	w, faults := Assemble(in)
+	return w, faults, nil
+}
+
 type assembly struct {
 	w      *World
 	in     Input

@@ -16,35 +16,12 @@ import (
 // measured, those first that nobody measured. Records of the cluster are held against it.
 // Facts of images that none of the templates beside has, where there are any, are named.
 func (p *program) checkClusters(list, templates []*document.Document, records []string) error {
-	images := map[string]bool{}
-	for _, d := range templates {
-		for _, x := range template.FromSpec(d.Name, &d.Value.(*document.PodTemplate).Template.Spec).Images {
-			images["images."+x] = true
-		}
-	}
-	if len(images) > 0 {
-		for _, d := range list {
-			for _, x := range d.Value.(*document.Cluster).Spec.DaemonSets {
-				images["images."+x.Image] = true
-			}
-		}
+	images := imageFacts(list, templates)
+	told, err := p.toldBy(list, records)
+	if err != nil {
+		return err
 	}
 	var idle []string
-	var told []document.Measured
-	if len(records) > 0 {
-		if len(list) > 1 {
-			return fmt.Errorf("there are %d clusters; records are of one of them: name its file alone", len(list))
-		}
-		files, err := p.recordsIn(records)
-		if err != nil {
-			return err
-		}
-		got, err := learnedFrom(files, learn.ClusterOptions{})
-		if err != nil {
-			return err
-		}
-		told = got.Measured()
-	}
 	type known struct {
 		Cluster string       `json:"cluster"`
 		Facts   []doubt.Fact `json:"facts"`
@@ -96,4 +73,43 @@ func (p *program) checkClusters(list, templates []*document.Document, records []
 			"`tachyphor learn cluster --live` measures most.", counted(guessed, "fact"))))
 	}
 	return nil
+}
+
+// imageFacts are the facts of images that templates, or DaemonSets of the clusters, have; none
+// where there are no templates.
+func imageFacts(clusters, templates []*document.Document) map[string]bool {
+	images := map[string]bool{}
+	for _, d := range templates {
+		for _, x := range template.FromSpec(d.Name, &d.Value.(*document.PodTemplate).Template.Spec).Images {
+			images["images."+x] = true
+		}
+	}
+	if len(images) == 0 {
+		return images
+	}
+	for _, d := range clusters {
+		for _, x := range d.Value.(*document.Cluster).Spec.DaemonSets {
+			images["images."+x.Image] = true
+		}
+	}
+	return images
+}
+
+// toldBy are the facts that records tell of the only cluster; none where there are no records.
+func (p *program) toldBy(clusters []*document.Document, records []string) ([]document.Measured, error) {
+	if len(records) == 0 {
+		return nil, nil
+	}
+	if len(clusters) > 1 {
+		return nil, fmt.Errorf("there are %d clusters; records are of one of them: name its file alone", len(clusters))
+	}
+	files, err := p.recordsIn(records)
+	if err != nil {
+		return nil, err
+	}
+	got, err := learnedFrom(files, learn.ClusterOptions{})
+	if err != nil {
+		return nil, err
+	}
+	return got.Measured(), nil
 }

@@ -9,8 +9,7 @@ import (
 	"time"
 
 	"tachyphor/core/doubt"
-	"tachyphor/core/sim"
-	"tachyphor/core/stats"
+	"tachyphor/core/paired"
 	"tachyphor/core/units"
 
 	"github.com/spf13/cobra"
@@ -72,15 +71,11 @@ func (p *program) doubt(ctx context.Context, file string, f doubtFlags) error {
 	if err != nil {
 		return err
 	}
-	bar := p.progress("doubting "+in.Scenario.Name, f.quiet)
-	d, err := question.Try(workers, func(done float64) bool {
-		bar.set(done)
-		return ctx.Err() == nil
+	var d *doubt.Doubts
+	err = p.compute(ctx, "doubting "+in.Scenario.Name, f.quiet, seedOf(in), func(progress paired.Progress) (err error) {
+		d, err = question.Try(workers, progress)
+		return err
 	})
-	bar.end(err == nil)
-	if errors.Is(err, sim.ErrStopped) {
-		return no(errors.New("stopped; nothing was kept"))
-	}
 	if err != nil {
 		return err
 	}
@@ -104,32 +99,16 @@ func (p *program) doubtThere(ctx context.Context, scenario string, f doubtFlags)
 	return p.doubts(d.Result)
 }
 
-// moot reports whether nothing at all would change.
-func moot(e doubt.Effect) bool {
-	return e.P95.Mean == 0 && e.P95.Half == 0 && e.Cost.Mean == 0 && e.Cost.Half == 0
-}
-
 // doubts writes what an outcome hangs on.
 func (p *program) doubts(d *doubt.Doubts) error {
 	l := listing{columns: []column{
 		{"fact", false}, {"says", true}, {"", false}, {"if it were", true}, {"95 % of delays", true}, {"a month", true},
 	}, value: d, main: "facts"}
-	change := func(f stats.Figure, say func(float64) string) string {
-		switch {
-		case f.Mean == 0 && f.Half == 0:
-			return "–"
-		case f.Runs > 1 && !f.Sure():
-			return p.faint("no sure change")
-		case f.Mean > 0:
-			return "+" + say(f.Mean)
-		}
-		return say(f.Mean)
-	}
 	delay := func(ns float64) string { return units.Duration(ns).Short() }
 	money := func(x float64) string { return units.Amount(x).Short(d.Currency) }
 	var idle []string // nothing hangs on them
 	for _, x := range d.Facts {
-		if moot(x.AtLow) && moot(x.AtHigh) {
+		if x.Moot {
 			idle = append(idle, x.Fact.Fact)
 			continue
 		}
@@ -143,8 +122,8 @@ func (p *program) doubts(d *doubt.Doubts) error {
 			known = p.warn(known)
 		}
 		l.rows = append(l.rows,
-			[]string{x.Fact.Fact, x.Says, known, x.Low, change(x.AtLow.P95, delay), change(x.AtLow.Cost, money)},
-			[]string{"", "", "", x.High, change(x.AtHigh.P95, delay), change(x.AtHigh.Cost, money)})
+			[]string{x.Fact.Fact, x.Says, known, x.Low, p.change(x.AtLow.P95, delay), p.change(x.AtLow.Cost, money)},
+			[]string{"", "", "", x.High, p.change(x.AtHigh.P95, delay), p.change(x.AtHigh.Cost, money)})
 	}
 	if !p.lines() {
 		return p.show(l)
@@ -160,11 +139,8 @@ func (p *program) doubts(d *doubt.Doubts) error {
 	if len(idle) > 0 {
 		fmt.Fprintln(p.out, p.faint(p.wrap("\nNothing hangs on "+strings.Join(idle, ", ")+".")))
 	}
-	for _, x := range d.Facts {
-		if x.Known != doubt.Measured && (x.AtHigh.P95.Mean != 0 || x.AtHigh.Cost.Mean != 0) {
-			fmt.Fprintln(p.out, p.wrap(fmt.Sprintf("\nMeasure %s next: `tachyphor learn cluster`, a rehearsal or `tachyphor probe` tell it.", x.Fact.Fact)))
-			break
-		}
+	if d.Next != "" {
+		fmt.Fprintln(p.out, p.wrap(fmt.Sprintf("\nMeasure %s next: `tachyphor learn cluster`, a rehearsal or `tachyphor probe` tell it.", d.Next)))
 	}
 	return nil
 }

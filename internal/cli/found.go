@@ -89,14 +89,9 @@ func (p *program) gatherSweep(file string, with []string, skipBad bool) (d *docu
 	}
 	d = sweeps[0]
 	name := d.Value.(*document.Sweep).Spec.Scenario
-	hint := ""
-	for _, path := range around(file, with) {
-		if files.Find(document.KindScenario, name) != nil {
-			break
-		}
-		if err := files.add(p, path); err != nil {
-			hint = "; not looked at: " + err.Error()
-		}
+	hint, err := p.lookAround(files, file, with, func() bool { return files.Find(document.KindScenario, name) != nil })
+	if err != nil {
+		return nil, in, err
 	}
 	scenario := files.Find(document.KindScenario, name)
 	if scenario == nil {
@@ -120,29 +115,34 @@ func (p *program) foundIn(file string) (*found, error) {
 	return &found{Shelf: shelf.Of(docs...)}, nil
 }
 
-// around are the folders in which what a file names is looked for.
-func around(file string, with []string) []string {
+// lookAround adds the documents of folders until there are enough: the given ones, that of the
+// file, and the one above. hint says why that one, which nobody named, was not looked at.
+func (p *program) lookAround(files *found, file string, with []string, enough func() bool) (hint string, err error) {
 	folder := filepath.Dir(file)
-	return append(slices.Clone(with), folder, filepath.Join(folder, ".."))
+	above := filepath.Join(folder, "..")
+	for _, path := range append(slices.Clone(with), folder, above) {
+		if enough() {
+			break
+		}
+		switch err := files.add(p, path); {
+		case err == nil:
+		case path != above:
+			return "", err
+		default:
+			hint = "; not looked at: " + err.Error()
+		}
+	}
+	return hint, nil
 }
 
 // gatherNamed finds what a scenario names.
 func (p *program) gatherNamed(files *found, scenario *document.Document, file string, with []string, skipBad bool) (in world.Input, err error) {
-	above := filepath.Join(filepath.Dir(file), "..")
-	hint := ""
+	hint, err := p.lookAround(files, file, with, func() bool { _, missing := files.Named(scenario); return len(missing) == 0 })
+	if err != nil {
+		return in, err
+	}
 	var faults document.Faults
 	named, missing := files.Named(scenario)
-	for _, path := range around(file, with) {
-		if len(missing) == 0 {
-			break
-		}
-		if err := files.add(p, path); err != nil && path != above {
-			return in, err
-		} else if err != nil { // nobody named it
-			hint = "; not looked at: " + err.Error()
-		}
-		named, missing = files.Named(scenario)
-	}
 	if len(files.faults) > 0 {
 		hint += "; files with faults were passed over, see below"
 	}

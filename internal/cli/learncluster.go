@@ -42,8 +42,9 @@ func (p *program) learnClusterCommand() *cobra.Command {
 		Long: `Read what a cluster's API gives of nodes, pods, events, volumes, quotas and limit ranges,
 and make its facts a Cluster: node types with what is reserved, pools with labels and
 taints, DaemonSets, boot times, images with sizes, how fast they come, how long containers
-take to start and volumes to be attached; and what namespaces bound, for scenarios. Files hold lists or single objects, as JSON or YAML, packed or not; with
---live they are asked for.
+take to start and volumes to be attached; and what namespaces bound, for scenarios. Files
+hold lists or single objects, as JSON or YAML, packed or not; with --live they are asked
+for.
 
 Each fact says what it rests on (measured: in the document); what no record tells, prices
 among it, is said. With --onto the facts become changes of a Cluster that is there: what
@@ -226,9 +227,13 @@ func (p *program) askLive(ctx context.Context, f learnClusterFlags) (files []lea
 	if f.long > 0 {
 		say(fmt.Sprintf("Following %s until %s; an interrupt ends it early and learns from what was seen.", conn.Context,
 			time.Now().Add(f.long).Format("15:04:05")))
-		files, left, err = conn.Follow(ctx, f.long, func(nodes, pods, events int) {
+		var got kube.Followed
+		got, err = conn.Follow(ctx, f.long, func(nodes, pods, events int) {
 			say(fmt.Sprintf("%s  %s, %s, %s", time.Now().Format("15:04:05"), counted(nodes, "node"), counted(pods, "pod"), counted(events, "event")))
 		})
+		if files, left = got.Files, got.Left; got.Full {
+			fmt.Fprintln(p.err, "It ended early: more objects came than are kept. What was seen is learned from.")
+		}
 	} else {
 		files, left, err = conn.Records(ctx, func(kind string, n int) { say(units.Count(int64(n)) + " " + kind) })
 	}

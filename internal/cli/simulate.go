@@ -15,6 +15,7 @@ import (
 	"tachyphor/client"
 	"tachyphor/core/document"
 	"tachyphor/core/outcome"
+	"tachyphor/core/paired"
 	"tachyphor/core/sim"
 	"tachyphor/core/units"
 	"tachyphor/core/world"
@@ -98,17 +99,13 @@ func (p *program) simulateHere(ctx context.Context, file string, f simulateFlags
 	if err != nil {
 		return err
 	}
-	bar := p.progress("simulating "+w.Scenario, f.quiet)
-	o, _, err := outcome.Simulate(w, workers, func(done float64) bool {
-		bar.set(done)
-		return ctx.Err() == nil
+	var o *outcome.Outcome
+	err = p.compute(ctx, "simulating "+w.Scenario, f.quiet, w.Plan.Seed, func(progress paired.Progress) (err error) {
+		o, _, err = outcome.Simulate(w, workers, progress)
+		return err
 	})
-	bar.end(err == nil)
-	if errors.Is(err, sim.ErrStopped) {
-		return no(errors.New("stopped; nothing was kept"))
-	}
 	if err != nil {
-		return defect(w, err)
+		return err
 	}
 	return p.outcome(o)
 }
@@ -143,8 +140,26 @@ func (p *program) simulateThere(ctx context.Context, name string, f simulateFlag
 }
 
 // defect is what to do about an error that only the engine can make.
-func defect(w *world.World, err error) error {
-	return no(fmt.Errorf("a defect of the engine, please report it with the scenario and seed %d: %w", w.Plan.Seed, err))
+func defect(seed uint64, err error) error {
+	return no(fmt.Errorf("a defect of the engine, please report it with the scenario and seed %d: %w", seed, err))
+}
+
+// compute does work of the engine in this process, showing how far it has come; it ends with the
+// context. seed is the scenario's, for a report.
+func (p *program) compute(ctx context.Context, what string, quiet bool, seed uint64, do func(paired.Progress) error) error {
+	bar := p.progress(what, quiet)
+	err := do(func(done float64) bool {
+		bar.set(done)
+		return ctx.Err() == nil
+	})
+	bar.end(err == nil)
+	switch {
+	case errors.Is(err, sim.ErrStopped):
+		return no(errors.New("stopped; nothing was kept"))
+	case err != nil:
+		return defect(seed, err)
+	}
+	return nil
 }
 
 // watchOutcome follows a simulation to its end.
@@ -309,3 +324,6 @@ func (p *program) resolve(ctx context.Context, c *client.Client, word string) (u
 	}
 	return 0, no(fmt.Errorf("scenario %s has no finished outcome; run `tachyphor simulate %s` first", word, word))
 }
+
+// seedOf is the seed that a scenario says.
+func seedOf(in world.Input) uint64 { return in.Scenario.Value.(*document.Scenario).Spec.Run.Seed }

@@ -14,7 +14,7 @@ import (
 	"tachyphor/core/aim"
 	"tachyphor/core/document"
 	"tachyphor/core/explore"
-	"tachyphor/core/sim"
+	"tachyphor/core/paired"
 	"tachyphor/core/stats"
 	"tachyphor/core/units"
 	"tachyphor/core/world"
@@ -79,8 +79,9 @@ func (p *program) improveCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use: "improve FILE", Short: "Say what of a scenario to change, so that it keeps what it must for less",
 		Long: `Take the knobs from the scenario itself: ceilings, floors, spare and lingering agents, their
-calendars, nodes that shrink, sizes of pools, placement. Ranges lie around what stands
-there. Then as sweep does.
+calendars, reuse and settling, how nodes grow and shrink, pools, placement. Values lie around
+what stands there; ceilings go up to what the jobs would take at once if none waited. Then
+as sweep does.
 
 FILE is the scenario's, with what it names beside it, as for simulate --here.`,
 		Example: "  tachyphor improve demo/scenarios/weekday-lean.yaml --aim \"95 % of all jobs start within 60s\"\n" +
@@ -136,15 +137,11 @@ func (p *program) explore(ctx context.Context, name string, spec document.SweepS
 	if err != nil {
 		return err
 	}
-	bar := p.progress("exploring "+in.Scenario.Name, f.quiet)
-	a, err := q.Answer(workers, func(done float64) bool {
-		bar.set(done)
-		return ctx.Err() == nil
+	var a *explore.Answer
+	err = p.compute(ctx, "exploring "+in.Scenario.Name, f.quiet, seedOf(in), func(progress paired.Progress) (err error) {
+		a, err = q.Answer(workers, progress)
+		return err
 	})
-	bar.end(err == nil)
-	if errors.Is(err, sim.ErrStopped) {
-		return no(errors.New("stopped; nothing was kept"))
-	}
 	if err != nil {
 		return err
 	}
@@ -315,25 +312,14 @@ func (p *program) aims(a *explore.Answer) {
 func (p *program) asides(a *explore.Answer) {
 	fmt.Fprintln(p.out, "\n"+p.strong("One step further"))
 	t := listing{columns: []column{{"knob", false}, {"from", true}, {"to", true}, {"95 % of delays", true}, {"a month", true}, {"", false}}}
-	change := func(f stats.Figure, say func(float64) string) string {
-		switch {
-		case f.Mean == 0 && f.Half == 0:
-			return "–"
-		case !f.Sure():
-			return p.faint("no sure change")
-		case f.Mean > 0:
-			return "+" + say(f.Mean)
-		}
-		return say(f.Mean)
-	}
 	for _, s := range a.Steps {
 		note := ""
 		if s.Verdict != aim.Kept {
 			note = p.warn(string(s.Verdict) + ": " + s.Misses)
 		}
 		t.rows = append(t.rows, []string{
-			s.Knob, clipped(s.Was, 24), clipped(s.Is, 24), change(s.Delay, func(x float64) string { return units.Duration(x).Short() }),
-			change(s.Bill, func(x float64) string { return units.Amount(x).Short(a.Currency) }), note,
+			s.Knob, clipped(s.Was, 24), clipped(s.Is, 24), p.change(s.Delay, func(x float64) string { return units.Duration(x).Short() }),
+			p.change(s.Bill, func(x float64) string { return units.Amount(x).Short(a.Currency) }), note,
 		})
 	}
 	fmt.Fprintln(p.out, p.table(t))

@@ -176,6 +176,19 @@ func difference(m outcome.Metric, i int) string {
 	return s
 }
 
+// change writes a difference: by how much, or that nothing sure is said.
+func (p *program) change(f stats.Figure, say func(float64) string) string {
+	switch {
+	case f.Mean == 0 && f.Half == 0:
+		return "–"
+	case f.Runs > 1 && !f.Sure():
+		return p.faint("no sure change")
+	case f.Mean > 0:
+		return "+" + say(f.Mean)
+	}
+	return say(f.Mean)
+}
+
 // figure writes how large a difference is, with its interval, in a metric's unit.
 func figure(unit string, f stats.Figure) string {
 	switch unit {

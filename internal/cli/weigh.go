@@ -2,7 +2,6 @@ package cli
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"io"
 	"os"
@@ -13,7 +12,7 @@ import (
 
 	"tachyphor/client"
 	"tachyphor/core/document"
-	"tachyphor/core/sim"
+	"tachyphor/core/paired"
 	"tachyphor/core/weigh"
 	"tachyphor/internal/figures"
 
@@ -149,17 +148,13 @@ func (p *program) weighHere(ctx context.Context, file string, f weighFlags) (*we
 	if err != nil {
 		return nil, nil, err
 	}
-	bar := p.progress("weighing "+w.Scenario, f.quiet)
-	o, err := weigh.Weigh(q, workers, func(done float64) bool {
-		bar.set(done)
-		return ctx.Err() == nil
+	var o *weigh.Weighing
+	err = p.compute(ctx, "weighing "+w.Scenario, f.quiet, w.Plan.Seed, func(progress paired.Progress) (err error) {
+		o, err = weigh.Weigh(q, workers, progress)
+		return err
 	})
-	bar.end(err == nil)
-	if errors.Is(err, sim.ErrStopped) {
-		return nil, nil, no(errors.New("stopped; nothing was kept"))
-	}
 	if err != nil {
-		return nil, nil, defect(w, err)
+		return nil, nil, err
 	}
 	return o, func(plan *weigh.Weighed) error {
 		err := p.mendKind(file, document.KindScenario, func(*document.Document) []document.Edit { return plan.Edits })

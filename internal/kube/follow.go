@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"maps"
 	"slices"
@@ -33,51 +34,41 @@ var followed = []struct {
 type seen struct {
 	mu      sync.Mutex
 	objects map[string]map[types.UID]metav1.Object // by kind
-	full    func()                                 // is told once there are too many
+	enough  func()                                 // is told once there are too many
+}
+
+// Followed is what following a cluster gave.
+type Followed struct {
+	Files []learn.File
+	Left  []string // what may not be read, or not followed
+	Full  bool     // it ended early, for there were too many objects
 }
 
 // Follow returns what a cluster has and what comes and goes in it for a while: each object as
 // it was last, a node as it was when it was last ready. It ends early when ctx does, which is
-// no error, and when there are too many objects. What may only be listed is listed; what may
-// not be read at all is named. tell hears how many nodes, pods and events were seen, now
-// and then.
-func (c *Cluster) Follow(ctx context.Context, long time.Duration, tell func(nodes, pods, events int)) (
-	files []learn.File, left []string, err error,
-) {
-	files, left, err = c.Records(ctx, func(string, int) {})
-	if err != nil {
-		return nil, nil, err
+// no error, and when there are too many objects. What may only be listed is listed, and named, as
+// is what may not be read at all. tell hears how many nodes, pods and events were seen, now and
+// then.
+func (c *Cluster) Follow(ctx context.Context, long time.Duration, tell func(nodes, pods, events int)) (out Followed, err error) {
+	if out.Files, out.Left, err = c.Records(ctx, func(string, int) {}); err != nil {
+		return out, err
 	}
 	ctx, stop := context.WithTimeout(ctx, long)
 	defer stop()
-	s := &seen{objects: map[string]map[types.UID]metav1.Object{}, full: stop}
-	var wait sync.WaitGroup
+	s := &seen{objects: map[string]map[types.UID]metav1.Object{}, enough: stop}
+	informers := map[string]cache.SharedIndexInformer{}
 	for _, k := range followed {
-		if slices.Contains(left, k.resource) {
+		if slices.Contains(out.Left, k.resource) {
 			continue
 		}
 		s.objects[k.kind] = map[types.UID]metav1.Object{}
-		_, informer := cache.NewInformerWithOptions(cache.InformerOptions{
-			ListerWatcher: cache.NewListWatchFromClient(c.patient.CoreV1().RESTClient(), k.resource, metav1.NamespaceAll, fields.Everything()),
-			ObjectType:    k.of,
-			Handler: cache.ResourceEventHandlerFuncs{
-				AddFunc:    func(o any) { s.take(k.kind, o) },
-				UpdateFunc: func(_, o any) { s.take(k.kind, o) },
-				DeleteFunc: func(o any) {
-					if last, ok := o.(cache.DeletedFinalStateUnknown); ok {
-						o = last.Obj
-					}
-					s.take(k.kind, o)
-				},
-			},
-			Transform: func(o any) (any, error) {
-				if x, ok := o.(metav1.Object); ok {
-					x.SetManagedFields(nil)
-				}
-				return o, nil
-			},
-		})
-		wait.Go(func() { informer.RunWithContext(ctx) })
+		if informers[k.kind], err = c.informer(k.resource, k.of, func(o any) { s.take(k.kind, o) }); err != nil {
+			return out, err
+		}
+	}
+	var wait sync.WaitGroup
+	for _, i := range informers {
+		wait.Go(func() { i.RunWithContext(ctx) })
 	}
 	every := time.NewTicker(min(max(long/20, 2*time.Second), time.Minute))
 	defer every.Stop()
@@ -89,18 +80,49 @@ func (c *Cluster) Follow(ctx context.Context, long time.Duration, tell func(node
 		}
 	}
 	wait.Wait()
-	s.count(tell)
+	out.Full = s.count(tell) >= mostSeen
 	for _, k := range followed {
-		if len(s.objects[k.kind]) == 0 {
-			continue // what was listed is all there is
+		i := informers[k.kind]
+		switch { // what was listed is all there is
+		case i == nil:
+			continue
+		case !i.HasSynced():
+			out.Left = append(out.Left, k.resource+" as they come and go")
+			continue
+		case len(s.objects[k.kind]) == 0:
+			continue
 		}
 		f, err := s.written(k.kind)
 		if err != nil {
-			return nil, nil, err
+			return out, err
 		}
-		files = append(slices.DeleteFunc(files, func(f learn.File) bool { return f.Name == k.resource }), f)
+		out.Files = append(slices.DeleteFunc(out.Files, func(f learn.File) bool { return f.Name == k.resource }), f)
 	}
-	return files, left, nil
+	return out, nil
+}
+
+// informer tells take of every state of the objects of a resource.
+func (c *Cluster) informer(resource string, of runtime.Object, take func(any)) (cache.SharedIndexInformer, error) {
+	source := cache.NewListWatchFromClient(c.patient.CoreV1().RESTClient(), resource, metav1.NamespaceAll, fields.Everything())
+	i := cache.NewSharedIndexInformer(source, of, 0, cache.Indexers{})
+	_, err := i.AddEventHandler(cache.ResourceEventHandlerFuncs{
+		AddFunc:    take,
+		UpdateFunc: func(_, o any) { take(o) },
+		DeleteFunc: func(o any) {
+			if last, ok := o.(cache.DeletedFinalStateUnknown); ok {
+				o = last.Obj
+			}
+			take(o)
+		},
+	})
+	return i, errors.Join(err,
+		i.SetTransform(func(o any) (any, error) {
+			if x, ok := o.(metav1.Object); ok {
+				x.SetManagedFields(nil)
+			}
+			return o, nil
+		}),
+		i.SetWatchErrorHandlerWithContext(func(context.Context, *cache.Reflector, error) {})) // it is tried again; who never came to it is named
 }
 
 // take keeps an object's last state.
@@ -116,13 +138,17 @@ func (s *seen) take(kind string, o any) {
 		return // it goes; when it came is what tells
 	}
 	s.objects[kind][x.GetUID()] = x
-	n := 0
+	if s.all() >= mostSeen {
+		s.enough()
+	}
+}
+
+// all is how many objects were seen.
+func (s *seen) all() (n int) {
 	for _, list := range s.objects {
 		n += len(list)
 	}
-	if n >= mostSeen {
-		s.full()
-	}
+	return n
 }
 
 func ready(o metav1.Object) bool {
@@ -132,11 +158,12 @@ func ready(o metav1.Object) bool {
 	})
 }
 
-// count tells how many objects of each kind were seen.
-func (s *seen) count(tell func(nodes, pods, events int)) {
+// count tells how many objects of each kind were seen, and returns how many of all.
+func (s *seen) count(tell func(nodes, pods, events int)) int {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	tell(len(s.objects["Node"]), len(s.objects["Pod"]), len(s.objects["Event"]))
+	return s.all()
 }
 
 // written writes the objects of a kind, one after the other.

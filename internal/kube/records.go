@@ -17,25 +17,34 @@ import (
 // pageOf is how many objects are asked for at once.
 const pageOf = 500
 
-// Records returns what a cluster has of nodes, pods, events and claims, as its API gives it. tell hears of each kind once it is there. What may not be read is left
+// Records returns what a cluster has of nodes, pods, events, volumes, quotas and limit ranges,
+// as its API gives it. tell hears of each kind once it is there. What may not be read is left
 // out, and named; without nodes there is an error.
 func (c *Cluster) Records(ctx context.Context, tell func(kind string, objects int)) (files []learn.File, left []string, err error) {
-	storage := c.client.StorageV1().RESTClient()
-	for _, resource := range []string{"nodes", "pods", "events", "persistentvolumeclaims", "persistentvolumes", "resourcequotas", "limitranges", "storageclasses"} {
-		client := c.client.CoreV1().RESTClient()
-		if resource == "storageclasses" {
-			client = storage
-		}
-		data, n, err := everyPage(ctx, client, resource)
+	core, storage := c.client.CoreV1().RESTClient(), c.client.StorageV1().RESTClient()
+	for _, x := range []struct {
+		client   rest.Interface
+		resource string
+	}{
+		{core, "nodes"},
+		{core, "pods"},
+		{core, "events"},
+		{core, "persistentvolumeclaims"},
+		{core, "persistentvolumes"},
+		{core, "resourcequotas"},
+		{core, "limitranges"},
+		{storage, "storageclasses"},
+	} {
+		data, n, err := everyPage(ctx, x.client, x.resource)
 		if err != nil {
-			if ctx.Err() != nil || resource == "nodes" || !apierrors.IsForbidden(err) && !apierrors.IsNotFound(err) {
-				return nil, nil, fmt.Errorf("%s of cluster %s: %s", resource, c.Context, words(err))
+			if ctx.Err() != nil || x.resource == "nodes" || !apierrors.IsForbidden(err) && !apierrors.IsNotFound(err) {
+				return nil, nil, fmt.Errorf("%s of cluster %s: %s", x.resource, c.Context, words(err))
 			}
-			left = append(left, resource)
+			left = append(left, x.resource)
 			continue
 		}
-		files = append(files, learn.File{Name: resource, Data: data})
-		tell(resource, n)
+		files = append(files, learn.File{Name: x.resource, Data: data})
+		tell(x.resource, n)
 	}
 	return files, left, nil
 }

@@ -242,11 +242,11 @@ func (l *Library) Input(ctx context.Context, in wire.Inputs, jobs bool) (world.I
 	if err != nil || len(faults) > 0 {
 		return world.Input{}, faults, err
 	}
-	input, faults := inputOf(&all)
+	named, faults := all.Whole()
 	if len(faults) > 0 {
-		return input, faults, nil
+		return world.Input{}, faults, nil
 	}
-	input.Jobless = !jobs
+	input := world.Input{Named: named, Jobless: !jobs}
 	if in.Recording != "" && jobs {
 		recorded := document.Recorded{Digest: in.Recording}
 		if w := input.Workload.Value.(*document.Workload); w.Spec.Jobs != nil {
@@ -259,18 +259,6 @@ func (l *Library) Input(ctx context.Context, in wire.Inputs, jobs bool) (world.I
 		input.Recording = rec
 	}
 	return input, nil, nil
-}
-
-// inputOf is the scenario on a shelf with what it names; all of it has been pinned.
-func inputOf(all *shelf.Shelf) (world.Input, document.Faults) {
-	scenario := all.OfKind(document.KindScenario)[0]
-	named, missing := all.Named(scenario)
-	var faults document.Faults
-	for _, m := range missing { // by a change, for all that the scenario names was pinned
-		faults = append(faults, scenario.Fault(m.Path, m.Name.Name,
-			"a change cannot name another "+m.Kind+" than the scenario's own; store the scenario with it"))
-	}
-	return world.Input{Named: named}, faults
 }
 
 // Pinned returns the pinned documents as they are simulated, in order.

@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"tachyphor/core/learn"
+	"tachyphor/internal/kube"
 
 	corev1 "k8s.io/api/core/v1"
 	"k8s.io/apimachinery/pkg/api/resource"
@@ -78,16 +79,15 @@ func TestLearnByFollowing(t *testing.T) {
 			})
 		}
 		type followed struct {
-			files []learn.File
-			left  []string
-			err   error
+			kube.Followed
+			err error
 		}
 		follow, stop := context.WithCancel(ctx)
 		defer stop()
 		got, heard := make(chan followed, 1), 0
 		go func() {
-			files, left, err := p.conn.Follow(follow, time.Minute, func(int, int, int) { heard++ })
-			got <- followed{files, left, err}
+			f, err := p.conn.Follow(follow, time.Minute, func(int, int, int) { heard++ })
+			got <- followed{f, err}
 		}()
 		time.Sleep(500 * time.Millisecond)
 		for i := range playedNodes {
@@ -128,12 +128,12 @@ func TestLearnByFollowing(t *testing.T) {
 		time.Sleep(500 * time.Millisecond)
 		stop()
 		f := <-got
-		if f.err != nil || len(f.left) > 0 || heard == 0 {
-			t.Fatalf("%v, %v not read, told %d times", f.err, f.left, heard)
+		if f.err != nil || len(f.Left) > 0 || f.Full || heard == 0 {
+			t.Fatalf("%v, %v not read, told %d times", f.err, f.Left, heard)
 		}
 		if p.real && *record {
 			var all bytes.Buffer
-			for _, x := range f.files {
+			for _, x := range f.Files {
 				all.Write(x.Data)
 			}
 			host, err := os.Hostname()
@@ -144,7 +144,7 @@ func TestLearnByFollowing(t *testing.T) {
 				t.Fatal(err)
 			}
 		}
-		c := learnedFrom(t, f.files)
+		c := learnedFrom(t, f.Files)
 		if c.Pods < playedNodes || c.Events < playedNodes {
 			t.Errorf("%d pods and %d events were seen", c.Pods, c.Events)
 		}

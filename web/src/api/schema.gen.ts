@@ -1557,6 +1557,8 @@ export interface components {
             known: string;
             /** @description The least that it is tried at. */
             low: string;
+            /** @description Nothing at all would change. */
+            moot?: boolean;
             /** @description What the document says. */
             says: string;
             /** @description What was measured: its 5th, 25th, 50th, 75th and 95th percentile. */
@@ -1592,6 +1594,8 @@ export interface components {
             currency: string;
             /** @description Facts, those first on which most hangs. */
             facts: components["schemas"]["Doubt"][];
+            /** @description The fact to measure next: the first that is not measured and not moot; absent where there is none. */
+            next?: string;
             /**
              * Format: double
              * @description The start delay's 95th percentile as the document has it, mean over the repeats.

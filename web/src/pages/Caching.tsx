@@ -1,11 +1,10 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
+import { useQuery } from "@tanstack/react-query";
+import { useEffect } from "react";
 import { useNavigate, useParams, useSearchParams } from "react-router";
-import { cancel, over, type Work, watch } from "../api/client";
 import { scenarios, weighing, weighings } from "../api/queries";
 import { Notice, Trouble, Waiting } from "../parts/Section";
+import { Underway } from "../parts/Underway";
 import { useTitle } from "../parts/useTitle";
-import { percent } from "../words";
 import { Answer } from "./caching/Answer";
 import { Ask } from "./caching/Ask";
 
@@ -72,44 +71,14 @@ export function Caching() {
 
 /** One weighing: how far it has come, or its answer. */
 function Kept({ id, revision }: { id: number; revision?: number }) {
-  const queries = useQueryClient();
   const found = useQuery(weighing(id));
-  const [now, setNow] = useState<Work | null>(null);
-  const [error, setError] = useState<unknown>(null);
-  const running = found.data && !over(found.data);
-  useEffect(() => {
-    if (!running) return;
-    return watch(id, (w) => {
-      setNow(w);
-      if (over(w)) void queries.invalidateQueries({ queryKey: ["weighings"] });
-    });
-  }, [id, running, queries]);
   if (found.error) return <Trouble error={found.error} />;
   if (!found.data) return <Waiting what={`weighing ${id}`} />;
   const w = found.data;
   if (w.state === "failed") return <Trouble error={new Error(`The weighing failed: ${w.error}`)} />;
   if (w.state === "cancelled")
     return <Notice>The weighing was cancelled. Press Weigh to begin again.</Notice>;
-  if (!w.result) {
-    const done = now?.id === id ? now.progress : w.progress;
-    const end = async () => {
-      try {
-        await cancel(id);
-      } catch (problem) {
-        setError(problem);
-      }
-    };
-    return (
-      <div className="mt-6 flex flex-wrap items-center gap-4" role="status">
-        <progress className="progress w-72" value={done} max={1} />
-        <span>{w.state === "queued" && !now ? "waiting for its turn" : percent(done)}</span>
-        <button type="button" id="cancel" className="btn btn-sm" onClick={end}>
-          Cancel
-        </button>
-        {error !== null && <Trouble error={error} />}
-      </div>
-    );
-  }
+  if (!w.result) return <Underway key={id} first={w} queryKey="weighings" />;
   return (
     <>
       {revision !== undefined && revision !== w.weighing?.revision && (

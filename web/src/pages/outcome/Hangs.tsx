@@ -1,13 +1,13 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
-import { api, cancel, over, type Schemas, take, type Work, watch } from "../../api/client";
+import { useState } from "react";
+import { api, over, type Schemas, take, type Work } from "../../api/client";
 import { doubt, doubts } from "../../api/queries";
 import { DataTable } from "../../parts/DataTable";
 import { Notice, Section, Trouble } from "../../parts/Section";
-import { count, duration, money, percent, signed } from "../../words";
+import { Underway } from "../../parts/Underway";
+import { count, duration, money, signed } from "../../words";
 
 type Doubts = Schemas["Doubts"];
-type Doubt = Schemas["Doubt"];
 type Figure = Schemas["Figure"];
 
 /** Which facts of the cluster the outcome hangs on: each tried at the ends of what it may be. */
@@ -49,41 +49,13 @@ export function Hangs({ id, scenario }: { id: number; scenario: string }) {
 
 /** How far trying has come, or what came of it. */
 function Kept({ first }: { first: Work }) {
-  const queries = useQueryClient();
-  const [now, setNow] = useState<Work>(first);
-  const [error, setError] = useState<unknown>(null);
   const running = !over(first);
-  useEffect(() => {
-    if (!running) return;
-    return watch(first.id, (w) => {
-      setNow(w);
-      if (over(w)) void queries.invalidateQueries({ queryKey: ["doubts"] });
-    });
-  }, [first.id, running, queries]);
   const found = useQuery({ ...doubt(first.id), enabled: !running });
-  if (running) {
-    const end = () => cancel(first.id).catch(setError);
-    return (
-      <div className="flex flex-wrap items-center gap-4" role="status">
-        <progress className="progress w-72" value={now.progress} max={1} aria-label="progress" />
-        <span>{now.state === "queued" ? "waiting for its turn" : percent(now.progress)}</span>
-        <button type="button" className="btn btn-sm" onClick={end}>
-          Cancel
-        </button>
-        {error !== null && <Trouble error={error} />}
-      </div>
-    );
-  }
+  if (running) return <Underway first={first} queryKey="doubts" />;
   if (found.error) return <Trouble error={found.error} />;
   const d = found.data?.result;
   return d ? <Table id={first.id} d={d} /> : null;
 }
-
-/** moot reports whether nothing at all would change. */
-const moot = (x: Doubt) =>
-  [x.atLow, x.atHigh].every(
-    (e) => e.p95Ns.mean === 0 && e.p95Ns.half === 0 && e.costPerMonth.mean === 0 && e.costPerMonth.half === 0,
-  );
 
 /** sure reports whether a change is more than chance. */
 const sure = (f: Figure) => f.runs < 2 || Math.abs(f.mean) > f.half;
@@ -96,13 +68,13 @@ function Change({ of, say }: { of: Figure; say: (x: number) => string }) {
 
 function Table({ id, d }: { id: number; d: Doubts }) {
   const rows = d.facts
-    .filter((x) => !moot(x))
+    .filter((x) => !x.moot)
     .flatMap((x) => [
       { key: `${x.fact}-low`, x, is: x.low, e: x.atLow },
       { key: `${x.fact}-high`, x, is: x.high, e: x.atHigh },
     ]);
-  const idle = d.facts.filter(moot).map((x) => x.fact);
-  const next = d.facts.find((x) => x.known !== "measured" && !moot(x));
+  const idle = d.facts.filter((x) => x.moot).map((x) => x.fact);
+  const next = d.facts.find((x) => x.fact === d.next);
   return (
     <>
       {d.facts.length === 0 && (
