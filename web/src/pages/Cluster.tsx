@@ -3,15 +3,16 @@ import { useParams } from "react-router";
 import type { Schemas } from "../api/client";
 import { facts } from "../api/queries";
 import { DataTable } from "../parts/DataTable";
+import { Fact } from "../parts/Fact";
 import { Notice, Section, Trouble, Waiting } from "../parts/Section";
 import { Spread } from "../parts/Spread";
 import { useTitle } from "../parts/useTitle";
 import { count } from "../words";
 
-type Fact = Schemas["Fact"];
+type Known = Schemas["Fact"];
 type Measured = Schemas["Measured"];
 
-const worst: Record<Fact["known"], number> = {
+const worst: Record<Known["known"], number> = {
   "never measured": 0,
   "measured otherwise": 1,
   old: 2,
@@ -57,12 +58,12 @@ export function Cluster() {
           Dots are what was measured at 5, 25, 50, 75 and 95 %, on one scale from 0 with what the document
           says: bar from 25 to 75 %, line from 5 to 95 %.
         </p>
-        <DataTable<Fact>
+        <DataTable<Known>
           name={`${c.name}-facts`}
           rows={[...c.facts].sort((a, b) => (worst[a.known] ?? 0) - (worst[b.known] ?? 0))}
           rowKey={(f) => f.fact}
           columns={[
-            { title: "fact", value: (f) => f.fact },
+            { title: "fact", value: (f) => f.fact, show: (f) => <Fact name={f.fact} /> },
             { title: "says", right: true, value: (f) => f.says },
             {
               title: "known",

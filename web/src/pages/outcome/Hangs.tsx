@@ -3,6 +3,7 @@ import { useState } from "react";
 import { api, over, type Schemas, take, type Work } from "../../api/client";
 import { doubt, doubts } from "../../api/queries";
 import { DataTable } from "../../parts/DataTable";
+import { Fact } from "../../parts/Fact";
 import { Notice, Section, Trouble } from "../../parts/Section";
 import { Underway } from "../../parts/Underway";
 import { count, duration, money, signed } from "../../words";
@@ -95,7 +96,7 @@ function Table({ id, d }: { id: number; d: Doubts }) {
           rows={rows}
           rowKey={(r) => r.key}
           columns={[
-            { title: "fact", value: (r) => r.x.fact },
+            { title: "fact", value: (r) => r.x.fact, show: (r) => <Fact name={r.x.fact} /> },
             { title: "says", right: true, value: (r) => r.x.says },
             {
               title: "known",
