@@ -12,16 +12,17 @@ import (
 // Which work is meant: of some kinds, and about a scenario or template; the zero value
 // means all.
 type Which struct {
-	Kinds []string // simulation, weighing, doubt, preflight, rehearsal; none: all
+	Kinds []string // simulation, weighing, doubt, exploration, preflight, rehearsal; none: all
 	About string   // empty: everything
 }
 
 // Kinds of work.
 var (
-	Simulations = []string{wire.WorkSimulation}
-	Weighings   = []string{wire.WorkWeighing}
-	Doubts      = []string{wire.WorkDoubt}
-	Trials      = []string{wire.WorkPreflight, wire.WorkRehearsal}
+	Simulations  = []string{wire.WorkSimulation}
+	Weighings    = []string{wire.WorkWeighing}
+	Doubts       = []string{wire.WorkDoubt}
+	Explorations = []string{wire.WorkExploration}
+	Trials       = []string{wire.WorkPreflight, wire.WorkRehearsal}
 )
 
 // Newest is how many entries a list of the newest has at most.

@@ -17,8 +17,17 @@ type Inputs struct {
 	Changes []document.Changes `json:"changes,omitempty"`
 	// Weigh is what a weighing was asked; nil for a simulation.
 	Weigh *weigh.Ask `json:"weigh,omitempty"`
+	// Explore is what an exploration was asked; nil for other work.
+	Explore *Explored `json:"explore,omitempty"`
 	// Outcome is the outcome that is doubted; 0: none, the scenario is.
 	Outcome uint64 `json:"outcome,omitempty"`
+}
+
+// Explored is what an exploration was asked, with all that the sweep says.
+type Explored struct {
+	Sweep string             `json:"sweep"` // name of the Sweep, or what it is called
+	Own   bool               `json:"own"`   // the knobs are those of the scenario itself
+	Spec  document.SweepSpec `json:"spec"`
 }
 
 // A Ref names one revision of a document.

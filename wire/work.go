@@ -2,19 +2,20 @@ package wire
 
 // Kinds of work.
 const (
-	WorkSimulation = "simulation"
-	WorkWeighing   = "weighing"
-	WorkDoubt      = "doubt"
-	WorkPreflight  = "preflight"
-	WorkRehearsal  = "rehearsal"
+	WorkSimulation  = "simulation"
+	WorkWeighing    = "weighing"
+	WorkDoubt       = "doubt"
+	WorkExploration = "exploration"
+	WorkPreflight   = "preflight"
+	WorkRehearsal   = "rehearsal"
 )
 
 // WorkBrief is long work of any kind, in brief: what is told of all, and a part that only its
 // kind has.
 type WorkBrief struct {
 	ID       uint64  `json:"id" doc:"Its number."`
-	Kind     string  `json:"kind" enum:"simulation,weighing,doubt,preflight,rehearsal" doc:"What is done."`
-	About    string  `json:"about" doc:"Name of the scenario that is simulated, weighed or doubted, of the template that is tried."`
+	Kind     string  `json:"kind" enum:"simulation,weighing,doubt,exploration,preflight,rehearsal" doc:"What is done."`
+	About    string  `json:"about" doc:"Name of the scenario that is simulated, weighed, doubted or explored, of the template that is tried."`
 	State    State   `json:"state" enum:"queued,running,done,failed,cancelled" doc:"How far it has come."`
 	Progress float64 `json:"progress" doc:"Share done, 0 to 1."`
 	Error    string  `json:"error,omitempty" doc:"Why it failed."`
@@ -23,10 +24,11 @@ type WorkBrief struct {
 	Seconds  float64 `json:"seconds,omitempty" doc:"How long it took."`
 	By       string  `json:"by" doc:"Whose token asked."`
 
-	Simulation *SimulationBrief `json:"simulation,omitempty" doc:"Of a simulation."`
-	Weighing   *WeighingBrief   `json:"weighing,omitempty" doc:"Of a weighing."`
-	Doubt      *DoubtBrief      `json:"doubt,omitempty" doc:"Of a doubt."`
-	Trial      *TrialBrief      `json:"trial,omitempty" doc:"Of a preflight or a rehearsal."`
+	Simulation  *SimulationBrief  `json:"simulation,omitempty" doc:"Of a simulation."`
+	Weighing    *WeighingBrief    `json:"weighing,omitempty" doc:"Of a weighing."`
+	Doubt       *DoubtBrief       `json:"doubt,omitempty" doc:"Of a doubt."`
+	Exploration *ExplorationBrief `json:"exploration,omitempty" doc:"Of an exploration."`
+	Trial       *TrialBrief       `json:"trial,omitempty" doc:"Of a preflight or a rehearsal."`
 }
 
 // Page is a page of a list.

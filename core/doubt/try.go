@@ -79,6 +79,7 @@ type Question struct {
 // Ask puts the worlds together in which each fact is at the ends of what it may be. plan, where
 // it is not nil, changes how each is run.
 func Ask(in world.Input, now time.Time, plan func(*world.World)) (*Question, error) {
+	in.Bound = new(world.Bound)
 	base, faults := world.Assemble(in)
 	if err := faults.Err(); err != nil {
 		return nil, err
@@ -99,7 +100,6 @@ func Ask(in world.Input, now time.Time, plan func(*world.World)) (*Question, err
 			if err != nil {
 				return nil, err
 			}
-			w.ShareJobs(base)
 			worlds = append(worlds, w)
 		}
 	}

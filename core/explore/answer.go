@@ -6,7 +6,6 @@ import (
 
 	"tachyphor/core/aim"
 	"tachyphor/core/document"
-	"tachyphor/core/paired"
 	"tachyphor/core/stats"
 )
 
@@ -23,6 +22,7 @@ type Measures struct {
 type Variant struct {
 	Change   string    `json:"change" doc:"The settings in a line."`
 	Settings []Setting `json:"settings" doc:"The knobs that it has otherwise than the scenario; none: it is the scenario."`
+	Has      []int     `json:"has" doc:"By knob, which of its values it has; −1: the scenario's own."`
 	Runs     int       `json:"runs" doc:"Repeats that it was run with."`
 	Measures
 	Frontier bool   `json:"frontier,omitempty" doc:"No other has both a lower delay and a lower bill."`
@@ -36,8 +36,8 @@ type Rung struct {
 	Added Measures `json:"added" doc:"With this and those before it."`
 }
 
-// A Step is what is recommended with one knob a step further.
-type Step struct {
+// A NextStep is what is recommended with one knob a step further.
+type NextStep struct {
 	Setting
 	Delay   stats.Figure `json:"delayP95Ns" doc:"By how much the 95th percentile of start delays would change, ns."`
 	Bill    stats.Figure `json:"billPerMonth" doc:"By how much a month's bill would."`
@@ -73,7 +73,7 @@ type Answer struct {
 	Today    aim.Verdict `json:"today" doc:"What is said of the scenario as it is."`
 	Confirm  *Confirmed  `json:"confirmed,omitempty" doc:"It and the scenario on fresh draws; absent where none is recommended."`
 	Ladder   []Rung      `json:"ladder" doc:"The changes that lead to it, those that buy most first."`
-	Steps    []Step      `json:"steps" doc:"It with one knob a step further."`
+	Steps    []NextStep  `json:"steps" doc:"It with one knob a step further."`
 	Matters  []Matter    `json:"matters" doc:"Which knobs account for the spread of delays and bills, most first."`
 	Patch    []PatchOf   `json:"patch" doc:"The edits that make the scenario what is recommended, by document."`
 	list     []*lane     // of Variants
@@ -86,6 +86,8 @@ type Tried struct {
 	At     []string `json:"at" doc:"The places that it moves."`
 	Was    string   `json:"was" doc:"What the scenario has."`
 	Values []string `json:"values" doc:"The values that it may take."`
+	Moves  []Move   `json:"moves" doc:"The fields that it moves."`
+	Gives  [][]any  `json:"gives" doc:"By value, what each of those fields says then."`
 }
 
 // PatchOf are edits of one document.
@@ -102,17 +104,18 @@ const possibleMost = 1_000_000
 const mostTried = 5
 
 // Answer explores. What it says does not depend on the number of workers.
-func (q *Question) Answer(workers int, progress paired.Progress) (*Answer, error) {
+func (q *Question) Answer(way Way) (*Answer, error) {
 	budget := q.Spec.Budget.Runs
-	r := newRunner(q, workers, budget+mostTried*freshRepeats[0]+freshRepeats[0], progress)
+	r := newRunner(q, way, budget+mostTried*freshRepeats[0]+freshRepeats[0])
 	out := &Answer{
 		Sweep: q.Sweep, Scenario: q.base.Scenario, Currency: q.base.Currency, Least: q.Spec.Least, Aims: []string{}, Notes: []string{},
-		Possible: q.many(possibleMost), Best: -1, Ladder: []Rung{}, Steps: []Step{}, Patch: []PatchOf{}, Matters: []Matter{}, ran: r,
+		Possible: q.many(possibleMost), Best: -1, Ladder: []Rung{}, Steps: []NextStep{}, Patch: []PatchOf{}, Matters: []Matter{}, ran: r,
 	}
 	for _, k := range q.knobs {
-		tried := Tried{Knob: k.name, Was: k.was, Values: k.text}
+		tried := Tried{Knob: k.name, Was: k.was, Values: k.text, Gives: k.values}
 		for _, p := range k.places {
 			tried.At = append(tried.At, p.at)
+			tried.Moves = append(tried.Moves, Move{p.kind, p.name, p.pointer})
 		}
 		out.Knobs = append(out.Knobs, tried)
 	}
@@ -143,16 +146,18 @@ func (q *Question) Answer(workers int, progress paired.Progress) (*Answer, error
 	for _, l := range out.list {
 		settings := q.settings(l.v)
 		out.Variants = append(out.Variants, Variant{
-			Change: said(settings), Settings: settings, Runs: l.repeats, Measures: q.measures(r.of(l.v, 0)), Out: l.out,
+			Change: said(settings), Settings: settings, Has: l.v, Runs: l.repeats, Measures: q.measures(r.of(l.v, 0)), Out: l.out,
 		})
 	}
 	v, _ := worst(out.Variants[0].Aims)
 	out.Today = v
 	out.Matters = q.matters(r, out.list)
+	q.standing(r, Confirming, out.list)
 	if err := q.choose(out); err != nil {
 		return nil, err
 	}
 	out.frontier()
+	q.standing(r, Telling, out.list)
 	if out.Best >= 0 {
 		if err := q.ladder(out); err != nil {
 			return nil, err
@@ -191,7 +196,7 @@ func (q *Question) pooled(runs []Run) Measures {
 	m := q.measures(runs)
 	spreads := make([]stats.Spread, len(runs))
 	for i := range runs {
-		spreads[i] = runs[i].delays
+		spreads[i] = *runs[i].Delays
 	}
 	if f, ok := stats.PoolOf(spreads).Figure(95); ok {
 		m.Delay = f
@@ -290,7 +295,7 @@ func (q *Question) simpler(a *Answer, i int) (int, error) {
 			i = len(a.list)
 			a.list = append(a.list, &lane{v: best, same: -1})
 			settings := q.settings(best)
-			a.Variants = append(a.Variants, Variant{Change: said(settings), Settings: settings})
+			a.Variants = append(a.Variants, Variant{Change: said(settings), Settings: settings, Has: best})
 		}
 		a.list[i].repeats = repeats
 		a.Variants[i].Runs, a.Variants[i].Measures = repeats, q.measures(a.ran.of(best, 0))
@@ -391,7 +396,7 @@ func (q *Question) aside(a *Answer) error {
 			}
 			return stats.Paired(x, y)
 		}
-		s := Step{Delay: diff(func(r *Run) float64 { return r.P95 }), Bill: diff(func(r *Run) float64 { return r.Bill })}
+		s := NextStep{Delay: diff(func(r *Run) float64 { return r.P95 }), Bill: diff(func(r *Run) float64 { return r.Bill })}
 		for k := range v {
 			if v[k] != best[k] {
 				s.Setting = Setting{Knob: q.knobs[k].name, Is: q.value(k, v[k]), Was: q.value(k, best[k])}

@@ -78,7 +78,7 @@ func answer(t testing.TB, in world.Input, s document.SweepSpec, workers int) *ex
 	if err != nil {
 		t.Fatal(err)
 	}
-	a, err := q.Answer(workers, nil)
+	a, err := q.Answer(explore.Way{Workers: workers})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -45,6 +45,7 @@ type Question struct {
 // Ask puts a question together: places are looked up, aims read, and each value is tried by
 // itself, so that what is wrong is told before anything runs. name is the sweep's, in errors too.
 func Ask(name string, spec document.SweepSpec, in world.Input) (*Question, error) {
+	in.Bound = new(world.Bound)
 	q := &Question{Sweep: name, Spec: spec, in: in}
 	base, faults := world.Assemble(in)
 	if err := faults.Err(); err != nil {
@@ -178,7 +179,7 @@ func (q *Question) knob(k *document.Knob) (out knob, err error) {
 	}
 	var first error
 	for v := range out.values {
-		if _, err := q.changed(out.edits(v)); err == nil {
+		if _, _, err := q.changed(out.edits(v)); err == nil {
 			return out, nil
 		} else if first == nil {
 			first = fmt.Errorf("%s: %w", out.text[v], err)
@@ -197,11 +198,17 @@ func (k *knob) edits(v int) []document.Changes {
 	return out
 }
 
-// changed is the scenario's world with changes made first.
-func (q *Question) changed(list []document.Changes) (*world.World, error) {
-	w, faults, err := q.in.Changed(list)
+// changed is the scenario's world with changes made first, and what it was put together from.
+func (q *Question) changed(list []document.Changes) (world.Input, *world.World, error) {
+	in := q.in
+	named, faults, err := in.Named.With(list)
 	if err == nil {
 		err = faults.Err()
 	}
-	return w, err
+	if err != nil {
+		return in, nil, err
+	}
+	in.Named = named
+	w, faults := world.Assemble(in)
+	return in, w, faults.Err()
 }

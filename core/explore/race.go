@@ -195,6 +195,7 @@ func (q *Question) race(r *runner, lanes []*lane, budget int) error {
 			}
 		}
 		q.look(r, lanes, n)
+		q.standing(r, Racing, lanes)
 		if list = all(); len(list) <= 1 || repeats >= mostRepeats || int(r.done.Load())+blockRepeats*len(list) > budget {
 			return nil
 		}

@@ -18,8 +18,8 @@ type Run struct {
 	Lead    float64     `json:"lead"`    // mean, ns
 	Bill    float64     `json:"bill"`    // of a month
 	Waiting float64     `json:"waiting"` // what waiting is worth, a month
-
-	delays stats.Spread // in the process that ran it
+	// Delays are how start delays are spread; of fresh draws alone.
+	Delays *stats.Spread `json:"delays,omitempty"`
 }
 
 // read takes what is asked for off a run.
@@ -66,6 +66,7 @@ func (q *Question) read(t *sim.Trace) Run {
 	if ended > 0 {
 		out.Lead = lead.Over(ended)
 	}
-	out.delays = stats.SpreadOf(delays, 512)
+	spread := stats.SpreadOf(delays, 512)
+	out.Delays = &spread
 	return out
 }

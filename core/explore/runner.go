@@ -5,7 +5,6 @@ import (
 
 	"tachyphor/core/paired"
 	"tachyphor/core/sim"
-	"tachyphor/core/stats"
 	"tachyphor/core/units"
 	"tachyphor/core/world"
 )
@@ -19,22 +18,34 @@ type task struct {
 	repeat int
 }
 
-// runner runs variants, each run once, and keeps what was read.
-type runner struct {
-	q        *Question
-	workers  int
-	progress paired.Progress
-	whole    int // runs that there may be, for the progress
-
-	worlds map[string]*world.World
-	faults map[string]string // of variants that are no world
-	runs   map[string]map[int]Run
-	done   atomic.Int64
+// A Way is how an answer is found; what it says does not depend on it.
+type Way struct {
+	Workers  int             // runs at once
+	Progress paired.Progress // nil: nobody is told
+	Standing func(Standing)  // is told after each block how it stands; nil: nobody is
+	Memory   Memory          // nil: nothing is kept
 }
 
-func newRunner(q *Question, workers, whole int, progress paired.Progress) *runner {
+// runner runs variants, each run once, and keeps what was read.
+type runner struct {
+	q     *Question
+	way   Way
+	whole int // runs that there may be, for the progress
+
+	worlds  map[string]*world.World
+	faults  map[string]string // of variants that are no world
+	digests map[string]string // of worlds, where runs are kept
+	runs    map[string]map[int]Run
+	done    atomic.Int64
+}
+
+func newRunner(q *Question, way Way, whole int) *runner {
+	way.Progress = way.Progress.Forward()
+	if !q.lasting() {
+		way.Memory = nil
+	}
 	return &runner{
-		q: q, workers: workers, progress: progress.Forward(), whole: whole, worlds: map[string]*world.World{}, faults: map[string]string{},
+		q: q, way: way, whole: whole, worlds: map[string]*world.World{}, faults: map[string]string{}, digests: map[string]string{},
 		runs: map[string]map[int]Run{},
 	}
 }
@@ -48,12 +59,14 @@ func (r *runner) world(v variant) (*world.World, bool) {
 	if _, ok := r.faults[key]; ok {
 		return nil, false
 	}
-	w, err := r.q.changed(r.q.changes(v))
+	in, w, err := r.q.changed(r.q.changes(v))
 	if err != nil {
 		r.faults[key] = err.Error()
 		return nil, false
 	}
-	w.ShareJobs(r.q.base)
+	if r.way.Memory != nil {
+		r.digests[key] = r.q.digest(in.Named)
+	}
 	r.worlds[key] = w
 	return w, true
 }
@@ -86,10 +99,15 @@ func (r *runner) run(list []variant, first, repeats int) error {
 			}
 		}
 	}
+	tasks, err := r.recall(tasks)
+	if err != nil {
+		return err
+	}
 	got := make([]Run, len(tasks))
-	err := sim.Each(r.workers, len(tasks), func(i int) (err error) {
-		w := r.worlds[tasks[i].v.key()]
-		got[i], err = r.one(w, tasks[i].repeat)
+	err = sim.Each(r.way.Workers, len(tasks), func(i int) (err error) {
+		if got[i], err = r.one(r.worlds[tasks[i].v.key()], tasks[i].repeat); err == nil {
+			err = r.keep(tasks[i], &got[i])
+		}
 		return err
 	})
 	if err != nil {
@@ -106,7 +124,7 @@ func (r *runner) one(w *world.World, repeat int) (Run, error) {
 	watch := func(units.Duration) bool { return r.tell(0) }
 	out, err := paired.Run(w, paired.Draw{Repeat: repeat}, watch, func(t *sim.Trace) (Run, error) { return r.q.read(t), nil })
 	if repeat < fresh {
-		out.delays = stats.Spread{} // percentiles of all runs together are told of fresh draws alone
+		out.Delays = nil // percentiles of all runs together are told of fresh draws alone
 	}
 	if err == nil && !r.tell(1) {
 		err = sim.ErrStopped
@@ -116,8 +134,8 @@ func (r *runner) one(w *world.World, repeat int) (Run, error) {
 
 // tell tells of runs that are over.
 func (r *runner) tell(more int64) bool {
-	if done := r.done.Add(more); r.progress != nil {
-		return r.progress(min(1, float64(done)/float64(max(1, r.whole))))
+	if done := r.done.Add(more); r.way.Progress != nil {
+		return r.way.Progress(min(1, float64(done)/float64(max(1, r.whole))))
 	}
 	return true
 }

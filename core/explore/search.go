@@ -121,6 +121,7 @@ func (q *Question) search(r *runner, budget int) ([]variant, error) {
 	if err := r.run(list, 0, firstRepeats); err != nil {
 		return nil, err
 	}
+	q.stands(r, Spreading, list, 0)
 	best := slices.MinFunc(list, func(a, b variant) int { return q.better(r, a, b) })
 	for pairs := false; ; {
 		var next []variant
@@ -140,6 +141,7 @@ func (q *Question) search(r *runner, budget int) ([]variant, error) {
 			return nil, err
 		}
 		list = append(list, next...)
+		q.stands(r, Stepping, list, 0)
 		was := best
 		for _, v := range next {
 			if q.better(r, v, best) < 0 {

@@ -34,22 +34,26 @@ func (q *Question) settled(v variant) variant {
 }
 
 // changes are what makes the variant of the scenario, by document.
-func (q *Question) changes(v variant) []document.Changes {
-	var out []document.Changes
+func (q *Question) changes(v variant) (out []document.Changes) {
 	for k, x := range v {
-		if x < 0 {
-			continue
+		if x >= 0 {
+			out = joined(out, q.knobs[k].edits(x))
 		}
-	each:
-		for _, c := range q.knobs[k].edits(x) {
-			for i := range out {
-				if out[i].Kind == c.Kind && out[i].Name == c.Name {
-					out[i].Edits = append(out[i].Edits, c.Edits...)
-					continue each
-				}
+	}
+	return out
+}
+
+// joined adds changes to others, those of a document to what it has.
+func joined(out, more []document.Changes) []document.Changes {
+next:
+	for _, c := range more {
+		for i := range out {
+			if out[i].Kind == c.Kind && out[i].Name == c.Name {
+				out[i].Edits = append(out[i].Edits, c.Edits...)
+				continue next
 			}
-			out = append(out, c)
 		}
+		out = append(out, c)
 	}
 	return out
 }

@@ -39,7 +39,7 @@ func Assemble(in Input) (*World, document.Faults) {
 	if l.Jobs != nil {
 		a.record()
 	}
-	w.Notes = append(w.spanOf(&s.Run), w.warmUp()...)
+	w.Notes = append(w.spanOf(&s.Run), w.warmUp(in.Bound)...)
 	if w.Plan.Warmup >= w.Plan.Span {
 		a.fault(in.Scenario, "spec.run.warmup", w.Plan.Warmup.String(),
 			"must be shorter than the "+w.Plan.Span.String()+" that the log covers: of less than a day it is the first part")

@@ -82,7 +82,7 @@ func (a *assembly) record() {
 		a.fault(a.in.Workload, "spec.jobs", "", "its recorded jobs are missing; put the workload again with their file beside it")
 		return
 	}
-	jobs, bad := a.in.Recording.Bind(a.w.Workload)
+	jobs, bad := a.in.Bound.bind(a.in.Recording, a.w.Workload)
 	for _, b := range bad {
 		a.fault(a.in.Workload, "spec.jobs", "recorded job on "+b.String(), "mend the row, or the workload's classes")
 	}

@@ -77,13 +77,5 @@ func (w *World) People() int {
 	return n
 }
 
-// ShareJobs takes the recorded jobs over that another world has, where both are of the same
-// workload, span and warm-up, so that worlds that differ in their design keep them once.
-func (w *World) ShareJobs(of *World) {
-	if w.Log != nil && of.Log != nil && w.Workload == of.Workload && w.Plan.Span == of.Plan.Span && w.Plan.Warmup == of.Plan.Warmup {
-		w.Log = of.Log
-	}
-}
-
 // Recorded reports whether the jobs are recorded: the same in every repeat.
 func (w *World) Recorded() bool { return w.Log != nil }

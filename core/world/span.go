@@ -72,7 +72,7 @@ func (w *World) spanOf(plan *document.RunPlan) (notes []string) {
 // counted: made jobs are drawn for those hours, and of a log those of the same hours a
 // week later come before it, or a day later where it is shorter than a week. What is
 // shorter than a day has no such hours: its first part warms up, which is said.
-func (w *World) warmUp() (notes []string) {
+func (w *World) warmUp(b *Bound) (notes []string) {
 	warm := w.Plan.Warmup
 	if warm == 0 {
 		return nil
@@ -86,7 +86,7 @@ func (w *World) warmUp() (notes []string) {
 		case length < units.Week:
 			period = units.Day
 		}
-		w.Log = w.Log.WithWarmup(warm, period)
+		w.Log = b.after(w.Log, warm, period)
 	}
 	w.Start = w.Start.Add(-time.Duration(warm))
 	w.Plan.Span += warm

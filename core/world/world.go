@@ -20,7 +20,8 @@ import (
 type Input struct {
 	shelf.Named
 	Recording *demand.Recording
-	Jobless   bool // recorded jobs are left out: the world tells of agents and nodes, and is not to be run
+	Bound     *Bound // shared by worlds of one recording; nil: nothing is shared
+	Jobless   bool   // recorded jobs are left out: the world tells of agents and nodes, and is not to be run
 }
 
 // A World is a scenario with everything looked up and counted out, ready to

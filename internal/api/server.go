@@ -102,6 +102,7 @@ func Operations(api huma.API, s *server) {
 	s.outcomeOperations(api)
 	s.weighingOperations(api)
 	s.doubtOperations(api)
+	s.explorationOperations(api)
 	s.figureOperations(api)
 	s.jobOperations(api)
 }

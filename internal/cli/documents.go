@@ -152,17 +152,16 @@ func (p *program) withRecording(ctx context.Context, c *client.Client, d *docume
 func (p *program) getCommand() *cobra.Command {
 	var revision int
 	c := &cobra.Command{
-		Use: "get [KIND [NAME]]", Short: "List documents, outcomes or weighings, or print one",
+		Use: "get [KIND [NAME]]", Short: "List documents, outcomes, weighings or explorations, or print one",
 		Example: "  tachyphor get\n  tachyphor get scenarios\n  tachyphor get scenario weekday-lean\n  tachyphor get outcomes\n  " +
-			"tachyphor get weighings",
+			"tachyphor get weighings\n  tachyphor get exploration 9",
 		Args: cobra.MaximumNArgs(2),
 		RunE: func(c *cobra.Command, args []string) error {
 			cl := p.client()
-			if len(args) > 0 && strings.HasPrefix("outcomes", strings.ToLower(args[0])) && len(args[0]) >= len("outcome") {
-				return p.getOutcomes(c.Context(), cl, args[1:])
-			}
-			if len(args) > 0 && ofWeighings(args[0]) {
-				return p.getWeighings(c.Context(), cl, args[1:])
+			if len(args) > 0 {
+				if n := p.numberedOf(args[0]); n != nil {
+					return n.get(c.Context(), p, cl, args[1:])
+				}
 			}
 			kind := ""
 			if len(args) > 0 {
@@ -204,29 +203,19 @@ func (p *program) print(d wire.Document) error {
 	}
 }
 
-// getOutcomes lists outcomes, or prints one.
-func (p *program) getOutcomes(ctx context.Context, c *client.Client, args []string) error {
-	if len(args) == 1 {
-		id, err := outcomeID(args[0])
-		if err != nil {
-			return err
-		}
-		o, err := c.Outcome(ctx, id, true)
-		if err != nil {
-			return err
-		}
-		if o.Result == nil {
-			return no(fmt.Errorf("outcome %d is %s %s", id, o.State, o.Error))
-		}
-		return p.outcome(o.Result)
-	}
-	list, err := c.NewestWork(ctx, client.Which{Kinds: client.Simulations})
+// printOutcome prints an outcome.
+func (p *program) printOutcome(ctx context.Context, c *client.Client, id uint64) error {
+	o, err := c.Outcome(ctx, id, true)
 	if err != nil {
 		return err
 	}
-	if len(list) == client.Newest {
-		fmt.Fprintf(p.err, "The newest %d; name a scenario's, or an older one by its number.\n", client.Newest)
+	if o.Result == nil {
+		return notDone("outcome", o.WorkBrief)
 	}
+	return p.outcome(o.Result)
+}
+
+func outcomesListing(list []wire.WorkBrief) listing {
 	l := listing{columns: []column{
 		{"outcome", true},
 		{"scenario", false},
@@ -245,13 +234,13 @@ func (p *program) getOutcomes(ctx context.Context, c *client.Client, args []stri
 		}
 		l.rows = append(l.rows, []string{strconv.FormatUint(o.ID, 10), o.About, string(o.State), delay, cost, here(o.Asked)})
 	}
-	return p.show(l)
+	return l
 }
 
 func kindOf(word string) (string, error) {
 	kind, ok := document.FindKind(word)
 	if !ok {
-		return "", fmt.Errorf("there is no kind %q; there are %s, outcomes and weighings", word, strings.Join(document.Kinds(), ", "))
+		return "", fmt.Errorf("there is no kind %q; there are %s, outcomes, weighings and explorations", word, strings.Join(document.Kinds(), ", "))
 	}
 	return kind, nil
 }
@@ -273,19 +262,8 @@ func (p *program) dropCommand() *cobra.Command {
 			"usage compile-wide",
 		Args: cobra.ExactArgs(2),
 		RunE: func(c *cobra.Command, args []string) error {
-			if strings.EqualFold(args[0], "outcome") || strings.EqualFold(args[0], "outcomes") {
-				id, err := outcomeID(args[1])
-				if err != nil {
-					return err
-				}
-				if err := p.client().DropWork(c.Context(), client.Simulations, id); err != nil {
-					return err
-				}
-				fmt.Fprintf(p.err, "outcome %d dropped.\n", id)
-				return nil
-			}
-			if ofWeighings(args[0]) {
-				return p.dropWeighing(c.Context(), args[1])
+			if n := p.numberedOf(args[0]); n != nil {
+				return n.drop(c.Context(), p, args[1])
 			}
 			if strings.EqualFold(args[0], "usage") {
 				if err := p.client().DropUsage(c.Context(), args[1]); err != nil {

@@ -272,14 +272,6 @@ func (p *program) explainCommand() *cobra.Command {
 	}
 }
 
-func outcomeID(s string) (uint64, error) {
-	id, err := strconv.ParseUint(s, 10, 64)
-	if err != nil {
-		return 0, fmt.Errorf("%q is not the number of an outcome; `tachyphor get outcomes` lists them", s)
-	}
-	return id, nil
-}
-
 func (p *program) compareCommand() *cobra.Command {
 	return &cobra.Command{
 		Use: "compare OUTCOME...", Short: "Hold outcomes beside each other, differences paired repeat by repeat",

@@ -8,22 +8,22 @@ import (
 	"io"
 	"runtime"
 	"slices"
-	"strconv"
 	"strings"
 
+	"tachyphor/client"
 	"tachyphor/core/aim"
 	"tachyphor/core/document"
 	"tachyphor/core/explore"
 	"tachyphor/core/paired"
-	"tachyphor/core/stats"
-	"tachyphor/core/units"
 	"tachyphor/core/world"
+	"tachyphor/wire"
 
 	"github.com/spf13/cobra"
 )
 
 // exploreFlags are the flags of sweep and improve.
 type exploreFlags struct {
+	here    bool
 	with    []string
 	aims    []string
 	least   string
@@ -32,6 +32,7 @@ type exploreFlags struct {
 	skipBad bool
 	quiet   bool
 	write   string
+	as      string
 }
 
 func (f *exploreFlags) add(c *cobra.Command) {
@@ -39,35 +40,68 @@ func (f *exploreFlags) add(c *cobra.Command) {
 	fl.StringArrayVar(&f.aims, "aim", nil, "what a variant must keep, as in \"95 % of all jobs start within 60s\" (may be repeated)")
 	fl.StringVar(&f.least, "least", "", "what is to be as little as can be: bill, delay, lead or worth")
 	fl.IntVar(&f.budget, "budget", 0, "most runs of one repeat of one variant")
-	fl.StringArrayVar(&f.with, "with", nil, "file or folder with more documents (may be repeated)")
-	fl.StringVar(&f.write, "write", "", "write the scenario as it is recommended to this file")
-	fl.IntVar(&f.workers, "workers", runtime.NumCPU(), "runs at once; what is told does not depend on it")
-	fl.BoolVar(&f.skipBad, "skip-bad", false, "leave bad rows of recorded jobs out")
+	fl.StringVar(&f.write, "write", "", "write what is recommended to this file, as a scenario of its own")
+	fl.StringVar(&f.as, "store", "", "store what is recommended under this name, as a scenario of its own")
+	fl.BoolVar(&f.here, "here", false, "compute in this process, from files, without a service")
+	fl.StringArrayVar(&f.with, "with", nil, "with --here: file or folder with more documents (may be repeated)")
+	fl.IntVar(&f.workers, "workers", runtime.NumCPU(), "with --here: runs at once; what is told does not depend on it")
+	fl.BoolVar(&f.skipBad, "skip-bad", false, "with --here: leave bad rows of recorded jobs out")
 	fl.BoolVarP(&f.quiet, "quiet", "q", false, "no progress")
+}
+
+// check looks for what is wrong with the flags before anything is asked.
+func (f *exploreFlags) check(arg string) error {
+	for _, text := range f.aims {
+		if _, err := aim.Parse(text); err != nil {
+			return fmt.Errorf("--aim:\n%w", err)
+		}
+	}
+	if values := document.Least("").Values(); f.least != "" && !slices.Contains(values, f.least) {
+		return fmt.Errorf("--least %s: expected %s", f.least, strings.Join(values, ", "))
+	}
+	if f.budget < 0 {
+		return fmt.Errorf("--budget %d: expected a number of runs", f.budget)
+	}
+	if f.here && f.as != "" {
+		return errors.New("--store needs the service; with --here use --write")
+	}
+	if !f.here && slices.Contains(endings, extension(arg)) {
+		return fmt.Errorf("%s is a file: add --here to explore it without a service, or `tachyphor put` it and name it", arg)
+	}
+	return nil
 }
 
 func (p *program) sweepCommand() *cobra.Command {
 	var f exploreFlags
 	c := &cobra.Command{
-		Use: "sweep FILE", Short: "Try variants of a scenario, and say which keeps what it must for the least",
+		Use: "sweep SWEEP", Short: "Try variants of a scenario, and say which keeps what it must for the least",
 		Long: `Read a Sweep: a scenario, the places in its documents that may be other, and what must be
 kept. All variants are run on the same draws, or searched where there are more than the
 budget allows; those that are surely worse get no more repeats. What is recommended is
 tried again on fresh draws, and told with the single changes that lead to it, what one
 more step of each would do, and which knobs matter.
 
+SWEEP is the name of a stored one, which the service explores; it keeps what every run
+said, so that nothing is run twice. With --here it is the file of one.
+
 An aim is written as:
 
 ` + aim.Grammar,
-		Example: "  tachyphor sweep demo/sweeps/lean-or-leaner.yaml\n  tachyphor sweep mine/sweep.yaml --aim \"bill at most 2500 a month\" " +
-			"--least delay -o csv",
+		Example: "  tachyphor sweep lean-or-leaner\n  tachyphor sweep demo/sweeps/lean-or-leaner.yaml --here\n" +
+			"  tachyphor sweep lean-or-leaner --aim \"bill at most 2500 a month\" --least delay -o csv",
 		Args: cobra.ExactArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
+			if err := f.check(args[0]); err != nil {
+				return err
+			}
+			if !f.here {
+				return p.exploreThere(c.Context(), wire.Explore{Sweep: args[0]}, f)
+			}
 			d, in, err := p.gatherSweep(args[0], f.with, f.skipBad)
 			if err != nil {
 				return err
 			}
-			return p.explore(c.Context(), d.Name, d.Value.(*document.Sweep).Spec, in, f)
+			return p.exploreHere(c.Context(), d.Name, d.Value.(*document.Sweep).Spec, in, f)
 		},
 	}
 	f.add(c)
@@ -77,17 +111,25 @@ An aim is written as:
 func (p *program) improveCommand() *cobra.Command {
 	var f exploreFlags
 	c := &cobra.Command{
-		Use: "improve FILE", Short: "Say what of a scenario to change, so that it keeps what it must for less",
+		Use: "improve SCENARIO", Short: "Say what of a scenario to change, so that it keeps what it must for less",
 		Long: `Take the knobs from the scenario itself: ceilings, floors, spare and lingering agents, their
 calendars, reuse and settling, how nodes grow and shrink, pools, placement. Values lie around
 what stands there; ceilings go up to what the jobs would take at once if none waited. Then
 as sweep does.
 
-FILE is the scenario's, with what it names beside it, as for simulate --here.`,
-		Example: "  tachyphor improve demo/scenarios/weekday-lean.yaml --aim \"95 % of all jobs start within 60s\"\n" +
-			"  tachyphor improve mine/export-first.yaml --aim \"bill at most 2500 a month\" --least delay --write leaner.yaml",
+SCENARIO is the name of a stored one, which the service explores; with --here it is the file
+of one, with what it names beside it.`,
+		Example: "  tachyphor improve weekday-lean --aim \"95 % of all jobs start within 60s\"\n" +
+			"  tachyphor improve weekday-lean --aim \"95 % of all jobs start within 60s\" --store leaner\n" +
+			"  tachyphor improve mine/export-first.yaml --here --aim \"bill at most 2500 a month\" --least delay --write leaner.yaml",
 		Args: cobra.ExactArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
+			if err := f.check(args[0]); err != nil {
+				return err
+			}
+			if !f.here {
+				return p.exploreThere(c.Context(), wire.Explore{Scenario: args[0]}, f)
+			}
 			in, err := p.gatherInput(args[0], f.with, f.skipBad)
 			if err != nil {
 				return err
@@ -102,33 +144,18 @@ FILE is the scenario's, with what it names beside it, as for simulate --here.`,
 			if len(spec.Knobs) == 0 {
 				return no(errors.New("the scenario has no number that could be another: say what may change in a Sweep, and use `tachyphor sweep`"))
 			}
-			return p.explore(c.Context(), "improve-"+in.Scenario.Name, spec, in, f)
+			return p.exploreHere(c.Context(), "improve-"+in.Scenario.Name, spec, in, f)
 		},
 	}
 	f.add(c)
 	return c
 }
 
-// explore asks and answers.
-func (p *program) explore(ctx context.Context, name string, spec document.SweepSpec, in world.Input, f exploreFlags) error {
+// exploreHere asks and answers in this process.
+func (p *program) exploreHere(ctx context.Context, name string, spec document.SweepSpec, in world.Input, f exploreFlags) error {
 	spec.Aims = append(spec.Aims, f.aims...)
-	for _, text := range f.aims {
-		if _, err := aim.Parse(text); err != nil {
-			return fmt.Errorf("--aim:\n%w", err)
-		}
-	}
-	if f.least != "" {
-		spec.Least = document.Least(f.least)
-	}
-	if values := spec.Least.Values(); !slices.Contains(values, string(spec.Least)) {
-		return fmt.Errorf("--least %s: expected %s", spec.Least, strings.Join(values, ", "))
-	}
-	if f.budget < 0 {
-		return fmt.Errorf("--budget %d: expected a number of runs", f.budget)
-	}
-	if f.budget > 0 {
-		spec.Budget.Runs = f.budget
-	}
+	spec.Least = cmp.Or(document.Least(f.least), spec.Least)
+	spec.Budget.Runs = cmp.Or(f.budget, spec.Budget.Runs)
 	q, err := explore.Ask(name, spec, in)
 	if err != nil {
 		return no(err)
@@ -139,259 +166,107 @@ func (p *program) explore(ctx context.Context, name string, spec document.SweepS
 	}
 	var a *explore.Answer
 	err = p.compute(ctx, "exploring "+in.Scenario.Name, f.quiet, seedOf(in), func(progress paired.Progress) (err error) {
-		a, err = q.Answer(workers, progress)
+		a, err = q.Answer(explore.Way{Workers: workers, Progress: progress})
 		return err
 	})
 	if err != nil {
 		return err
 	}
+	if err := p.explored(a); err != nil || f.write == "" {
+		return err
+	}
+	return p.writeBest(a, f.write, func() (string, error) {
+		changes, err := a.Changes(a.Best)
+		if err != nil {
+			return "", err
+		}
+		return explore.Own(in.Named, changes, explore.BetterName(in.Scenario.Name))
+	})
+}
+
+// exploreThere asks the service, watches, and cancels on Ctrl-C.
+func (p *program) exploreThere(ctx context.Context, ask wire.Explore, f exploreFlags) error {
+	ask.Aims, ask.Least, ask.Runs = f.aims, f.least, f.budget
+	c := p.client()
+	asked, err := c.Explore(ctx, ask)
+	if err != nil {
+		if client.IsStatus(err, 404) {
+			err = no(fmt.Errorf("%w; `tachyphor get sweeps` and `tachyphor get scenarios` list those that are stored", err))
+		}
+		return err
+	}
+	if err := p.watch(ctx, c, fmt.Sprintf("exploration %d", asked.ID), f.quiet, asked.ID); err != nil {
+		return err
+	}
+	w, err := c.Exploration(ctx, asked.ID)
+	if err != nil {
+		return err
+	}
+	a := w.Result
 	if err := p.explored(a); err != nil {
 		return err
 	}
-	return p.writeBest(in, a, f.write)
-}
-
-// explored writes an answer: the sentence, the ladder, the frontier, what one more step does, and
-// what matters.
-func (p *program) explored(a *explore.Answer) error {
-	money := func(x float64) string { return units.Amount(x).Short(a.Currency) }
-	delay := func(x float64) string { return units.Duration(x).Short() }
-	l := p.frontierOf(a)
-	if !p.lines() {
-		return p.show(l)
-	}
-	fmt.Fprintln(p.out, p.wrap(p.strong(a.Sentence)))
-	for _, n := range a.Notes {
-		fmt.Fprintln(p.out, p.faint(p.wrap(n)))
-	}
-	if len(a.Ladder) > 0 {
-		fmt.Fprintln(p.out, "\n"+p.strong("The changes, those that bring most first")+p.faint(": within what 95 % of jobs start, and the bill"))
-		t := listing{columns: []column{
-			{"change", false},
-			{"from", true},
-			{"to", true},
-			{"alone", true},
-			{"a month", true},
-			{"added", true},
-			{"a month", true},
-			{"a year", true},
-		}}
-		now := a.Variants[0]
-		t.rows = append(t.rows, []string{
-			p.faint("as it is"), "", "", "", "", delay(now.Delay.Mean), money(now.Bill.Mean), money(12 * now.Bill.Mean),
-		})
-		for _, r := range a.Ladder {
-			alone := []string{"–", "–"} // it makes no valid documents by itself
-			if r.Alone.Bill.Runs > 0 {
-				alone = []string{delay(r.Alone.Delay.Mean), money(r.Alone.Bill.Mean)}
-			}
-			t.rows = append(t.rows, append(append([]string{r.Knob, clipped(r.Was, 24), clipped(r.Is, 24)}, alone...),
-				delay(r.Added.Delay.Mean), money(r.Added.Bill.Mean), money(12*r.Added.Bill.Mean)))
+	if f.write != "" {
+		if err := p.writeBest(a, f.write, func() (string, error) {
+			v, err := c.Variant(ctx, asked.ID, a.Best)
+			return v.Own, err
+		}); err != nil {
+			return err
 		}
-		fmt.Fprintln(p.out, p.table(t))
 	}
-	if len(a.Aims) > 0 {
-		fmt.Fprintln(p.out, "\n"+p.strong("The aims")+p.faint(": as it is, and as recommended on fresh draws"))
-		p.aims(a)
+	if f.as != "" {
+		return p.storeBest(ctx, c, asked.ID, a, f.as)
 	}
-	fmt.Fprintln(p.out, "\n"+p.strong("The frontier")+
-		p.faint(": no other of the "+counted(len(a.Variants), "variant")+" has both a lower delay and a lower bill"))
-	fmt.Fprintln(p.out, p.table(l))
-	if len(a.Steps) > 0 {
-		p.asides(a)
+	if p.format == "table" {
+		next := fmt.Sprintf("Exploration %d. ", asked.ID)
+		if a.Best > 0 {
+			next += "Next: `--store NAME` makes what is recommended a scenario, `tachyphor get exploration ID` shows this again."
+		}
+		fmt.Fprintln(p.out, p.faint(next))
 	}
-	p.matters(a)
 	return nil
 }
 
-// mostShown is how many variants of the frontier a table shows.
-const mostShown = 12
-
-// frontierOf lists the variants of the frontier with the aims beside, the cheapest first: in a
-// table as many as are looked at, else all.
-func (p *program) frontierOf(a *explore.Answer) listing {
-	l := listing{columns: []column{
-		{"95 % within", true}, {"a month", true}, {"a year", true}, {"mean lead", true}, {"runs", true},
-	}, value: a, main: "variants"}
-	if len(a.Aims) > 0 {
-		l.columns = append(l.columns, column{"aims", false})
-	}
-	l.columns = append(l.columns, column{"change", false})
-	var list []int
-	for i, v := range a.Variants {
-		if v.Frontier || i == a.Best || i == 0 {
-			list = append(list, i)
-		}
-	}
-	slices.SortStableFunc(list, func(x, y int) int { return cmp.Compare(a.Variants[x].Bill.Mean, a.Variants[y].Bill.Mean) })
-	every := 1 + (len(list)-1)/mostShown
-	for n, i := range list {
-		if n%every != 0 && i != a.Best && i != 0 && n != len(list)-1 {
-			continue
-		}
-		v := a.Variants[i]
-		row := []string{
-			between(v.Delay, func(x float64) string { return units.Duration(x).Short() }),
-			between(v.Bill, func(x float64) string { return units.Amount(x).Short(a.Currency) }),
-			units.Amount(12 * v.Bill.Mean).Short(a.Currency), units.Duration(v.Lead.Mean).Short(), strconv.Itoa(v.Runs),
-		}
-		if len(a.Aims) > 0 {
-			row = append(row, p.verdicts(v.Aims))
-		}
-		says := clipped(v.Change, 90)
-		if i == a.Best {
-			says = p.strong("→ " + says)
-		}
-		l.rows = append(l.rows, append(row, says))
-	}
-	return l
-}
-
-// between writes a figure with its interval.
-func between(f stats.Figure, say func(float64) string) string {
-	if f.Half == 0 {
-		return say(f.Mean)
-	}
-	return say(f.Mean) + " ± " + say(f.Half)
-}
-
-// verdicts writes what is said of aims in a word: of all, or which of them.
-func (p *program) verdicts(list []aim.Reading) string {
-	by := map[aim.Verdict][]string{}
-	for i, r := range list {
-		by[r.Verdict] = append(by[r.Verdict], strconv.Itoa(i+1))
-	}
-	if len(by[aim.Kept]) == len(list) {
-		return "kept"
-	}
-	var out []string
-	for _, v := range []aim.Verdict{aim.Missed, aim.Undecided} {
-		if len(by[v]) == 0 {
-			continue
-		}
-		word := string(v)
-		if len(list) > 1 {
-			word += " " + strings.Join(by[v], ", ")
-		}
-		if v == aim.Missed {
-			word = p.bad(word)
-		} else {
-			word = p.warn(word)
-		}
-		out = append(out, word)
-	}
-	return strings.Join(out, "; ")
-}
-
-// aims writes what is said of each aim, of the scenario and of what is recommended.
-func (p *program) aims(a *explore.Answer) {
-	t := listing{columns: []column{{"", true}, {"aim", false}, {"as it is", false}}}
-	now := a.Variants[0].Aims
-	if a.Confirm != nil {
-		t.columns = append(t.columns, column{"recommended", false})
-		now = a.Confirm.Today.Aims
-	}
-	for i, text := range a.Aims {
-		x, err := aim.Parse(text)
-		if err != nil {
-			continue // it was read before
-		}
-		reads := func(r aim.Reading) string {
-			return p.verdicts([]aim.Reading{r}) + p.faint(": "+explore.Reads(x, r, a.Currency))
-		}
-		row := []string{strconv.Itoa(i + 1), text, reads(now[i])}
-		if a.Confirm != nil {
-			row = append(row, reads(a.Confirm.Best.Aims[i]))
-		}
-		t.rows = append(t.rows, row)
-	}
-	fmt.Fprintln(p.out, p.table(t))
-}
-
-// asides writes what one more step of each knob would do.
-func (p *program) asides(a *explore.Answer) {
-	fmt.Fprintln(p.out, "\n"+p.strong("One step further"))
-	t := listing{columns: []column{{"knob", false}, {"from", true}, {"to", true}, {"95 % of delays", true}, {"a month", true}, {"", false}}}
-	for _, s := range a.Steps {
-		note := ""
-		if s.Verdict != aim.Kept {
-			note = p.warn(string(s.Verdict) + ": " + s.Misses)
-		}
-		t.rows = append(t.rows, []string{
-			s.Knob, clipped(s.Was, 24), clipped(s.Is, 24), p.change(s.Delay, func(x float64) string { return units.Duration(x).Short() }),
-			p.change(s.Bill, func(x float64) string { return units.Amount(x).Short(a.Currency) }), note,
-		})
-	}
-	fmt.Fprintln(p.out, p.table(t))
-}
-
-// matters writes which knobs account for the spread, and which do not.
-func (p *program) matters(a *explore.Answer) {
-	const least = 0.01
-	t := listing{columns: []column{{"knob", false}, {"of the spread of delay", true}, {"of the bill", true}}}
-	var idle []string
-	for _, m := range a.Matters {
-		name := m.Knob
-		if m.With != "" {
-			name += " with " + m.With
-		}
-		if max(m.Delay, m.Bill) < least {
-			idle = append(idle, name)
-			continue
-		}
-		t.rows = append(t.rows, []string{name, fmt.Sprintf("%.0f %%", 100*m.Delay), fmt.Sprintf("%.0f %%", 100*m.Bill)})
-	}
-	fmt.Fprintln(p.out, "\n"+p.strong("What matters"))
-	if len(t.rows) > 0 {
-		fmt.Fprintln(p.out, p.table(t))
-	}
-	if len(idle) > 0 {
-		fmt.Fprintln(p.out, p.faint(p.wrap("Hardly anything hangs on "+strings.Join(idle, ", ")+".")))
-	}
-	fmt.Fprintln(p.out, "\n"+p.strong("What was varied"))
-	v := listing{columns: []column{{"knob", false}, {"is", true}, {"may be", false}}}
-	for _, k := range a.Knobs {
-		v.rows = append(v.rows, []string{k.Knob, clipped(k.Was, 24), clipped(strings.Join(k.Values, ", "), 60)})
-	}
-	fmt.Fprintln(p.out, p.table(v))
-	fmt.Fprintln(p.out, "\n"+p.faint(p.wrap(counted(a.Runs, "run")+"; what cannot be the answer got no more repeats.")))
-}
-
-// writeBest writes the documents that are recommended, where that is asked for: the scenario
-// under a name of its own, others with what they are changed to.
-func (p *program) writeBest(in world.Input, a *explore.Answer, file string) error {
+// recommended reports whether there is something to be written of an answer.
+func (p *program) recommended(a *explore.Answer) (bool, error) {
 	switch {
-	case file == "":
-		return nil
 	case a.Best < 0:
-		return no(errors.New("nothing was written: no variant surely keeps all aims"))
+		return false, no(errors.New("nothing was written: no variant surely keeps all aims"))
 	case len(a.Patch) == 0:
 		fmt.Fprintln(p.err, "Nothing was written: the scenario is what is recommended.")
-		return nil
+		return false, nil
 	}
-	var texts []string
-	for _, d := range append([]*document.Document{in.Scenario, in.Cluster, in.Workload}, in.Templates...) {
-		var edits []document.Edit
-		if d == in.Scenario {
-			edits = append(edits, document.Edit{Op: "replace", Path: "/metadata/name", Value: d.Name + "-better"})
-		}
-		for _, c := range a.Patch {
-			if c.Kind == d.Kind && c.Name == d.Name {
-				edits = append(edits, c.Edits...)
-			}
-		}
-		if len(edits) == 0 {
-			continue
-		}
-		text, err := document.Apply(d.Text, edits)
-		if err != nil {
-			return err
-		}
-		texts = append(texts, strings.TrimRight(text, "\n")+"\n")
+	return true, nil
+}
+
+// writeBest writes what is recommended as a scenario of its own.
+func (p *program) writeBest(a *explore.Answer, file string, own func() (string, error)) error {
+	if ok, err := p.recommended(a); !ok {
+		return err
 	}
-	err := whole(file, func(w io.Writer) error { _, err := io.WriteString(w, strings.Join(texts, "---\n")); return err })
+	text, err := own()
+	if err != nil {
+		return err
+	}
+	err = whole(file, func(w io.Writer) error { _, err := io.WriteString(w, text); return err })
 	if err == nil {
 		fmt.Fprintf(p.err, "Written: %s. Next: `tachyphor simulate %s --here`.\n", file, file)
 	}
 	return err
+}
+
+// storeBest stores what is recommended as a scenario of its own.
+func (p *program) storeBest(ctx context.Context, c *client.Client, id uint64, a *explore.Answer, name string) error {
+	if ok, err := p.recommended(a); !ok {
+		return err
+	}
+	list, err := c.MakeScenario(ctx, id, a.Best, name)
+	if err != nil {
+		return err
+	}
+	for _, d := range list {
+		fmt.Fprintf(p.err, "%s %s is stored.\n", d.Kind, d.Name)
+	}
+	fmt.Fprintf(p.err, "Next: `tachyphor simulate %s`.\n", name)
+	return nil
 }

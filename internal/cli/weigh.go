@@ -15,6 +15,7 @@ import (
 	"tachyphor/core/paired"
 	"tachyphor/core/weigh"
 	"tachyphor/internal/figures"
+	"tachyphor/wire"
 
 	"github.com/spf13/cobra"
 )
@@ -197,31 +198,19 @@ func (p *program) weighThere(ctx context.Context, name string, f weighFlags) (*w
 	}, nil
 }
 
-// ofWeighings reports whether a word means weighings, as get and drop take it.
-func ofWeighings(word string) bool {
-	return strings.EqualFold(word, "weighing") || strings.EqualFold(word, "weighings")
-}
-
-// getWeighings lists weighings, or prints one.
-func (p *program) getWeighings(ctx context.Context, c *client.Client, args []string) error {
-	if len(args) == 1 {
-		id, err := strconv.ParseUint(args[0], 10, 64)
-		if err != nil {
-			return fmt.Errorf("%q is not the number of a weighing; `tachyphor get weighings` lists them", args[0])
-		}
-		w, err := c.Weighing(ctx, id)
-		if err != nil {
-			return err
-		}
-		if w.Result == nil {
-			return no(fmt.Errorf("weighing %d is %s %s", id, w.State, w.Error))
-		}
-		return p.weighing(w.Result, false)
-	}
-	list, err := c.NewestWork(ctx, client.Which{Kinds: client.Weighings})
+// printWeighing prints a weighing.
+func (p *program) printWeighing(ctx context.Context, c *client.Client, id uint64) error {
+	w, err := c.Weighing(ctx, id)
 	if err != nil {
 		return err
 	}
+	if w.Result == nil {
+		return notDone("weighing", w.WorkBrief)
+	}
+	return p.weighing(w.Result, false)
+}
+
+func weighingsListing(list []wire.WorkBrief) listing {
 	l := listing{columns: []column{
 		{"weighing", true},
 		{"scenario", false},
@@ -233,17 +222,5 @@ func (p *program) getWeighings(ctx context.Context, c *client.Client, args []str
 	for _, w := range list {
 		l.rows = append(l.rows, []string{strconv.FormatUint(w.ID, 10), w.About, strconv.Itoa(w.Weighing.Revision), string(w.State), w.Weighing.Best, here(w.Asked)})
 	}
-	return p.show(l)
-}
-
-func (p *program) dropWeighing(ctx context.Context, word string) error {
-	id, err := strconv.ParseUint(word, 10, 64)
-	if err != nil {
-		return fmt.Errorf("%q is not the number of a weighing; `tachyphor get weighings` lists them", word)
-	}
-	if err := p.client().DropWork(ctx, client.Weighings, id); err != nil {
-		return err
-	}
-	fmt.Fprintf(p.err, "weighing %d dropped.\n", id)
-	return nil
+	return l
 }

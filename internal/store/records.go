@@ -57,6 +57,16 @@ type Block struct {
 	Data   []byte `gorm:"type:longblob"`
 }
 
+// A Tried is what a single run of exploring said, by the digest of what it was computed from.
+type Tried struct {
+	Digest string    `gorm:"primaryKey;size:64"`
+	Said   []byte    `gorm:"type:mediumblob"` // JSON
+	At     time.Time `gorm:"type:datetime(6);index"`
+}
+
+// TableName names the table.
+func (Tried) TableName() string { return "tried" }
+
 // A Run is what one agent, or one job on it, used.
 type Run struct {
 	ID          uint64  `gorm:"primaryKey"`

@@ -36,6 +36,7 @@ func steps() []*gormigrate.Migration {
 		{ID: "2026-11-28-work-rows", Migrate: carryWork},
 		renamed("2026-11-28-results-of-work", "results", "outcome_id", "work_id"),
 		renamed("2026-11-28-blocks-of-work", "blocks", "outcome_id", "work_id"),
+		tables("2026-11-29-tried", &tried1{}),
 	}
 }
 
@@ -317,3 +318,11 @@ type work1 struct {
 }
 
 func (work1) TableName() string { return "work" }
+
+type tried1 struct {
+	Digest string    `gorm:"primaryKey;size:64"`
+	Said   []byte    `gorm:"type:mediumblob"`
+	At     time.Time `gorm:"type:datetime(6);index"`
+}
+
+func (tried1) TableName() string { return "tried" }

@@ -1,14 +1,19 @@
 package program
 
 import (
+	"context"
 	"encoding/json"
+	"math"
 	"os"
 	"path/filepath"
+	"strconv"
 	"strings"
 	"testing"
 
 	"tachyphor/core/document"
 	"tachyphor/core/explore"
+	"tachyphor/test/running"
+	"tachyphor/wire"
 )
 
 // small is a sweep of the demo that is soon over.
@@ -32,7 +37,7 @@ func TestSweep(t *testing.T) {
 		t.Fatal(err)
 	}
 	sweep := func(args ...string) ran {
-		return command(t, dir, append([]string{"sweep", file, "--with", demoFolder, "-q"}, args...)...)
+		return command(t, dir, append([]string{"sweep", file, "--here", "--with", demoFolder, "-q"}, args...)...)
 	}
 	r := sweep("--write", better)
 	out := strings.Join(strings.Fields(r.out), " ")
@@ -65,7 +70,7 @@ func TestSweep(t *testing.T) {
 		t.Errorf("%+v", r)
 	}
 	for args, want := range map[string]string{
-		"--least money": "expected bill, delay, lead, worth", "--budget -1": "expected a number of runs",
+		"--least money": "expected bill, delay, lead, worth", "--budget -1": "expected a number of runs", "--store x": "needs the service",
 	} {
 		if r := sweep(strings.Fields(args)...); r.status == 0 || !strings.Contains(r.err, want) {
 			t.Errorf("%q: %+v", args, r)
@@ -77,17 +82,20 @@ func TestSweep(t *testing.T) {
 	if r := sweep("--aim", "bill at most 5", "--write", better); r.status == 0 || !strings.Contains(r.err, "nothing was written") {
 		t.Errorf("%+v", r)
 	}
-	if r := command(t, dir, "sweep", file); r.status == 0 || !strings.Contains(r.err, "no Scenario of that name") {
+	if r := command(t, dir, "sweep", file); r.status == 0 || !strings.Contains(r.err, "add --here") {
 		t.Errorf("%+v", r)
 	}
-	if r := command(t, dir, "sweep", filepath.Join(demoFolder, "cluster.yaml")); r.status == 0 || !strings.Contains(r.err, "there is no Sweep in it") {
+	if r := command(t, dir, "sweep", file, "--here"); r.status == 0 || !strings.Contains(r.err, "no Scenario of that name") {
+		t.Errorf("%+v", r)
+	}
+	if r := command(t, dir, "sweep", filepath.Join(demoFolder, "cluster.yaml"), "--here"); r.status == 0 || !strings.Contains(r.err, "there is no Sweep in it") {
 		t.Errorf("%+v", r)
 	}
 }
 
 // Without a document the knobs are those of the scenario itself.
 func TestImprove(t *testing.T) {
-	r := command(t, t.TempDir(), "improve", filepath.Join(demoFolder, "scenarios", "weekday-lean.yaml"), "--aim", "95 % of all jobs start within 2m",
+	r := command(t, t.TempDir(), "improve", filepath.Join(demoFolder, "scenarios", "weekday-lean.yaml"), "--here", "--aim", "95 % of all jobs start within 2m",
 		"--budget", "120", "-q", "-o", "json")
 	var a explore.Answer
 	if err := json.Unmarshal([]byte(r.out), &a); err != nil || r.status != 0 {
@@ -95,5 +103,129 @@ func TestImprove(t *testing.T) {
 	}
 	if !a.Searched || len(a.Variants) < 10 || a.Runs < 60 || len(a.Matters) < 8 {
 		t.Errorf("searched %v, %d variants, %d runs, %d knobs; %s", a.Searched, len(a.Variants), a.Runs, len(a.Matters), a.Sentence)
+	}
+}
+
+// The service explores what is stored. Killed in the middle it goes on, without running anything
+// again, to the bytes that the command line has from files; asked again it reads them. What is
+// recommended becomes a scenario of its own, which is stored, simulated and compared.
+func TestExploreTheDemo(t *testing.T) {
+	state := t.TempDir()
+	p, c := running.Serve(t, state, nil)
+	putDemo(t, c, state)
+	ctx := context.Background()
+	file := filepath.Join(t.TempDir(), "small.yaml")
+	// A template is varied too, which others use.
+	text := strings.Replace(small, "  aims:", "    - {name: cpu, at: PodTemplate/compile-wide/template/spec/containers/0/resources/requests/cpu, values: [4150m]}\n  aims:", 1)
+	if err := os.WriteFile(file, []byte(text), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	if r := command(t, state, "put", file); r.status != 0 {
+		t.Fatalf("%+v", r)
+	}
+	asked, err := c.Explore(ctx, wire.Explore{Sweep: "small"})
+	if err != nil || asked.Kind != wire.WorkExploration || asked.About != "weekday-lean" || len(asked.Exploration.Aims) != 2 {
+		t.Fatalf("%v %+v", err, asked)
+	}
+	eventually(t, "the exploration to stand somewhere", func() bool {
+		w, err := c.Work(ctx, asked.ID)
+		return err == nil && (w.State == wire.Done || w.Exploration.Standing != nil && w.Exploration.Standing.Runs > 0)
+	})
+	p.Kill()
+	_, c = running.Serve(t, state, nil)
+	if end, err := c.Watch(ctx, asked.ID, func(wire.WorkBrief) {}); err != nil || end.State != wire.Done || end.Exploration.Sentence == "" {
+		t.Fatalf("%v %+v", err, end)
+	}
+	kept, err := c.Exploration(ctx, asked.ID)
+	if err != nil || kept.Result == nil || kept.Result.Best < 0 {
+		t.Fatalf("%v %+v", err, kept)
+	}
+	r := command(t, state, "sweep", file, "--here", "--with", demoFolder, "-o", "json", "-q", "--workers", "1")
+	var here explore.Answer
+	if err := json.Unmarshal([]byte(r.out), &here); err != nil || r.status != 0 {
+		t.Fatalf("%v %+v", err, r)
+	}
+	if a, b := encoded(t, here), encoded(t, kept.Result); string(a) != string(b) {
+		t.Errorf("the service and the command line do not agree:\n%s\n%s", a, b)
+	}
+
+	better := filepath.Join(t.TempDir(), "better.yaml")
+	r = command(t, state, "sweep", "small", "-q", "--write", better, "--store", "leaner")
+	if r.status != 0 || !strings.Contains(r.err, "Scenario leaner is stored") || !strings.Contains(r.err, "PodTemplate compile-wide-leaner is stored") ||
+		!strings.Contains(r.out, "Have ") {
+		t.Fatalf("%+v", r)
+	}
+	if text, err := os.ReadFile(better); err != nil || !strings.Contains(string(text), "template: compile-wide-weekday-lean-better") {
+		t.Errorf("%v %s", err, text)
+	}
+	if r := command(t, state, "sweep", "small", "-q", "--store", "leaner"); r.status == 0 || !strings.Contains(r.err, "choose another name") {
+		t.Errorf("%+v", r)
+	}
+	v, err := c.Variant(ctx, asked.ID, kept.Result.Best)
+	if err != nil || len(v.Changes) == 0 || !strings.Contains(v.Diff, "+++ variant") || !strings.Contains(v.Diff, "4150m") {
+		t.Errorf("%v %+v", err, v)
+	}
+	one, err := c.SimulateVariant(ctx, asked.ID, kept.Result.Best)
+	if err != nil {
+		t.Fatal(err)
+	}
+	two, err := c.Simulate(ctx, "leaner", wire.Run{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	var costs []float64
+	for _, id := range []uint64{one.ID, two.ID} {
+		if end, err := c.Watch(ctx, id, func(wire.WorkBrief) {}); err != nil || end.State != wire.Done {
+			t.Fatalf("%v %+v", err, end)
+		}
+		o, err := c.Outcome(ctx, id, false)
+		if err != nil {
+			t.Fatal(err)
+		}
+		costs = append(costs, o.Result.Cost.PerMonth.Mean)
+	}
+	// The first repeats of the outcome are those of the race, with the same draws. A template of
+	// another name has other ones.
+	if math.Abs(costs[0]/costs[1]-1) > 0.02 || math.Abs(costs[0]/kept.Result.Variants[kept.Result.Best].Bill.Mean-1) > 0.02 {
+		t.Errorf("the variant costs %v a month, as a scenario of its own %v; in the race %v", costs[0], costs[1],
+			kept.Result.Variants[kept.Result.Best].Bill.Mean)
+	}
+
+	number := strconv.FormatUint(asked.ID, 10)
+	for args, says := range map[string]string{
+		"get explorations": "weekday-lean", "get exploration " + number: "The frontier", "sweep small --aim bill_at_most_1 -q": "None of the",
+	} {
+		words := strings.Fields(args)
+		for i := range words {
+			words[i] = strings.ReplaceAll(words[i], "_", " ")
+		}
+		if r := command(t, state, words...); r.status != 0 || !strings.Contains(strings.Join(strings.Fields(r.out), " "), says) {
+			t.Errorf("%q: %+v", args, r)
+		}
+	}
+	for args, says := range map[string]string{
+		"sweep nothing": "there is no sweep nothing", "improve nothing": "there is no scenario nothing", "get exploration 999": "exploration 999",
+		"get exploration x": "not the number of an exploration", "sweep small --aim no_job_of_x_fails": "there is no class x",
+	} {
+		words := strings.Fields(args)
+		for i := range words {
+			words[i] = strings.ReplaceAll(words[i], "_", " ")
+		}
+		if r := command(t, state, words...); r.status == 0 || !strings.Contains(r.err, says) {
+			t.Errorf("%q: %+v", args, r)
+		}
+	}
+	if _, err := c.Variant(ctx, asked.ID, 4000); err == nil || !strings.Contains(err.Error(), "there is no variant 4000") {
+		t.Error(err)
+	}
+	if _, err := c.Explore(ctx, wire.Explore{Sweep: "small", Scenario: "weekday-lean"}); err == nil || !strings.Contains(err.Error(), "one of the two") {
+		t.Error(err)
+	}
+	if _, err := c.Explore(ctx, wire.Explore{Scenario: "weekday-lean", Aims: []string{"95 % of all jobs strat"}}); err == nil ||
+		!strings.Contains(err.Error(), "expected") {
+		t.Error(err)
+	}
+	if r := command(t, state, "drop", "exploration", number); r.status != 0 || !strings.Contains(r.err, "exploration "+number+" dropped") {
+		t.Errorf("%+v", r)
 	}
 }

@@ -210,6 +210,97 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/explorations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try variants of a scenario
+         * @description Of a stored Sweep, or of a scenario's own numbers. All variants are run on the same draws; those that are surely worse get no more repeats; what is recommended is tried on fresh draws. Runs that are known are not run again. The work is taken on and done even if the service stops in between; watch it at the address that Location gives.
+         */
+        post: operations["explore"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/explorations/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get an exploration */
+        get: operations["get-exploration"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/explorations/{id}/variants/{variant}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get what makes a variant of its scenario */
+        get: operations["get-variant"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/explorations/{id}/variants/{variant}/outcome": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Simulate a variant, of the revisions that were explored */
+        post: operations["simulate-variant"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/explorations/{id}/variants/{variant}/scenario": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Store a variant as a scenario of its own
+         * @description What else it changes is stored beside it under names of its own, so that whatever uses those stays as it is.
+         */
+        post: operations["make-scenario"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/fit": {
         parameters: {
             query?: never;
@@ -939,6 +1030,60 @@ export interface components {
             /** @description Memory. */
             memory: string;
         };
+        Answer: {
+            /** @description What must be kept. */
+            aims: string[];
+            /**
+             * Format: int64
+             * @description The one that is recommended, among them; −1: none keeps all aims.
+             */
+            best: number;
+            /** @description It and the scenario on fresh draws; absent where none is recommended. */
+            confirmed?: components["schemas"]["Confirmed"];
+            /** @description Currency of bills. */
+            currency: string;
+            /** @description What was varied. */
+            knobs: components["schemas"]["Tried"][];
+            /** @description The changes that lead to it, those that buy most first. */
+            ladder: components["schemas"]["Rung"][];
+            /** @description What is to be as little as can be. */
+            least: string;
+            /** @description Which knobs account for the spread of delays and bills, most first. */
+            matters: components["schemas"]["Matter"][];
+            /** @description What is to be known of it. */
+            notes: string[];
+            /** @description The edits that make the scenario what is recommended, by document. */
+            patch: components["schemas"]["PatchOf"][];
+            /**
+             * Format: int64
+             * @description Variants that there are; at most a million is counted.
+             */
+            possible: number;
+            /**
+             * Format: int64
+             * @description Runs that it took.
+             */
+            runs: number;
+            /** @description Name of the scenario. */
+            scenario: string;
+            /** @description Not all of them were run: they were searched. */
+            searched: boolean;
+            /** @description The answer in a sentence. */
+            sentence: string;
+            /** @description It with one knob a step further. */
+            steps: components["schemas"]["NextStep"][];
+            /** @description Name of the sweep. */
+            sweep: string;
+            /** @description What is said of the scenario as it is. */
+            today: string;
+            /**
+             * Format: int64
+             * @description Variants that make no valid documents, as where a floor is above its ceiling.
+             */
+            unfit: number;
+            /** @description Those that were run, the scenario first. */
+            variants: components["schemas"]["Variant"][];
+        };
         Answers: {
             /** @description Address at which agents reach the controller inside the cluster, as in http://dispatch.slipway.svc:8080. */
             controller: string;
@@ -1315,7 +1460,7 @@ export interface components {
             why?: string;
         };
         Compared: {
-            /** @description Name of the scenario that is simulated, weighed or doubted, of the template that is tried. */
+            /** @description Name of the scenario that is simulated, weighed, doubted or explored, of the template that is tried. */
             about: string;
             /**
              * Format: date-time
@@ -1330,6 +1475,8 @@ export interface components {
             doubt?: components["schemas"]["DoubtBrief"];
             /** @description Why it failed. */
             error?: string;
+            /** @description Of an exploration. */
+            exploration?: components["schemas"]["ExplorationBrief"];
             /** @description How its jobs fared. */
             groups: components["schemas"]["Group"][];
             /**
@@ -1341,7 +1488,7 @@ export interface components {
              * @description What is done.
              * @enum {string}
              */
-            kind: "simulation" | "weighing" | "doubt" | "preflight" | "rehearsal";
+            kind: "simulation" | "weighing" | "doubt" | "exploration" | "preflight" | "rehearsal";
             /**
              * Format: double
              * @description Share done, 0 to 1.
@@ -1379,6 +1526,22 @@ export interface components {
             paired: boolean;
             /** @description Names of the scenarios, in order. */
             scenarios: string[];
+        };
+        Confirmed: {
+            /** @description What is recommended. */
+            best: components["schemas"]["Measures"];
+            /**
+             * Format: int64
+             * @description Repeats of each, on the same draws.
+             */
+            repeats: number;
+            /** @description The scenario as it is. */
+            today: components["schemas"]["Measures"];
+            /**
+             * Format: int64
+             * @description How many were tried so, the recommended one with them: those before it did not keep their aims.
+             */
+            tried: number;
         };
         Connections: {
             /** @description Names of contexts, the usual one first; empty: there is no cluster to speak to. */
@@ -1801,6 +1964,50 @@ export interface components {
             /** @description It was submitted in the warm-up, which no figure counts: its cost is that of its time within the window alone. */
             warmup: boolean;
         };
+        ExplorationBrief: {
+            /** @description What a variant must keep. */
+            aims: string[];
+            /** @description What is to be as little as can be. */
+            least: string;
+            /** @description The knobs are those of the scenario itself. */
+            own?: boolean;
+            /**
+             * Format: int64
+             * @description Most runs.
+             */
+            runs: number;
+            /** @description The answer in a sentence, once it is done. */
+            sentence?: string;
+            /** @description How it stands, while it is looked for; absent in lists. */
+            standing?: components["schemas"]["Standing"];
+            /** @description Name of the Sweep, or what the question is called. */
+            sweep: string;
+            /** @description What is said of the scenario as it is, once it is done. */
+            today?: string;
+        };
+        Explore: {
+            /** @description What a variant must keep, beside what the Sweep says, as in 95 % of all jobs start within 60s. */
+            aims?: string[];
+            /**
+             * @description What is to be as little as can be; absent: what the Sweep says, else bill.
+             * @enum {string}
+             */
+            least?: "bill" | "delay" | "lead" | "worth";
+            /**
+             * Format: int64
+             * @description Most runs of one repeat of one variant; absent: what the Sweep says, else 2000.
+             */
+            runs?: number;
+            /** @description Name of a scenario: its own numbers are varied. */
+            scenario?: string;
+            /** @description Name of a stored Sweep. */
+            sweep?: string;
+        };
+        Explored: {
+            own: boolean;
+            spec: components["schemas"]["SweepSpec"];
+            sweep: string;
+        };
         Fact: {
             /**
              * Format: date-time
@@ -2181,6 +2388,7 @@ export interface components {
         Inputs: {
             changes?: components["schemas"]["Changes"][];
             documents: components["schemas"]["Ref"][];
+            explore?: components["schemas"]["Explored"];
             /** Format: int64 */
             outcome?: number;
             recording?: string;
@@ -2369,7 +2577,7 @@ export interface components {
             workNs: number;
         };
         KeptDoubt: {
-            /** @description Name of the scenario that is simulated, weighed or doubted, of the template that is tried. */
+            /** @description Name of the scenario that is simulated, weighed, doubted or explored, of the template that is tried. */
             about: string;
             /**
              * Format: date-time
@@ -2384,6 +2592,8 @@ export interface components {
             doubt?: components["schemas"]["DoubtBrief"];
             /** @description Why it failed. */
             error?: string;
+            /** @description Of an exploration. */
+            exploration?: components["schemas"]["ExplorationBrief"];
             /**
              * Format: int64
              * @description Its number.
@@ -2393,7 +2603,7 @@ export interface components {
              * @description What is done.
              * @enum {string}
              */
-            kind: "simulation" | "weighing" | "doubt" | "preflight" | "rehearsal";
+            kind: "simulation" | "weighing" | "doubt" | "exploration" | "preflight" | "rehearsal";
             /**
              * Format: double
              * @description Share done, 0 to 1.
@@ -2418,8 +2628,8 @@ export interface components {
             /** @description Of a weighing. */
             weighing?: components["schemas"]["WeighingBrief"];
         };
-        KeptOutcome: {
-            /** @description Name of the scenario that is simulated, weighed or doubted, of the template that is tried. */
+        KeptExploration: {
+            /** @description Name of the scenario that is simulated, weighed, doubted or explored, of the template that is tried. */
             about: string;
             /**
              * Format: date-time
@@ -2434,6 +2644,8 @@ export interface components {
             doubt?: components["schemas"]["DoubtBrief"];
             /** @description Why it failed. */
             error?: string;
+            /** @description Of an exploration. */
+            exploration?: components["schemas"]["ExplorationBrief"];
             /**
              * Format: int64
              * @description Its number.
@@ -2443,7 +2655,59 @@ export interface components {
              * @description What is done.
              * @enum {string}
              */
-            kind: "simulation" | "weighing" | "doubt" | "preflight" | "rehearsal";
+            kind: "simulation" | "weighing" | "doubt" | "exploration" | "preflight" | "rehearsal";
+            /**
+             * Format: double
+             * @description Share done, 0 to 1.
+             */
+            progress: number;
+            /** @description The answer, once it is done. */
+            result?: components["schemas"]["Answer"];
+            /**
+             * Format: double
+             * @description How long it took.
+             */
+            seconds?: number;
+            /** @description Of a simulation. */
+            simulation?: components["schemas"]["SimulationBrief"];
+            /**
+             * @description How far it has come.
+             * @enum {string}
+             */
+            state: "queued" | "running" | "done" | "failed" | "cancelled";
+            /** @description Of a preflight or a rehearsal. */
+            trial?: components["schemas"]["TrialBrief"];
+            /** @description Of a weighing. */
+            weighing?: components["schemas"]["WeighingBrief"];
+        };
+        KeptOutcome: {
+            /** @description Name of the scenario that is simulated, weighed, doubted or explored, of the template that is tried. */
+            about: string;
+            /**
+             * Format: date-time
+             * @description When it was asked for.
+             */
+            asked: string;
+            /** @description Whose token asked. */
+            by: string;
+            /** @description Of a defect of the engine: seed, repeat and stack, to be reported; absent in lists. */
+            defect?: string;
+            /** @description Of a doubt. */
+            doubt?: components["schemas"]["DoubtBrief"];
+            /** @description Why it failed. */
+            error?: string;
+            /** @description Of an exploration. */
+            exploration?: components["schemas"]["ExplorationBrief"];
+            /**
+             * Format: int64
+             * @description Its number.
+             */
+            id: number;
+            /**
+             * @description What is done.
+             * @enum {string}
+             */
+            kind: "simulation" | "weighing" | "doubt" | "exploration" | "preflight" | "rehearsal";
             /**
              * Format: double
              * @description Share done, 0 to 1.
@@ -2469,7 +2733,7 @@ export interface components {
             weighing?: components["schemas"]["WeighingBrief"];
         };
         KeptWeighing: {
-            /** @description Name of the scenario that is simulated, weighed or doubted, of the template that is tried. */
+            /** @description Name of the scenario that is simulated, weighed, doubted or explored, of the template that is tried. */
             about: string;
             /**
              * Format: date-time
@@ -2484,6 +2748,8 @@ export interface components {
             doubt?: components["schemas"]["DoubtBrief"];
             /** @description Why it failed. */
             error?: string;
+            /** @description Of an exploration. */
+            exploration?: components["schemas"]["ExplorationBrief"];
             /**
              * Format: int64
              * @description Its number.
@@ -2493,7 +2759,7 @@ export interface components {
              * @description What is done.
              * @enum {string}
              */
-            kind: "simulation" | "weighing" | "doubt" | "preflight" | "rehearsal";
+            kind: "simulation" | "weighing" | "doubt" | "exploration" | "preflight" | "rehearsal";
             /**
              * Format: double
              * @description Share done, 0 to 1.
@@ -2517,6 +2783,31 @@ export interface components {
             trial?: components["schemas"]["TrialBrief"];
             /** @description Of a weighing. */
             weighing?: components["schemas"]["WeighingBrief"];
+        };
+        Knob: {
+            /** @description Its place: a kind, for a PodTemplate its name, and the way down, as in Scenario/spec/templates/compile-wide/agents/ceiling. Entries of a list go by their name. */
+            at?: string;
+            /**
+             * Format: double
+             * @description Of numbers: from one to the next; absent: 1.
+             */
+            by?: number;
+            /**
+             * Format: double
+             * @description Of numbers: the least, in place of values.
+             */
+            from?: number;
+            /** @description What it is called; absent: the last part of its place. */
+            name?: string;
+            /**
+             * Format: double
+             * @description Of numbers: the most.
+             */
+            to?: number;
+            /** @description Knobs that move as one, with as many values each, in place of at and values. */
+            together?: components["schemas"]["Knob"][];
+            /** @description Values that it may take, each as the field has it. */
+            values?: components["schemas"]["Value"][];
         };
         LearnedJobs: {
             /** @description The first of the rows that cannot be read. */
@@ -2704,6 +2995,22 @@ export interface components {
             /** @description Name of the workload. */
             workload: string;
         };
+        Matter: {
+            /**
+             * Format: double
+             * @description Share of the spread of the bill, 0 to 1.
+             */
+            bill: number;
+            /**
+             * Format: double
+             * @description Share of the spread of the start delay's 95th percentile, 0 to 1.
+             */
+            delay: number;
+            /** @description What the knob is called. */
+            knob: string;
+            /** @description Together with which other knob, beyond what each does by itself; absent: by itself. */
+            with?: string;
+        };
         Measured: {
             /** @description When, RFC 3339. */
             at: string;
@@ -2726,6 +3033,18 @@ export interface components {
             value: string;
             /** @description On what machine, against what. */
             where?: string;
+        };
+        Measures: {
+            /** @description What is said of each aim, in their order. */
+            aims: components["schemas"]["Reading"][];
+            /** @description A month's bill, in the currency. */
+            billPerMonth: components["schemas"]["Figure"];
+            /** @description 95 % of jobs start within this, ns. */
+            delayP95Ns: components["schemas"]["Figure"];
+            /** @description Mean lead time, ns. */
+            leadNs: components["schemas"]["Figure"];
+            /** @description The bill and what waiting is worth, a month; the bill where the scenario does not price it. */
+            worthPerMonth: components["schemas"]["Figure"];
         };
         MendRequest: {
             /** @description Changes of the template, as findings have them. */
@@ -2802,11 +3121,35 @@ export interface components {
             /** @description What is paid for. */
             what: string;
         };
+        Move: {
+            /** @description Kind of the document. */
+            kind: string;
+            /** @description Its name. */
+            name: string;
+            /** @description JSON pointer of the field. */
+            path: string;
+        };
         NamedLine: {
             /** @description What it is of. */
             name: string;
             /** @description One value a bin. */
             values: number[];
+        };
+        NextStep: {
+            /** @description By how much a month's bill would. */
+            billPerMonth: components["schemas"]["Figure"];
+            /** @description By how much the 95th percentile of start delays would change, ns. */
+            delayP95Ns: components["schemas"]["Figure"];
+            /** @description The value that it has. */
+            is: string;
+            /** @description What the knob is called. */
+            knob: string;
+            /** @description The aim that is missed or not decided then. */
+            misses?: string;
+            /** @description What is said of all aims then. */
+            verdict: string;
+            /** @description The value that the scenario has. */
+            was: string;
         };
         NodeDesign: {
             /** @description How pools grow and shrink. */
@@ -3047,6 +3390,14 @@ export interface components {
             nano: string;
             /** @description What is paid for. */
             part: string;
+        };
+        PatchOf: {
+            /** @description The edits. */
+            edits: components["schemas"]["Edit"][];
+            /** @description Kind of the document. */
+            kind: string;
+            /** @description Its name. */
+            name: string;
         };
         PaysOff: {
             /** @description Builds at which the course is told, first repeat. */
@@ -3386,6 +3737,28 @@ export interface components {
              */
             pods?: number;
         };
+        Reading: {
+            /**
+             * Format: double
+             * @description Half the width of its interval.
+             */
+            half: number;
+            /**
+             * Format: double
+             * @description The share (0 to 1), the mean (ns), a month's bill, or how many jobs of a run do what none should.
+             */
+            is: number;
+            /**
+             * Format: int64
+             * @description Runs that it rests on.
+             */
+            runs: number;
+            /**
+             * @description kept, missed or not decided.
+             * @enum {string}
+             */
+            verdict: "kept" | "missed" | "not decided";
+        };
         Recording: {
             /**
              * Format: int64
@@ -3510,6 +3883,25 @@ export interface components {
             span?: string;
             /** @description Simulated before the span and left out of every figure: with jobs of the same hours of the week. Of a log of less than a day it is the first part of the span. */
             warmup?: string;
+        };
+        Rung: {
+            /** @description With this and those before it. */
+            added: components["schemas"]["Measures"];
+            /** @description The scenario with this change alone. */
+            alone: components["schemas"]["Measures"];
+            /** @description The value that it has. */
+            is: string;
+            /** @description What the knob is called. */
+            knob: string;
+            /** @description The value that the scenario has. */
+            was: string;
+        };
+        Runs: {
+            /**
+             * Format: int64
+             * @description Most runs of one repeat of one variant.
+             */
+            runs?: number;
         };
         Sample: {
             /** @description What the workspace cache did, in the whole run. */
@@ -3711,6 +4103,14 @@ export interface components {
             /** @description Version of the service. */
             version: string;
         };
+        Setting: {
+            /** @description The value that it has. */
+            is: string;
+            /** @description What the knob is called. */
+            knob: string;
+            /** @description The value that the scenario has. */
+            was: string;
+        };
         "Sign-inRequest": {
             /** @description A token for the command line. */
             token: string;
@@ -3749,6 +4149,38 @@ export interface components {
             meant: string;
             /** @description Word that is wanted. */
             word: string;
+        };
+        Standing: {
+            /** @description The best so far, as its changes in a line. */
+            best?: string;
+            /** @description Its bill of a month. */
+            billPerMonth: components["schemas"]["Figure"];
+            /** @description 95 % of its jobs start within this, ns. */
+            delayP95Ns: components["schemas"]["Figure"];
+            /**
+             * Format: int64
+             * @description Those of them that get no more repeats.
+             */
+            out: number;
+            /** @description What is done now. */
+            phase: string;
+            /**
+             * Format: int64
+             * @description Runs that are over.
+             */
+            runs: number;
+            /**
+             * Format: int64
+             * @description Variants that make no valid documents.
+             */
+            unfit: number;
+            /**
+             * Format: int64
+             * @description Variants that were run so far.
+             */
+            variants: number;
+            /** @description What is said of its aims so far. */
+            verdict?: string;
         };
         Stay: {
             /** @description Short name of the cause. */
@@ -3933,6 +4365,18 @@ export interface components {
              */
             paysAfter: number;
         };
+        SweepSpec: {
+            /** @description What a variant must keep, as in 95 % of all jobs start within 60s; the words are in docs/exploring.md. */
+            aims?: string[];
+            /** @description How much may be run. */
+            budget?: components["schemas"]["Runs"];
+            /** @description Places in its documents, and the values that each may take. A variant has one value for every knob. */
+            knobs: components["schemas"]["Knob"][];
+            /** @description What is as little as can be, of the variants that keep all aims: bill, delay (the start delay's 95th percentile), lead (the mean lead time), or worth (the bill and what waiting is worth). */
+            least?: string;
+            /** @description Name of the scenario that is varied. */
+            scenario: string;
+        };
         Taken: {
             /**
              * Format: int64
@@ -4086,6 +4530,20 @@ export interface components {
             /** @description Cluster that it is made on. */
             context: string;
         };
+        Tried: {
+            /** @description The places that it moves. */
+            at: string[];
+            /** @description By value, what each of those fields says then. */
+            gives: unknown[][];
+            /** @description What the knob is called. */
+            knob: string;
+            /** @description The fields that it moves. */
+            moves: components["schemas"]["Move"][];
+            /** @description The values that it may take. */
+            values: string[];
+            /** @description What the scenario has. */
+            was: string;
+        };
         Trouble: {
             /** @description How often, in a repeat. */
             count: components["schemas"]["Figure"];
@@ -4179,6 +4637,50 @@ export interface components {
              * @enum {string}
              */
             use: "work" | "start" | "lost" | "idle" | "stranded" | "empty";
+        };
+        Value: {
+            Plain: unknown;
+        };
+        Variant: {
+            /** @description What is said of each aim, in their order. */
+            aims: components["schemas"]["Reading"][];
+            /** @description A month's bill, in the currency. */
+            billPerMonth: components["schemas"]["Figure"];
+            /** @description The settings in a line. */
+            change: string;
+            /** @description 95 % of jobs start within this, ns. */
+            delayP95Ns: components["schemas"]["Figure"];
+            /** @description No other has both a lower delay and a lower bill. */
+            frontier?: boolean;
+            /** @description By knob, which of its values it has; −1: the scenario's own. */
+            has: number[];
+            /** @description Mean lead time, ns. */
+            leadNs: components["schemas"]["Figure"];
+            /** @description Why it got no more repeats; absent: it was in the race to the end. */
+            out?: string;
+            /**
+             * Format: int64
+             * @description Repeats that it was run with.
+             */
+            runs: number;
+            /** @description The knobs that it has otherwise than the scenario; none: it is the scenario. */
+            settings: components["schemas"]["Setting"][];
+            /** @description The bill and what waiting is worth, a month; the bill where the scenario does not price it. */
+            worthPerMonth: components["schemas"]["Figure"];
+        };
+        VariantChanges: {
+            /** @description Its settings in a line. */
+            change: string;
+            /** @description The edits, by document. */
+            changes: components["schemas"]["Changes"][];
+            /** @description What they change in the documents, as a unified diff. */
+            diff: string;
+            /** @description The variant as a scenario of its own, with what else it changes: a stream of documents in YAML. */
+            own: string;
+        };
+        VariantOfItsOwn: {
+            /** @description Name of the new scenario, which must not be there. */
+            name: string;
         };
         View: {
             /** @description Class; empty: the mean job of all that have a workspace. */
@@ -4345,7 +4847,7 @@ export interface components {
             scenario: string;
         };
         WorkBrief: {
-            /** @description Name of the scenario that is simulated, weighed or doubted, of the template that is tried. */
+            /** @description Name of the scenario that is simulated, weighed, doubted or explored, of the template that is tried. */
             about: string;
             /**
              * Format: date-time
@@ -4360,6 +4862,8 @@ export interface components {
             doubt?: components["schemas"]["DoubtBrief"];
             /** @description Why it failed. */
             error?: string;
+            /** @description Of an exploration. */
+            exploration?: components["schemas"]["ExplorationBrief"];
             /**
              * Format: int64
              * @description Its number.
@@ -4369,7 +4873,7 @@ export interface components {
              * @description What is done.
              * @enum {string}
              */
-            kind: "simulation" | "weighing" | "doubt" | "preflight" | "rehearsal";
+            kind: "simulation" | "weighing" | "doubt" | "exploration" | "preflight" | "rehearsal";
             /**
              * Format: double
              * @description Share done, 0 to 1.
@@ -4934,6 +5438,179 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Draft"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    explore: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Explore"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkBrief"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-exploration": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Its number. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptExploration"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-variant": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Its number. */
+                id: number;
+                /** @description Its place in the list of variants, from 0. */
+                variant: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VariantChanges"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "simulate-variant": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Its number. */
+                id: number;
+                /** @description Its place in the list of variants, from 0. */
+                variant: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkBrief"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "make-scenario": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Its number. */
+                id: number;
+                /** @description Its place in the list of variants, from 0. */
+                variant: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VariantOfItsOwn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StoredList"];
                 };
             };
             /** @description Error */
@@ -6072,7 +6749,7 @@ export interface operations {
         parameters: {
             query?: {
                 /** @description Only work of these kinds; absent: of all. */
-                kind?: ("simulation" | "weighing" | "doubt" | "preflight" | "rehearsal")[];
+                kind?: ("simulation" | "weighing" | "doubt" | "exploration" | "preflight" | "rehearsal")[];
                 /** @description Only of this scenario or template. */
                 about?: string;
                 /** @description Where to go on. */
@@ -6110,7 +6787,7 @@ export interface operations {
         parameters: {
             query?: {
                 /** @description Only work of these kinds; absent: of all. */
-                kind?: ("simulation" | "weighing" | "doubt" | "preflight" | "rehearsal")[];
+                kind?: ("simulation" | "weighing" | "doubt" | "exploration" | "preflight" | "rehearsal")[];
             };
             header?: never;
             path: {
@@ -6145,7 +6822,7 @@ export interface operations {
         parameters: {
             query?: {
                 /** @description Only work of these kinds; absent: of all. */
-                kind?: ("simulation" | "weighing" | "doubt" | "preflight" | "rehearsal")[];
+                kind?: ("simulation" | "weighing" | "doubt" | "exploration" | "preflight" | "rehearsal")[];
             };
             header?: never;
             path: {
@@ -6178,7 +6855,7 @@ export interface operations {
         parameters: {
             query?: {
                 /** @description Only work of these kinds; absent: of all. */
-                kind?: ("simulation" | "weighing" | "doubt" | "preflight" | "rehearsal")[];
+                kind?: ("simulation" | "weighing" | "doubt" | "exploration" | "preflight" | "rehearsal")[];
             };
             header?: never;
             path: {
@@ -6213,7 +6890,7 @@ export interface operations {
         parameters: {
             query?: {
                 /** @description Only work of these kinds; absent: of all. */
-                kind?: ("simulation" | "weighing" | "doubt" | "preflight" | "rehearsal")[];
+                kind?: ("simulation" | "weighing" | "doubt" | "exploration" | "preflight" | "rehearsal")[];
             };
             header?: never;
             path: {

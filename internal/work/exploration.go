@@ -1,0 +1,234 @@
+package work
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"sync"
+	"time"
+
+	"tachyphor/core/document"
+	"tachyphor/core/explore"
+	"tachyphor/internal/library"
+	"tachyphor/internal/store"
+	"tachyphor/wire"
+)
+
+// Exploring runs variants of a scenario; its question is wire.Inputs, its result an
+// explore.Answer, and its checkpoint tells how it stands. Each run's summary is kept as soon as
+// it is over, so that work that was broken off goes on, and nothing is computed twice.
+var Exploring = Kind{Name: wire.WorkExploration, Called: "exploration", Run: exploring}
+
+// ErrExplore says that a question of variants cannot be asked.
+var ErrExplore = errors.New("this cannot be explored")
+
+// Explore enters the exploring of a scenario into the queue. What is wrong with the question is
+// an error that wraps ErrExplore.
+func (q *Queue) Explore(ctx context.Context, by string, ask wire.Explore) (store.Work, document.Faults, error) {
+	e := wire.Explored{Own: ask.Sweep == "", Sweep: ask.Sweep}
+	if e.Own {
+		e.Sweep = "improve-" + ask.Scenario
+		e.Spec.Scenario = ask.Scenario
+		e.Spec.Defaults()
+		e.Spec.Budget.Defaults()
+	} else {
+		head, err := q.store.Get(ctx, document.KindSweep, ask.Sweep, 0)
+		if err != nil {
+			return store.Work{}, nil, err
+		}
+		docs, err := q.Library.Read(ctx, []store.Head{head})
+		if err != nil {
+			return store.Work{}, nil, err
+		}
+		if docs[0] == nil {
+			return store.Work{}, nil, fmt.Errorf("%w: the stored Sweep %s can no longer be read; put it again", ErrExplore, ask.Sweep)
+		}
+		e.Spec = docs[0].Value.(*document.Sweep).Spec
+	}
+	e.Spec.Aims = append(append([]string{}, e.Spec.Aims...), ask.Aims...)
+	if ask.Least != "" {
+		e.Spec.Least = document.Least(ask.Least)
+	}
+	if ask.Runs > 0 {
+		e.Spec.Budget.Runs = ask.Runs
+	}
+	in, faults, err := q.Library.Pin(ctx, e.Spec.Scenario)
+	if errors.Is(err, store.ErrNotFound) && !e.Own {
+		err = fmt.Errorf("%w: there is no scenario %s, which the Sweep %s varies", ErrExplore, e.Spec.Scenario, ask.Sweep)
+	}
+	if err != nil || len(faults) > 0 {
+		return store.Work{}, faults, err
+	}
+	in.Explore = &e
+	question, faults, err := q.question(ctx, in)
+	if err != nil || len(faults) > 0 {
+		return store.Work{}, faults, err
+	}
+	if _, err := q.room.fits(question.Need); err != nil {
+		return store.Work{}, nil, err
+	}
+	o, err := q.enter(ctx, &Exploring, store.Work{Subject: e.Spec.Scenario, By: by}, in)
+	return o, nil, err
+}
+
+// question puts together what an exploration was asked; of a scenario's own knobs, without them.
+func (q *Queue) question(ctx context.Context, in wire.Inputs) (*explore.Question, document.Faults, error) {
+	input, faults, err := q.Library.Input(ctx, in, true)
+	if err != nil || len(faults) > 0 {
+		return nil, faults, err
+	}
+	question, err := explore.Ask(in.Explore.Sweep, in.Explore.Spec, input)
+	if err != nil {
+		err = fmt.Errorf("%w: %w", ErrExplore, err)
+	}
+	return question, nil, err
+}
+
+func exploring(ctx context.Context, q *Queue, j *Job) (End, error) {
+	var in wire.Inputs
+	if err := json.Unmarshal([]byte(j.Question), &in); err != nil {
+		return End{}, err
+	}
+	if in.Explore.Own {
+		input, faults, err := q.Library.Input(ctx, in, true)
+		if err == nil {
+			err = faults.Err()
+		}
+		if err != nil {
+			return End{}, err
+		}
+		if in.Explore.Spec.Knobs, err = explore.KnobsOf(input); err != nil {
+			return End{}, err
+		}
+		if len(in.Explore.Spec.Knobs) == 0 {
+			return End{}, errors.New("the scenario has no number that could be another: say what may change in a Sweep")
+		}
+	}
+	question, faults, err := q.question(ctx, in)
+	if err == nil {
+		err = faults.Err()
+	}
+	if err != nil {
+		return End{}, err
+	}
+	workers, free, err := q.room.take(question.Need, ctx.Done())
+	if err != nil {
+		return End{}, err
+	}
+	defer free()
+	memory := &tried{ctx: ctx, store: q.store, flushed: time.Now(), unkept: map[string][]byte{}}
+	a, err := question.Answer(explore.Way{
+		Workers: workers, Progress: j.Progress, Memory: memory, Standing: func(s explore.Standing) { j.Keep(s) },
+	})
+	if left := memory.flush(); err == nil { // what was run before it was stopped is kept too
+		err = left
+	}
+	if err != nil {
+		return End{}, err
+	}
+	if _, err := q.store.ForgetTried(ctx, mostTried); err != nil && ctx.Err() == nil { // it is tried again after the next
+		q.log.Warn("cannot clear what old runs said", "error", err)
+	}
+	raw, err := json.Marshal(a)
+	return End{Gist: wire.ExploreGist{Sentence: a.Sentence, Today: a.Today}, Result: raw}, err
+}
+
+// mostTried is about how many runs' summaries stay; each takes a few hundred bytes.
+const mostTried = 300_000
+
+// Runs that are kept together, and how long they wait for that at most.
+const (
+	triedTogether = 64
+	triedWithin   = time.Second
+)
+
+// tried keeps what single runs said in the records, some at a time.
+type tried struct {
+	ctx   context.Context
+	store *store.Store
+
+	mu      sync.Mutex
+	unkept  map[string][]byte
+	flushed time.Time
+}
+
+// Recall returns what is kept.
+func (t *tried) Recall(digests []string) (out map[string][]byte, err error) {
+	err = Patiently(t.ctx, func() error {
+		out, err = t.store.RecallTried(t.ctx, digests)
+		return err
+	})
+	return out, library.Troubled(err)
+}
+
+// Keep keeps what a run said, with the next of them.
+func (t *tried) Keep(digest string, said []byte) error {
+	t.mu.Lock()
+	t.unkept[digest] = said
+	due := len(t.unkept) >= triedTogether || time.Since(t.flushed) > triedWithin
+	t.mu.Unlock()
+	if due {
+		return t.flush()
+	}
+	return nil
+}
+
+// flush keeps what is not kept yet.
+func (t *tried) flush() error {
+	t.mu.Lock()
+	now := t.unkept
+	t.unkept, t.flushed = map[string][]byte{}, time.Now()
+	t.mu.Unlock()
+	if len(now) == 0 {
+		return nil
+	}
+	ctx, done := context.WithTimeout(context.WithoutCancel(t.ctx), 10*time.Second)
+	defer done()
+	return library.Troubled(Patiently(ctx, func() error { return t.store.KeepTried(ctx, now) }))
+}
+
+// Explored is the answer of a finished exploration.
+func (q *Queue) Explored(ctx context.Context, id uint64) (*explore.Answer, error) {
+	raw, err := q.Result(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	a := new(explore.Answer)
+	return a, json.Unmarshal(raw, a)
+}
+
+// Variant returns what an exploration's variant is made of: the inputs of its scenario with the
+// changes that make it.
+func (q *Queue) Variant(ctx context.Context, o store.Work, n int) (a *explore.Answer, in wire.Inputs, err error) {
+	if err := json.Unmarshal([]byte(o.Question), &in); err != nil {
+		return nil, in, err
+	}
+	in.Explore = nil
+	if a, err = q.Explored(ctx, o.ID); err != nil {
+		return nil, in, err
+	}
+	in.Changes, err = a.Changes(n)
+	if err != nil {
+		err = fmt.Errorf("%w: %w", ErrExplore, err)
+	}
+	return a, in, err
+}
+
+// SimulateVariant enters the simulation of an exploration's variant into the queue, of the
+// revisions that were explored.
+func (q *Queue) SimulateVariant(ctx context.Context, o store.Work, n int, by string) (store.Work, document.Faults, error) {
+	_, in, err := q.Variant(ctx, o, n)
+	if err != nil {
+		return store.Work{}, nil, err
+	}
+	w, faults, err := q.Library.World(ctx, in)
+	if err != nil || len(faults) > 0 {
+		return store.Work{}, faults, err
+	}
+	if _, err := q.room.fits(needOf(w)); err != nil {
+		return store.Work{}, nil, err
+	}
+	out, err := q.enter(ctx, &Simulation, store.Work{Subject: o.Subject, By: by, Varied: len(in.Changes) > 0}, in)
+	return out, nil, err
+}
