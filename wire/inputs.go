@@ -28,6 +28,8 @@ type Explored struct {
 	Sweep string             `json:"sweep"` // name of the Sweep, or what it is called
 	Own   bool               `json:"own"`   // the knobs are those of the scenario itself
 	Spec  document.SweepSpec `json:"spec"`
+	// By numbers the way in which answers are found: what was asked of another may have another.
+	By string `json:"by"`
 }
 
 // A Ref names one revision of a document.

@@ -23,6 +23,11 @@ const (
 	Fails             // no job goes wrong for a cause, or for any
 )
 
+// String names what is bounded, in a word.
+func (k Kind) String() string {
+	return [...]string{Share: "share", Mean: "mean", Bill: "bill", Never: "never", Fails: "fails"}[k]
+}
+
 // Moment is what of a job is timed.
 type Moment int
 

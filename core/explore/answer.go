@@ -59,7 +59,7 @@ type Answer struct {
 	Scenario string         `json:"scenario" doc:"Name of the scenario."`
 	Currency string         `json:"currency" doc:"Currency of bills."`
 	Least    document.Least `json:"least" doc:"What is to be as little as can be."`
-	Aims     []string       `json:"aims" doc:"What must be kept."`
+	Aims     []Asked        `json:"aims" doc:"What must be kept."`
 	Sentence string         `json:"sentence" doc:"The answer in a sentence."`
 	Notes    []string       `json:"notes" doc:"What is to be known of it."`
 
@@ -108,7 +108,7 @@ func (q *Question) Answer(way Way) (*Answer, error) {
 	budget := q.Spec.Budget.Runs
 	r := newRunner(q, way, budget+mostTried*freshRepeats[0]+freshRepeats[0])
 	out := &Answer{
-		Sweep: q.Sweep, Scenario: q.base.Scenario, Currency: q.base.Currency, Least: q.Spec.Least, Aims: []string{}, Notes: []string{},
+		Sweep: q.Sweep, Scenario: q.base.Scenario, Currency: q.base.Currency, Least: q.Spec.Least, Aims: []Asked{}, Notes: []string{},
 		Possible: q.many(possibleMost), Best: -1, Ladder: []Rung{}, Steps: []NextStep{}, Patch: []PatchOf{}, Matters: []Matter{}, ran: r,
 	}
 	for _, k := range q.knobs {
@@ -120,7 +120,7 @@ func (q *Question) Answer(way Way) (*Answer, error) {
 		out.Knobs = append(out.Knobs, tried)
 	}
 	for _, a := range q.aims {
-		out.Aims = append(out.Aims, a.String())
+		out.Aims = append(out.Aims, asked(a))
 	}
 	list := []variant{q.today()}
 	var err error
@@ -212,7 +212,8 @@ func (a *Answer) frontier() {
 	}
 	slices.SortStableFunc(order, func(x, y int) int {
 		one, other := &a.Variants[x], &a.Variants[y]
-		return cmp.Or(cmp.Compare(one.Bill.Mean, other.Bill.Mean), cmp.Compare(one.Delay.Mean, other.Delay.Mean))
+		return cmp.Or(cmp.Compare(one.Bill.Mean, other.Bill.Mean), cmp.Compare(one.Delay.Mean, other.Delay.Mean),
+			cmp.Compare(len(one.Settings), len(other.Settings))) // of those that do the same, that with fewest changes
 	})
 	least := -1.0
 	for _, i := range order {

@@ -23,6 +23,13 @@ type Memory interface {
 // readAs numbers what is read of a run: it rises when a Run says something else.
 const readAs = 1
 
+// foundBy numbers how answers are found: it rises when the same question has another answer.
+const foundBy = 1
+
+// By names the way in which answers are found: the same question of the same way has the same
+// answer.
+func By() string { return fmt.Sprintf("engine %d, read %d, found %d", outcome.Engine, readAs, foundBy) }
+
 // digest names what runs of a world are computed from: the engine, what is read, what all
 // documents say, and the aims.
 func (q *Question) digest(n shelf.Named) string {

@@ -173,6 +173,23 @@ func (q *Question) look(r *runner, lanes []*lane, n int) {
 	}
 }
 
+// toldEvery is after how many variants of a block it is told how it stands.
+const toldEvery = 200
+
+// block runs variants up to so many repeats, telling meanwhile how those stand that are over.
+func (q *Question) block(r *runner, phase Phase, list []variant, repeats int) error {
+	over := 0
+	for part := range slices.Chunk(list, toldEvery) {
+		if err := r.run(part, 0, repeats); err != nil {
+			return err
+		}
+		if over += len(part); over < len(list) {
+			q.stands(r, phase, list[:over], 0)
+		}
+	}
+	return nil
+}
+
 // race gives repeats to lanes until one is left, all have as many as they may, or the budget is
 // spent. Decisions fall after whole blocks, so that workers change nothing.
 func (q *Question) race(r *runner, lanes []*lane, budget int) error {
@@ -185,8 +202,7 @@ func (q *Question) race(r *runner, lanes []*lane, budget int) error {
 		return list
 	}
 	for n, repeats := 0, firstRepeats; ; n++ {
-		list := all()
-		if err := r.run(list, 0, repeats); err != nil {
+		if err := q.block(r, Racing, all(), repeats); err != nil {
 			return err
 		}
 		for _, l := range lanes {
@@ -196,7 +212,7 @@ func (q *Question) race(r *runner, lanes []*lane, budget int) error {
 		}
 		q.look(r, lanes, n)
 		q.standing(r, Racing, lanes)
-		if list = all(); len(list) <= 1 || repeats >= mostRepeats || int(r.done.Load())+blockRepeats*len(list) > budget {
+		if list := all(); len(list) <= 1 || repeats >= mostRepeats || int(r.done.Load())+blockRepeats*len(list) > budget {
 			return nil
 		}
 		repeats += blockRepeats

@@ -118,7 +118,7 @@ func (q *Question) search(r *runner, budget int) ([]variant, error) {
 			list = append(list, v)
 		}
 	}
-	if err := r.run(list, 0, firstRepeats); err != nil {
+	if err := q.block(r, Spreading, list, firstRepeats); err != nil {
 		return nil, err
 	}
 	q.stands(r, Spreading, list, 0)

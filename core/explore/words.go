@@ -69,26 +69,13 @@ func (q *Question) none(a *Answer) string {
 	verdict, at := worst(v.Aims)
 	what := ""
 	if at >= 0 {
-		what = fmt.Sprintf("; there %q is %s: it is %s", q.aims[at], verdict, Reads(q.aims[at], v.Aims[at], a.Currency))
+		what = fmt.Sprintf("; there %q is %s: it is %s", q.aims[at], verdict, a.Aims[at].Reads(v.Aims[at], a.Currency))
 	}
 	if missed == len(a.Variants) {
 		return fmt.Sprintf("None of the %d variants keeps all aims; the nearest is %s%s.", len(a.Variants), said(v.Settings), what)
 	}
 	return fmt.Sprintf("Not decided: none of the %d variants surely keeps all aims within the budget; the nearest is %s%s. "+
 		"More runs (budget) may decide it.", len(a.Variants), said(v.Settings), what)
-}
-
-// Reads writes what runs say of an aim, with its interval.
-func Reads(a aim.Aim, r aim.Reading, currency string) string {
-	switch a.Kind {
-	case aim.Share:
-		return fmt.Sprintf("%.2f %% ± %.2f", 100*r.Is, 100*r.Half)
-	case aim.Mean:
-		return fmt.Sprintf("%s ± %s", units.Duration(r.Is).Short(), units.Duration(r.Half).Short())
-	case aim.Bill:
-		return fmt.Sprintf("%s ± %s a month", units.Amount(r.Is).Short(currency), units.Amount(r.Half).Short(currency))
-	}
-	return fmt.Sprintf("%.3g jobs a run", r.Is)
 }
 
 // notes says what is to be known of an answer.

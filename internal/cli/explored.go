@@ -156,15 +156,11 @@ func (p *program) aims(a *explore.Answer) {
 		t.columns = append(t.columns, column{"recommended", false})
 		now = a.Confirm.Today.Aims
 	}
-	for i, text := range a.Aims {
-		x, err := aim.Parse(text)
-		if err != nil {
-			continue // it was read before
-		}
+	for i, x := range a.Aims {
 		reads := func(r aim.Reading) string {
-			return p.verdicts([]aim.Reading{r}) + p.faint(": "+explore.Reads(x, r, a.Currency))
+			return p.verdicts([]aim.Reading{r}) + p.faint(": "+x.Reads(r, a.Currency))
 		}
-		row := []string{strconv.Itoa(i + 1), text, reads(now[i])}
+		row := []string{strconv.Itoa(i + 1), x.Says, reads(now[i])}
 		if a.Confirm != nil {
 			row = append(row, reads(a.Confirm.Best.Aims[i]))
 		}

@@ -252,6 +252,13 @@ func (s *Store) LastDone(ctx context.Context, kind string) (map[string]Work, err
 	return out, err
 }
 
+// FindDone returns the newest work that is done and was asked the same. ErrNotFound: there is none.
+func (s *Store) FindDone(ctx context.Context, kind, subject, question string) (Work, error) {
+	var w Work
+	return w, known(s.db.WithContext(ctx).Omit(heavy...).Where("kind = ? AND subject = ? AND state = ? AND question = ?", kind, subject,
+		wire.Done, question).Order("id DESC").Take(&w).Error)
+}
+
 // DropWork takes work of some kinds that is over away, with its result and its jobs. What
 // waits or runs is ErrConflict.
 func (s *Store) DropWork(ctx context.Context, kinds []string, id uint64) error {

@@ -26,7 +26,7 @@ var ErrExplore = errors.New("this cannot be explored")
 // Explore enters the exploring of a scenario into the queue. What is wrong with the question is
 // an error that wraps ErrExplore.
 func (q *Queue) Explore(ctx context.Context, by string, ask wire.Explore) (store.Work, document.Faults, error) {
-	e := wire.Explored{Own: ask.Sweep == "", Sweep: ask.Sweep}
+	e := wire.Explored{Own: ask.Sweep == "", Sweep: ask.Sweep, By: explore.By()}
 	if e.Own {
 		e.Sweep = "improve-" + ask.Scenario
 		e.Spec.Scenario = ask.Scenario
@@ -90,6 +90,9 @@ func exploring(ctx context.Context, q *Queue, j *Job) (End, error) {
 	if err := json.Unmarshal([]byte(j.Question), &in); err != nil {
 		return End{}, err
 	}
+	if end, ok := q.answered(ctx, j, in.Explore); ok {
+		return end, nil
+	}
 	if in.Explore.Own {
 		input, faults, err := q.Library.Input(ctx, in, true)
 		if err == nil {
@@ -132,6 +135,19 @@ func exploring(ctx context.Context, q *Queue, j *Job) (End, error) {
 	}
 	raw, err := json.Marshal(a)
 	return End{Gist: wire.ExploreGist{Sentence: a.Sentence, Today: a.Today}, Result: raw}, err
+}
+
+// answered is the end of work that was asked the same before, found in the way of today.
+func (q *Queue) answered(ctx context.Context, j *Job, asked *wire.Explored) (End, bool) {
+	if asked.By != explore.By() {
+		return End{}, false
+	}
+	before, err := q.store.FindDone(ctx, j.Kind, j.Subject, j.Question)
+	if err != nil {
+		return End{}, false // it is answered anew
+	}
+	raw, err := q.Result(ctx, before.ID)
+	return End{Gist: json.RawMessage(before.Gist), Result: raw}, err == nil
 }
 
 // mostTried is about how many runs' summaries stay; each takes a few hundred bytes.

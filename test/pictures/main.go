@@ -12,8 +12,6 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
-	"strconv"
-	"strings"
 	"time"
 
 	"tachyphor/client"
@@ -35,7 +33,7 @@ var pages = []page{
 	{name: "workload", path: "/workloads/week-38", see: "table"},
 	{name: "cluster", path: "/clusters/brinewell-north", see: "table"},
 	{name: "learn", path: "/learn", see: "#jobs", scroll: 620, upload: "demo/week-38.csv"},
-	{name: "template-rehearsal", path: "/templates/compile-wide?view=live&trial=" + rehearsal, see: "#rehearsal"},
+	{name: "frontier", path: "/frontier/weekday-lean", see: "#sentence", scroll: 330},
 }
 
 type page struct {
@@ -60,9 +58,6 @@ func main() {
 	}
 }
 
-// rehearsal stands for the number of the newest one.
-const rehearsal = "NEWEST"
-
 func run(state, dir, only string, scroll int, width, height int64, dark, whole bool) error {
 	access, err := wire.ReadAccess(state)
 	if err != nil {
@@ -73,14 +68,13 @@ func run(state, dir, only string, scroll int, width, height int64, dark, whole b
 	if err != nil {
 		return err
 	}
-	trials, err := c.NewestWork(context.Background(), client.Which{Kinds: client.Trials, About: "compile-wide"})
-	if err != nil {
-		return err
-	}
-	newest := ""
-	for _, t := range trials {
-		if t.Kind == "rehearsal" && newest == "" {
-			newest = strconv.FormatUint(t.ID, 10)
+	if only == "" { // what the frontier is of; where it was asked before it is there at once
+		asked, err := c.Explore(context.Background(), wire.Explore{Sweep: "lean-or-leaner"})
+		if err != nil {
+			return err
+		}
+		if _, err := c.Watch(context.Background(), asked.ID, func(wire.WorkBrief) {}); err != nil {
+			return err
 		}
 	}
 	p, err := browser.Open(width, height, dark)
@@ -99,11 +93,7 @@ func run(state, dir, only string, scroll int, width, height int64, dark, whole b
 		list = []page{{name: "page", path: only, see: "main h1, main h2", scroll: scroll}}
 	}
 	for _, x := range list {
-		if strings.Contains(x.path, rehearsal) && newest == "" {
-			fmt.Fprintln(os.Stderr, "no rehearsal of compile-wide is there to be drawn; make one with `tachyphor rehearse compile-wide`")
-			continue
-		}
-		if err := p.Go(access.Address + strings.Replace(x.path, rehearsal, newest, 1)); err != nil {
+		if err := p.Go(access.Address + x.path); err != nil {
 			return err
 		}
 		if x.upload != "" {

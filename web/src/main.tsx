@@ -23,6 +23,7 @@ const Template = lazy(() => import("./pages/template/Template"));
 const First = lazy(() => import("./pages/template/First"));
 // Charts are large too.
 const Caching = lazy(() => import("./pages/Caching").then((m) => ({ default: m.Caching })));
+const Frontier = lazy(() => import("./pages/Frontier").then((m) => ({ default: m.Frontier })));
 
 const queries = new QueryClient({
   defaultOptions: {
@@ -49,6 +50,7 @@ if (root) {
               <Route path="/outcomes/:id" element={<Outcome />} />
               <Route path="/compare" element={<Compare />} />
               <Route path="/caching/:scenario?" element={later(<Caching />)} />
+              <Route path="/frontier/:scenario?" element={later(<Frontier />)} />
               <Route path="/workloads/:name" element={<Demand />} />
               <Route path="/clusters/:name" element={<Cluster />} />
               <Route path="/learn" element={<Learn />} />

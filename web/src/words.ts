@@ -131,5 +131,8 @@ export function moment(iso: string, zone: string): string {
   }).format(new Date(iso));
 }
 
+/** here writes a point in time in the reader's own zone. */
+export const here = (iso: string) => new Date(iso).toLocaleString("en-GB");
+
 /** asWritten writes a point in time to the minute, in the zone that it comes in. */
 export const asWritten = (iso: string) => iso.slice(0, 16).replace("T", " ");

@@ -256,3 +256,44 @@ export const doubt = (id: number) =>
     queryFn: async () => take(await api.GET("/api/v1/doubts/{id}", { params: { path: { id } } })),
     staleTime: Number.POSITIVE_INFINITY,
   });
+
+/** The newest explorations of a scenario, of all when it is empty. */
+export const explorations = (scenario: string) =>
+  queryOptions({
+    queryKey: ["explorations", { scenario }],
+    queryFn: async () =>
+      take(
+        await api.GET("/api/v1/work", {
+          params: { query: { kind: ["exploration"], about: scenario || undefined, limit: 20 } },
+        }),
+      ),
+  });
+
+export const exploration = (id: number) =>
+  queryOptions({
+    queryKey: ["explorations", id],
+    queryFn: async () => take(await api.GET("/api/v1/explorations/{id}", { params: { path: { id } } })),
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+
+/** What makes a variant of its scenario. */
+export const variant = (id: number, n: number) =>
+  queryOptions({
+    queryKey: ["explorations", id, "variants", n],
+    queryFn: async () =>
+      take(
+        await api.GET("/api/v1/explorations/{id}/variants/{variant}", {
+          params: { path: { id, variant: n } },
+        }),
+      ),
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+
+/** Names of the stored sweeps. */
+export const sweeps = queryOptions({
+  queryKey: ["sweeps"],
+  queryFn: async () => {
+    const page = take(await api.GET("/api/v1/documents", { params: { query: { kind: "Sweep" } } }));
+    return page.items.map((d) => d.name);
+  },
+});

@@ -1032,7 +1032,7 @@ export interface components {
         };
         Answer: {
             /** @description What must be kept. */
-            aims: string[];
+            aims: components["schemas"]["Asked"][];
             /**
              * Format: int64
              * @description The one that is recommended, among them; −1: none keeps all aims.
@@ -1119,6 +1119,30 @@ export interface components {
              * @enum {string}
              */
             y?: "size" | "up" | "down" | "pack" | "change" | "per-day" | "cold";
+        };
+        Asked: {
+            /**
+             * Format: double
+             * @description Where on that axis: ns, or a month's bill.
+             */
+            at?: number;
+            /**
+             * @description The axis of a picture of the start delay's 95th percentile and the bill on which it is a line; absent: none.
+             * @enum {string}
+             */
+            axis?: "delay" | "bill";
+            /**
+             * Format: double
+             * @description What a reading is held against, in its unit.
+             */
+            bound: number;
+            /**
+             * @description What it bounds.
+             * @enum {string}
+             */
+            kind: "share" | "mean" | "bill" | "never" | "fails";
+            /** @description The aim in words. */
+            says: string;
         };
         Axis: {
             /** @description What it is. */
@@ -2004,6 +2028,7 @@ export interface components {
             sweep?: string;
         };
         Explored: {
+            by: string;
             own: boolean;
             spec: components["schemas"]["SweepSpec"];
             sweep: string;

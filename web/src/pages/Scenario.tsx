@@ -105,6 +105,9 @@ export function Scenario() {
               Undo {changed} {changed === 1 ? "change" : "changes"}
             </button>
           )}
+          <Link id="improve" className="btn" to={`/frontier/${s.name}`}>
+            What should it be?
+          </Link>
           <button
             type="button"
             id="simulate"

@@ -10,6 +10,7 @@ const keys: [string, string][] = [
   ["d", "go to the Desk"],
   ["t", "go to Templates"],
   ["w", "go to Caching"],
+  ["f", "go to Frontier"],
   ["c", "go to Compare"],
   ["l", "go to Learn"],
   ["s", "simulate, on a scenario's page"],
@@ -30,6 +31,7 @@ export function Shell() {
       if (e.key === "d") go("/");
       if (e.key === "t") go("/templates");
       if (e.key === "w") go("/caching");
+      if (e.key === "f") go("/frontier");
       if (e.key === "c") go("/compare");
       if (e.key === "l") go("/learn");
     };
@@ -52,7 +54,7 @@ export function Shell() {
         <NavLink to="/" className="flex items-center gap-2 font-semibold">
           <img src="/mark.svg" alt="" className="size-6" /> Tachyphor
         </NavLink>
-        <nav className="flex gap-5" aria-label="Places">
+        <nav className="flex flex-wrap gap-x-5" aria-label="Places">
           <NavLink to="/" end className={link}>
             Desk
           </NavLink>
@@ -61,6 +63,9 @@ export function Shell() {
           </NavLink>
           <NavLink to="/caching" className={link}>
             Caching
+          </NavLink>
+          <NavLink to="/frontier" className={link}>
+            Frontier
           </NavLink>
           <NavLink to="/compare" className={link}>
             Compare

@@ -1,4 +1,4 @@
-import { BarChart, LineChart, ScatterChart } from "echarts/charts";
+import { BarChart, CustomChart, LineChart, ScatterChart } from "echarts/charts";
 import {
   DataZoomComponent,
   GridComponent,
@@ -15,6 +15,7 @@ echarts.use([
   BarChart,
   LineChart,
   ScatterChart,
+  CustomChart,
   GridComponent,
   LegendComponent,
   TooltipComponent,
@@ -44,7 +45,6 @@ export function look() {
 
 export const font = '"Inter Variable", sans-serif';
 
-/** A chart in our theme; `build` is asked again when the theme changes. */
 /** A legend below a chart, in some order. */
 export const legend = (ink: string, data: object[]) => ({
   bottom: 0,
@@ -61,20 +61,26 @@ export const lineKey = (name: string, dashed = false) => ({
   icon: dashed ? "path://M0 3h5v2h-5zM8 3h6v2h-6zM17 3h5v2h-5z" : "path://M0 3h22v2h-22z",
 });
 
+/** A chart in our theme; `build` is asked again when the theme changes. */
 export default function Chart({
   build,
   height,
   label,
   onZoom,
+  onPick,
 }: {
   build: () => Option;
   height: number;
   label: string;
   onZoom?: (from: number, to: number) => void;
+  /** A point was pressed: its entry in the data. */
+  onPick?: (data: unknown) => void;
 }) {
   const box = useRef<HTMLDivElement>(null);
   const zoom = useRef(onZoom);
   zoom.current = onZoom;
+  const pick = useRef(onPick);
+  pick.current = onPick;
   useEffect(() => {
     if (!box.current) return;
     const chart = echarts.init(box.current);
@@ -88,6 +94,7 @@ export default function Chart({
     resized.observe(box.current);
     const dark = matchMedia("(prefers-color-scheme: dark)");
     dark.addEventListener("change", draw);
+    chart.on("click", (p) => pick.current?.(p.data));
     let pause: ReturnType<typeof setTimeout>;
     chart.on("datazoom", () => {
       clearTimeout(pause);

@@ -13,18 +13,25 @@ export interface Column<T> {
 const quoted = (v: string | number) =>
   /[",\n]/.test(String(v)) ? `"${String(v).replaceAll('"', '""')}"` : String(v);
 
+/** Rows that a table shows before it is asked for more. */
+const mostRows = 200;
+
 /** A table that sorts by its headings and leaves as CSV. */
 export function DataTable<T>({
   rows,
   columns,
   name,
   rowKey,
+  chosen,
 }: {
   rows: T[];
   columns: Column<T>[];
   name: string;
   rowKey: (row: T) => string;
+  /** The row that is marked. */
+  chosen?: (row: T) => boolean;
 }) {
+  const [most, setMost] = useState(mostRows);
   const [sort, setSort] = useState<{ at: number; down: boolean } | null>(null);
   const column = sort ? columns[sort.at] : undefined;
   const shown = column
@@ -72,8 +79,12 @@ export function DataTable<T>({
             </tr>
           </thead>
           <tbody>
-            {shown.map((r) => (
-              <tr key={rowKey(r)} className="text-[0.86rem]">
+            {shown.slice(0, most).map((r) => (
+              <tr
+                key={rowKey(r)}
+                className={`text-[0.86rem] ${chosen?.(r) ? "bg-base-200 font-medium" : ""}`}
+                aria-current={chosen?.(r) || undefined}
+              >
                 {columns.map((c) => (
                   <td
                     key={c.title}
@@ -87,6 +98,11 @@ export function DataTable<T>({
           </tbody>
         </table>
       </div>
+      {shown.length > most && (
+        <button type="button" className="btn btn-sm mt-2 mr-4" onClick={() => setMost((n) => n + mostRows)}>
+          {Math.min(mostRows, shown.length - most)} more of {shown.length}
+        </button>
+      )}
       <button type="button" className="link mt-1 text-xs opacity-80" onClick={save}>
         Save as CSV
       </button>

@@ -1,11 +1,19 @@
 import { useQueryClient } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
+import { type ReactNode, useEffect, useState } from "react";
 import { cancel, over, type Work, watch } from "../api/client";
 import { percent } from "../words";
 import { Trouble } from "./Section";
 
 /** How far long work has come, with the way to stop it; once it is over what is asked under key is asked anew. */
-export function Underway({ first, queryKey }: { first: Work; queryKey: string }) {
+export function Underway({
+  first,
+  queryKey,
+  children,
+}: {
+  first: Work;
+  queryKey: string;
+  children?: (now: Work) => ReactNode;
+}) {
   const queries = useQueryClient();
   const [now, setNow] = useState<Work>(first);
   const [error, setError] = useState<unknown>(null);
@@ -30,6 +38,7 @@ export function Underway({ first, queryKey }: { first: Work; queryKey: string })
         Cancel
       </button>
       {error !== null && <Trouble error={error} />}
+      {children?.(now)}
     </div>
   );
 }

@@ -1,5 +1,5 @@
 import type { Work } from "../api/client";
-import { count, duration, money } from "../words";
+import { count, duration, here, money } from "../words";
 import type { Column } from "./DataTable";
 
 const sum = (o: Work) => o.simulation?.summary;
@@ -33,5 +33,5 @@ export const outcomeColumns: Column<Work>[] = [
       return s ? money(s.costPerMonth, s.currency) : "–";
     },
   },
-  { title: "asked", value: (o) => o.asked, show: (o) => new Date(o.asked).toLocaleString("en-GB") },
+  { title: "asked", value: (o) => o.asked, show: (o) => here(o.asked) },
 ];

@@ -2,7 +2,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { api, type Schemas, take } from "../../../api/client";
 import { Trouble } from "../../../parts/Section";
-import { count } from "../../../words";
+import { count, here } from "../../../words";
 
 type Taken = Schemas["Taken"];
 
@@ -77,7 +77,7 @@ export function TakeIn({ name, intakes = [] }: { name: string; intakes?: Schemas
         <ul className="mt-3 text-sm">
           {intakes.map((i) => (
             <li key={i.at}>
-              {new Date(i.at).toLocaleString("en-GB")}, {i.source || "no name"}: {words(i.report)}
+              {here(i.at)}, {i.source || "no name"}: {words(i.report)}
             </li>
           ))}
         </ul>

@@ -1,0 +1,46 @@
+package explore
+
+import (
+	"fmt"
+
+	"tachyphor/core/aim"
+	"tachyphor/core/units"
+)
+
+// Asked is an aim as it was asked, with what a picture needs to draw it.
+type Asked struct {
+	Says  string  `json:"says" doc:"The aim in words."`
+	Kind  string  `json:"kind" enum:"share,mean,bill,never,fails" doc:"What it bounds."`
+	Bound float64 `json:"bound" doc:"What a reading is held against, in its unit."`
+	// Axis is where it is a line in a picture of delay and bill, and At where on it.
+	Axis string  `json:"axis,omitempty" enum:"delay,bill" doc:"The axis of a picture of the start delay's 95th percentile and the bill on which it is a line; absent: none."`
+	At   float64 `json:"at,omitempty" doc:"Where on that axis: ns, or a month's bill."`
+}
+
+// picturedShare is the percentile that is drawn.
+const picturedShare = 0.95
+
+func asked(a aim.Aim) Asked {
+	out := Asked{Says: a.String(), Kind: a.Kind.String()}
+	out.Bound, _ = a.Bound()
+	switch {
+	case a.Kind == aim.Bill:
+		out.Axis, out.At = "bill", a.Money
+	case a.Kind == aim.Share && a.Class == "" && a.Moment == aim.Start && a.Share == picturedShare:
+		out.Axis, out.At = "delay", float64(a.Within)
+	}
+	return out
+}
+
+// Reads writes what runs say of the aim, with its interval.
+func (a Asked) Reads(r aim.Reading, currency string) string {
+	switch a.Kind {
+	case aim.Share.String():
+		return fmt.Sprintf("%.2f %% ± %.2f", 100*r.Is, 100*r.Half)
+	case aim.Mean.String():
+		return fmt.Sprintf("%s ± %s", units.Duration(r.Is).Short(), units.Duration(r.Half).Short())
+	case aim.Bill.String():
+		return fmt.Sprintf("%s ± %s a month", units.Amount(r.Is).Short(currency), units.Amount(r.Half).Short(currency))
+	}
+	return fmt.Sprintf("%.3g jobs a run", r.Is)
+}

@@ -1,0 +1,90 @@
+import { useQuery } from "@tanstack/react-query";
+import { useEffect } from "react";
+import { useNavigate, useParams, useSearchParams } from "react-router";
+import { exploration, explorations, scenarios } from "../api/queries";
+import { Notice, Trouble, Waiting } from "../parts/Section";
+import { Underway } from "../parts/Underway";
+import { useTitle } from "../parts/useTitle";
+import { Answer } from "./frontier/Answer";
+import { Ask } from "./frontier/Ask";
+import { Standing } from "./frontier/Standing";
+
+/** What a design should be: its variants by delay and bill, and the one that keeps what it must for the least. */
+export function Frontier() {
+  const { scenario = "" } = useParams();
+  const [query, setQuery] = useSearchParams();
+  const go = useNavigate();
+  const all = useQuery(scenarios);
+  const list = useQuery(explorations(scenario));
+  const names = all.data?.items.map((s) => s.name);
+  const first =
+    list.data && names && (list.data.items.find((w) => names.includes(w.about))?.about ?? names[0]);
+  useTitle(scenario ? `Frontier, ${scenario}` : "Frontier");
+  useEffect(() => {
+    if (!scenario && first) go(`/frontier/${first}`, { replace: true });
+  }, [scenario, first, go]);
+  if (all.error || list.error) return <Trouble error={all.error ?? list.error} />;
+  if (!all.data || !list.data) return <Waiting what="scenarios" />;
+  if (!first) {
+    return (
+      <Notice>
+        There is no scenario yet that could be another. Store one first: <code>tachyphor put my-design/</code>
+        , or start with <code>tachyphor demo</code>.
+      </Notice>
+    );
+  }
+  if (!scenario) return <Waiting what="scenarios" />; // on the way to the first
+  const chosen = Number(query.get("id"));
+  const found = list.data.items.find((w) => w.id === chosen) ?? list.data.items[0];
+  const id = chosen || found?.id || 0;
+  return (
+    <>
+      <div className="mt-8 flex flex-wrap items-baseline justify-between gap-x-4">
+        <h1 className="font-semibold text-2xl">Frontier</h1>
+        <p className="text-sm opacity-80">
+          variants of a scenario on the same draws: which keeps what it must for the least
+        </p>
+      </div>
+      <Ask
+        key={`${scenario} ${found?.id ?? 0}`}
+        scenario={scenario}
+        scenarios={all.data.items}
+        earlier={list.data.items}
+        shown={found}
+        show={(w) => setQuery({ id: String(w.id) })}
+        asked={(w) => go(`/frontier/${w.about}?id=${w.id}`)}
+      />
+      {id > 0 ? (
+        <Kept id={id} />
+      ) : (
+        <Notice>
+          Nothing was explored yet for {scenario}. Say what must be kept, and press <b>Explore</b>; the demo's
+          week takes a quarter of a minute. The same by the command line:{" "}
+          <code>tachyphor improve {scenario}</code>
+        </Notice>
+      )}
+    </>
+  );
+}
+
+/** One exploration: how it stands, or its answer. */
+function Kept({ id }: { id: number }) {
+  const found = useQuery(exploration(id));
+  if (found.error) return <Trouble error={found.error} />;
+  if (!found.data) return <Waiting what={`exploration ${id}`} />;
+  const w = found.data;
+  if (w.state === "failed") return <Trouble error={new Error(`Exploring failed: ${w.error}`)} />;
+  if (w.state === "cancelled")
+    return (
+      <Notice>
+        It was cancelled. What was run so far is kept: press Explore, and it goes on from there.
+      </Notice>
+    );
+  if (!w.result)
+    return (
+      <Underway key={id} first={w} queryKey="explorations">
+        {(now) => <Standing now={now} />}
+      </Underway>
+    );
+  return <Answer key={id} id={id} a={w.result} />;
+}

@@ -1,0 +1,153 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { useNavigate } from "react-router";
+import { api, type Schemas, take, type Work } from "../../api/client";
+import { demand, sweeps } from "../../api/queries";
+import { Trouble } from "../../parts/Section";
+import { here } from "../../words";
+import { Aims } from "./Aims";
+
+type Least = NonNullable<Schemas["Explore"]["least"]>;
+
+const leasts: [Least, string][] = [
+  ["bill", "the bill"],
+  ["delay", "the start delay"],
+  ["lead", "the lead time"],
+  ["worth", "bill and waiting together"],
+];
+
+/** What may change, what must be kept, and the button that explores. */
+export function Ask({
+  scenario,
+  scenarios,
+  earlier,
+  shown,
+  show,
+  asked,
+}: {
+  scenario: string;
+  scenarios: Schemas["ScenarioBrief"][];
+  earlier: Work[];
+  shown?: Work;
+  show: (w: Work) => void;
+  asked: (w: Work) => void;
+}) {
+  const queries = useQueryClient();
+  const go = useNavigate();
+  const last = shown?.exploration;
+  const [sweep, setSweep] = useState(last && !last.own ? last.sweep : "");
+  const [aims, setAims] = useState(
+    last ? (last.own ? last.aims : []) : ["95 % of all jobs start within 60s"],
+  );
+  const [least, setLeast] = useState<Least>((last?.least as Least) ?? "bill");
+  const [error, setError] = useState<unknown>(null);
+  const [busy, setBusy] = useState(false);
+  const workload = scenarios.find((s) => s.name === scenario)?.workload ?? "";
+  const jobs = useQuery({ ...demand(workload), enabled: workload !== "" });
+  const stored = useQuery(sweeps);
+  const explore = async () => {
+    setError(null);
+    setBusy(true);
+    try {
+      const which = sweep ? { sweep } : { scenario };
+      const w = take(await api.POST("/api/v1/explorations", { body: { ...which, aims, least } }));
+      await queries.invalidateQueries({ queryKey: ["explorations"] });
+      asked(w);
+    } catch (problem) {
+      setError(problem);
+    }
+    setBusy(false);
+  };
+  return (
+    <>
+      <div className="mt-4 flex flex-wrap items-center gap-x-5 gap-y-2 text-sm">
+        <label className="flex items-center gap-2">
+          scenario
+          <select
+            id="scenario"
+            className="select select-sm w-auto"
+            value={scenario}
+            onChange={(e) => go(`/frontier/${e.target.value}`)}
+          >
+            {scenarios.map((s) => (
+              <option key={s.name}>{s.name}</option>
+            ))}
+          </select>
+        </label>
+        <label className="flex items-center gap-2">
+          what may change
+          <select
+            id="sweep"
+            className="select select-sm w-auto max-w-60"
+            value={sweep}
+            onChange={(e) => setSweep(e.target.value)}
+          >
+            <option value="">its own numbers</option>
+            {stored.data?.map((name) => (
+              <option key={name} value={name}>
+                the sweep {name}
+              </option>
+            ))}
+          </select>
+        </label>
+        <label className="flex items-center gap-2">
+          with the least of
+          <select
+            id="least"
+            className="select select-sm w-auto"
+            value={least}
+            onChange={(e) => setLeast(e.target.value as Least)}
+          >
+            {leasts.map(([key, says]) => (
+              <option key={key} value={key}>
+                {says}
+              </option>
+            ))}
+          </select>
+        </label>
+        {earlier.length > 1 && (
+          <label className="flex items-center gap-2">
+            shown
+            <select
+              id="earlier"
+              className="select select-sm w-auto max-w-72"
+              value={shown?.id}
+              onChange={(e) => {
+                const w = earlier.find((x) => x.id === Number(e.target.value));
+                if (w) show(w);
+              }}
+            >
+              {earlier.map((w) => (
+                <option key={w.id} value={w.id}>
+                  {w.id}, {here(w.asked)}: {w.exploration?.own ? "its own numbers" : w.exploration?.sweep}
+                </option>
+              ))}
+            </select>
+          </label>
+        )}
+      </div>
+      <Aims
+        list={aims}
+        classes={jobs.data?.classes.map((c) => c.name) ?? []}
+        none={
+          sweep
+            ? "what the sweep says, and nothing beside it"
+            : "nothing yet: without an aim the cheapest wins, however long jobs wait"
+        }
+        set={setAims}
+      />
+      <div className="mt-3 flex flex-wrap items-center gap-3 text-sm">
+        <button
+          type="button"
+          id="explore"
+          className="btn btn-primary btn-sm"
+          disabled={busy}
+          onClick={explore}
+        >
+          {busy ? "Asking …" : "Explore"}
+        </button>
+      </div>
+      {error !== null && <Trouble error={error} />}
+    </>
+  );
+}

@@ -1,0 +1,60 @@
+import type { Schemas } from "../../api/client";
+import { DataTable } from "../../parts/DataTable";
+import { Section } from "../../parts/Section";
+import { duration, money, signed } from "../../words";
+import { Knob } from "./Knob";
+import { type Answer, ink } from "./verdict";
+
+type Figure = Schemas["Figure"];
+
+/** A difference, where it is more than chance. */
+function Change({ of, say }: { of: Figure; say: (x: number) => string }) {
+  if (of.mean === 0 && of.half === 0) return <>–</>;
+  if (Math.abs(of.mean) <= of.half) return <span className="opacity-70">no sure change</span>;
+  return <>{signed(of.mean, say)}</>;
+}
+
+/** What is recommended with one knob a step further, either way: its neighbours and their price. */
+export function Further({ a }: { a: Answer }) {
+  if (a.steps.length === 0) return null;
+  return (
+    <Section
+      id="further"
+      title="One step further"
+      aside="what is recommended with one knob a step away, on the same draws"
+    >
+      <DataTable
+        name={`steps-${a.scenario}`}
+        rows={a.steps}
+        rowKey={(s) => `${s.knob} ${s.is}`}
+        columns={[
+          { title: "knob", value: (s) => s.knob, show: (s) => <Knob name={s.knob} /> },
+          { title: "from", right: true, value: (s) => s.was },
+          { title: "to", right: true, value: (s) => s.is },
+          {
+            title: "95 % of delays",
+            right: true,
+            value: (s) => s.delayP95Ns.mean / 1e9,
+            show: (s) => <Change of={s.delayP95Ns} say={duration} />,
+          },
+          {
+            title: "a month",
+            right: true,
+            value: (s) => s.billPerMonth.mean,
+            show: (s) => <Change of={s.billPerMonth} say={(x) => money(x, a.currency)} />,
+          },
+          {
+            title: "aims",
+            value: (s) => s.verdict,
+            show: (s) => (
+              <span className={ink(s.verdict)}>
+                {s.verdict}
+                {s.misses && `: ${s.misses}`}
+              </span>
+            ),
+          },
+        ]}
+      />
+    </Section>
+  );
+}

@@ -1,0 +1,42 @@
+import type { Schemas } from "../../api/client";
+import { duration, money, percent } from "../../words";
+
+export type Answer = Schemas["Answer"];
+export type Variant = Schemas["Variant"];
+type Reading = Schemas["Reading"];
+type Asked = Schemas["Asked"];
+
+/** worst is the gravest verdict of readings; of none it is kept. */
+export function worst(list: Reading[]): "kept" | "missed" | "not decided" {
+  if (list.some((r) => r.verdict === "missed")) return "missed";
+  return list.some((r) => r.verdict === "not decided") ? "not decided" : "kept";
+}
+
+/** ink is how a verdict is coloured in words. */
+export const ink = (verdict: string) =>
+  verdict === "kept" ? "" : verdict === "missed" ? "font-medium text-error" : "font-medium text-warning";
+
+/** verdicts says it of all aims, or which of them are not kept. */
+export function verdicts(list: Reading[]): string {
+  if (list.every((r) => r.verdict === "kept")) return "kept";
+  const say = (verdict: string) => {
+    const which = list.flatMap((r, i) => (r.verdict === verdict ? [i + 1] : []));
+    if (which.length === 0) return [];
+    return [list.length > 1 ? `${verdict} ${which.join(", ")}` : verdict];
+  };
+  return [...say("missed"), ...say("not decided")].join("; ");
+}
+
+/** reads writes what runs say of an aim, with its interval. */
+export function reads(a: Asked, r: Reading, currency: string): string {
+  switch (a.kind) {
+    case "share":
+      return `${percent(r.is, 2)} ± ${(100 * r.half).toFixed(2)}`;
+    case "mean":
+      return `${duration(r.is)} ± ${duration(r.half)}`;
+    case "bill":
+      return `${money(r.is, currency)} ± ${money(r.half, currency)} a month`;
+    default:
+      return `${Number(r.is.toPrecision(3))} jobs a run`;
+  }
+}
