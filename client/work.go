@@ -12,7 +12,7 @@ import (
 // Which work is meant: of some kinds, and about a scenario or template; the zero value
 // means all.
 type Which struct {
-	Kinds []string // simulation, weighing, doubt, exploration, preflight, rehearsal; none: all
+	Kinds []string // simulation, weighing, doubt, exploration, margin, preflight, rehearsal; none: all
 	About string   // empty: everything
 }
 
@@ -22,6 +22,7 @@ var (
 	Weighings    = []string{wire.WorkWeighing}
 	Doubts       = []string{wire.WorkDoubt}
 	Explorations = []string{wire.WorkExploration}
+	Margins      = []string{wire.WorkMargin}
 	Trials       = []string{wire.WorkPreflight, wire.WorkRehearsal}
 )
 

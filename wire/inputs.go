@@ -19,6 +19,8 @@ type Inputs struct {
 	Weigh *weigh.Ask `json:"weigh,omitempty"`
 	// Explore is what an exploration was asked; nil for other work.
 	Explore *Explored `json:"explore,omitempty"`
+	// Keep is what must be kept, of a margin.
+	Keep []string `json:"keep,omitempty"`
 	// Outcome is the outcome that is doubted; 0: none, the scenario is.
 	Outcome uint64 `json:"outcome,omitempty"`
 }

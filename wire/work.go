@@ -6,6 +6,7 @@ const (
 	WorkWeighing    = "weighing"
 	WorkDoubt       = "doubt"
 	WorkExploration = "exploration"
+	WorkMargin      = "margin"
 	WorkPreflight   = "preflight"
 	WorkRehearsal   = "rehearsal"
 )
@@ -14,7 +15,7 @@ const (
 // kind has.
 type WorkBrief struct {
 	ID       uint64  `json:"id" doc:"Its number."`
-	Kind     string  `json:"kind" enum:"simulation,weighing,doubt,exploration,preflight,rehearsal" doc:"What is done."`
+	Kind     string  `json:"kind" enum:"simulation,weighing,doubt,exploration,margin,preflight,rehearsal" doc:"What is done."`
 	About    string  `json:"about" doc:"Name of the scenario that is simulated, weighed, doubted or explored, of the template that is tried."`
 	State    State   `json:"state" enum:"queued,running,done,failed,cancelled" doc:"How far it has come."`
 	Progress float64 `json:"progress" doc:"Share done, 0 to 1."`
@@ -28,6 +29,7 @@ type WorkBrief struct {
 	Weighing    *WeighingBrief    `json:"weighing,omitempty" doc:"Of a weighing."`
 	Doubt       *DoubtBrief       `json:"doubt,omitempty" doc:"Of a doubt."`
 	Exploration *ExplorationBrief `json:"exploration,omitempty" doc:"Of an exploration."`
+	Margin      *MarginBrief      `json:"margin,omitempty" doc:"Of a margin."`
 	Trial       *TrialBrief       `json:"trial,omitempty" doc:"Of a preflight or a rehearsal."`
 }
 

@@ -56,6 +56,7 @@ const (
 	PullFails // whether carrying an image fails
 	NotReady  // time from a node's being known to its being ready
 	Exploring // which variants are tried first
+	Again     // jobs that are there several times
 )
 
 // Root returns the key from which all draws of one repeat of one seed descend.

@@ -53,6 +53,9 @@ func (c checker) workload(s *WorkloadSpec) {
 			}
 		}
 	}
+	if s.Jobs != nil && s.Jobs.Times != nil && !(*s.Jobs.Times >= 0.01 && *s.Jobs.Times <= 100) {
+		c.at("spec.jobs.times", fmt.Sprint(*s.Jobs.Times), "expected how often each job is there, 0.01 to 100")
+	}
 	if s.Jobs != nil && s.Jobs.Cold != nil {
 		if !(*s.Jobs.Cold >= 0 && *s.Jobs.Cold <= 1) {
 			c.at("spec.jobs.cold", fmt.Sprint(*s.Jobs.Cold), "expected a share from 0 to 1")

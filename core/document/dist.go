@@ -34,6 +34,24 @@ func (t Drawn[Q]) IsZero() bool {
 		t.Min == nil && t.Max == nil && len(t.Samples) == 0
 }
 
+// Scaled is the distribution with all its values so many times as large.
+func (t Drawn[Q]) Scaled(by float64) Drawn[Q] {
+	one := func(q *Q) *Q {
+		if q == nil {
+			return nil
+		}
+		x := Q(float64(*q) * by)
+		return &x
+	}
+	out := t
+	out.Fixed, out.Median, out.P95, out.Mean, out.Min, out.Max = one(t.Fixed), one(t.Median), one(t.P95), one(t.Mean), one(t.Min), one(t.Max)
+	out.Samples = nil
+	for _, s := range t.Samples {
+		out.Samples = append(out.Samples, Q(float64(s)*by))
+	}
+	return out
+}
+
 // Dist returns the distribution in the base unit. It must have been
 // checked.
 func (t Drawn[Q]) Dist() chance.Dist {

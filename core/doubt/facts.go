@@ -56,24 +56,6 @@ type Fact struct {
 	read      func(string) (float64, error)
 }
 
-// scaled is a distribution with all its times so many times as long.
-func scaled[Q ~int64](t document.Drawn[Q], by float64) document.Drawn[Q] {
-	one := func(q *Q) *Q {
-		if q == nil {
-			return nil
-		}
-		x := Q(float64(*q) * by)
-		return &x
-	}
-	out := t
-	out.Fixed, out.Median, out.P95, out.Mean, out.Min, out.Max = one(t.Fixed), one(t.Median), one(t.P95), one(t.Mean), one(t.Min), one(t.Max)
-	out.Samples = nil
-	for _, s := range t.Samples {
-		out.Samples = append(out.Samples, Q(float64(s)*by))
-	}
-	return out
-}
-
 // middle is the median of a distribution of times.
 func middle(t document.Times) units.Duration { return units.Duration(t.Dist().Quantile(0.5)) }
 
@@ -111,7 +93,7 @@ func Facts(c *document.ClusterSpec, images []string, now time.Time) []Fact {
 	times := func(fact, path string, t document.Times) {
 		if !t.IsZero() {
 			add(fact, path, middle(t).Short(), float64(middle(t)), number(units.ParseDuration), func(by float64) (any, string) {
-				x := scaled(t, by)
+				x := t.Scaled(by)
 				return x, middle(x).Short()
 			})
 			f, d := &out[len(out)-1], t.Dist()

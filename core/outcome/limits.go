@@ -32,8 +32,14 @@ type OneMore struct {
 	CostNano    units.Sum[units.Money] `json:"costNano" doc:"What it would have added to the bill of the repeat; below 0 when it is less."`
 }
 
-// limitsOf lists where jobs of a run waited for a limit, what cost most first.
-func limitsOf(t *sim.Trace) []Limit {
+// Waits lists what jobs of a run waited for before they started, limits and all else, what cost most
+// first.
+func Waits(t *sim.Trace) []Limit { return waitsOf(t, true) }
+
+// Limits lists where jobs of a run waited for a limit, what cost most first.
+func Limits(t *sim.Trace) []Limit { return waitsOf(t, false) }
+
+func waitsOf(t *sim.Trace, all bool) []Limit {
 	type key struct {
 		cause    sim.Cause
 		template int16 // -1: of all
@@ -62,7 +68,9 @@ func limitsOf(t *sim.Trace) []Limit {
 					k.template = -1
 				}
 			default:
-				return
+				if !all || s.Cause.Phase() > sim.Join {
+					return
+				}
 			}
 			x := sums[k]
 			if x == nil {
@@ -84,7 +92,9 @@ func limitsOf(t *sim.Trace) []Limit {
 		}
 		if k.template >= 0 {
 			l.Name = t.World.Templates[k.template].Name
-			l.Label = standing(t.World, k.cause, int(k.template))
+			if said := standing(t.World, k.cause, int(k.template)); said != "" {
+				l.Label = said
+			}
 		}
 		if k.cause == sim.AtAgents {
 			l.Label = standing(t.World, k.cause, 0)

@@ -64,7 +64,7 @@ func (s *Sum) Outcome() (*Outcome, *sim.Trace) {
 	s.unmatched = unmatched(s.first)
 	o.Unmatched = s.unmatched
 	o.Failures = s.failures()
-	o.Limits = limitsOf(s.first)
+	o.Limits = Limits(s.first)
 	o.Troubles = s.troubles()
 	o.Cache = s.cache()
 	o.Cost = s.cost()

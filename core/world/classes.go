@@ -86,6 +86,13 @@ func (a *assembly) record() {
 	for _, b := range bad {
 		a.fault(a.in.Workload, "spec.jobs", "recorded job on "+b.String(), "mend the row, or the workload's classes")
 	}
+	if times := a.w.Workload.Jobs.Times; times != nil && jobs != nil {
+		if float64(len(jobs.List)) > demand.MaxJobs / *times {
+			a.fault(a.in.Workload, "spec.jobs.times", fmt.Sprint(*times), fmt.Sprintf("more than %d jobs; take fewer", demand.MaxJobs))
+			return
+		}
+		jobs = jobs.Times(*times)
+	}
 	a.w.Log = jobs
 	a.w.HeldCold = heldCold(a.in.Workload.Value.(*document.Workload).Spec.Jobs)
 	if jobs != nil {

@@ -103,6 +103,7 @@ func Operations(api huma.API, s *server) {
 	s.weighingOperations(api)
 	s.doubtOperations(api)
 	s.explorationOperations(api)
+	s.marginOperations(api)
 	s.figureOperations(api)
 	s.jobOperations(api)
 }

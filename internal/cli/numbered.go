@@ -25,6 +25,7 @@ func (p *program) works() []numbered {
 		{"outcome", "an outcome", client.Simulations, outcomesListing, p.printOutcome},
 		{"weighing", "a weighing", client.Weighings, weighingsListing, p.printWeighing},
 		{"exploration", "an exploration", client.Explorations, explorationsListing, p.printExploration},
+		{"margin", "a margin", client.Margins, marginsListing, p.printMargin},
 	}
 }
 

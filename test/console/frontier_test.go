@@ -85,6 +85,9 @@ func TestFrontier(t *testing.T) {
 	q.click("#open-variant")
 	q.must(q.p.Until(`location.pathname.startsWith("/outcomes/")`))
 	q.reads("main", "weekday-lean")
+	q.goTo("/frontier/weekday-lean")
+	q.click("#margin")
+	q.reads("#holds", "95 % of all jobs start within 1m30s\" is missed today", "it would be kept with 0.", "node prices")
 	// What the scenario has by itself is asked beside; one that cannot be kept says so.
 	q.goTo("/frontier/weekday-lean")
 	q.must(q.p.Choose(`[aria-label="kind of aim"]`, "bill"))

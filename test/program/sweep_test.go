@@ -229,3 +229,63 @@ func TestExploreTheDemo(t *testing.T) {
 		t.Errorf("%+v", r)
 	}
 }
+
+// How far a design bears what grows is told by the service and from files alike; known runs are
+// not run again.
+func TestMargin(t *testing.T) {
+	state := t.TempDir()
+	_, c := running.Serve(t, state, nil)
+	putDemo(t, c, state)
+	ctx := context.Background()
+	text, err := os.ReadFile(filepath.Join(demoFolder, "scenarios", "weekday-lean.yaml"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	file := filepath.Join(t.TempDir(), "short.yaml")
+	short := strings.NewReplacer("name: weekday-lean", "name: short", "span: 7d", "span: 1d").Replace(string(text))
+	if err := os.WriteFile(file, []byte(short), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	if r := command(t, state, "put", file); r.status != 0 {
+		t.Fatalf("%+v", r)
+	}
+	aims := []string{"80 % of all jobs start within 3m", "bill at most 9000 a month"}
+	asked, err := c.Margin(ctx, "short", aims)
+	if err != nil || asked.Kind != wire.WorkMargin || len(asked.Margin.Aims) != 2 {
+		t.Fatalf("%v %+v", err, asked)
+	}
+	if end, err := c.Watch(ctx, asked.ID, func(wire.WorkBrief) {}); err != nil || end.State != wire.Done || end.Margin.Sentence == "" {
+		t.Fatalf("%v %+v", err, end)
+	}
+	kept, err := c.Margins(ctx, asked.ID)
+	if err != nil || kept.Result == nil || len(kept.Result.Margins) != 5 {
+		t.Fatalf("%v %+v", err, kept)
+	}
+	r := command(t, state, "margin", file, "--here", "--with", demoFolder, "--aim", aims[0], "--aim", aims[1], "-q", "-o", "json")
+	var here explore.Margins
+	if err := json.Unmarshal([]byte(r.out), &here); err != nil || r.status != 0 {
+		t.Fatalf("%v %+v", err, r)
+	}
+	if a, b := encoded(t, here), encoded(t, kept.Result); string(a) != string(b) {
+		t.Errorf("the service and the command line do not agree:\n%s\n%s", a, b)
+	}
+	for _, args := range [][]string{
+		{"margin", "short", "--aim", aims[0], "--aim", aims[1], "-q"}, {"get", "margin", strconv.FormatUint(asked.ID, 10)},
+	} {
+		if r := command(t, state, args...); r.status != 0 || !strings.Contains(r.out, "kept up to") || !strings.Contains(r.out, "breaks first") {
+			t.Errorf("%q: %+v", args, r)
+		}
+	}
+	for _, x := range []struct{ args, says string }{
+		{"margin weekday-lean", "say what must be kept"}, {"margin nothing --aim x", "expected"}, {"margin a.yaml --aim nobody_waits_over_5m", "add --here"},
+		{"margin nothing --aim nobody_waits_over_5m", "there is no scenario nothing"},
+	} {
+		words := strings.Fields(x.args)
+		for i := range words {
+			words[i] = strings.ReplaceAll(words[i], "_", " ")
+		}
+		if r := command(t, state, words...); r.status == 0 || !strings.Contains(r.err, x.says) {
+			t.Errorf("%q: %+v", x.args, r)
+		}
+	}
+}

@@ -297,3 +297,23 @@ export const sweeps = queryOptions({
     return page.items.map((d) => d.name);
   },
 });
+
+/** The newest margins of a scenario. */
+export const margins = (scenario: string) =>
+  queryOptions({
+    queryKey: ["margins", { scenario }],
+    queryFn: async () =>
+      take(
+        await api.GET("/api/v1/work", {
+          params: { query: { kind: ["margin"], about: scenario, limit: 100 } },
+        }),
+      ),
+  });
+
+/** How far a scenario bears what may grow. */
+export const margin = (id: number) =>
+  queryOptions({
+    queryKey: ["margins", id],
+    queryFn: async () => take(await api.GET("/api/v1/margins/{id}", { params: { path: { id } } })),
+    staleTime: Number.POSITIVE_INFINITY,
+  });

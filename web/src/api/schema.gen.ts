@@ -375,6 +375,43 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/margins": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Find how far a scenario bears what may grow
+         * @description Jobs, boot times, image sizes, slow links and node prices: the largest factor at which each aim is still kept, on the same draws. The work is taken on and done even if the service stops in between; watch it at the address that Location gives.
+         */
+        post: operations["margin"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/margins/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get how far a scenario bears what may grow */
+        get: operations["get-margin"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/match": {
         parameters: {
             query?: never;
@@ -1174,6 +1211,26 @@ export interface components {
             /** @description Of answers of Prometheus: the series, by its name and labels. */
             series?: string;
         };
+        Bearing: {
+            /** @description The aim in words. */
+            aim: string;
+            /** @description It is kept up to the largest factor that was tried, and may be beyond. */
+            atMost?: boolean;
+            /**
+             * Format: double
+             * @description The largest factor up to which it is surely kept; absent: it is at none that was tried.
+             */
+            kept?: number;
+            /**
+             * Format: double
+             * @description The factor from which on it is surely missed; absent: it is at none that was tried.
+             */
+            missed?: number;
+            /** @description What is said of it as things are. */
+            today: string;
+            /** @description It does not hang on this. */
+            unmoved?: boolean;
+        };
         Bin: {
             /** @description Lower end. */
             from: string;
@@ -1512,7 +1569,9 @@ export interface components {
              * @description What is done.
              * @enum {string}
              */
-            kind: "simulation" | "weighing" | "doubt" | "exploration" | "preflight" | "rehearsal";
+            kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "preflight" | "rehearsal";
+            /** @description Of a margin. */
+            margin?: components["schemas"]["MarginBrief"];
             /**
              * Format: double
              * @description Share done, 0 to 1.
@@ -2414,6 +2473,7 @@ export interface components {
             changes?: components["schemas"]["Changes"][];
             documents: components["schemas"]["Ref"][];
             explore?: components["schemas"]["Explored"];
+            keep?: string[];
             /** Format: int64 */
             outcome?: number;
             recording?: string;
@@ -2628,7 +2688,9 @@ export interface components {
              * @description What is done.
              * @enum {string}
              */
-            kind: "simulation" | "weighing" | "doubt" | "exploration" | "preflight" | "rehearsal";
+            kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "preflight" | "rehearsal";
+            /** @description Of a margin. */
+            margin?: components["schemas"]["MarginBrief"];
             /**
              * Format: double
              * @description Share done, 0 to 1.
@@ -2680,7 +2742,9 @@ export interface components {
              * @description What is done.
              * @enum {string}
              */
-            kind: "simulation" | "weighing" | "doubt" | "exploration" | "preflight" | "rehearsal";
+            kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "preflight" | "rehearsal";
+            /** @description Of a margin. */
+            margin?: components["schemas"]["MarginBrief"];
             /**
              * Format: double
              * @description Share done, 0 to 1.
@@ -2688,6 +2752,60 @@ export interface components {
             progress: number;
             /** @description The answer, once it is done. */
             result?: components["schemas"]["Answer"];
+            /**
+             * Format: double
+             * @description How long it took.
+             */
+            seconds?: number;
+            /** @description Of a simulation. */
+            simulation?: components["schemas"]["SimulationBrief"];
+            /**
+             * @description How far it has come.
+             * @enum {string}
+             */
+            state: "queued" | "running" | "done" | "failed" | "cancelled";
+            /** @description Of a preflight or a rehearsal. */
+            trial?: components["schemas"]["TrialBrief"];
+            /** @description Of a weighing. */
+            weighing?: components["schemas"]["WeighingBrief"];
+        };
+        KeptMargin: {
+            /** @description Name of the scenario that is simulated, weighed, doubted or explored, of the template that is tried. */
+            about: string;
+            /**
+             * Format: date-time
+             * @description When it was asked for.
+             */
+            asked: string;
+            /** @description Whose token asked. */
+            by: string;
+            /** @description Of a defect of the engine: seed, repeat and stack, to be reported; absent in lists. */
+            defect?: string;
+            /** @description Of a doubt. */
+            doubt?: components["schemas"]["DoubtBrief"];
+            /** @description Why it failed. */
+            error?: string;
+            /** @description Of an exploration. */
+            exploration?: components["schemas"]["ExplorationBrief"];
+            /**
+             * Format: int64
+             * @description Its number.
+             */
+            id: number;
+            /**
+             * @description What is done.
+             * @enum {string}
+             */
+            kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "preflight" | "rehearsal";
+            /** @description Of a margin. */
+            margin?: components["schemas"]["MarginBrief"];
+            /**
+             * Format: double
+             * @description Share done, 0 to 1.
+             */
+            progress: number;
+            /** @description The answer, once it is done. */
+            result?: components["schemas"]["Margins"];
             /**
              * Format: double
              * @description How long it took.
@@ -2732,7 +2850,9 @@ export interface components {
              * @description What is done.
              * @enum {string}
              */
-            kind: "simulation" | "weighing" | "doubt" | "exploration" | "preflight" | "rehearsal";
+            kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "preflight" | "rehearsal";
+            /** @description Of a margin. */
+            margin?: components["schemas"]["MarginBrief"];
             /**
              * Format: double
              * @description Share done, 0 to 1.
@@ -2784,7 +2904,9 @@ export interface components {
              * @description What is done.
              * @enum {string}
              */
-            kind: "simulation" | "weighing" | "doubt" | "exploration" | "preflight" | "rehearsal";
+            kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "preflight" | "rehearsal";
+            /** @description Of a margin. */
+            margin?: components["schemas"]["MarginBrief"];
             /**
              * Format: double
              * @description Share done, 0 to 1.
@@ -2990,6 +3112,67 @@ export interface components {
             part: "template" | "pod" | "kit";
             /** @description The manifest, as YAML. */
             text: string;
+        };
+        Margin: {
+            /** @description By aim. */
+            aims: components["schemas"]["Bearing"][];
+            /**
+             * Format: int64
+             * @description The aim that breaks first; −1: none does.
+             */
+            first: number;
+            /**
+             * Format: double
+             * @description The largest factor that is tried.
+             */
+            most: number;
+            /** @description What grows: jobs, boot times, image sizes, slow links, node prices. */
+            of: string;
+            /** @description What a factor is of, after "times". */
+            what: string;
+            /** @description What jobs wait for where it breaks that they did not before. */
+            why?: string;
+        };
+        MarginBrief: {
+            /** @description What must be kept. */
+            aims: string[];
+            /** @description The answer in a sentence, once it is done. */
+            sentence?: string;
+        };
+        MarginRequest: {
+            /** @description What must be kept, as in 95 % of all jobs start within 60s. */
+            aims: string[];
+            /** @description Name of the scenario. */
+            scenario: string;
+        };
+        Margins: {
+            /** @description What must be kept. */
+            aims: components["schemas"]["Asked"][];
+            /** @description Currency of bills. */
+            currency: string;
+            /**
+             * Format: double
+             * @description How fine factors are: each is so many times the one before.
+             */
+            finest: number;
+            /** @description By what grows. */
+            margins: components["schemas"]["Margin"][];
+            /**
+             * Format: int64
+             * @description Repeats at each factor, on the same draws.
+             */
+            repeats: number;
+            /**
+             * Format: int64
+             * @description Runs that it took.
+             */
+            runs: number;
+            /** @description Name of the scenario. */
+            scenario: string;
+            /** @description The answer in a sentence. */
+            sentence: string;
+            /** @description The scenario as things are. */
+            today: components["schemas"]["Measures"];
         };
         Matched: {
             /**
@@ -4898,7 +5081,9 @@ export interface components {
              * @description What is done.
              * @enum {string}
              */
-            kind: "simulation" | "weighing" | "doubt" | "exploration" | "preflight" | "rehearsal";
+            kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "preflight" | "rehearsal";
+            /** @description Of a margin. */
+            margin?: components["schemas"]["MarginBrief"];
             /**
              * Format: double
              * @description Share done, 0 to 1.
@@ -5822,6 +6007,72 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Rendered"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    margin: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MarginRequest"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkBrief"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-margin": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Its number. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptMargin"];
                 };
             };
             /** @description Error */
@@ -6774,7 +7025,7 @@ export interface operations {
         parameters: {
             query?: {
                 /** @description Only work of these kinds; absent: of all. */
-                kind?: ("simulation" | "weighing" | "doubt" | "exploration" | "preflight" | "rehearsal")[];
+                kind?: ("simulation" | "weighing" | "doubt" | "exploration" | "margin" | "preflight" | "rehearsal")[];
                 /** @description Only of this scenario or template. */
                 about?: string;
                 /** @description Where to go on. */
@@ -6812,7 +7063,7 @@ export interface operations {
         parameters: {
             query?: {
                 /** @description Only work of these kinds; absent: of all. */
-                kind?: ("simulation" | "weighing" | "doubt" | "exploration" | "preflight" | "rehearsal")[];
+                kind?: ("simulation" | "weighing" | "doubt" | "exploration" | "margin" | "preflight" | "rehearsal")[];
             };
             header?: never;
             path: {
@@ -6847,7 +7098,7 @@ export interface operations {
         parameters: {
             query?: {
                 /** @description Only work of these kinds; absent: of all. */
-                kind?: ("simulation" | "weighing" | "doubt" | "exploration" | "preflight" | "rehearsal")[];
+                kind?: ("simulation" | "weighing" | "doubt" | "exploration" | "margin" | "preflight" | "rehearsal")[];
             };
             header?: never;
             path: {
@@ -6880,7 +7131,7 @@ export interface operations {
         parameters: {
             query?: {
                 /** @description Only work of these kinds; absent: of all. */
-                kind?: ("simulation" | "weighing" | "doubt" | "exploration" | "preflight" | "rehearsal")[];
+                kind?: ("simulation" | "weighing" | "doubt" | "exploration" | "margin" | "preflight" | "rehearsal")[];
             };
             header?: never;
             path: {
@@ -6915,7 +7166,7 @@ export interface operations {
         parameters: {
             query?: {
                 /** @description Only work of these kinds; absent: of all. */
-                kind?: ("simulation" | "weighing" | "doubt" | "exploration" | "preflight" | "rehearsal")[];
+                kind?: ("simulation" | "weighing" | "doubt" | "exploration" | "margin" | "preflight" | "rehearsal")[];
             };
             header?: never;
             path: {

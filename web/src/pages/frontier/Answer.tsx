@@ -5,6 +5,7 @@ import { Notice, Section, Waiting } from "../../parts/Section";
 import { bound, count, duration, money, plusMinus } from "../../words";
 import { Chosen } from "./Chosen";
 import { Further } from "./Further";
+import { Holds } from "./Holds";
 import { Ladder } from "./Ladder";
 import { Matters } from "./Matters";
 import { type Answer as Explored, ink, verdicts, worst } from "./verdict";
@@ -61,6 +62,7 @@ export function Answer({ id, a }: { id: number; a: Explored }) {
       <Ladder a={a} />
       <Further a={a} />
       <Matters a={a} />
+      {a.aims.length > 0 && <Holds scenario={a.scenario} aims={a.aims.map((x) => x.says)} />}
       <Section
         id="table"
         title={all ? "All variants" : "The frontier"}
