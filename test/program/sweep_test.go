@@ -277,7 +277,9 @@ func TestMargin(t *testing.T) {
 		}
 	}
 	for _, x := range []struct{ args, says string }{
-		{"margin weekday-lean", "say what must be kept"}, {"margin nothing --aim x", "expected"}, {"margin a.yaml --aim nobody_waits_over_5m", "add --here"},
+		{"margin weekday-lean", "say what must be kept"},
+		{"margin nothing --aim x", "expected"},
+		{"margin a.yaml --aim nobody_waits_over_5m", "add --here"},
 		{"margin nothing --aim nobody_waits_over_5m", "there is no scenario nothing"},
 	} {
 		words := strings.Fields(x.args)
