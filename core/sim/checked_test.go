@@ -27,6 +27,16 @@ func audit(e *engine) {
 		idle          int
 		unplaced      int
 	}
+	if e.trace.spans.n%3 == 0 { // now and then, so that several changes come together
+		for t := range e.place.rankings {
+			if !e.place.rankings[t].on {
+				continue
+			}
+			if ranked, looked := e.bestRanked(int32(t)), e.bestOfAll(int32(t), -1, false); ranked != looked {
+				fail("a pod of template %d would go to node %d by rank, to %d by looking at all", t, ranked, looked)
+			}
+		}
+	}
 	nodes, teams := make([]sums, len(e.nodes)), make([]sums, len(e.teams))
 	for n := range e.nodes {
 		nodes[n].room = e.w.Pools[e.nodes[n].pool].Room

@@ -122,9 +122,6 @@ func RunJobs(w *world.World, jobs *demand.Jobs, seed uint64, repeat int, watch W
 	return e.trace, nil
 }
 
-// spansPerJob is how many spans a job has about, when most take idle agents.
-const spansPerJob = 4
-
 func newEngine(w *world.World, root chance.Key, jobs *demand.Jobs) *engine {
 	e := &engine{
 		w: w, root: root, jobs: jobs, nextRound: never, nextScan: never, lastScan: -1, lastRounds: -1,
@@ -132,7 +129,7 @@ func newEngine(w *world.World, root chance.Key, jobs *demand.Jobs) *engine {
 		holders: newHolders(w), claims: make([]claimUse, len(w.Claims)), zones: zones(w),
 		place: placement{
 			pending: make([][]int32, len(w.Templates)), verdicts: map[fleet.Verdict]int32{}, holding: make([]int32, len(w.Images)),
-			ratings: make([][]rating, len(w.Templates)),
+			ratings: make([][]rating, len(w.Templates)), rankings: make([]ranking, len(w.Templates)), poolOrder: namedOrder(w.Pools),
 		},
 		trace: &Trace{
 			World: w, Jobs: jobs, root: root, Moved: make([]units.Sum[units.Bytes], OtherLinks+len(w.Links.Others)),
@@ -147,8 +144,8 @@ func newEngine(w *world.World, root chance.Key, jobs *demand.Jobs) *engine {
 	for t := range w.Templates {
 		e.place.rules = append(e.place.rules, e.concern(int32(t), false))
 		e.place.holders = append(e.place.holders, e.concern(int32(t), true))
+		e.place.rankings[t].on = e.place.rules[t].ranks() && len(w.Templates[t].ImageAt) <= mostImages
 	}
-	e.trace.spans = make([]span, 0, spansPerJob*len(jobs.List))
 	for _, m := range w.Match(jobs.Wants) {
 		e.fits = append(e.fits, int32(m.Template))
 	}
@@ -191,8 +188,8 @@ func (e *engine) loop(watch Watcher) error {
 			return ErrStopped
 		}
 		at, what := never, 0
-		if len(e.queue.heap) > 0 {
-			at, what = e.queue.heap[0].at, 1
+		if first, any := e.queue.next(); any {
+			at, what = first, 1
 		}
 		if e.nextJob < len(list) && list[e.nextJob].Submitted < min(at, span) {
 			at, what = list[e.nextJob].Submitted, 2

@@ -1,6 +1,10 @@
 package sim
 
-import "tachyphor/core/units"
+import (
+	"math/bits"
+
+	"tachyphor/core/units"
+)
 
 // An eventKind is what happens. Events of one moment happen in the order of
 // their kinds, then in the order in which they were planned.
@@ -55,9 +59,11 @@ func (e event) before(f event) bool {
 }
 
 // events is a queue of events as a four-ary heap: the children of i are
-// 4i+1 … 4i+4, and no child is before its parent.
+// 4i+1 … 4i+4, and no child is before its parent. What is taken leaves a hole on top, for
+// most that happens plans what happens next to the same agent, and that fills it.
 type events struct {
 	heap []event
+	hole bool // there is nothing in heap[0]
 	seq  uint64
 	peak int // longest the queue has been
 }
@@ -65,47 +71,108 @@ type events struct {
 func (q *events) plan(at units.Duration, kind eventKind, subject int32, version uint32) {
 	q.seq++
 	e := event{at, uint64(kind)<<56 | q.seq, subject, version}
-	q.heap = append(q.heap, e)
-	i := len(q.heap) - 1
-	q.peak = max(q.peak, i+1)
-	for i > 0 {
-		parent := (i - 1) / 4
-		if !e.before(q.heap[parent]) {
-			break
-		}
-		q.heap[i] = q.heap[parent]
-		i = parent
+	if q.hole {
+		q.hole = false
+		q.sink(e)
+		return
 	}
-	q.heap[i] = e
+	q.heap = append(q.heap, e)
+	q.peak = max(q.peak, len(q.heap))
+	q.rise(len(q.heap)-1, e)
 }
 
-// pop takes the first event; the queue must not be empty.
+// next is when the first event happens; false: there is none.
+func (q *events) next() (units.Duration, bool) {
+	if q.hole {
+		q.fill()
+	}
+	if len(q.heap) == 0 {
+		return 0, false
+	}
+	return q.heap[0].at, true
+}
+
+// pop takes the first event; next must have said that there is one.
 func (q *events) pop() event {
-	first := q.heap[0]
+	q.hole = true
+	return q.heap[0]
+}
+
+// rise puts an event at i or above.
+func (q *events) rise(i int, e event) {
+	h := q.heap
+	for i > 0 {
+		parent := (i - 1) / 4
+		if !e.before(h[parent]) {
+			break
+		}
+		h[i] = h[parent]
+		i = parent
+	}
+	h[i] = e
+}
+
+// earlier is 1 where an event is before another, else 0: without a branch, for which of two is
+// first cannot be foreseen. Moments are 0 or later.
+func earlier(a, b *event) int {
+	_, less := bits.Sub64(a.order, b.order, 0)
+	_, less = bits.Sub64(uint64(a.at), uint64(b.at), less)
+	return int(less)
+}
+
+// first is the first of the children from one on, of which there is one at least.
+func first(h []event, child int) int {
+	if child+4 <= len(h) {
+		c := (*[4]event)(h[child:])
+		a, b := earlier(&c[1], &c[0]), 2+earlier(&c[3], &c[2])
+		return child + a + (b-a)*earlier(&c[b], &c[a])
+	}
+	best := child
+	for c := child + 1; c < len(h); c++ {
+		if h[c].before(h[best]) {
+			best = c
+		}
+	}
+	return best
+}
+
+// sink puts an event into the hole, or below it.
+func (q *events) sink(e event) {
+	h, i := q.heap, 0
+	for {
+		child := 4*i + 1
+		if child >= len(h) {
+			break
+		}
+		best := first(h, child)
+		if !h[best].before(e) {
+			break
+		}
+		h[i] = h[best]
+		i = best
+	}
+	h[i] = e
+}
+
+// fill closes the hole with the last event: down to where there are no children, and up from
+// there, for what was last is late.
+func (q *events) fill() {
+	q.hole = false
 	n := len(q.heap) - 1
 	last := q.heap[n]
 	q.heap = q.heap[:n]
 	if n == 0 {
-		return first
+		return
 	}
-	i := 0
+	h, i := q.heap, 0
 	for {
 		child := 4*i + 1
 		if child >= n {
 			break
 		}
-		best := child
-		for c := child + 1; c < min(child+4, n); c++ {
-			if q.heap[c].before(q.heap[best]) {
-				best = c
-			}
-		}
-		if !q.heap[best].before(last) {
-			break
-		}
-		q.heap[i] = q.heap[best]
+		best := first(h, child)
+		h[i] = h[best]
 		i = best
 	}
-	q.heap[i] = last
-	return first
+	q.rise(i, last)
 }

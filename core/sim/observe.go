@@ -209,11 +209,11 @@ func (e *engine) recordFreed(t, j int32) {
 	if last < 0 {
 		return
 	}
-	switch c := Cause(e.trace.spans[last].endCause & 0xff); {
+	switch c := Cause(e.trace.spans.at(last).endCause & 0xff); {
 	case c == AtCeiling:
-		e.trace.spans[last].by = e.teams[t].freedBy
+		e.trace.spans.at(last).by = e.teams[t].freedBy
 	case c.ofAll():
-		e.trace.spans[last].by = e.freedBy
+		e.trace.spans.at(last).by = e.freedBy
 	}
 }
 
@@ -243,7 +243,7 @@ func (e *engine) recordStart(g *agent, w waiting) {
 		}
 		t.spanTo(w.job, e.now, AwaitsComing, -1)
 		if r.last >= 0 {
-			t.spans[r.last].by = g.lastJob
+			t.spans.at(r.last).by = g.lastJob
 		}
 		return
 	}

@@ -19,6 +19,7 @@ import (
 // The queue gives events in the order of a stable sort by time, kind and plan.
 func FuzzEventsInOrder(f *testing.F) {
 	f.Add([]byte{3, 1, 2, 1, 0xff, 0, 7})
+	f.Add([]byte{9, 8, 7, 6, 5, 4, 3, 2, 1, 0xff, 90, 0xff, 0xff, 1, 0xff, 2, 2, 2})
 	f.Fuzz(func(t *testing.T, plan []byte) {
 		var q events
 		var want []event
@@ -26,6 +27,9 @@ func FuzzEventsInOrder(f *testing.F) {
 			slices.SortStableFunc(want, func(a, b event) int {
 				return cmp.Or(cmp.Compare(a.at, b.at), cmp.Compare(a.kind(), b.kind()), cmp.Compare(a.subject, b.subject))
 			})
+			if at, any := q.next(); !any || at != want[0].at {
+				t.Fatalf("the next is at %d (%v), want %d", at, any, want[0].at)
+			}
 			if got := q.pop(); got.subject != want[0].subject {
 				t.Fatalf("got event %d, want %d", got.subject, want[0].subject)
 			}
@@ -42,7 +46,7 @@ func FuzzEventsInOrder(f *testing.F) {
 		for len(want) > 0 {
 			take()
 		}
-		if len(q.heap) != 0 {
+		if _, any := q.next(); any {
 			t.Fatal("the queue holds more than was planned")
 		}
 	})

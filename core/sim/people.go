@@ -141,8 +141,8 @@ func (e *engine) inOrder() {
 		t.Unmatched[i] = now[t.Unmatched[i]]
 	}
 	slices.Sort(t.Unmatched)
-	for i := range t.spans {
-		if s := &t.spans[i]; s.by >= 0 && Cause(s.endCause&0xff).Phase() == Held {
+	for i := range t.spans.n {
+		if s := t.spans.at(i); s.by >= 0 && Cause(s.endCause&0xff).Phase() == Held {
 			s.by = now[s.by]
 		}
 	}

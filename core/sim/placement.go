@@ -22,12 +22,17 @@ type placement struct {
 	// ratings are, by template and node, what is known of the node for one more of
 	// the template's pods; whatever changes the node makes it unrated.
 	ratings [][]rating
+	// rankings are, by template, the nodes in the order of their ratings.
+	rankings  []ranking
+	poolOrder []int32 // of pools by name
 }
 
 // A rating is what one node is worth to one template's pods.
 type rating struct {
-	points int32 // of its resources and its pool; unrated, or unfit when it may not go there
-	marked bool  // some rule has more to say of it at the moment
+	kind   uint64 // of those of which some rule has more to say at the moment, which are alike in it; 0: none has
+	points int32  // of its resources and its pool; unrated, or unfit when it may not go there
+	stamp  uint32 // how often it was made unrated
+	queued bool   // it is among those that the ranking is to look at
 }
 
 const (
@@ -38,30 +43,48 @@ const (
 // changed makes a node unrated.
 func (e *engine) changed(n int32) {
 	for t := range e.place.ratings {
-		e.place.ratings[t][n].points = unrated
+		x := &e.place.ratings[t][n]
+		x.points = unrated
+		x.stamp++
+		if r := &e.place.rankings[t]; r.on && !x.queued {
+			x.queued = true
+			r.changed = append(r.changed, n)
+		}
 	}
 }
 
-// rate rates a node for one more pod of a template.
-func (e *engine) rate(t, n int32) rating {
-	node, x := &e.nodes[n], look{t: t}
+// rerate rates a node for one more pod of a template.
+func (e *engine) rerate(t, n int32) {
+	node, out, x := &e.nodes[n], &e.place.ratings[t][n], look{t: t}
 	points := int64(0)
+	out.kind = 0
 	for _, r := range e.place.rules[t].lasting {
 		if r.filter(e, x, n, node.pool) != fleet.Open {
-			return rating{points: unfit}
+			out.points = unfit
+			return
 		}
 		if r.points != nil {
 			points += r.points(e, x, n)
 		}
 	}
-	marked := slices.ContainsFunc(e.place.rules[t].marking, func(r *rule) bool { return r.marks(e, x, n) })
-	return rating{points: int32(points), marked: marked}
+	out.points = int32(points)
+	for _, r := range e.place.rules[t].marking {
+		out.kind |= r.kind(e, x, n)
+	}
 }
 
 // bestNode returns the node that is scored best for a pod of a template of those that
 // it may go to, the first by name among equals, leaving one out; -1 when there is none.
 // A placeholder has no neighbours.
 func (e *engine) bestNode(t, except int32, placeholder bool) int32 {
+	if len(e.place.ready) >= fewestRanked && except < 0 && !placeholder && e.place.rankings[t].on {
+		return e.bestRanked(t)
+	}
+	return e.bestOfAll(t, except, placeholder)
+}
+
+// bestOfAll is bestNode by looking at every node.
+func (e *engine) bestOfAll(t, except int32, placeholder bool) int32 {
 	x := e.look(t, placeholder, false)
 	able := e.able(x, except)
 	if len(able) == 0 {
@@ -79,7 +102,7 @@ func (e *engine) bestNode(t, except int32, placeholder bool) int32 {
 	best, top := int32(-1), int64(-1)
 	for i, n := range able {
 		points := int64(ratings[n].points)
-		if ratings[n].marked {
+		if ratings[n].kind != 0 {
 			for _, r := range by.marking {
 				points += r.now(e, x, n)
 			}
@@ -99,7 +122,7 @@ func (e *engine) able(x look, except int32) []int32 {
 	list, ratings, passing := e.place.able[:0], e.place.ratings[x.t], e.by(x).passing
 	for _, n := range e.place.ready {
 		if ratings[n].points == unrated {
-			ratings[n] = e.rate(x.t, n)
+			e.rerate(x.t, n)
 		}
 		if ratings[n].points != unfit && n != except && (len(passing) == 0 || e.passes(passing, x, n, e.nodes[n].pool)) {
 			list = append(list, n)

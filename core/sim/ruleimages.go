@@ -1,10 +1,6 @@
 package sim
 
-import (
-	"slices"
-
-	"tachyphor/core/world"
-)
+import "tachyphor/core/world"
 
 // localityWeight is what the default profile makes of images.
 const localityWeight = 1
@@ -16,12 +12,22 @@ const (
 	localityTo   = 1000 << 20 // for each container
 )
 
+// mostImages is how many images of a pod tell nodes apart.
+const mostImages = 64
+
 // imageRule prefers nodes that hold much of the pod's images, by the share of nodes that hold
 // them now.
 var imageRule = rule{
-	marks: func(e *engine, x look, n int32) bool {
+	// Those that hold the same of the pod's images are alike; beyond so many of them that a bit each is
+	// too many, nodes are not ranked.
+	kind: func(e *engine, x look, n int32) (held uint64) {
 		images := e.nodes[n].shelf.images
-		return slices.ContainsFunc(e.w.Templates[x.t].ImageAt, func(i int32) bool { return images[i] })
+		for at, i := range e.w.Templates[x.t].ImageAt {
+			if images[i] {
+				held |= 1 << at
+			}
+		}
+		return held
 	},
 	now: func(e *engine, x look, n int32) int64 {
 		return localityWeight * e.locality(&e.nodes[n], &e.w.Templates[x.t])

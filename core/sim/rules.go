@@ -22,10 +22,10 @@ type rule struct {
 	tell func(e *engine, x look, n int32, v *fleet.Verdict)
 	// points is what a node is worth by itself, until it changes.
 	points func(e *engine, x look, n int32) int64
-	// marks says of which nodes now is asked, until they change; now is what such a node is
-	// worth by itself at this moment. A rule has both or none.
-	marks func(e *engine, x look, n int32) bool
-	now   func(e *engine, x look, n int32) int64
+	// kind says of which nodes now is asked, until they change: 0, of none. now is what such a node
+	// is worth by itself at this moment, the same for all of a kind. A rule has both or none.
+	kind func(e *engine, x look, n int32) uint64
+	now  func(e *engine, x look, n int32) int64
 	// compares reports whether compare can make a difference to pods of the look's template;
 	// nil: it can for all whom the rule concerns.
 	compares func(e *engine, x look) bool

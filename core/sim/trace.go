@@ -42,7 +42,7 @@ type Trace struct {
 
 	root     chance.Key       // of the run's draws
 	released []units.Duration // by job: when the work of all it came after was done; nil when none does
-	spans    []span
+	spans    spans
 }
 
 // From returns when job j's time begins: its submission, or the end of the last
@@ -75,14 +75,6 @@ func newRecord(template int32) Record {
 	return Record{Started: -1, Ended: -1, Node: -1, Template: int16(template), first: -1, last: -1}
 }
 
-// A span is a part of a job's time, from the end of the span before it (the
-// first: from submission). The end stands in the upper 56 bits, the cause below.
-type span struct {
-	endCause uint64
-	by       int32
-	next     int32
-}
-
 // A Stay is a span written out: the job waited for Cause from From to To.
 // By names the counterpart: for held phases the job that freed the agent, for
 // placing an index into Trace.Verdicts, for node, image an index into
@@ -98,15 +90,14 @@ func (t *Trace) spanTo(j int32, end units.Duration, c Cause, by int32) {
 	r := &t.Records[j]
 	from := t.From(int(j))
 	if r.last >= 0 {
-		from = units.Duration(t.spans[r.last].endCause >> 8)
+		from = units.Duration(t.spans.at(r.last).endCause >> 8)
 	}
 	if end <= from {
 		return
 	}
-	n := int32(len(t.spans))
-	t.spans = append(t.spans, span{uint64(end)<<8 | uint64(c), by, -1})
+	n := t.spans.add(span{uint64(end)<<8 | uint64(c), by, -1})
 	if r.last >= 0 {
-		t.spans[r.last].next = n
+		t.spans.at(r.last).next = n
 	} else {
 		r.first = n
 	}
@@ -123,8 +114,8 @@ func (t *Trace) Stays(j int) []Stay {
 // Ribbon adds job j's time up by phase and by cause into the given sums.
 func (t *Trace) Ribbon(j int, phases *[Phases]units.Sum[units.Duration], byCause *[causes]units.Sum[units.Duration]) {
 	from := t.From(j)
-	for i := t.Records[j].first; i >= 0; i = t.spans[i].next {
-		s := t.spans[i]
+	for i := t.Records[j].first; i >= 0; i = t.spans.at(i).next {
+		s := t.spans.at(i)
 		to, c := units.Duration(s.endCause>>8), Cause(s.endCause&0xff)
 		phases[c.Phase()].Add(to - from)
 		byCause[c].Add(to - from)
@@ -164,8 +155,8 @@ func (t *Trace) checkJob(j int) error {
 		return nil
 	}
 	at, started, phase := t.From(j), t.From(j), Held
-	for i := r.first; i >= 0; i = t.spans[i].next {
-		to, c := units.Duration(t.spans[i].endCause>>8), Cause(t.spans[i].endCause&0xff)
+	for i := r.first; i >= 0; i = t.spans.at(i).next {
+		to, c := units.Duration(t.spans.at(i).endCause>>8), Cause(t.spans.at(i).endCause&0xff)
 		p := c.Phase()
 		if p < phase {
 			return fmt.Errorf("phase %v comes after %v", p, phase)
