@@ -10,6 +10,7 @@ import (
 	"tachyphor/core/document"
 	"tachyphor/core/explore"
 	"tachyphor/core/shelf"
+	"tachyphor/internal/brief"
 	"tachyphor/internal/store"
 	"tachyphor/internal/work"
 	"tachyphor/wire"
@@ -142,24 +143,9 @@ func (s *server) getVariant(ctx context.Context, in *VariantPath) (*struct{ Body
 		return nil, err
 	}
 	out := wire.VariantChanges{Change: a.Variants[in.Variant].Change, Changes: changes}
-	var diffs []string
-	for _, c := range changes {
-		for _, d := range append([]*document.Document{named.Scenario, named.Cluster, named.Workload}, named.Templates...) {
-			if d.Kind != c.Kind || d.Name != c.Name {
-				continue
-			}
-			text, err := document.Apply(d.Text, c.Edits)
-			if err != nil {
-				return nil, s.answer(err, explorations.what(in.ID))
-			}
-			diff, err := unified(d.Text, text, d.Kind+" "+d.Name, "variant")
-			if err != nil {
-				return nil, s.answer(err, explorations.what(in.ID))
-			}
-			diffs = append(diffs, diff)
-		}
+	if out.Diff, err = brief.Changed(named, changes); err != nil {
+		return nil, s.answer(err, explorations.what(in.ID))
 	}
-	out.Diff = strings.Join(diffs, "")
 	if out.Own, err = explore.Own(named, changes, explore.BetterName(named.Scenario.Name)); err != nil {
 		return nil, s.answer(err, explorations.what(in.ID))
 	}

@@ -136,34 +136,43 @@ func (s *server) compare(ctx context.Context, in *struct {
 	if len(in.IDs) < 2 || len(in.IDs) > mostCompared {
 		return nil, huma.Error422UnprocessableEntity(fmt.Sprintf("ids: give two to %d outcomes, as in ids=3,5", mostCompared))
 	}
+	results, works, comparison, err := s.compared(ctx, in.IDs)
+	if err != nil {
+		return nil, err
+	}
+	out := wire.ComparedOutcomes{Comparison: comparison}
+	for i, o := range works {
+		out.Outcomes = append(out.Outcomes, wire.Compared{WorkBrief: inBrief(s.Queue, o), Groups: results[i].Groups})
+	}
+	return &struct{ Body wire.ComparedOutcomes }{out}, nil
+}
+
+// compared holds finished outcomes beside each other.
+func (s *server) compared(ctx context.Context, ids []uint64) (results []*outcome.Outcome, works []store.Work, c outcome.Comparison, err error) {
 	var (
-		results []*outcome.Outcome
 		designs [][]byte
 		demands []string
-		out     wire.ComparedOutcomes
 	)
-	for _, id := range in.IDs {
+	for _, id := range ids {
 		o, result, err := s.done(ctx, id)
 		if err != nil {
-			return nil, err
+			return nil, nil, c, err
 		}
 		inputs := inputsOf(o)
 		design, demand, err := s.designOf(ctx, inputs)
 		if err != nil {
-			return nil, s.answer(err, "outcome's documents")
+			return nil, nil, c, s.answer(err, "outcome's documents")
 		}
 		if result.Engine != outcome.Engine {
-			return nil, huma.Error409Conflict(fmt.Sprintf("outcome %d is of an earlier engine, whose figures mean other things; "+
+			return nil, nil, c, huma.Error409Conflict(fmt.Sprintf("outcome %d is of an earlier engine, whose figures mean other things; "+
 				"simulate %s again", id, result.Scenario))
 		}
 		if len(inputs.Changes) > 0 {
 			result.Scenario += ", changed"
 		}
-		results, designs, demands = append(results, result), append(designs, design), append(demands, demand)
-		out.Outcomes = append(out.Outcomes, wire.Compared{WorkBrief: inBrief(s.Queue, o), Groups: result.Groups})
+		results, works, designs, demands = append(results, result), append(works, o), append(designs, design), append(demands, demand)
 	}
-	out.Comparison = outcome.Compare(results, designs, demands)
-	return &struct{ Body wire.ComparedOutcomes }{out}, nil
+	return results, works, outcome.Compare(results, designs, demands), nil
 }
 
 // designOf returns the scenario that was simulated as JSON, with what the agents of

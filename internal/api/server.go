@@ -104,6 +104,7 @@ func Operations(api huma.API, s *server) {
 	s.doubtOperations(api)
 	s.explorationOperations(api)
 	s.marginOperations(api)
+	s.briefOperations(api)
 	s.figureOperations(api)
 	s.jobOperations(api)
 }

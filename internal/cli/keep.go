@@ -231,7 +231,7 @@ func (p *program) kept(k *keeping, before bool) error {
 		}
 		l.rows = append(l.rows, []string{
 			path, units.Count(int64(v.Files)), units.Decimal(float64(v.Bytes)),
-			units.Decimal(float64(v.Bytes) * v.Ratio), changed, brief(v.Seconds * 1e9), brief(v.Carry * 1e9), v.Do + ": " + v.Why,
+			units.Decimal(float64(v.Bytes) * v.Ratio), changed, shortly(v.Seconds * 1e9), shortly(v.Carry * 1e9), v.Do + ": " + v.Why,
 		})
 	}
 	if p.format != "table" {

@@ -222,11 +222,11 @@ func (p *program) probed(r *probe.Report, chosen probe.Packing, f probeFlags) er
 	}, value: r, main: "packings"}
 	for _, x := range r.Packings {
 		row := []string{
-			x.Codec, fmt.Sprint(x.Cores), brief(x.Seconds * 1e9), rate(float64(x.Read) / x.Seconds), rate(x.Rate()),
+			x.Codec, fmt.Sprint(x.Cores), shortly(x.Seconds * 1e9), rate(float64(x.Read) / x.Seconds), rate(x.Rate()),
 			units.Decimal(float64(x.Whole)), fmt.Sprintf("%.0f %%", 100*float64(x.Packed)/float64(max(x.Read, 1))), "–", "–",
 		}
 		if x.Unpack > 0 {
-			row[7], row[8] = brief(x.Unpack*1e9), rate(x.UnpackRate())
+			row[7], row[8] = shortly(x.Unpack*1e9), rate(x.UnpackRate())
 		}
 		l.rows = append(l.rows, row)
 	}
@@ -249,14 +249,14 @@ func (p *program) probed(r *probe.Report, chosen probe.Packing, f probeFlags) er
 		first := r.Packings[0]
 		fmt.Fprintln(p.out, p.wrap(fmt.Sprintf("The same archive (%s) was unpacked in %s at first and in %s after the others: "+
 			"times of unpacking are this disk's as much as the codecs'. `--codecs %s` alone, after a pause, tells what a rested disk does.",
-			first.Codec, brief(first.Unpack*1e9), brief(r.Again*1e9), chosen.Codec)))
+			first.Codec, shortly(first.Unpack*1e9), shortly(r.Again*1e9), chosen.Codec)))
 	}
 	if x := r.Carried; x != nil {
 		fmt.Fprintln(p.out)
 		fmt.Fprintln(p.out, p.table(listing{columns: []column{{x.Where, false}, {"sent", true}, {"brought", true}}, rows: [][]string{
 			{"one object of " + units.Bytes(x.Bytes).Short(), rate(x.Up), rate(x.Down)},
 			{fmt.Sprintf("%d at once, together", x.Flows), rate(x.UpAll), rate(x.DownAll)},
-			{"an answer without content", brief(x.Latency * 1e9), ""},
+			{"an answer without content", shortly(x.Latency * 1e9), ""},
 		}}))
 	}
 	if chosen.Codec == "" {
@@ -265,9 +265,9 @@ func (p *program) probed(r *probe.Report, chosen probe.Packing, f probeFlags) er
 	fmt.Fprintln(p.out)
 	says := fmt.Sprintf("%s on %d: an archive of %s, packed in %s and unpacked in %s", chosen.Codec, chosen.Cores,
 		units.Decimal(float64(chosen.Whole)),
-		brief(float64(chosen.Whole)/chosen.Rate()*1e9), unpacked(chosen))
+		shortly(float64(chosen.Whole)/chosen.Rate()*1e9), unpacked(chosen))
 	if x := r.Carried; x != nil {
-		says += fmt.Sprintf("; sent in %s and brought in %s", brief(float64(chosen.Whole)/x.Up*1e9), brief(float64(chosen.Whole)/x.Down*1e9))
+		says += fmt.Sprintf("; sent in %s and brought in %s", shortly(float64(chosen.Whole)/x.Up*1e9), shortly(float64(chosen.Whole)/x.Down*1e9))
 	}
 	fmt.Fprintln(p.out, p.wrap(says+"."))
 	if f.into == "" {
@@ -281,7 +281,7 @@ func unpacked(c probe.Packing) string {
 	if c.UnpackRate() == 0 {
 		return "a time that was not measured"
 	}
-	return brief(float64(c.Whole) / c.UnpackRate() * 1e9)
+	return shortly(float64(c.Whole) / c.UnpackRate() * 1e9)
 }
 
 // oddTree says what is in a tree beside plain files.

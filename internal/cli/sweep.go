@@ -160,15 +160,7 @@ func (p *program) exploreHere(ctx context.Context, name string, spec document.Sw
 	if err != nil {
 		return no(err)
 	}
-	workers, err := room(max(1, f.workers), q.Need)
-	if err != nil {
-		return err
-	}
-	var a *explore.Answer
-	err = p.compute(ctx, "exploring "+in.Scenario.Name, f.quiet, seedOf(in), func(progress paired.Progress) (err error) {
-		a, err = q.Answer(explore.Way{Workers: workers, Progress: progress})
-		return err
-	})
+	a, err := p.answer(ctx, q, in, f)
 	if err != nil {
 		return err
 	}
@@ -182,6 +174,19 @@ func (p *program) exploreHere(ctx context.Context, name string, spec document.Sw
 		}
 		return explore.Own(in.Named, changes, explore.BetterName(in.Scenario.Name))
 	})
+}
+
+// answer answers in this process.
+func (p *program) answer(ctx context.Context, q *explore.Question, in world.Input, f exploreFlags) (a *explore.Answer, err error) {
+	workers, err := room(max(1, f.workers), q.Need)
+	if err != nil {
+		return nil, err
+	}
+	err = p.compute(ctx, "exploring "+in.Scenario.Name, f.quiet, seedOf(in), func(progress paired.Progress) (err error) {
+		a, err = q.Answer(explore.Way{Workers: workers, Progress: progress})
+		return err
+	})
+	return a, err
 }
 
 // exploreThere asks the service, watches, and cancels on Ctrl-C.

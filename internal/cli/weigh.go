@@ -1,19 +1,22 @@
 package cli
 
 import (
+	"bytes"
 	"context"
 	"fmt"
 	"io"
-	"os"
 	"runtime"
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 
 	"tachyphor/client"
 	"tachyphor/core/document"
 	"tachyphor/core/paired"
 	"tachyphor/core/weigh"
+	"tachyphor/core/world"
+	"tachyphor/internal/brief"
 	"tachyphor/internal/figures"
 	"tachyphor/wire"
 
@@ -63,7 +66,7 @@ service.`,
 	fl.BoolVar(&f.skipBad, "skip-bad", false, "with --here: leave bad rows of recorded jobs out")
 	fl.StringVar(&f.apply, "apply", "", "give the scenario this plan: best, or the key of one; a new revision, or in the file")
 	fl.StringVar(&f.plot, "plot", "", "draw the answer into a file that ends in .png or .svg")
-	fl.StringVar(&f.lines, "brief", "", "write the case in five lines into this file (Markdown)")
+	fl.StringVar(&f.lines, "brief", "", "write a page for who was not there into this file, which ends in .html or .md")
 	fl.BoolVarP(&f.quiet, "quiet", "q", false, "no progress")
 	return c
 }
@@ -87,7 +90,14 @@ func (p *program) weigh(ctx context.Context, arg string, f weighFlags) error {
 	} else if slices.Contains(endings, extension(arg)) {
 		return fmt.Errorf("%s is a file: add --here to weigh it without a service, or `tachyphor put` it and name the scenario", arg)
 	}
-	o, apply, err := weighed(ctx, arg, f)
+	form := ""
+	if f.lines != "" {
+		var err error
+		if form, err = (&briefFlags{write: f.lines}).form(); err != nil {
+			return err
+		}
+	}
+	o, apply, told, err := weighed(ctx, arg, f)
 	if err != nil {
 		return err
 	}
@@ -104,8 +114,11 @@ func (p *program) weigh(ctx context.Context, arg string, f weighFlags) error {
 		fmt.Fprintf(p.err, "Drawn into %s.\n", f.plot)
 	}
 	if f.lines != "" {
-		text := "# A workspace cache for " + o.Scenario + "\n\n" + strings.Join(o.Case, "\n") + "\n"
-		if err := os.WriteFile(f.lines, []byte(text), 0o644); err != nil {
+		text, err := told(form)
+		if err != nil {
+			return err
+		}
+		if err := whole(f.lines, func(w io.Writer) error { _, err := w.Write(text); return err }); err != nil {
 			return err
 		}
 		fmt.Fprintf(p.err, "Written into %s.\n", f.lines)
@@ -135,19 +148,26 @@ func planOf(o *weigh.Weighing, key string) (*weigh.Weighed, error) {
 	return nil, fmt.Errorf("--apply %s: there is no such plan; there are best, %s", key, strings.Join(keys, ", "))
 }
 
+// A teller writes a brief in a form.
+type teller func(form string) ([]byte, error)
+
 // weighHere computes in this process.
-func (p *program) weighHere(ctx context.Context, file string, f weighFlags) (*weigh.Weighing, func(*weigh.Weighed) error, error) {
-	w, err := p.gather(file, f.with, f.skipBad)
+func (p *program) weighHere(ctx context.Context, file string, f weighFlags) (*weigh.Weighing, func(*weigh.Weighed) error, teller, error) {
+	in, err := p.gatherInput(file, f.with, f.skipBad)
 	if err != nil {
-		return nil, nil, err
+		return nil, nil, nil, err
+	}
+	w, faults := world.Assemble(in)
+	if err := faults.Err(); err != nil {
+		return nil, nil, nil, err
 	}
 	q, err := f.ask.Question(w)
 	if err != nil {
-		return nil, nil, err
+		return nil, nil, nil, err
 	}
 	workers, err := room(f.workers, q.Need)
 	if err != nil {
-		return nil, nil, err
+		return nil, nil, nil, err
 	}
 	var o *weigh.Weighing
 	err = p.compute(ctx, "weighing "+w.Scenario, f.quiet, w.Plan.Seed, func(progress paired.Progress) (err error) {
@@ -155,34 +175,42 @@ func (p *program) weighHere(ctx context.Context, file string, f weighFlags) (*we
 		return err
 	})
 	if err != nil {
-		return nil, nil, err
+		return nil, nil, nil, err
 	}
 	return o, func(plan *weigh.Weighed) error {
-		err := p.mendKind(file, document.KindScenario, func(*document.Document) []document.Edit { return plan.Edits })
-		if err != nil {
-			return err
-		}
-		fmt.Fprintf(p.err, "%s is written anew.\n", file)
-		return nil
-	}, nil
+			err := p.mendKind(file, document.KindScenario, func(*document.Document) []document.Edit { return plan.Edits })
+			if err != nil {
+				return err
+			}
+			fmt.Fprintf(p.err, "%s is written anew.\n", file)
+			return nil
+		}, func(form string) ([]byte, error) {
+			about := brief.About{Named: in.Named, Now: time.Now()}
+			if about.Diff, err = brief.ChangedTo(o, in.Scenario); err != nil {
+				return nil, err
+			}
+			var out bytes.Buffer
+			err := brief.Write(&out, form, brief.OfWeighing(o, about))
+			return out.Bytes(), err
+		}, nil
 }
 
 // weighThere asks the service, watches, and cancels on Ctrl-C.
-func (p *program) weighThere(ctx context.Context, name string, f weighFlags) (*weigh.Weighing, func(*weigh.Weighed) error, error) {
+func (p *program) weighThere(ctx context.Context, name string, f weighFlags) (*weigh.Weighing, func(*weigh.Weighed) error, teller, error) {
 	c := p.client()
 	asked, err := c.Weigh(ctx, name, f.ask)
 	if err != nil {
 		if client.IsStatus(err, 404) {
 			err = no(fmt.Errorf("%w; `tachyphor get scenarios` lists those that are stored", err))
 		}
-		return nil, nil, err
+		return nil, nil, nil, err
 	}
 	if err := p.watch(ctx, c, fmt.Sprintf("weighing %d", asked.ID), f.quiet, asked.ID); err != nil {
-		return nil, nil, err
+		return nil, nil, nil, err
 	}
 	w, err := c.Weighing(ctx, asked.ID)
 	if err != nil {
-		return nil, nil, err
+		return nil, nil, nil, err
 	}
 	return w.Result, func(plan *weigh.Weighed) error {
 		stored, err := c.Edit(ctx, document.KindScenario, name, asked.Weighing.Revision, plan.Edits)
@@ -195,7 +223,7 @@ func (p *program) weighThere(ctx context.Context, name string, f weighFlags) (*w
 		fmt.Fprintf(p.err, "%s is revision %d now, with %s. Next: `tachyphor simulate %s`; `tachyphor render` gives what the "+
 			"cluster needs for it.\n", name, stored.Revision, plan.Label, name)
 		return nil
-	}, nil
+	}, func(form string) ([]byte, error) { return c.Brief(ctx, []uint64{asked.ID}, form) }, nil
 }
 
 // printWeighing prints a weighing.

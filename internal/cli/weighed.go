@@ -92,8 +92,8 @@ func (p *program) carried(o *weigh.Weighing) {
 // rounded writes money without its fractions.
 func rounded(x float64) string { return units.Count(int64(math.Round(x))) }
 
-// brief writes a duration, and lessOrMore one with its sign and interval.
-func brief(ns float64) string { return units.Duration(math.Round(ns)).Short() }
+// shortly writes a duration, and lessOrMore one with its sign and interval.
+func shortly(ns float64) string { return units.Duration(math.Round(ns)).Short() }
 
 func lessOrMore(f stats.Figure) string {
 	unit, by := "s", float64(units.Second)
@@ -126,9 +126,9 @@ func plansOf(o *weigh.Weighing) listing {
 	for i := range o.Plans {
 		q := &o.Plans[i]
 		f := &q.Groups[0]
-		row := []string{q.Key, brief(f.Lead.Mean), "–", "–", "–", "–", "–", "–", rounded(q.Cost.Mean), ""}
+		row := []string{q.Key, shortly(f.Lead.Mean), "–", "–", "–", "–", "–", "–", rounded(q.Cost.Mean), ""}
 		if f.P95 != nil {
-			row[3] = brief(f.P95.Mean)
+			row[3] = shortly(f.P95.Mean)
 		}
 		if i > 0 {
 			row[2] = lessOrMore(f.LeadDiff)
@@ -210,7 +210,7 @@ func (p *program) bestByClass(o *weigh.Weighing) listing {
 			}
 		}
 		l.rows = append(l.rows, []string{
-			n.Class, units.Count(int64(n.Jobs.Mean)), brief(n.Lead.Mean), brief(t.Lead.Mean), brief(b.Lead.Mean), lessOrMore(b.LeadDiff),
+			n.Class, units.Count(int64(n.Jobs.Mean)), shortly(n.Lead.Mean), shortly(t.Lead.Mean), shortly(b.Lead.Mean), lessOrMore(b.LeadDiff),
 			pays(&b.Pays),
 			least.Key,
 		})
@@ -240,7 +240,7 @@ func threeRuns(o *weigh.Weighing) listing {
 				truth = saves(t.Saves)
 			}
 		}
-		l.rows = append(l.rows, []string{name, brief(v.Without), brief(v.Filling), brief(v.Using), saves(v.Usual), truth, v.Speak})
+		l.rows = append(l.rows, []string{name, shortly(v.Without), shortly(v.Filling), shortly(v.Using), saves(v.Usual), truth, v.Speak})
 	}
 	return l
 }

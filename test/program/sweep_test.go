@@ -162,7 +162,7 @@ func TestExploreTheDemo(t *testing.T) {
 		t.Errorf("%+v", r)
 	}
 	v, err := c.Variant(ctx, asked.ID, kept.Result.Best)
-	if err != nil || len(v.Changes) == 0 || !strings.Contains(v.Diff, "+++ variant") || !strings.Contains(v.Diff, "4150m") {
+	if err != nil || len(v.Changes) == 0 || !strings.Contains(v.Diff, "+++ changed") || !strings.Contains(v.Diff, "4150m") {
 		t.Errorf("%v %+v", err, v)
 	}
 	one, err := c.SimulateVariant(ctx, asked.ID, kept.Result.Best)
@@ -192,6 +192,28 @@ func TestExploreTheDemo(t *testing.T) {
 	}
 
 	number := strconv.FormatUint(asked.ID, 10)
+	// The same page from the service and from files.
+	page := filepath.Join(t.TempDir(), "answer.html")
+	if r := command(t, state, "brief", "small", "--write", page); r.status != 0 || !strings.Contains(r.err, "Written into") {
+		t.Errorf("%+v", r)
+	}
+	html, err := os.ReadFile(page)
+	if err != nil || !strings.Contains(string(html), "<svg") || strings.Contains(string(html), "<script") || strings.Contains(string(html), "http://127") ||
+		!strings.Contains(string(html), "PodTemplate compile-wide, revision 1") {
+		t.Errorf("%v %s", err, html)
+	}
+	told := func(r ran) string {
+		text, _, _ := strings.Cut(r.out, "\nMade ")
+		return text
+	}
+	there, files := command(t, state, "brief", number), command(t, state, "brief", file, "--here", "--with", demoFolder, "-q")
+	if there.status != 0 || files.status != 0 || told(there) != told(files) || !strings.Contains(there.out, "```diff") || !strings.Contains(there.out, kept.Result.Sentence[:40]) {
+		t.Errorf("%+v %+v", there, files)
+	}
+	both := command(t, state, "brief", strconv.FormatUint(one.ID, 10), strconv.FormatUint(two.ID, 10))
+	if both.status != 0 || !strings.Contains(both.out, "beside leaner") || !strings.Contains(both.out, "never measured") {
+		t.Errorf("%+v", both)
+	}
 	for args, says := range map[string]string{
 		"get explorations": "weekday-lean", "get exploration " + number: "The frontier", "sweep small --aim bill_at_most_1 -q": "None of the",
 	} {
@@ -205,7 +227,9 @@ func TestExploreTheDemo(t *testing.T) {
 	}
 	for args, says := range map[string]string{
 		"sweep nothing": "there is no sweep nothing", "improve nothing": "there is no scenario nothing", "get exploration 999": "exploration 999",
-		"get exploration x": "not the number of an exploration", "sweep small --aim no_job_of_x_fails": "there is no class x",
+		"get exploration x": "not the number of an exploration",
+		"brief nothing":     "there is neither a scenario nor an explored sweep", "brief 9999": "work 9999", "brief small --write a.pdf": "ends in .html or .md",
+		"brief " + number + " " + number: "for outcomes alone", "brief a.yaml": "add --here", "sweep small --aim no_job_of_x_fails": "there is no class x",
 	} {
 		words := strings.Fields(args)
 		for i := range words {

@@ -4,6 +4,26 @@
  */
 
 export interface paths {
+    "/api/v1/brief": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Tell what was found to who was not there
+         * @description Of an exploration, a weighing, or one to six outcomes: question, answer, costs, how sure, what it rests on, the change, what to watch; as Markdown, or as one HTML file without scripts and with nothing beside it.
+         */
+        get: operations["write-brief"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/check": {
         parameters: {
             query?: never;
@@ -5124,6 +5144,43 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    "write-brief": {
+        parameters: {
+            query: {
+                /** @description Number of an exploration or of a weighing, or of up to six outcomes; those are held against the first. */
+                ids: number[];
+                /** @description What it is written as. */
+                form?: "html" | "markdown";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The brief. */
+            200: {
+                headers: {
+                    "Content-Security-Policy"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/html; charset=utf-8": string;
+                    "text/markdown; charset=utf-8": string;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     check: {
         parameters: {
             query?: {

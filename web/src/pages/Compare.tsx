@@ -4,6 +4,7 @@ import { Link, useSearchParams } from "react-router";
 import type { Schemas } from "../api/client";
 import { comparison, outcomes } from "../api/queries";
 import { Bar, Key, type Segment, total } from "../parts/Bar";
+import { BriefLink } from "../parts/BriefLink";
 import { DataTable } from "../parts/DataTable";
 import { inOrder, leadOf } from "../parts/lead";
 import { outcomeColumns } from "../parts/outcomeColumns";
@@ -87,6 +88,9 @@ function Beside({ c }: { c: Schemas["ComparedOutcomes"] }) {
     <>
       <p className="mt-2 max-w-3xl text-lg leading-snug" id="headline">
         {c.headline}
+      </p>
+      <p className="mt-2 text-sm">
+        <BriefLink ids={c.outcomes.map((o) => o.id)} />
       </p>
       {c.note && <Notice>{c.note}</Notice>}
       <Bars title="Mean start delay, by phase" lists={delay} c={c} name={name} />

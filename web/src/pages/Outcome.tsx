@@ -3,6 +3,7 @@ import { Link, useParams } from "react-router";
 import type { Schemas } from "../api/client";
 import { outcome, outcomes } from "../api/queries";
 import { Bar, Key, total } from "../parts/Bar";
+import { BriefLink } from "../parts/BriefLink";
 import { DataTable } from "../parts/DataTable";
 import { leadOf } from "../parts/lead";
 import { Notice, Section, Trouble, Waiting } from "../parts/Section";
@@ -78,6 +79,9 @@ function Story({ id, scenario, o }: { id: number; scenario: string; o: Result })
     <>
       <p className="mt-2 max-w-3xl text-lg leading-snug" id="headline">
         {o.headline}
+      </p>
+      <p className="mt-2 text-sm">
+        <BriefLink ids={[id]} />
       </p>
       {o.notes.map((note) => (
         <Notice key={note}>{note}</Notice>

@@ -1,5 +1,6 @@
 import { useSearchParams } from "react-router";
 import type { Work } from "../../api/client";
+import { BriefLink } from "../../parts/BriefLink";
 import { Section } from "../../parts/Section";
 import { bound, count, duration } from "../../words";
 import { Apply } from "./Apply";
@@ -33,6 +34,9 @@ export function Answer({ brief, o, current }: { brief: Work; o: Weighing; curren
     <>
       <p className="mt-6 max-w-4xl font-medium text-lg" id="headline">
         {bound(o.words[0] ?? "")}
+      </p>
+      <p className="mt-2 text-sm">
+        <BriefLink ids={[brief.id]} />
       </p>
       <Glance o={o} at={at} />
       <Apply o={o} brief={brief} current={current} />

@@ -1,5 +1,6 @@
 import { lazy, Suspense } from "react";
 import { useSearchParams } from "react-router";
+import { BriefLink } from "../../parts/BriefLink";
 import { DataTable } from "../../parts/DataTable";
 import { Notice, Section, Waiting } from "../../parts/Section";
 import { bound, count, duration, money, plusMinus } from "../../words";
@@ -44,6 +45,9 @@ export function Answer({ id, a }: { id: number; a: Explored }) {
           {bound(note)}
         </p>
       ))}
+      <p className="mt-2 text-sm">
+        <BriefLink ids={[id]} />
+      </p>
       {a.best < 0 && (
         <Notice>
           Nothing is recommended. Loosen an aim, or let more change: a Sweep names the places (

@@ -1,0 +1,12 @@
+/** The way to a page for who was not there: of an exploration, a weighing, or outcomes. */
+export const BriefLink = ({ ids }: { ids: number[] }) => (
+  <a
+    className="link"
+    data-brief
+    href={`/api/v1/brief?ids=${ids.join(",")}&form=html`}
+    target="_blank"
+    rel="noreferrer"
+  >
+    Brief for who was not there
+  </a>
+);
