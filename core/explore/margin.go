@@ -214,20 +214,11 @@ func (q *Question) why(r *runner, v variant, a aim.Aim) (string, error) {
 	if a.Kind == aim.Bill || a.Kind == aim.Fails {
 		return "", nil
 	}
-	waits := func(v variant) ([]outcome.Limit, error) {
-		w, ok := r.world(v)
-		if !ok {
-			return nil, nil
-		}
-		return paired.Run(w, paired.Draw{}, func(units.Duration) bool { return r.tell(0) }, func(t *sim.Trace) ([]outcome.Limit, error) {
-			return outcome.Waits(t), nil
-		})
-	}
-	now, err := waits(v)
+	now, err := r.waits(v, outcome.Waits)
 	if err != nil {
 		return "", err
 	}
-	before, err := waits(q.today())
+	before, err := r.waits(q.today(), outcome.Waits)
 	if err != nil {
 		return "", err
 	}
@@ -247,6 +238,17 @@ func (q *Question) why(r *runner, v variant, a aim.Aim) (string, error) {
 		return "", nil
 	}
 	return fmt.Sprintf("%s: jobs wait %.0f h there, %.0f h more than today", l.Label, l.JobHours, more(l)), nil
+}
+
+// waits is what jobs of a variant's first repeat wait for.
+func (r *runner) waits(v variant, of func(*sim.Trace) []outcome.Limit) ([]outcome.Limit, error) {
+	w, ok := r.world(v)
+	if !ok {
+		return nil, nil
+	}
+	return paired.Run(w, paired.Draw{}, func(units.Duration) bool { return r.tell(0) }, func(t *sim.Trace) ([]outcome.Limit, error) {
+		return of(t), nil
+	})
 }
 
 // bears is the answer for who reads nothing else.

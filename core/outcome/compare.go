@@ -87,6 +87,9 @@ var measures = []measure{
 	plain("cost-month", "cost a month", "money", func(o *Outcome, s *Sample) float64 {
 		return float64(units.AmountOf(s.Cost.TotalNano)) * float64(units.Month) / float64(o.SpanNs-o.WarmupNs)
 	}),
+	plain("cost-year", "cost a year", "money", func(o *Outcome, s *Sample) float64 {
+		return 12 * float64(units.AmountOf(s.Cost.TotalNano)) * float64(units.Month) / float64(o.SpanNs-o.WarmupNs)
+	}),
 	plain("cost-job", "cost a job", "money", func(_ *Outcome, s *Sample) float64 {
 		return float64(units.AmountOf(s.Cost.TotalNano)) / float64(max(1, s.Groups[0].Jobs))
 	}),

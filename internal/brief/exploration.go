@@ -115,6 +115,9 @@ func (b *Brief) watch(a *explore.Answer) {
 		}
 		b.Watch = append(b.Watch, fmt.Sprintf("%s: %s is expected.", x.Says, x.Reads(r, a.Currency)))
 	}
+	for _, l := range a.Binds[:min(len(a.Binds), 2)] {
+		b.Watch = append(b.Watch, fmt.Sprintf("What binds then: %s; %d jobs wait %.1f h there in the first repeat.", l.Label, l.Jobs, l.JobHours))
+	}
 	var most []string
 	for _, m := range a.Matters {
 		if m.With == "" && max(m.Delay, m.Bill) >= 0.1 && len(most) < 3 {

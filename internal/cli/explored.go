@@ -65,6 +65,7 @@ func (p *program) explored(a *explore.Answer) error {
 	if len(a.Steps) > 0 {
 		p.asides(a)
 	}
+	p.binds(a)
 	p.matters(a)
 	return nil
 }
@@ -182,6 +183,23 @@ func (p *program) asides(a *explore.Answer) {
 			s.Knob, clipped(s.Was, 24), clipped(s.Is, 24), p.change(s.Delay, func(x float64) string { return units.Duration(x).Short() }),
 			p.change(s.Bill, func(x float64) string { return units.Amount(x).Short(a.Currency) }), note,
 		})
+	}
+	fmt.Fprintln(p.out, p.table(t))
+}
+
+// binds writes what jobs still wait for under what is recommended.
+func (p *program) binds(a *explore.Answer) {
+	if a.Best < 0 {
+		return
+	}
+	fmt.Fprintln(p.out, "\n"+p.strong("What binds then"))
+	if len(a.Binds) == 0 {
+		fmt.Fprintln(p.out, "No ceiling, quota or full pool: no job of the first repeat waits at one.")
+		return
+	}
+	t := listing{columns: []column{{"limit", false}, {"jobs", true}, {"wait there", true}}}
+	for _, l := range a.Binds {
+		t.rows = append(t.rows, []string{l.Label, units.Count(int64(l.Jobs)), fmt.Sprintf("%.1f h", l.JobHours)})
 	}
 	fmt.Fprintln(p.out, p.table(t))
 }

@@ -121,12 +121,13 @@ func plansOf(o *weigh.Weighing) listing {
 		{"saves", true},
 		{"pays after", true},
 		{o.Currency + " a month", true},
+		{"a year", true},
 		{"", false},
 	}, value: o, main: "plans"}
 	for i := range o.Plans {
 		q := &o.Plans[i]
 		f := &q.Groups[0]
-		row := []string{q.Key, shortly(f.Lead.Mean), "–", "–", "–", "–", "–", "–", rounded(q.Cost.Mean), ""}
+		row := []string{q.Key, shortly(f.Lead.Mean), "–", "–", "–", "–", "–", "–", rounded(q.Cost.Mean), rounded(12 * q.Cost.Mean), ""}
 		if f.P95 != nil {
 			row[3] = shortly(f.P95.Mean)
 		}
@@ -138,6 +139,7 @@ func plansOf(o *weigh.Weighing) listing {
 			if q.CostDiff.Reach() > 0 {
 				row[8] += " ± " + rounded(q.CostDiff.Reach())
 			}
+			row[9] = sign(q.CostDiff.Mean) + rounded(12*math.Abs(q.CostDiff.Mean))
 		}
 		var marks []string
 		if q.Key == o.Today {
@@ -149,7 +151,7 @@ func plansOf(o *weigh.Weighing) listing {
 		if len(q.Missing) > 0 {
 			marks = append(marks, "not judged")
 		}
-		row[9] = strings.Join(marks, ", ")
+		row[10] = strings.Join(marks, ", ")
 		l.rows = append(l.rows, row)
 	}
 	return l

@@ -1095,6 +1095,8 @@ export interface components {
              * @description The one that is recommended, among them; −1: none keeps all aims.
              */
             best: number;
+            /** @description What jobs still wait for under what is recommended: ceilings, quotas and full pools of its first repeat, what costs most first. */
+            binds: components["schemas"]["Limit"][];
             /** @description It and the scenario on fresh draws; absent where none is recommended. */
             confirmed?: components["schemas"]["Confirmed"];
             /** @description Currency of bills. */

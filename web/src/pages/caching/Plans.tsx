@@ -100,6 +100,15 @@ export function Plans({ o, at }: { o: Weighing; at: number }) {
                 ? count(p.costPerMonth.mean)
                 : `${signed(p.costDifference.mean, (x) => count(x))} ${plusMinus(p.costDifference, (x) => count(x))}`,
           },
+          {
+            title: "a year",
+            right: true,
+            value: (p) => 12 * p.costDifference.mean,
+            show: (p) =>
+              p === none
+                ? count(12 * p.costPerMonth.mean)
+                : signed(12 * p.costDifference.mean, (x) => count(x)),
+          },
         ]}
       />
       <Key

@@ -4,6 +4,7 @@ import { BriefLink } from "../../parts/BriefLink";
 import { DataTable } from "../../parts/DataTable";
 import { Notice, Section, Waiting } from "../../parts/Section";
 import { bound, count, duration, money, plusMinus } from "../../words";
+import { Binds } from "./Binds";
 import { Chosen } from "./Chosen";
 import { Further } from "./Further";
 import { Holds } from "./Holds";
@@ -65,6 +66,7 @@ export function Answer({ id, a }: { id: number; a: Explored }) {
       {chosen && <Chosen key={n} id={id} a={a} n={n} v={chosen} />}
       <Ladder a={a} />
       <Further a={a} />
+      <Binds a={a} />
       <Matters a={a} />
       {a.aims.length > 0 && <Holds scenario={a.scenario} aims={a.aims.map((x) => x.says)} />}
       <Section
