@@ -32,7 +32,7 @@ func main() {
 func run() error {
 	picture := flag.String("picture", "", "draw how time grows with jobs and nodes into this PNG")
 	most := flag.Int("most", 1_000_000, "most jobs to try")
-	only := flag.String("only", "", "measure this alone: check, size, weigh, probe")
+	only := flag.String("only", "", "measure this alone: check, size, weigh, probe, growth")
 	program := flag.String("program", "bin/tachyphor", "the program, for what is measured as a process")
 	flag.Parse()
 	cores := runtime.GOMAXPROCS(1)
@@ -55,6 +55,8 @@ func run() error {
 		return measureWeighing(cores)
 	case "probe":
 		return measureProbe(*program)
+	case "growth":
+		return scale(*picture, *most)
 	}
 	week, err := worlds.Demo("weekday-lean")
 	if err != nil {
