@@ -157,3 +157,23 @@ func FuzzParse(f *testing.F) {
 		}
 	})
 }
+
+// An aim that nobody comes for is kept, and says that nobody did.
+func TestNobodyCame(t *testing.T) {
+	for _, text := range []string{"95 % of all jobs start within 60s", "nobody waits over 5m", "no job fails", "mean lead time at most 5m"} {
+		a, err := aim.Parse(text)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if r := a.Judge([]aim.Tally{{}, {}, {}}, 0.05); r.Verdict != aim.Kept || !r.Nobody {
+			t.Errorf("%s: %+v", text, r)
+		}
+		x := 0.0
+		if a.Kind == aim.Share {
+			x = 1
+		}
+		if r := a.Judge([]aim.Tally{{N: 1, X: x}, {N: 1, X: x}, {N: 1, X: x}}, 0.05); r.Verdict != aim.Kept || r.Nobody {
+			t.Errorf("%s: %+v", text, r)
+		}
+	}
+}

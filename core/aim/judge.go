@@ -30,6 +30,7 @@ type Reading struct {
 	Is      float64 `json:"is" doc:"The share (0 to 1), the mean (ns), a month's bill, or how many jobs of a run do what none should."`
 	Half    float64 `json:"half" doc:"Half the width of its interval."`
 	Runs    int     `json:"runs" doc:"Runs that it rests on."`
+	Nobody  bool    `json:"nobody,omitempty" doc:"No job came that it is about: it is kept for want of anybody who could miss it."`
 }
 
 // Bound is what a reading is held against, in its unit, and whether it must be at least that,
@@ -65,10 +66,11 @@ func (a Aim) Judge(runs []Tally, chance float64) Reading {
 		case len(runs) > 1:
 			out.Verdict = Kept
 		}
+		out.Nobody = n == 0
 		return out
 	}
 	if n == 0 { // nobody came whom it is about
-		if len(runs) > 1 {
+		if out.Nobody = true; len(runs) > 1 {
 			out.Verdict = Kept
 		}
 		return out

@@ -34,6 +34,9 @@ func asked(a aim.Aim) Asked {
 
 // Reads writes what runs say of the aim, with its interval.
 func (a Asked) Reads(r aim.Reading, currency string) string {
+	if r.Nobody {
+		return "no job came that it is about"
+	}
 	switch a.Kind {
 	case aim.Share.String():
 		return fmt.Sprintf("%.2f %% ± %.2f", 100*r.Is, 100*r.Half)

@@ -253,7 +253,15 @@ func (r *runner) waits(v variant, of func(*sim.Trace) []outcome.Limit) ([]outcom
 
 // bears is the answer for who reads nothing else.
 func (q *Question) bears(m *Margins) string {
-	var missed []string
+	var missed, idle []string
+	for i, r := range m.Today.Aims {
+		if r.Nobody {
+			idle = append(idle, fmt.Sprintf("no job comes that %q is about", q.aims[i]))
+		}
+	}
+	if len(idle) == len(q.aims) {
+		return "Nothing can be said: " + strings.Join(idle, "; ") + "."
+	}
 	for i, r := range m.Today.Aims {
 		if r.Verdict != aim.Kept {
 			missed = append(missed, fmt.Sprintf("%q is %s today (%s)", q.aims[i], r.Verdict, m.Aims[i].Reads(r, m.Currency)))

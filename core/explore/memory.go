@@ -24,7 +24,7 @@ type Memory interface {
 const readAs = 1
 
 // foundBy numbers how answers are found: it rises when the same question has another answer.
-const foundBy = 2
+const foundBy = 3
 
 // By names the way in which answers are found: the same question of the same way has the same
 // answer.

@@ -62,6 +62,8 @@ func (q *Question) steps(v variant, pairs bool) []variant {
 		}
 		last := len(q.knobs[k].values) - 1
 		switch {
+		case x < 0 && last == 0:
+			one = append(one, step{k, 0})
 		case x < 0:
 			one = append(one, step{k, 0}, step{k, last})
 		default:

@@ -89,6 +89,11 @@ func (q *Question) notes(a *Answer) {
 		a.Notes = append(a.Notes, fmt.Sprintf("%s make no valid documents, as where a floor is above its ceiling, "+
 			"and are left out.", plural(a.Unfit, "variant")))
 	}
+	for i, r := range a.Variants[0].Aims {
+		if r.Nobody {
+			a.Notes = append(a.Notes, fmt.Sprintf("No job came that %q is about: it says nothing of any variant.", q.aims[i]))
+		}
+	}
 	if a.Best < 0 {
 		return
 	}

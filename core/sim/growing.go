@@ -51,7 +51,9 @@ func (e *engine) scan() {
 		list = e.unhelped(list)
 	}
 	e.scanned = list
-	slices.SortStableFunc(list, e.podOrder)
+	if !slices.IsSortedFunc(list, e.podOrder) { // those of one template are
+		slices.SortStableFunc(list, e.podOrder)
+	}
 	for _, n := range e.booting {
 		list = e.book(n, list)
 	}

@@ -3978,6 +3978,8 @@ export interface components {
              * @description The share (0 to 1), the mean (ns), a month's bill, or how many jobs of a run do what none should.
              */
             is: number;
+            /** @description No job came that it is about: it is kept for want of anybody who could miss it. */
+            nobody?: boolean;
             /**
              * Format: int64
              * @description Runs that it rests on.
