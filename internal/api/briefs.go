@@ -15,14 +15,14 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 )
 
-// A written brief is a text with its type.
+// written is a brief with its type, and that it may fetch and run nothing.
 type written struct {
 	ContentType string `header:"Content-Type"`
 	Policy      string `header:"Content-Security-Policy"`
 	Body        []byte
 }
 
-// written as what.
+// briefMedia are the types of what a brief may be written as.
 var briefMedia = map[string]string{"markdown": "text/markdown; charset=utf-8", "html": "text/html; charset=utf-8"}
 
 func (s *server) briefOperations(api huma.API) {
