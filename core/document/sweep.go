@@ -1,6 +1,9 @@
 package document
 
-import "encoding/json"
+import (
+	"cmp"
+	"encoding/json"
+)
 
 // A Sweep is a scenario, the places in which it may be other, and what is asked of what comes of
 // it.
@@ -22,6 +25,13 @@ type SweepSpec struct {
 
 // Defaults fills what a sweep may leave out.
 func (s *SweepSpec) Defaults() { s.Least = LeastBill }
+
+// With is what is asked with more aims, and with another least and budget where those are said.
+func (s SweepSpec) With(aims []string, least Least, runs int) SweepSpec {
+	s.Aims = append(append([]string{}, s.Aims...), aims...)
+	s.Least, s.Budget.Runs = cmp.Or(least, s.Least), cmp.Or(runs, s.Budget.Runs)
+	return s
+}
 
 // A Knob is one place in the documents of a scenario, or several that move as one, and the values
 // that it may take.

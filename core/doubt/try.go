@@ -84,11 +84,7 @@ func Ask(in world.Input, now time.Time, plan func(*world.World)) (*Question, err
 	if err := faults.Err(); err != nil {
 		return nil, err
 	}
-	images := []string{}
-	for _, t := range base.Templates {
-		images = append(images, t.Agent.Images...)
-	}
-	facts := Facts(&in.Cluster.Value.(*document.Cluster).Spec, images, now)
+	facts := Facts(&in.Cluster.Value.(*document.Cluster).Spec, base.ImageNames(), now)
 	worlds := []*world.World{base}
 	for _, f := range facts {
 		for _, value := range []any{f.low, f.high} {

@@ -64,21 +64,21 @@ type Answer struct {
 	Sentence string         `json:"sentence" doc:"The answer in a sentence."`
 	Notes    []string       `json:"notes" doc:"What is to be known of it."`
 
-	Knobs    []Tried         `json:"knobs" doc:"What was varied."`
-	Possible int             `json:"possible" doc:"Variants that there are; at most a million is counted."`
-	Searched bool            `json:"searched" doc:"Not all of them were run: they were searched."`
-	Unfit    int             `json:"unfit" doc:"Variants that make no valid documents, as where a floor is above its ceiling."`
-	Runs     int             `json:"runs" doc:"Runs that it took."`
-	Variants []Variant       `json:"variants" doc:"Those that were run, the scenario first."`
-	Best     int             `json:"best" doc:"The one that is recommended, among them; −1: none keeps all aims."`
-	Today    aim.Verdict     `json:"today" doc:"What is said of the scenario as it is."`
-	Confirm  *Confirmed      `json:"confirmed,omitempty" doc:"It and the scenario on fresh draws; absent where none is recommended."`
-	Binds    []outcome.Limit `json:"binds" doc:"What jobs still wait for under what is recommended: ceilings, quotas and full pools of its first repeat, what costs most first."`
-	Ladder   []Rung          `json:"ladder" doc:"The changes that lead to it, those that buy most first."`
-	Steps    []NextStep      `json:"steps" doc:"It with one knob a step further."`
-	Matters  []Matter        `json:"matters" doc:"Which knobs account for the spread of delays and bills, most first."`
-	Patch    []PatchOf       `json:"patch" doc:"The edits that make the scenario what is recommended, by document."`
-	list     []*lane         // of Variants
+	Knobs    []Tried            `json:"knobs" doc:"What was varied."`
+	Possible int                `json:"possible" doc:"Variants that there are; at most a million is counted."`
+	Searched bool               `json:"searched" doc:"Not all of them were run: they were searched."`
+	Unfit    int                `json:"unfit" doc:"Variants that make no valid documents, as where a floor is above its ceiling."`
+	Runs     int                `json:"runs" doc:"Runs that it took."`
+	Variants []Variant          `json:"variants" doc:"Those that were run, the scenario first."`
+	Best     int                `json:"best" doc:"The one that is recommended, among them; −1: none keeps all aims."`
+	Today    aim.Verdict        `json:"today" doc:"What is said of the scenario as it is."`
+	Confirm  *Confirmed         `json:"confirmed,omitempty" doc:"It and the scenario on fresh draws; absent where none is recommended."`
+	Binds    []outcome.Limit    `json:"binds" doc:"What jobs still wait for under what is recommended: ceilings, quotas and full pools of its first repeat, what costs most first."`
+	Ladder   []Rung             `json:"ladder" doc:"The changes that lead to it, those that buy most first."`
+	Steps    []NextStep         `json:"steps" doc:"It with one knob a step further."`
+	Matters  []Matter           `json:"matters" doc:"Which knobs account for the spread of delays and bills, most first."`
+	Patch    []document.Changes `json:"patch" doc:"The edits that make the scenario what is recommended, by document."`
+	list     []*lane            // of Variants
 	ran      *runner
 }
 
@@ -90,13 +90,6 @@ type Tried struct {
 	Values []string `json:"values" doc:"The values that it may take."`
 	Moves  []Move   `json:"moves" doc:"The fields that it moves."`
 	Gives  [][]any  `json:"gives" doc:"By value, what each of those fields says then."`
-}
-
-// PatchOf are edits of one document.
-type PatchOf struct {
-	Kind  string          `json:"kind" doc:"Kind of the document."`
-	Name  string          `json:"name" doc:"Its name."`
-	Edits []document.Edit `json:"edits" doc:"The edits."`
 }
 
 // mostBinds is how many limits are told.
@@ -114,7 +107,7 @@ func (q *Question) Answer(way Way) (*Answer, error) {
 	r := newRunner(q, way, budget+mostTried*freshRepeats[0]+freshRepeats[0])
 	out := &Answer{
 		Sweep: q.Sweep, Scenario: q.base.Scenario, Currency: q.base.Currency, Least: q.Spec.Least, Aims: []Asked{}, Notes: []string{},
-		Possible: q.many(possibleMost), Best: -1, Binds: []outcome.Limit{}, Ladder: []Rung{}, Steps: []NextStep{}, Patch: []PatchOf{}, Matters: []Matter{}, ran: r,
+		Possible: q.many(possibleMost), Best: -1, Binds: []outcome.Limit{}, Ladder: []Rung{}, Steps: []NextStep{}, Patch: []document.Changes{}, Matters: []Matter{}, ran: r,
 	}
 	for _, k := range q.knobs {
 		tried := Tried{Knob: k.name, Was: k.was, Values: k.text, Gives: k.values}
@@ -175,8 +168,8 @@ func (q *Question) Answer(way Way) (*Answer, error) {
 			return nil, err
 		}
 		out.Binds = append(out.Binds, limits[:min(len(limits), mostBinds)]...)
-		for _, c := range q.changes(out.list[out.Best].v) {
-			out.Patch = append(out.Patch, PatchOf(c))
+		if out.Patch, err = out.Changes(out.Best); err != nil {
+			return nil, err
 		}
 	}
 	out.Runs = int(r.done.Load())

@@ -9,9 +9,8 @@ import (
 
 // Asked is an aim as it was asked, with what a picture needs to draw it.
 type Asked struct {
-	Says  string  `json:"says" doc:"The aim in words."`
-	Kind  string  `json:"kind" enum:"share,mean,bill,never,fails" doc:"What it bounds."`
-	Bound float64 `json:"bound" doc:"What a reading is held against, in its unit."`
+	Says string `json:"says" doc:"The aim in words."`
+	Kind string `json:"kind" enum:"share,mean,bill,never,fails" doc:"What it bounds."`
 	// Axis is where it is a line in a picture of delay and bill, and At where on it.
 	Axis string  `json:"axis,omitempty" enum:"delay,bill" doc:"The axis of a picture of the start delay's 95th percentile and the bill on which it is a line; absent: none."`
 	At   float64 `json:"at,omitempty" doc:"Where on that axis: ns, or a month's bill."`
@@ -22,7 +21,6 @@ const picturedShare = 0.95
 
 func asked(a aim.Aim) Asked {
 	out := Asked{Says: a.String(), Kind: a.Kind.String()}
-	out.Bound, _ = a.Bound()
 	switch {
 	case a.Kind == aim.Bill:
 		out.Axis, out.At = "bill", a.Money

@@ -2,6 +2,7 @@ package explore
 
 import (
 	"cmp"
+	"errors"
 	"fmt"
 	"slices"
 
@@ -10,6 +11,29 @@ import (
 	"tachyphor/core/units"
 	"tachyphor/core/world"
 )
+
+// Improving is what is asked of a scenario whose own numbers are the knobs; AskOwn finds those.
+func Improving(scenario string) (name string, spec document.SweepSpec) {
+	spec.Scenario = scenario
+	spec.Defaults()
+	spec.Budget.Defaults()
+	return "improve-" + scenario, spec
+}
+
+// errNoKnobs says what to do where nothing can be varied.
+var errNoKnobs = errors.New("the scenario has no number that could be another: say what may change in a Sweep")
+
+// AskOwn is Ask with the knobs that the scenario has by itself.
+func AskOwn(name string, spec document.SweepSpec, in world.Input) (*Question, error) {
+	var err error
+	if spec.Knobs, err = KnobsOf(in); err != nil {
+		return nil, err
+	}
+	if len(spec.Knobs) == 0 {
+		return nil, errNoKnobs
+	}
+	return Ask(name, spec, in)
+}
 
 // KnobsOf are the knobs that a scenario has by itself: the numbers of its agents, their
 // calendars, how its nodes grow and shrink, and where pods go; each with values around what

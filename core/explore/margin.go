@@ -155,8 +155,7 @@ func (q *Question) margin(r *runner, k int, l *lever, today []aim.Reading) (*Mar
 			case spared < top:
 				b.Missed = factor(spared + 1)
 			}
-			first := out.First < 0 || b.Kept < out.Aims[out.First].Kept
-			if first {
+			if out.First < 0 || b.Kept < out.Aims[out.First].Kept {
 				out.First, breaks = a, spared+1
 			}
 		}

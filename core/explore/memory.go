@@ -38,7 +38,7 @@ func (q *Question) digest(n shelf.Named) string {
 	for _, a := range q.aims {
 		fmt.Fprintf(h, "%s\n", a)
 	}
-	for _, d := range append([]*document.Document{n.Scenario, n.Cluster, n.Workload}, n.Templates...) {
+	for _, d := range n.All() {
 		fmt.Fprintf(h, "%s\n", d.Digest)
 	}
 	return hex.EncodeToString(h.Sum(nil))

@@ -22,7 +22,7 @@ func BetterName(scenario string) string {
 // own, so that whatever else uses them stays as it is. Comments and layout stay.
 func Own(in shelf.Named, changes []document.Changes, name string) (string, error) {
 	edits := map[*document.Document][]document.Edit{}
-	for _, d := range append([]*document.Document{in.Scenario, in.Cluster, in.Workload}, in.Templates...) {
+	for _, d := range in.All() {
 		for _, c := range changes {
 			if c.Kind == d.Kind && c.Name == d.Name {
 				edits[d] = append(edits[d], c.Edits...)

@@ -75,7 +75,10 @@ func Ask(name string, spec document.SweepSpec, in world.Input) (*Question, error
 // Need is about how much memory answering takes at most, on so many workers: the runs that are
 // under way and the recorded jobs; a world for each variant, and what is read of its runs.
 func (q *Question) Need(workers int) units.Bytes {
-	jobs, variants := units.Bytes(q.base.ExpectedJobs()), units.Bytes(min(q.Spec.Budget.Runs, q.many(q.Spec.Budget.Runs)))
+	jobs, variants := units.Bytes(q.base.ExpectedJobs()), units.Bytes(q.Spec.Budget.Runs)
+	if len(q.knobs) > 0 { // else they are not known yet
+		variants = units.Bytes(min(q.Spec.Budget.Runs, q.many(q.Spec.Budget.Runs)))
+	}
 	return jobs*sim.RunBytes*units.Bytes(workers) + jobs*sim.TraceBytes + variants*worldBytes + units.Bytes(q.Spec.Budget.Runs)*runBytes
 }
 

@@ -57,10 +57,15 @@ func (s *Shelf) Named(scenario *document.Document) (n Named, missing []Need) {
 	return n, missing
 }
 
+// All are the scenario and what it names, in order.
+func (n Named) All() []*document.Document {
+	return append([]*document.Document{n.Scenario, n.Cluster, n.Workload}, n.Templates...)
+}
+
 // With returns what is named with changes made in it; documents that none of them means are the
 // same ones. A change that names another document than is there is a fault.
 func (n Named) With(changes []document.Changes) (Named, document.Faults, error) {
-	all := Of(append([]*document.Document{n.Scenario, n.Cluster, n.Workload}, n.Templates...)...)
+	all := Of(n.All()...)
 	all, faults, err := all.With(changes)
 	if err != nil || len(faults) > 0 {
 		return n, faults, err

@@ -37,3 +37,12 @@ func (w *World) Lay() {
 		image.Size = size
 	}
 }
+
+// ImageNames are the images that agents are made of, by container of every template.
+func (w *World) ImageNames() []string {
+	out := []string{}
+	for _, t := range w.Templates {
+		out = append(out, t.Agent.Images...)
+	}
+	return out
+}

@@ -71,21 +71,15 @@ func (s *server) briefOf(ctx context.Context, ids []uint64) (*brief.Brief, error
 	}
 	switch first.Kind {
 	case work.Exploring.Name:
-		if _, err := s.explored(ctx, first.ID); err != nil {
-			return nil, err
+		if first.State != wire.Done {
+			return nil, explorations.notOver(first)
 		}
 		a, err := s.Queue.Explored(ctx, first.ID)
+		if err == nil {
+			about.Diff, err = brief.Changed(about.Named, a.Patch)
+		}
 		if err != nil {
 			return nil, s.answer(err, explorations.what(first.ID))
-		}
-		if a.Best >= 0 {
-			changes, err := a.Changes(a.Best)
-			if err == nil {
-				about.Diff, err = brief.Changed(about.Named, changes)
-			}
-			if err != nil {
-				return nil, s.answer(err, explorations.what(first.ID))
-			}
 		}
 		return brief.OfExploration(a, about), nil
 	case work.Weighing.Name:
@@ -101,10 +95,8 @@ func (s *server) briefOf(ctx context.Context, ids []uint64) (*brief.Brief, error
 		}
 		return brief.OfWeighing(o, about), nil
 	case work.Simulation.Name:
-		if in := inputsOf(first); len(in.Changes) > 0 {
-			if about.Diff, err = brief.Changed(about.Named, in.Changes); err != nil {
-				return nil, s.answer(err, outcomes.what(first.ID))
-			}
+		if about.Diff, err = brief.Changed(about.Named, inputsOf(first).Changes); err != nil {
+			return nil, s.answer(err, outcomes.what(first.ID))
 		}
 		results, _, comparison, err := s.compared(ctx, ids)
 		if err != nil {

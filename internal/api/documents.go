@@ -162,10 +162,6 @@ func (s *server) putDocuments(ctx context.Context, in *struct {
 	if faults = append(faults, more...); len(faults) > 0 {
 		return nil, refused(faults)
 	}
-	drafts := make([]store.Draft, len(docs))
-	for i, d := range docs {
-		drafts[i] = store.Draft{Kind: d.Kind, Name: d.Name, Digest: d.Digest, Text: d.Text}
-	}
 	out := &struct{ Body wire.StoredList }{wire.StoredList{Items: []wire.Stored{}}}
 	for _, o := range read.Others {
 		out.Body.Passed = append(out.Body.Passed, o.String())
@@ -173,12 +169,25 @@ func (s *server) putDocuments(ctx context.Context, in *struct {
 	if in.DryRun {
 		return out, nil
 	}
-	numbers, changes, err := s.Store.PutAll(ctx, who(ctx), drafts)
-	if err != nil {
+	if out.Body.Items, err = s.storeAll(ctx, docs, 0); err != nil {
 		return nil, s.answer(err, "document")
 	}
+	return out, nil
+}
+
+// storeAll stores documents, all or none; at a revision as in store.Draft.
+func (s *server) storeAll(ctx context.Context, docs []*document.Document, revision int) ([]wire.Stored, error) {
+	drafts := make([]store.Draft, len(docs))
 	for i, d := range docs {
-		out.Body.Items = append(out.Body.Items, storedAs(d, numbers[i], changes[i]))
+		drafts[i] = store.Draft{Kind: d.Kind, Name: d.Name, Digest: d.Digest, Text: d.Text, IfRevision: revision}
+	}
+	numbers, changes, err := s.Store.PutAll(ctx, who(ctx), drafts)
+	if err != nil {
+		return nil, err
+	}
+	out := []wire.Stored{}
+	for i, d := range docs {
+		out = append(out, storedAs(d, numbers[i], changes[i]))
 	}
 	return out, nil
 }

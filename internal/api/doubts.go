@@ -2,7 +2,6 @@ package api
 
 import (
 	"context"
-	"encoding/json"
 	"net/http"
 
 	"tachyphor/core/doubt"
@@ -59,12 +58,7 @@ func (s *server) getDoubt(ctx context.Context, in *WorkPath) (*struct{ Body wire
 	}
 	out := wire.KeptDoubt{WorkBrief: inBrief(s.Queue, o)}
 	if o.State == wire.Done {
-		raw, err := s.Queue.Result(ctx, in.ID)
-		if err != nil {
-			return nil, s.answer(err, doubtings.what(in.ID))
-		}
-		out.Result = new(doubt.Doubts)
-		if err := json.Unmarshal(raw, out.Result); err != nil {
+		if out.Result, err = work.ResultOf[doubt.Doubts](ctx, s.Queue, in.ID); err != nil {
 			return nil, s.answer(err, doubtings.what(in.ID))
 		}
 	}

@@ -181,20 +181,12 @@ func (s *server) makeScenario(ctx context.Context, in *struct {
 	if len(faults) > 0 {
 		return nil, refused(faults)
 	}
-	drafts := make([]store.Draft, len(docs))
-	for i, d := range docs {
-		drafts[i] = store.Draft{Kind: d.Kind, Name: d.Name, Digest: d.Digest, Text: d.Text, IfRevision: -1}
-	}
-	numbers, done, err := s.Store.PutAll(ctx, who(ctx), drafts)
+	items, err := s.storeAll(ctx, docs, -1) // none of them may be there
 	if errors.Is(err, store.ErrConflict) {
 		return nil, huma.Error409Conflict("there is a document of that name, or of one that goes with it; choose another name than " + in.Body.Name)
 	}
 	if err != nil {
 		return nil, s.answer(err, "document")
 	}
-	out := &struct{ Body wire.StoredList }{wire.StoredList{Items: []wire.Stored{}}}
-	for i, d := range docs {
-		out.Body.Items = append(out.Body.Items, storedAs(d, numbers[i], done[i]))
-	}
-	return out, nil
+	return &struct{ Body wire.StoredList }{wire.StoredList{Items: items}}, nil
 }

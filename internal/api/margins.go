@@ -56,12 +56,7 @@ func (s *server) getMargin(ctx context.Context, in *WorkPath) (*struct{ Body wir
 	}
 	out := wire.KeptMargin{WorkBrief: inBrief(s.Queue, o)}
 	if o.State == wire.Done {
-		raw, err := s.Queue.Result(ctx, in.ID)
-		if err == nil {
-			out.Result = new(explore.Margins)
-			err = json.Unmarshal(raw, out.Result)
-		}
-		if err != nil {
+		if out.Result, err = work.ResultOf[explore.Margins](ctx, s.Queue, in.ID); err != nil {
 			return nil, s.answer(err, margins.what(in.ID))
 		}
 	}

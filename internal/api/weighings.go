@@ -80,12 +80,8 @@ func (s *server) getWeighing(ctx context.Context, in *WorkPath) (*struct{ Body w
 
 // weighed is the result of a finished weighing.
 func (s *server) weighed(ctx context.Context, id uint64) (*weigh.Weighing, error) {
-	raw, err := s.Queue.Result(ctx, id)
+	result, err := work.ResultOf[weigh.Weighing](ctx, s.Queue, id)
 	if err != nil {
-		return nil, s.answer(err, weighings.what(id))
-	}
-	result := new(weigh.Weighing)
-	if err := json.Unmarshal(raw, result); err != nil {
 		return nil, s.answer(err, weighings.what(id))
 	}
 	return result, nil

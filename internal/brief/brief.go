@@ -107,9 +107,7 @@ func (b *Brief) rests(a About) {
 	spec := &a.Named.Cluster.Value.(*document.Cluster).Spec
 	var images []string
 	if w, faults := world.Assemble(world.Input{Named: a.Named, Jobless: true}); len(faults) == 0 {
-		for _, t := range w.Templates {
-			images = append(images, t.Agent.Images...)
-		}
+		images = w.ImageNames()
 	}
 	facts := doubt.Facts(spec, images, a.Now)
 	if len(facts) == 0 {

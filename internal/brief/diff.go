@@ -14,7 +14,7 @@ import (
 func Changed(named shelf.Named, changes []document.Changes) (string, error) {
 	var diffs []string
 	for _, c := range changes {
-		for _, d := range append([]*document.Document{named.Scenario, named.Cluster, named.Workload}, named.Templates...) {
+		for _, d := range named.All() {
 			if d.Kind != c.Kind || d.Name != c.Name {
 				continue
 			}

@@ -6,8 +6,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"runtime"
-	"slices"
 	"strings"
 	"time"
 
@@ -15,8 +13,6 @@ import (
 	"tachyphor/core/document"
 	"tachyphor/core/explore"
 	"tachyphor/core/outcome"
-	"tachyphor/core/paired"
-	"tachyphor/core/units"
 	"tachyphor/core/world"
 	"tachyphor/internal/brief"
 	"tachyphor/wire"
@@ -26,13 +22,9 @@ import (
 
 // briefFlags are the flags of brief.
 type briefFlags struct {
-	here    bool
-	html    bool
-	write   string
-	with    []string
-	workers int
-	skipBad bool
-	quiet   bool
+	hereFlags
+	html  bool
+	write string
 }
 
 // form is how the brief is written: as the file's ending says, else as the flag does.
@@ -70,7 +62,7 @@ With --here it is of a file: a scenario is simulated, a sweep explored, without 
 			if f.here {
 				text, err = p.briefHere(c.Context(), args, f, form)
 			} else {
-				text, err = p.briefThere(c.Context(), args, form)
+				text, err = p.briefThere(c.Context(), args, f, form)
 			}
 			if err != nil {
 				return err
@@ -89,21 +81,17 @@ With --here it is of a file: a scenario is simulated, a sweep explored, without 
 	fl := c.Flags()
 	fl.StringVar(&f.write, "write", "", "file to write it into; it ends in .html or .md")
 	fl.BoolVar(&f.html, "html", false, "write HTML to the terminal or a pipe, not Markdown")
-	fl.BoolVar(&f.here, "here", false, "compute in this process, from files, without a service")
-	fl.StringArrayVar(&f.with, "with", nil, "with --here: file or folder with more documents (may be repeated)")
-	fl.IntVar(&f.workers, "workers", runtime.NumCPU(), "with --here: runs at once; what is told does not depend on it")
-	fl.BoolVar(&f.skipBad, "skip-bad", false, "with --here: leave bad rows of recorded jobs out")
-	fl.BoolVarP(&f.quiet, "quiet", "q", false, "no progress")
+	f.hereFlags.add(c)
 	return c
 }
 
 // briefThere lets the service write it.
-func (p *program) briefThere(ctx context.Context, args []string, form string) ([]byte, error) {
+func (p *program) briefThere(ctx context.Context, args []string, f briefFlags, form string) ([]byte, error) {
 	c := p.client()
 	ids := make([]uint64, len(args))
 	for i, a := range args {
-		if slices.Contains(endings, extension(a)) {
-			return nil, fmt.Errorf("%s is a file: add --here to compute it without a service, or `tachyphor put` it and name it", a)
+		if err := f.check(a, "compute"); err != nil {
+			return nil, err
 		}
 		id, err := p.resolve(ctx, c, a)
 		if err != nil && len(args) == 1 && client.IsStatus(err, 404) {
@@ -164,21 +152,15 @@ func (p *program) briefOfSweep(ctx context.Context, file string, f briefFlags) (
 	if err != nil {
 		return nil, no(err)
 	}
-	a, err := p.answer(ctx, q, in, exploreFlags{workers: f.workers, quiet: f.quiet})
+	a, err := p.answer(ctx, q, in, f.hereFlags)
 	if err != nil {
 		return nil, err
 	}
-	about := brief.About{Named: in.Named, Now: time.Now()}
-	if a.Best >= 0 {
-		changes, err := a.Changes(a.Best)
-		if err == nil {
-			about.Diff, err = brief.Changed(in.Named, changes)
-		}
-		if err != nil {
-			return nil, err
-		}
+	diff, err := brief.Changed(in.Named, a.Patch)
+	if err != nil {
+		return nil, err
 	}
-	return brief.OfExploration(a, about), nil
+	return brief.OfExploration(a, brief.About{Named: in.Named, Now: time.Now(), Diff: diff}), nil
 }
 
 func (p *program) briefOfScenario(ctx context.Context, file string, f briefFlags) (*brief.Brief, error) {
@@ -190,15 +172,7 @@ func (p *program) briefOfScenario(ctx context.Context, file string, f briefFlags
 	if err := faults.Err(); err != nil {
 		return nil, err
 	}
-	workers, err := room(max(1, f.workers), func(n int) units.Bytes { return outcome.Need(w, n) })
-	if err != nil {
-		return nil, err
-	}
-	var o *outcome.Outcome
-	err = p.compute(ctx, "simulating "+w.Scenario, f.quiet, w.Plan.Seed, func(progress paired.Progress) (err error) {
-		o, _, err = outcome.Simulate(w, workers, progress)
-		return err
-	})
+	o, err := p.simulated(ctx, w, f.hereFlags)
 	if err != nil {
 		return nil, err
 	}

@@ -10,7 +10,6 @@ import (
 
 	"tachyphor/core/doubt"
 	"tachyphor/core/paired"
-	"tachyphor/core/units"
 
 	"github.com/spf13/cobra"
 )
@@ -104,8 +103,7 @@ func (p *program) doubts(d *doubt.Doubts) error {
 	l := listing{columns: []column{
 		{"fact", false}, {"says", true}, {"", false}, {"if it were", true}, {"95 % of delays", true}, {"a month", true},
 	}, value: d, main: "facts"}
-	delay := func(ns float64) string { return units.Duration(ns).Short() }
-	money := func(x float64) string { return units.Amount(x).Short(d.Currency) }
+	money := inCurrency(d.Currency)
 	var idle []string // nothing hangs on them
 	for _, x := range d.Facts {
 		if x.Moot {
@@ -122,13 +120,13 @@ func (p *program) doubts(d *doubt.Doubts) error {
 			known = p.warn(known)
 		}
 		l.rows = append(l.rows,
-			[]string{x.Fact.Fact, x.Says, known, x.Low, p.change(x.AtLow.P95, delay), p.change(x.AtLow.Cost, money)},
-			[]string{"", "", "", x.High, p.change(x.AtHigh.P95, delay), p.change(x.AtHigh.Cost, money)})
+			[]string{x.Fact.Fact, x.Says, known, x.Low, p.change(x.AtLow.P95, shortly), p.change(x.AtLow.Cost, money)},
+			[]string{"", "", "", x.High, p.change(x.AtHigh.P95, shortly), p.change(x.AtHigh.Cost, money)})
 	}
 	if !p.lines() {
 		return p.show(l)
 	}
-	fmt.Fprintln(p.out, p.strong(d.Scenario)+p.faint(fmt.Sprintf("  95 %% of jobs start within %s, %s a month; %d repeats on the same draws", delay(d.P95),
+	fmt.Fprintln(p.out, p.strong(d.Scenario)+p.faint(fmt.Sprintf("  95 %% of jobs start within %s, %s a month; %d repeats on the same draws", shortly(d.P95),
 		money(d.Cost), d.Repeats)))
 	fmt.Fprintln(p.out)
 	if len(d.Facts) == 0 {

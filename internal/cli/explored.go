@@ -19,8 +19,7 @@ import (
 // explored writes an answer: the sentence, the ladder, the frontier, what one more step does, and
 // what matters.
 func (p *program) explored(a *explore.Answer) error {
-	money := func(x float64) string { return units.Amount(x).Short(a.Currency) }
-	delay := func(x float64) string { return units.Duration(x).Short() }
+	money := inCurrency(a.Currency)
 	l := p.frontierOf(a)
 	if !p.lines() {
 		return p.show(l)
@@ -43,15 +42,15 @@ func (p *program) explored(a *explore.Answer) error {
 		}}
 		now := a.Variants[0]
 		t.rows = append(t.rows, []string{
-			p.faint("as it is"), "", "", "", "", delay(now.Delay.Mean), money(now.Bill.Mean), money(12 * now.Bill.Mean),
+			p.faint("as it is"), "", "", "", "", shortly(now.Delay.Mean), money(now.Bill.Mean), money(12 * now.Bill.Mean),
 		})
 		for _, r := range a.Ladder {
 			alone := []string{"–", "–"} // it makes no valid documents by itself
 			if r.Alone.Bill.Runs > 0 {
-				alone = []string{delay(r.Alone.Delay.Mean), money(r.Alone.Bill.Mean)}
+				alone = []string{shortly(r.Alone.Delay.Mean), money(r.Alone.Bill.Mean)}
 			}
 			t.rows = append(t.rows, append(append([]string{r.Knob, clipped(r.Was, 24), clipped(r.Is, 24)}, alone...),
-				delay(r.Added.Delay.Mean), money(r.Added.Bill.Mean), money(12*r.Added.Bill.Mean)))
+				shortly(r.Added.Delay.Mean), money(r.Added.Bill.Mean), money(12*r.Added.Bill.Mean)))
 		}
 		fmt.Fprintln(p.out, p.table(t))
 	}
@@ -76,6 +75,7 @@ const mostShown = 12
 // frontierOf lists the variants of the frontier with the aims beside, the cheapest first: in a
 // table as many as are looked at, else all.
 func (p *program) frontierOf(a *explore.Answer) listing {
+	money := inCurrency(a.Currency)
 	l := listing{columns: []column{
 		{"95 % within", true}, {"a month", true}, {"a year", true}, {"mean lead", true}, {"runs", true},
 	}, value: a, main: "variants"}
@@ -97,9 +97,7 @@ func (p *program) frontierOf(a *explore.Answer) listing {
 		}
 		v := a.Variants[i]
 		row := []string{
-			between(v.Delay, func(x float64) string { return units.Duration(x).Short() }),
-			between(v.Bill, func(x float64) string { return units.Amount(x).Short(a.Currency) }),
-			units.Amount(12 * v.Bill.Mean).Short(a.Currency), units.Duration(v.Lead.Mean).Short(), strconv.Itoa(v.Runs),
+			between(v.Delay, shortly), between(v.Bill, money), money(12 * v.Bill.Mean), shortly(v.Lead.Mean), strconv.Itoa(v.Runs),
 		}
 		if len(a.Aims) > 0 {
 			row = append(row, p.verdicts(v.Aims))
@@ -180,8 +178,8 @@ func (p *program) asides(a *explore.Answer) {
 			note = p.warn(string(s.Verdict) + ": " + s.Misses)
 		}
 		t.rows = append(t.rows, []string{
-			s.Knob, clipped(s.Was, 24), clipped(s.Is, 24), p.change(s.Delay, func(x float64) string { return units.Duration(x).Short() }),
-			p.change(s.Bill, func(x float64) string { return units.Amount(x).Short(a.Currency) }), note,
+			s.Knob, clipped(s.Was, 24), clipped(s.Is, 24), p.change(s.Delay, shortly),
+			p.change(s.Bill, inCurrency(a.Currency)), note,
 		})
 	}
 	fmt.Fprintln(p.out, p.table(t))

@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"runtime"
 	"strconv"
 
 	"tachyphor/client"
@@ -18,12 +17,8 @@ import (
 
 // marginFlags are the flags of margin.
 type marginFlags struct {
-	aims    []string
-	here    bool
-	with    []string
-	workers int
-	skipBad bool
-	quiet   bool
+	hereFlags
+	aims []string
 }
 
 func (p *program) marginCommand() *cobra.Command {
@@ -43,8 +38,10 @@ names beside it. An aim is written as:
 			"  tachyphor margin mine/export-first.yaml --here --aim \"no job fails for memory\"",
 		Args: cobra.ExactArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
-			ask := exploreFlags{aims: f.aims, here: f.here}
-			if err := ask.check(args[0]); err != nil {
+			if err := aimsRead(f.aims); err != nil {
+				return err
+			}
+			if err := f.check(args[0], "try"); err != nil {
 				return err
 			}
 			if len(f.aims) == 0 {
@@ -58,11 +55,7 @@ names beside it. An aim is written as:
 	}
 	fl := c.Flags()
 	fl.StringArrayVar(&f.aims, "aim", nil, "what must be kept, as in \"95 % of all jobs start within 60s\" (may be repeated)")
-	fl.BoolVar(&f.here, "here", false, "compute in this process, from files, without a service")
-	fl.StringArrayVar(&f.with, "with", nil, "with --here: file or folder with more documents (may be repeated)")
-	fl.IntVar(&f.workers, "workers", runtime.NumCPU(), "with --here: runs at once; what is told does not depend on it")
-	fl.BoolVar(&f.skipBad, "skip-bad", false, "with --here: leave bad rows of recorded jobs out")
-	fl.BoolVarP(&f.quiet, "quiet", "q", false, "no progress")
+	f.hereFlags.add(c)
 	return c
 }
 
@@ -95,10 +88,7 @@ func (p *program) marginThere(ctx context.Context, scenario string, f marginFlag
 	c := p.client()
 	asked, err := c.Margin(ctx, scenario, f.aims)
 	if err != nil {
-		if client.IsStatus(err, 404) {
-			err = no(fmt.Errorf("%w; `tachyphor get scenarios` lists those that are stored", err))
-		}
-		return err
+		return unknown(err, "scenarios")
 	}
 	if err := p.watch(ctx, c, fmt.Sprintf("margin %d", asked.ID), f.quiet, asked.ID); err != nil {
 		return err

@@ -6,8 +6,6 @@ import (
 	"fmt"
 	"io"
 	"os"
-	"runtime"
-	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -29,13 +27,9 @@ import (
 
 // simulateFlags are the flags of simulate.
 type simulateFlags struct {
-	here    bool
-	with    []string
+	hereFlags
 	seed    uint64
 	repeats int
-	workers int
-	skipBad bool
-	quiet   bool
 }
 
 func (p *program) simulateCommand() *cobra.Command {
@@ -59,20 +53,16 @@ folder and the folder above, and nothing is stored.`,
 			if f.here {
 				return p.simulateHere(c.Context(), args[0], f, seed)
 			}
-			if slices.Contains(endings, extension(args[0])) {
-				return fmt.Errorf("%s is a file: add --here to simulate it without a service, or `tachyphor put` it and name the scenario", args[0])
+			if err := f.check(args[0], "simulate"); err != nil {
+				return err
 			}
 			return p.simulateThere(c.Context(), args[0], f, seed)
 		},
 	}
+	f.hereFlags.add(c)
 	fl := c.Flags()
-	fl.BoolVar(&f.here, "here", false, "compute in this process, from files, without a service")
-	fl.StringArrayVar(&f.with, "with", nil, "with --here: file or folder with more documents (may be repeated)")
 	fl.Uint64Var(&f.seed, "seed", 0, "another seed than the scenario's")
 	fl.IntVar(&f.repeats, "repeats", 0, "another number of repeats than the scenario's")
-	fl.IntVar(&f.workers, "workers", runtime.NumCPU(), "with --here: repeats that run at once; the outcome does not depend on it")
-	fl.BoolVar(&f.skipBad, "skip-bad", false, "with --here: leave bad rows of recorded jobs out")
-	fl.BoolVarP(&f.quiet, "quiet", "q", false, "no progress")
 	return c
 }
 
@@ -95,19 +85,24 @@ func (p *program) simulateHere(ctx context.Context, file string, f simulateFlags
 	if f.repeats > 0 {
 		w.Plan.Repeats = f.repeats
 	}
-	workers, err := room(f.workers, func(n int) units.Bytes { return outcome.Need(w, n) })
-	if err != nil {
-		return err
-	}
-	var o *outcome.Outcome
-	err = p.compute(ctx, "simulating "+w.Scenario, f.quiet, w.Plan.Seed, func(progress paired.Progress) (err error) {
-		o, _, err = outcome.Simulate(w, workers, progress)
-		return err
-	})
+	o, err := p.simulated(ctx, w, f.hereFlags)
 	if err != nil {
 		return err
 	}
 	return p.outcome(o)
+}
+
+// simulated runs a world in this process.
+func (p *program) simulated(ctx context.Context, w *world.World, f hereFlags) (o *outcome.Outcome, err error) {
+	workers, err := room(max(1, f.workers), func(n int) units.Bytes { return outcome.Need(w, n) })
+	if err != nil {
+		return nil, err
+	}
+	err = p.compute(ctx, "simulating "+w.Scenario, f.quiet, w.Plan.Seed, func(progress paired.Progress) (err error) {
+		o, _, err = outcome.Simulate(w, workers, progress)
+		return err
+	})
+	return o, err
 }
 
 // simulateThere asks the service, watches, and cancels on Ctrl-C.
@@ -119,10 +114,7 @@ func (p *program) simulateThere(ctx context.Context, name string, f simulateFlag
 	}
 	asked, err := c.Simulate(ctx, name, wire.Run{Seed: seed, Repeats: repeats})
 	if err != nil {
-		if client.IsStatus(err, 404) {
-			return no(fmt.Errorf("%w; `tachyphor get scenarios` lists those that are stored", err))
-		}
-		return err
+		return unknown(err, "scenarios")
 	}
 	if err := p.watchOutcome(ctx, c, asked.ID, f.quiet); err != nil {
 		return err

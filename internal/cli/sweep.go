@@ -1,12 +1,10 @@
 package cli
 
 import (
-	"cmp"
 	"context"
 	"errors"
 	"fmt"
 	"io"
-	"runtime"
 	"slices"
 	"strings"
 
@@ -23,16 +21,12 @@ import (
 
 // exploreFlags are the flags of sweep and improve.
 type exploreFlags struct {
-	here    bool
-	with    []string
-	aims    []string
-	least   string
-	budget  int
-	workers int
-	skipBad bool
-	quiet   bool
-	write   string
-	as      string
+	hereFlags
+	aims   []string
+	least  string
+	budget int
+	write  string
+	as     string
 }
 
 func (f *exploreFlags) add(c *cobra.Command) {
@@ -42,19 +36,23 @@ func (f *exploreFlags) add(c *cobra.Command) {
 	fl.IntVar(&f.budget, "budget", 0, "most runs of one repeat of one variant")
 	fl.StringVar(&f.write, "write", "", "write what is recommended to this file, as a scenario of its own")
 	fl.StringVar(&f.as, "store", "", "store what is recommended under this name, as a scenario of its own")
-	fl.BoolVar(&f.here, "here", false, "compute in this process, from files, without a service")
-	fl.StringArrayVar(&f.with, "with", nil, "with --here: file or folder with more documents (may be repeated)")
-	fl.IntVar(&f.workers, "workers", runtime.NumCPU(), "with --here: runs at once; what is told does not depend on it")
-	fl.BoolVar(&f.skipBad, "skip-bad", false, "with --here: leave bad rows of recorded jobs out")
-	fl.BoolVarP(&f.quiet, "quiet", "q", false, "no progress")
+	f.hereFlags.add(c)
+}
+
+// aimsRead tells what is wrong with aims that were given as flags.
+func aimsRead(aims []string) error {
+	for _, text := range aims {
+		if _, err := aim.Parse(text); err != nil {
+			return fmt.Errorf("--aim:\n%w", err)
+		}
+	}
+	return nil
 }
 
 // check looks for what is wrong with the flags before anything is asked.
 func (f *exploreFlags) check(arg string) error {
-	for _, text := range f.aims {
-		if _, err := aim.Parse(text); err != nil {
-			return fmt.Errorf("--aim:\n%w", err)
-		}
+	if err := aimsRead(f.aims); err != nil {
+		return err
 	}
 	if values := document.Least("").Values(); f.least != "" && !slices.Contains(values, f.least) {
 		return fmt.Errorf("--least %s: expected %s", f.least, strings.Join(values, ", "))
@@ -65,10 +63,7 @@ func (f *exploreFlags) check(arg string) error {
 	if f.here && f.as != "" {
 		return errors.New("--store needs the service; with --here use --write")
 	}
-	if !f.here && slices.Contains(endings, extension(arg)) {
-		return fmt.Errorf("%s is a file: add --here to explore it without a service, or `tachyphor put` it and name it", arg)
-	}
-	return nil
+	return f.hereFlags.check(arg, "explore")
 }
 
 func (p *program) sweepCommand() *cobra.Command {
@@ -101,7 +96,11 @@ An aim is written as:
 			if err != nil {
 				return err
 			}
-			return p.exploreHere(c.Context(), d.Name, d.Value.(*document.Sweep).Spec, in, f)
+			q, err := explore.Ask(d.Name, d.Value.(*document.Sweep).Spec.With(f.aims, document.Least(f.least), f.budget), in)
+			if err != nil {
+				return no(err)
+			}
+			return p.exploreHere(c.Context(), q, in, f)
 		},
 	}
 	f.add(c)
@@ -134,33 +133,21 @@ of one, with what it names beside it.`,
 			if err != nil {
 				return err
 			}
-			knobs, err := explore.KnobsOf(in)
+			name, spec := explore.Improving(in.Scenario.Name)
+			q, err := explore.AskOwn(name, spec.With(f.aims, document.Least(f.least), f.budget), in)
 			if err != nil {
-				return err
+				return no(err)
 			}
-			spec := document.SweepSpec{Scenario: in.Scenario.Name, Knobs: knobs}
-			spec.Defaults()
-			spec.Budget.Defaults()
-			if len(spec.Knobs) == 0 {
-				return no(errors.New("the scenario has no number that could be another: say what may change in a Sweep, and use `tachyphor sweep`"))
-			}
-			return p.exploreHere(c.Context(), "improve-"+in.Scenario.Name, spec, in, f)
+			return p.exploreHere(c.Context(), q, in, f)
 		},
 	}
 	f.add(c)
 	return c
 }
 
-// exploreHere asks and answers in this process.
-func (p *program) exploreHere(ctx context.Context, name string, spec document.SweepSpec, in world.Input, f exploreFlags) error {
-	spec.Aims = append(spec.Aims, f.aims...)
-	spec.Least = cmp.Or(document.Least(f.least), spec.Least)
-	spec.Budget.Runs = cmp.Or(f.budget, spec.Budget.Runs)
-	q, err := explore.Ask(name, spec, in)
-	if err != nil {
-		return no(err)
-	}
-	a, err := p.answer(ctx, q, in, f)
+// exploreHere answers in this process.
+func (p *program) exploreHere(ctx context.Context, q *explore.Question, in world.Input, f exploreFlags) error {
+	a, err := p.answer(ctx, q, in, f.hereFlags)
 	if err != nil {
 		return err
 	}
@@ -168,16 +155,12 @@ func (p *program) exploreHere(ctx context.Context, name string, spec document.Sw
 		return err
 	}
 	return p.writeBest(a, f.write, func() (string, error) {
-		changes, err := a.Changes(a.Best)
-		if err != nil {
-			return "", err
-		}
-		return explore.Own(in.Named, changes, explore.BetterName(in.Scenario.Name))
+		return explore.Own(in.Named, a.Patch, explore.BetterName(in.Scenario.Name))
 	})
 }
 
 // answer answers in this process.
-func (p *program) answer(ctx context.Context, q *explore.Question, in world.Input, f exploreFlags) (a *explore.Answer, err error) {
+func (p *program) answer(ctx context.Context, q *explore.Question, in world.Input, f hereFlags) (a *explore.Answer, err error) {
 	workers, err := room(max(1, f.workers), q.Need)
 	if err != nil {
 		return nil, err
@@ -195,10 +178,10 @@ func (p *program) exploreThere(ctx context.Context, ask wire.Explore, f exploreF
 	c := p.client()
 	asked, err := c.Explore(ctx, ask)
 	if err != nil {
-		if client.IsStatus(err, 404) {
-			err = no(fmt.Errorf("%w; `tachyphor get sweeps` and `tachyphor get scenarios` list those that are stored", err))
+		if ask.Sweep != "" {
+			return unknown(err, "sweeps")
 		}
-		return err
+		return unknown(err, "scenarios")
 	}
 	if err := p.watch(ctx, c, fmt.Sprintf("exploration %d", asked.ID), f.quiet, asked.ID); err != nil {
 		return err
@@ -225,7 +208,7 @@ func (p *program) exploreThere(ctx context.Context, ask wire.Explore, f exploreF
 	if p.format == "table" {
 		next := fmt.Sprintf("Exploration %d. ", asked.ID)
 		if a.Best > 0 {
-			next += "Next: `--store NAME` makes what is recommended a scenario, `tachyphor get exploration ID` shows this again."
+			next += fmt.Sprintf("Next: `--store NAME` makes what is recommended a scenario, `tachyphor get exploration %d` shows this again.", asked.ID)
 		}
 		fmt.Fprintln(p.out, p.faint(next))
 	}

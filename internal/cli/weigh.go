@@ -5,8 +5,6 @@ import (
 	"context"
 	"fmt"
 	"io"
-	"runtime"
-	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -25,13 +23,9 @@ import (
 
 // weighFlags are the flags of weigh.
 type weighFlags struct {
+	hereFlags
 	ask         weigh.Ask
 	grid        string
-	here        bool
-	with        []string
-	workers     int
-	skipBad     bool
-	quiet       bool
 	apply       string
 	plot, lines string
 }
@@ -55,19 +49,15 @@ service.`,
 			return p.weigh(c.Context(), args[0], f)
 		},
 	}
+	f.hereFlags.add(c)
 	fl := c.Flags()
 	fl.StringVar(&f.ask.PerHour, "hour", "", "what an hour of lead time is worth, as in 60/h; absent: the scenario's waiting, "+
 		"else lead time alone decides")
 	fl.StringVar(&f.ask.Class, "class", "", "class whose break-even is drawn; absent: the one with most to win")
 	fl.StringVar(&f.grid, "map", "", "two quantities of the map, as in up,change: size, up, down, pack, change, per-day, cold")
-	fl.BoolVar(&f.here, "here", false, "compute in this process, from files, without a service")
-	fl.StringArrayVar(&f.with, "with", nil, "with --here: file or folder with more documents (may be repeated)")
-	fl.IntVar(&f.workers, "workers", runtime.NumCPU(), "with --here: runs at once; the result does not depend on it")
-	fl.BoolVar(&f.skipBad, "skip-bad", false, "with --here: leave bad rows of recorded jobs out")
 	fl.StringVar(&f.apply, "apply", "", "give the scenario this plan: best, or the key of one; a new revision, or in the file")
 	fl.StringVar(&f.plot, "plot", "", "draw the answer into a file that ends in .png or .svg")
 	fl.StringVar(&f.lines, "brief", "", "write a page for who was not there into this file, which ends in .html or .md")
-	fl.BoolVarP(&f.quiet, "quiet", "q", false, "no progress")
 	return c
 }
 
@@ -84,11 +74,12 @@ func (p *program) weigh(ctx context.Context, arg string, f weighFlags) error {
 		}
 		f.ask.X, f.ask.Y = strings.TrimSpace(x), strings.TrimSpace(y)
 	}
+	if err := f.check(arg, "weigh"); err != nil {
+		return err
+	}
 	weighed := p.weighThere
 	if f.here {
 		weighed = p.weighHere
-	} else if slices.Contains(endings, extension(arg)) {
-		return fmt.Errorf("%s is a file: add --here to weigh it without a service, or `tachyphor put` it and name the scenario", arg)
 	}
 	form := ""
 	if f.lines != "" {
@@ -200,10 +191,7 @@ func (p *program) weighThere(ctx context.Context, name string, f weighFlags) (*w
 	c := p.client()
 	asked, err := c.Weigh(ctx, name, f.ask)
 	if err != nil {
-		if client.IsStatus(err, 404) {
-			err = no(fmt.Errorf("%w; `tachyphor get scenarios` lists those that are stored", err))
-		}
-		return nil, nil, nil, err
+		return nil, nil, nil, unknown(err, "scenarios")
 	}
 	if err := p.watch(ctx, c, fmt.Sprintf("weighing %d", asked.ID), f.quiet, asked.ID); err != nil {
 		return nil, nil, nil, err

@@ -95,6 +95,11 @@ func rounded(x float64) string { return units.Count(int64(math.Round(x))) }
 // shortly writes a duration, and lessOrMore one with its sign and interval.
 func shortly(ns float64) string { return units.Duration(math.Round(ns)).Short() }
 
+// inCurrency writes amounts of money.
+func inCurrency(currency string) func(float64) string {
+	return func(x float64) string { return units.Amount(x).Short(currency) }
+}
+
 func lessOrMore(f stats.Figure) string {
 	unit, by := "s", float64(units.Second)
 	switch a := math.Abs(f.Mean); {

@@ -8,6 +8,7 @@ import (
 
 	"tachyphor/core/document"
 	"tachyphor/core/explore"
+	"tachyphor/core/world"
 	"tachyphor/internal/store"
 	"tachyphor/wire"
 )
@@ -25,10 +26,7 @@ var ErrExplore = errors.New("this cannot be explored")
 func (q *Queue) Explore(ctx context.Context, by string, ask wire.Explore) (store.Work, document.Faults, error) {
 	e := wire.Explored{Own: ask.Sweep == "", Sweep: ask.Sweep, By: explore.By()}
 	if e.Own {
-		e.Sweep = "improve-" + ask.Scenario
-		e.Spec.Scenario = ask.Scenario
-		e.Spec.Defaults()
-		e.Spec.Budget.Defaults()
+		e.Sweep, e.Spec = explore.Improving(ask.Scenario)
 	} else {
 		head, err := q.store.Get(ctx, document.KindSweep, ask.Sweep, 0)
 		if err != nil {
@@ -43,13 +41,7 @@ func (q *Queue) Explore(ctx context.Context, by string, ask wire.Explore) (store
 		}
 		e.Spec = docs[0].Value.(*document.Sweep).Spec
 	}
-	e.Spec.Aims = append(append([]string{}, e.Spec.Aims...), ask.Aims...)
-	if ask.Least != "" {
-		e.Spec.Least = document.Least(ask.Least)
-	}
-	if ask.Runs > 0 {
-		e.Spec.Budget.Runs = ask.Runs
-	}
+	e.Spec = e.Spec.With(ask.Aims, document.Least(ask.Least), ask.Runs)
 	in, faults, err := q.Library.Pin(ctx, e.Spec.Scenario)
 	if errors.Is(err, store.ErrNotFound) && !e.Own {
 		err = fmt.Errorf("%w: there is no scenario %s, which the Sweep %s varies", ErrExplore, e.Spec.Scenario, ask.Sweep)
@@ -58,7 +50,7 @@ func (q *Queue) Explore(ctx context.Context, by string, ask wire.Explore) (store
 		return store.Work{}, faults, err
 	}
 	in.Explore = &e
-	question, faults, err := q.question(ctx, in)
+	question, _, faults, err := q.question(ctx, in)
 	if err != nil || len(faults) > 0 {
 		return store.Work{}, faults, err
 	}
@@ -69,17 +61,18 @@ func (q *Queue) Explore(ctx context.Context, by string, ask wire.Explore) (store
 	return o, nil, err
 }
 
-// question puts together what an exploration was asked; of a scenario's own knobs, without them.
-func (q *Queue) question(ctx context.Context, in wire.Inputs) (*explore.Question, document.Faults, error) {
+// question puts together what an exploration was asked, and of what; of a scenario's own knobs,
+// without them.
+func (q *Queue) question(ctx context.Context, in wire.Inputs) (*explore.Question, world.Input, document.Faults, error) {
 	input, faults, err := q.Library.Input(ctx, in, true)
 	if err != nil || len(faults) > 0 {
-		return nil, faults, err
+		return nil, input, faults, err
 	}
 	question, err := explore.Ask(in.Explore.Sweep, in.Explore.Spec, input)
 	if err != nil {
 		err = fmt.Errorf("%w: %w", ErrExplore, err)
 	}
-	return question, nil, err
+	return question, input, nil, err
 }
 
 func exploring(ctx context.Context, q *Queue, j *Job) (End, error) {
@@ -90,22 +83,7 @@ func exploring(ctx context.Context, q *Queue, j *Job) (End, error) {
 	if end, ok := q.answered(ctx, j, in.Explore); ok {
 		return end, nil
 	}
-	if in.Explore.Own {
-		input, faults, err := q.Library.Input(ctx, in, true)
-		if err == nil {
-			err = faults.Err()
-		}
-		if err != nil {
-			return End{}, err
-		}
-		if in.Explore.Spec.Knobs, err = explore.KnobsOf(input); err != nil {
-			return End{}, err
-		}
-		if len(in.Explore.Spec.Knobs) == 0 {
-			return End{}, errors.New("the scenario has no number that could be another: say what may change in a Sweep")
-		}
-	}
-	question, faults, err := q.question(ctx, in)
+	question, input, faults, err := q.question(ctx, in)
 	if err == nil {
 		err = faults.Err()
 	}
@@ -117,6 +95,11 @@ func exploring(ctx context.Context, q *Queue, j *Job) (End, error) {
 		return End{}, err
 	}
 	defer free()
+	if in.Explore.Own {
+		if question, err = explore.AskOwn(in.Explore.Sweep, in.Explore.Spec, input); err != nil {
+			return End{}, err
+		}
+	}
 	var a *explore.Answer
 	err = q.remembering(ctx, func(memory explore.Memory) (err error) {
 		a, err = question.Answer(explore.Way{
@@ -146,12 +129,7 @@ func (q *Queue) answered(ctx context.Context, j *Job, asked *wire.Explored) (End
 
 // Explored is the answer of a finished exploration.
 func (q *Queue) Explored(ctx context.Context, id uint64) (*explore.Answer, error) {
-	raw, err := q.Result(ctx, id)
-	if err != nil {
-		return nil, err
-	}
-	a := new(explore.Answer)
-	return a, json.Unmarshal(raw, a)
+	return ResultOf[explore.Answer](ctx, q, id)
 }
 
 // Variant returns what an exploration's variant is made of: the inputs of its scenario with the

@@ -190,3 +190,13 @@ func (q *Queue) Result(ctx context.Context, id uint64) ([]byte, error) {
 	}
 	return store.Unpack(data)
 }
+
+// ResultOf is Result, read.
+func ResultOf[R any](ctx context.Context, q *Queue, id uint64) (*R, error) {
+	raw, err := q.Result(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	out := new(R)
+	return out, json.Unmarshal(raw, out)
+}

@@ -217,11 +217,7 @@ func TestExploreTheDemo(t *testing.T) {
 	for args, says := range map[string]string{
 		"get explorations": "weekday-lean", "get exploration " + number: "The frontier", "sweep small --aim bill_at_most_1 -q": "None of the",
 	} {
-		words := strings.Fields(args)
-		for i := range words {
-			words[i] = strings.ReplaceAll(words[i], "_", " ")
-		}
-		if r := command(t, state, words...); r.status != 0 || !strings.Contains(strings.Join(strings.Fields(r.out), " "), says) {
+		if r := command(t, state, parted(args)...); r.status != 0 || !strings.Contains(strings.Join(strings.Fields(r.out), " "), says) {
 			t.Errorf("%q: %+v", args, r)
 		}
 	}
@@ -231,11 +227,7 @@ func TestExploreTheDemo(t *testing.T) {
 		"brief nothing":     "there is neither a scenario nor an explored sweep", "brief 9999": "work 9999", "brief small --write a.pdf": "ends in .html or .md",
 		"brief " + number + " " + number: "for outcomes alone", "brief a.yaml": "add --here", "sweep small --aim no_job_of_x_fails": "there is no class x",
 	} {
-		words := strings.Fields(args)
-		for i := range words {
-			words[i] = strings.ReplaceAll(words[i], "_", " ")
-		}
-		if r := command(t, state, words...); r.status == 0 || !strings.Contains(r.err, says) {
+		if r := command(t, state, parted(args)...); r.status == 0 || !strings.Contains(r.err, says) {
 			t.Errorf("%q: %+v", args, r)
 		}
 	}
@@ -306,12 +298,17 @@ func TestMargin(t *testing.T) {
 		{"margin a.yaml --aim nobody_waits_over_5m", "add --here"},
 		{"margin nothing --aim nobody_waits_over_5m", "there is no scenario nothing"},
 	} {
-		words := strings.Fields(x.args)
-		for i := range words {
-			words[i] = strings.ReplaceAll(words[i], "_", " ")
-		}
-		if r := command(t, state, words...); r.status == 0 || !strings.Contains(r.err, x.says) {
+		if r := command(t, state, parted(x.args)...); r.status == 0 || !strings.Contains(r.err, x.says) {
 			t.Errorf("%q: %+v", x.args, r)
 		}
 	}
+}
+
+// parted parts a command's words, in which _ stands for a space.
+func parted(args string) []string {
+	words := strings.Fields(args)
+	for i := range words {
+		words[i] = strings.ReplaceAll(words[i], "_", " ")
+	}
+	return words
 }

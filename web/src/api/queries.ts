@@ -1,5 +1,5 @@
 import { queryOptions } from "@tanstack/react-query";
-import { api, take } from "./client";
+import { api, take, type Work } from "./client";
 
 export const session = queryOptions({
   queryKey: ["session"],
@@ -137,14 +137,18 @@ export interface SizeQuestion {
   pool?: string;
 }
 
-/** Names of the stored clusters. */
-export const clusters = queryOptions({
-  queryKey: ["clusters"],
-  queryFn: async () => {
-    const page = take(await api.GET("/api/v1/documents", { params: { query: { kind: "Cluster" } } }));
-    return page.items.map((d) => d.name);
-  },
-});
+/** Names of the stored documents of a kind. */
+const namesOf = (key: string, kind: "Cluster" | "Sweep") =>
+  queryOptions({
+    queryKey: [key],
+    queryFn: async () => {
+      const page = take(await api.GET("/api/v1/documents", { params: { query: { kind } } }));
+      return page.items.map((d) => d.name);
+    },
+  });
+
+export const clusters = namesOf("clusters", "Cluster");
+export const sweeps = namesOf("sweeps", "Sweep");
 
 /** When a workload's jobs come, and its classes. */
 export const demand = (name: string) =>
@@ -217,17 +221,22 @@ export const trials = (template: string) =>
 
 type Kind = "PodTemplate" | "Cluster" | "Workload" | "Scenario";
 
-/** The newest weighings of a scenario, of all when it is empty. */
-export const weighings = (scenario: string) =>
+/** The newest work of a kind on a scenario, on all when it is empty. */
+const worksOf = (key: string, kind: Work["kind"], limit: number) => (scenario: string) =>
   queryOptions({
-    queryKey: ["weighings", { scenario }],
+    queryKey: [key, { scenario }],
     queryFn: async () =>
       take(
         await api.GET("/api/v1/work", {
-          params: { query: { kind: ["weighing"], about: scenario || undefined, limit: 20 } },
+          params: { query: { kind: [kind], about: scenario || undefined, limit } },
         }),
       ),
   });
+
+export const weighings = worksOf("weighings", "weighing", 20);
+export const explorations = worksOf("explorations", "exploration", 20);
+export const doubts = worksOf("doubts", "doubt", 100);
+export const margins = worksOf("margins", "margin", 100);
 
 export const weighing = (id: number) =>
   queryOptions({
@@ -237,36 +246,12 @@ export const weighing = (id: number) =>
     enabled: id > 0,
   });
 
-/** The newest doubts of a scenario. */
-export const doubts = (scenario: string) =>
-  queryOptions({
-    queryKey: ["doubts", { scenario }],
-    queryFn: async () =>
-      take(
-        await api.GET("/api/v1/work", {
-          params: { query: { kind: ["doubt"], about: scenario, limit: 100 } },
-        }),
-      ),
-  });
-
 /** What a scenario or an outcome hangs on. */
 export const doubt = (id: number) =>
   queryOptions({
     queryKey: ["doubts", id],
     queryFn: async () => take(await api.GET("/api/v1/doubts/{id}", { params: { path: { id } } })),
     staleTime: Number.POSITIVE_INFINITY,
-  });
-
-/** The newest explorations of a scenario, of all when it is empty. */
-export const explorations = (scenario: string) =>
-  queryOptions({
-    queryKey: ["explorations", { scenario }],
-    queryFn: async () =>
-      take(
-        await api.GET("/api/v1/work", {
-          params: { query: { kind: ["exploration"], about: scenario || undefined, limit: 20 } },
-        }),
-      ),
   });
 
 export const exploration = (id: number) =>
@@ -287,27 +272,6 @@ export const variant = (id: number, n: number) =>
         }),
       ),
     staleTime: Number.POSITIVE_INFINITY,
-  });
-
-/** Names of the stored sweeps. */
-export const sweeps = queryOptions({
-  queryKey: ["sweeps"],
-  queryFn: async () => {
-    const page = take(await api.GET("/api/v1/documents", { params: { query: { kind: "Sweep" } } }));
-    return page.items.map((d) => d.name);
-  },
-});
-
-/** The newest margins of a scenario. */
-export const margins = (scenario: string) =>
-  queryOptions({
-    queryKey: ["margins", { scenario }],
-    queryFn: async () =>
-      take(
-        await api.GET("/api/v1/work", {
-          params: { query: { kind: ["margin"], about: scenario, limit: 100 } },
-        }),
-      ),
   });
 
 /** How far a scenario bears what may grow. */

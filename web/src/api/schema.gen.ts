@@ -1112,7 +1112,7 @@ export interface components {
             /** @description What is to be known of it. */
             notes: string[];
             /** @description The edits that make the scenario what is recommended, by document. */
-            patch: components["schemas"]["PatchOf"][];
+            patch: components["schemas"]["Changes"][];
             /**
              * Format: int64
              * @description Variants that there are; at most a million is counted.
@@ -1190,11 +1190,6 @@ export interface components {
              * @enum {string}
              */
             axis?: "delay" | "bill";
-            /**
-             * Format: double
-             * @description What a reading is held against, in its unit.
-             */
-            bound: number;
             /**
              * @description What it bounds.
              * @enum {string}
@@ -3620,14 +3615,6 @@ export interface components {
             nano: string;
             /** @description What is paid for. */
             part: string;
-        };
-        PatchOf: {
-            /** @description The edits. */
-            edits: components["schemas"]["Edit"][];
-            /** @description Kind of the document. */
-            kind: string;
-            /** @description Its name. */
-            name: string;
         };
         PaysOff: {
             /** @description Builds at which the course is told, first repeat. */

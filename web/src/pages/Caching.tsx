@@ -1,30 +1,18 @@
 import { useQuery } from "@tanstack/react-query";
-import { useEffect } from "react";
-import { useNavigate, useParams, useSearchParams } from "react-router";
-import { scenarios, weighing, weighings } from "../api/queries";
+import { useSearchParams } from "react-router";
+import { weighing, weighings } from "../api/queries";
 import { Notice, Trouble, Waiting } from "../parts/Section";
 import { Underway } from "../parts/Underway";
-import { useTitle } from "../parts/useTitle";
+import { useScenario } from "../parts/useScenario";
 import { Answer } from "./caching/Answer";
 import { Ask } from "./caching/Ask";
 
 /** Cache plans held against no cache, over all the builds of a scenario. */
 export function Caching() {
-  const { scenario = "" } = useParams();
   const [query, setQuery] = useSearchParams();
-  const go = useNavigate();
-  const all = useQuery(scenarios);
-  const list = useQuery(weighings(scenario));
-  const names = all.data?.items.map((s) => s.name);
-  const first =
-    list.data && names && (list.data.items.find((w) => names.includes(w.about))?.about ?? names[0]);
-  useTitle(scenario ? `Caching, ${scenario}` : "Caching");
-  useEffect(() => {
-    if (!scenario && first) go(`/caching/${first}`, { replace: true });
-  }, [scenario, first, go]);
-  if (all.error || list.error) return <Trouble error={all.error ?? list.error} />;
-  if (!all.data || !list.data) return <Waiting what="scenarios" />;
-  if (!first) {
+  const { scenario, all, list, error, none } = useScenario("/caching", "Caching", weighings);
+  if (error) return <Trouble error={error} />;
+  if (none) {
     return (
       <Notice>
         There is no scenario yet whose caches could be weighed. Store one first:{" "}
@@ -32,11 +20,11 @@ export function Caching() {
       </Notice>
     );
   }
-  if (!scenario) return <Waiting what="scenarios" />; // on the way to the first
+  if (!scenario || !all || !list) return <Waiting what="scenarios" />;
   const chosen = Number(query.get("id"));
-  const found = list.data?.items.find((w) => w.id === chosen) ?? list.data?.items[0];
+  const found = list.find((w) => w.id === chosen) ?? list[0];
   const id = chosen || found?.id || 0;
-  const revision = all.data.items.find((s) => s.name === scenario)?.revision;
+  const revision = all.find((s) => s.name === scenario)?.revision;
   return (
     <>
       <div className="mt-8 flex flex-wrap items-baseline justify-between gap-x-4">
@@ -48,7 +36,7 @@ export function Caching() {
       <Ask
         key={scenario}
         scenario={scenario}
-        scenarios={names ?? []}
+        scenarios={all.map((s) => s.name)}
         last={found}
         asked={(w) =>
           setQuery((q) => {

@@ -1,31 +1,20 @@
 import { useQuery } from "@tanstack/react-query";
-import { useEffect } from "react";
-import { useNavigate, useParams, useSearchParams } from "react-router";
-import { exploration, explorations, scenarios } from "../api/queries";
+import { useNavigate, useSearchParams } from "react-router";
+import { exploration, explorations } from "../api/queries";
 import { Notice, Trouble, Waiting } from "../parts/Section";
 import { Underway } from "../parts/Underway";
-import { useTitle } from "../parts/useTitle";
+import { useScenario } from "../parts/useScenario";
 import { Answer } from "./frontier/Answer";
 import { Ask } from "./frontier/Ask";
 import { Standing } from "./frontier/Standing";
 
 /** What a design should be: its variants by delay and bill, and the one that keeps what it must for the least. */
 export function Frontier() {
-  const { scenario = "" } = useParams();
   const [query, setQuery] = useSearchParams();
   const go = useNavigate();
-  const all = useQuery(scenarios);
-  const list = useQuery(explorations(scenario));
-  const names = all.data?.items.map((s) => s.name);
-  const first =
-    list.data && names && (list.data.items.find((w) => names.includes(w.about))?.about ?? names[0]);
-  useTitle(scenario ? `Frontier, ${scenario}` : "Frontier");
-  useEffect(() => {
-    if (!scenario && first) go(`/frontier/${first}`, { replace: true });
-  }, [scenario, first, go]);
-  if (all.error || list.error) return <Trouble error={all.error ?? list.error} />;
-  if (!all.data || !list.data) return <Waiting what="scenarios" />;
-  if (!first) {
+  const { scenario, all, list, error, none } = useScenario("/frontier", "Frontier", explorations);
+  if (error) return <Trouble error={error} />;
+  if (none) {
     return (
       <Notice>
         There is no scenario yet that could be another. Store one first: <code>tachyphor put my-design/</code>
@@ -33,9 +22,9 @@ export function Frontier() {
       </Notice>
     );
   }
-  if (!scenario) return <Waiting what="scenarios" />; // on the way to the first
+  if (!scenario || !all || !list) return <Waiting what="scenarios" />;
   const chosen = Number(query.get("id"));
-  const found = list.data.items.find((w) => w.id === chosen) ?? list.data.items[0];
+  const found = list.find((w) => w.id === chosen) ?? list[0];
   const id = chosen || found?.id || 0;
   return (
     <>
@@ -48,8 +37,8 @@ export function Frontier() {
       <Ask
         key={`${scenario} ${found?.id ?? 0}`}
         scenario={scenario}
-        scenarios={all.data.items}
-        earlier={list.data.items}
+        scenarios={all}
+        earlier={list}
         shown={found}
         show={(w) => setQuery({ id: String(w.id) })}
         asked={(w) => go(`/frontier/${w.about}?id=${w.id}`)}

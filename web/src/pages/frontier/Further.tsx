@@ -1,18 +1,9 @@
-import type { Schemas } from "../../api/client";
+import { Change } from "../../parts/Change";
 import { DataTable } from "../../parts/DataTable";
 import { Section } from "../../parts/Section";
-import { duration, money, signed } from "../../words";
+import { duration, money } from "../../words";
 import { Knob } from "./Knob";
 import { type Answer, ink } from "./verdict";
-
-type Figure = Schemas["Figure"];
-
-/** A difference, where it is more than chance. */
-function Change({ of, say }: { of: Figure; say: (x: number) => string }) {
-  if (of.mean === 0 && of.half === 0) return <>–</>;
-  if (Math.abs(of.mean) <= of.half) return <span className="opacity-70">no sure change</span>;
-  return <>{signed(of.mean, say)}</>;
-}
 
 /** What is recommended with one knob a step further, either way: its neighbours and their price. */
 export function Further({ a }: { a: Answer }) {

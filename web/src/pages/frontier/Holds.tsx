@@ -1,62 +1,38 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
-import { api, over, type Schemas, take, type Work } from "../../api/client";
+import { useQuery } from "@tanstack/react-query";
+import { api, type Schemas, take } from "../../api/client";
 import { margin, margins } from "../../api/queries";
 import { DataTable } from "../../parts/DataTable";
-import { Section, Trouble } from "../../parts/Section";
-import { Underway } from "../../parts/Underway";
+import { OnDemand } from "../../parts/OnDemand";
+import { Trouble } from "../../parts/Section";
 import { bound, count } from "../../words";
 import { ink } from "./verdict";
 
 /** How far the scenario's aims bear what nobody chooses: more jobs, slower boots, higher prices. */
 export function Holds({ scenario, aims }: { scenario: string; aims: string[] }) {
-  const list = useQuery(margins(scenario));
-  const queries = useQueryClient();
-  const [error, setError] = useState<unknown>(null);
-  const kept = list.data?.items.find((w) => w.margin?.aims.join("\n") === aims.join("\n"));
-  const again = !kept || kept.state === "failed" || kept.state === "cancelled";
-  const ask = async () => {
-    setError(null);
-    try {
-      take(await api.POST("/api/v1/margins", { body: { scenario, aims } }));
-      await queries.invalidateQueries({ queryKey: ["margins"] });
-    } catch (problem) {
-      setError(problem);
-    }
-  };
   return (
-    <Section
+    <OnDemand
       id="holds"
       title={`How far ${scenario} holds as it is`}
       aside="each thing by itself, on the same draws"
+      queryKey="margins"
+      list={useQuery(margins(scenario))}
+      mine={(w) => w.margin?.aims.join("\n") === aims.join("\n")}
+      ask={async () => take(await api.POST("/api/v1/margins", { body: { scenario, aims } }))}
+      button={{ id: "margin", says: "Let it grow" }}
+      about="More jobs, longer boots, larger images, slower links, higher prices: up to which factor every aim is still kept, and what breaks first."
+      failed="Letting it grow failed"
     >
-      {error !== null && <Trouble error={error} />}
-      {list.error && <Trouble error={list.error} />}
-      {kept?.state === "failed" && <Trouble error={new Error(`It failed: ${kept.error}`)} />}
-      {list.data && again && (
-        <p className="flex max-w-3xl flex-wrap items-center gap-3">
-          <button type="button" id="margin" className="btn btn-sm" onClick={ask}>
-            Let it grow
-          </button>
-          <span className="text-sm opacity-80">
-            More jobs, longer boots, larger images, slower links, higher prices: up to which factor every aim
-            is still kept, and what breaks first.
-          </span>
-        </p>
-      )}
-      {kept && !again && <Kept first={kept} />}
-    </Section>
+      {(w) => <Kept id={w.id} />}
+    </OnDemand>
   );
 }
 
-/** How far it has come, or what came of it. */
-function Kept({ first }: { first: Work }) {
-  const running = !over(first);
-  const found = useQuery({ ...margin(first.id), enabled: !running });
-  if (running) return <Underway first={first} queryKey="margins" />;
+/** What came of it. */
+function Kept({ id }: { id: number }) {
+  const found = useQuery(margin(id));
   if (found.error) return <Trouble error={found.error} />;
   const m = found.data?.result;
-  return m ? <Table id={first.id} m={m} /> : null;
+  return m ? <Table id={id} m={m} /> : null;
 }
 
 const times = (x?: number) => (x ? `${x.toFixed(2)} ×` : "–");

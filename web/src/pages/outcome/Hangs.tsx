@@ -1,70 +1,40 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
-import { api, over, type Schemas, take, type Work } from "../../api/client";
+import { useQuery } from "@tanstack/react-query";
+import { api, type Schemas, take } from "../../api/client";
 import { doubt, doubts } from "../../api/queries";
+import { Change } from "../../parts/Change";
 import { DataTable } from "../../parts/DataTable";
 import { Fact } from "../../parts/Fact";
-import { Notice, Section, Trouble } from "../../parts/Section";
-import { Underway } from "../../parts/Underway";
-import { count, duration, money, signed } from "../../words";
+import { OnDemand } from "../../parts/OnDemand";
+import { Notice, Trouble } from "../../parts/Section";
+import { count, duration, money } from "../../words";
 
 type Doubts = Schemas["Doubts"];
-type Figure = Schemas["Figure"];
 
 /** Which facts of the cluster the outcome hangs on: each tried at the ends of what it may be. */
 export function Hangs({ id, scenario }: { id: number; scenario: string }) {
-  const list = useQuery(doubts(scenario));
-  const queries = useQueryClient();
-  const [error, setError] = useState<unknown>(null);
-  const kept = list.data?.items.find((w) => w.doubt?.outcome === id);
-  const ask = async () => {
-    setError(null);
-    try {
-      take(await api.POST("/api/v1/doubts", { body: { outcome: id } }));
-      await queries.invalidateQueries({ queryKey: ["doubts"] });
-    } catch (problem) {
-      setError(problem);
-    }
-  };
-  const again = !kept || kept.state === "failed" || kept.state === "cancelled";
   return (
-    <Section title="What it hangs on" aside="facts of the cluster, each at the ends of what it may be">
-      {error !== null && <Trouble error={error} />}
-      {list.error && <Trouble error={list.error} />}
-      {kept?.state === "failed" && <Trouble error={new Error(`Trying the facts failed: ${kept.error}`)} />}
-      {list.data && again && (
-        <p className="flex max-w-3xl flex-wrap items-center gap-3">
-          <button type="button" id="doubt" className="btn btn-sm" onClick={ask}>
-            Try the facts
-          </button>
-          <span className="text-sm opacity-80">
-            Simulates it with each fact at its least and at its most, on the same draws, and says which to
-            measure next.
-          </span>
-        </p>
-      )}
-      {kept && !again && <Kept first={kept} />}
-    </Section>
+    <OnDemand
+      title="What it hangs on"
+      aside="facts of the cluster, each at the ends of what it may be"
+      queryKey="doubts"
+      list={useQuery(doubts(scenario))}
+      mine={(w) => w.doubt?.outcome === id}
+      ask={async () => take(await api.POST("/api/v1/doubts", { body: { outcome: id } }))}
+      button={{ id: "doubt", says: "Try the facts" }}
+      about="Simulates it with each fact at its least and at its most, on the same draws, and says which to measure next."
+      failed="Trying the facts failed"
+    >
+      {(w) => <Kept id={w.id} />}
+    </OnDemand>
   );
 }
 
-/** How far trying has come, or what came of it. */
-function Kept({ first }: { first: Work }) {
-  const running = !over(first);
-  const found = useQuery({ ...doubt(first.id), enabled: !running });
-  if (running) return <Underway first={first} queryKey="doubts" />;
+/** What came of it. */
+function Kept({ id }: { id: number }) {
+  const found = useQuery(doubt(id));
   if (found.error) return <Trouble error={found.error} />;
   const d = found.data?.result;
-  return d ? <Table id={first.id} d={d} /> : null;
-}
-
-/** sure reports whether a change is more than chance. */
-const sure = (f: Figure) => f.runs < 2 || Math.abs(f.mean) > f.half;
-
-function Change({ of, say }: { of: Figure; say: (x: number) => string }) {
-  if (of.mean === 0 && of.half === 0) return <>–</>;
-  if (!sure(of)) return <span className="opacity-70">no sure change</span>;
-  return <>{signed(of.mean, say)}</>;
+  return d ? <Table id={id} d={d} /> : null;
 }
 
 function Table({ id, d }: { id: number; d: Doubts }) {
