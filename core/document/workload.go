@@ -16,6 +16,7 @@ type Workload struct {
 type WorkloadSpec struct {
 	Start   units.Instant `json:"start" doc:"The moment at which simulated time begins, RFC 3339."`
 	Zone    units.Zone    `json:"zone,omitzero" doc:"Time zone of arrival profiles that name none, and of pictures."`
+	Hours   *units.Period `json:"hours,omitempty" doc:"Working hours in that zone, to tell what agents would cost that are off outside them. Absent: Mon-Fri 07:00-19:00."`
 	Classes []JobClass    `json:"classes" doc:"Job classes."`
 	Jobs    *Recorded     `json:"jobs,omitempty" doc:"Recorded jobs. Without it, jobs are made from the classes' arrivals."`
 }

@@ -73,6 +73,7 @@ type Answer struct {
 	Best     int                `json:"best" doc:"The one that is recommended, among them; −1: none keeps all aims."`
 	Today    aim.Verdict        `json:"today" doc:"What is said of the scenario as it is."`
 	Confirm  *Confirmed         `json:"confirmed,omitempty" doc:"It and the scenario on fresh draws; absent where none is recommended."`
+	Stays    *Staying           `json:"staysOn,omitempty" doc:"Coming and going beside nodes that stay on; absent in answers of before it was told."`
 	Binds    []outcome.Limit    `json:"binds" doc:"What jobs still wait for under what is recommended: ceilings, quotas and full pools of its first repeat, what costs most first."`
 	Ladder   []Rung             `json:"ladder" doc:"The changes that lead to it, those that buy most first."`
 	Steps    []NextStep         `json:"steps" doc:"It with one knob a step further."`
@@ -155,6 +156,7 @@ func (q *Question) Answer(way Way) (*Answer, error) {
 		return nil, err
 	}
 	out.frontier()
+	out.Stays = q.staying(out)
 	q.standing(r, Telling, out.list)
 	if out.Best >= 0 {
 		if err := q.ladder(out); err != nil {
@@ -180,13 +182,7 @@ func (q *Question) Answer(way Way) (*Answer, error) {
 
 // measures are figures over runs.
 func (q *Question) measures(runs []Run) Measures {
-	values := func(of func(*Run) float64) stats.Figure {
-		list := make([]float64, len(runs))
-		for i := range runs {
-			list[i] = of(&runs[i])
-		}
-		return stats.OfAmounts(list)
-	}
+	values := func(of func(*Run) float64) stats.Figure { return figureOf(runs, of) }
 	return Measures{
 		Delay: values(func(r *Run) float64 { return r.P95 }), Lead: values(func(r *Run) float64 { return r.Lead }),
 		Bill: values(func(r *Run) float64 { return r.Bill }), Worth: values(func(r *Run) float64 { return r.Bill + r.Waiting }),

@@ -168,6 +168,13 @@ func TestOrder(t *testing.T) {
 	if bytes(first) != bytes(answer(t, in, spec(t, two), 3)) {
 		t.Error("workers change the answer")
 	}
+	// What stays on is dearer than what comes and goes, is of the draws that the answer is told
+	// of, and no working hours hold the whole week.
+	x := first.Stays
+	if x == nil || x.Best == nil || x.Best.AsItIs != first.Confirm.Best.Bill || x.Today.AsItIs != first.Confirm.Today.Bill ||
+		x.Today.Always.Mean <= x.Today.AsItIs.Mean || x.Best.InHours.Mean >= x.Best.Always.Mean || x.Outside <= 0 || x.Outside >= 1 {
+		t.Errorf("%+v", x)
+	}
 	turned := answer(t, in, spec(t, other), 2)
 	settings := func(a *explore.Answer) []explore.Setting {
 		if a.Best < 0 {

@@ -21,7 +21,7 @@ type Memory interface {
 }
 
 // readAs numbers what is read of a run: it rises when a Run says something else.
-const readAs = 1
+const readAs = 2
 
 // foundBy numbers how answers are found: it rises when the same question has another answer.
 const foundBy = 3

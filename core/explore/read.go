@@ -18,6 +18,9 @@ type Run struct {
 	Lead    float64     `json:"lead"`    // mean, ns
 	Bill    float64     `json:"bill"`    // of a month
 	Waiting float64     `json:"waiting"` // what waiting is worth, a month
+	Always  float64     `json:"always"`  // the bill with its most nodes always on
+	InHours float64     `json:"inHours"` // with those off outside working hours
+	Outside float64     `json:"outside"` // share of the jobs that come outside them
 	// Delays are how start delays are spread; of fresh draws alone.
 	Delays *stats.Spread `json:"delays,omitempty"`
 }
@@ -31,13 +34,14 @@ func (q *Question) read(t *sim.Trace) Run {
 		class[i] = slices.IndexFunc(w.Classes, func(c world.Class) bool { return c.Name == a.Class })
 	}
 	var delays []int64
-	ended := 0
+	jobs, ended := 0, 0
 	var lead, waited units.Sum[units.Duration]
 	for j := range t.Records {
 		job, r := &t.Jobs.List[j], &t.Records[j]
 		if job.Submitted < w.Plan.Warmup || job.Submitted >= w.Plan.Span {
 			continue
 		}
+		jobs++
 		from := t.From(j)
 		if r.Started >= 0 {
 			delays = append(delays, int64(r.Started-from))
@@ -56,6 +60,9 @@ func (q *Question) read(t *sim.Trace) Run {
 	monthly := float64(units.Month) / float64(w.Plan.Span-w.Plan.Warmup)
 	money := func(nano units.Sum[units.Money]) float64 { return float64(units.AmountOf(nano)) * monthly }
 	out.Bill, out.Waiting = money(outcome.Paid(t)), money(w.Waiting.ForAll(waited))
+	stays := outcome.StayingOn(t)
+	out.Always, out.InHours = money(stays.AllNano), money(stays.HoursNano)
+	out.Outside = float64(stays.Outside) / float64(max(1, jobs))
 	for i, a := range q.aims {
 		if a.Kind == aim.Bill {
 			out.Tallies[i] = aim.Tally{N: 1, X: out.Bill}

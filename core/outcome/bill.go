@@ -14,6 +14,7 @@ type CostSample struct {
 	Parts       []PartSample           `json:"parts" doc:"Everything that is not node time, in a fixed order."`
 	WaitingNano units.Sum[units.Money] `json:"waitingNano" doc:"What the waiting of people is worth; not part of the total."`
 	FloorNano   units.Sum[units.Money] `json:"floorNano" doc:"The floor under the bill: the least CPU and memory that the work done within the window needs, at the cheapest prices that could hold them, and the fixed fee."`
+	Always      *AlwaysSample          `json:"always,omitempty" doc:"What the same would cost if it stayed; absent in outcomes of before it was told."`
 	JobsNano    units.Sum[units.Money] `json:"jobsNano" doc:"Node cost that is shared out to jobs; the rest is starts for nobody, lost attempts, idle, stranded and empty room."`
 }
 
@@ -114,6 +115,8 @@ func costOf(t *sim.Trace, all GroupSample, jobs []int64) CostSample {
 	}
 	c.WaitingNano = w.Waiting.ForAll(delay)
 	c.FloorNano = floor(t).Plus(c.Parts[0].Nano)
+	always := StayingOn(t)
+	c.Always = &always
 	for _, x := range jobs {
 		c.JobsNano.Add(units.Money(x))
 	}

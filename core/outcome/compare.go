@@ -50,10 +50,16 @@ type measure struct {
 	// Of a percentile of all repeats together: it, and that of a run's own.
 	percentile func(*Outcome) *stats.Figure
 	own        func(*Sample) int64
+	always     bool // outcomes of before it was told do not have it
 }
 
 func plain(key, label, unit string, of func(*Outcome, *Sample) float64) measure {
 	return measure{key: key, label: label, unit: unit, of: of}
+}
+
+// later is a measure that is read off what stays on.
+func later(key, label, unit string, of func(*Outcome, *Sample) float64) measure {
+	return measure{key: key, label: label, unit: unit, of: of, always: true}
 }
 
 // run is what the measure is in one run by itself.
@@ -71,24 +77,33 @@ var measures = []measure{
 	}),
 	plain("started", "jobs that start", "count", func(_ *Outcome, s *Sample) float64 { return float64(s.Groups[0].Started) }),
 	{
-		"delay-p95", "start delay, 95th percentile", "ns", func(_ *Outcome, s *Sample) float64 { return s.Percentiles.DelayP95 },
-		func(o *Outcome) *stats.Figure { return o.Groups[0].Delay.P95 }, func(s *Sample) int64 { return s.Groups[0].Delay.P95 },
+		key: "delay-p95", label: "start delay, 95th percentile", unit: "ns", of: func(_ *Outcome, s *Sample) float64 { return s.Percentiles.DelayP95 },
+		percentile: func(o *Outcome) *stats.Figure { return o.Groups[0].Delay.P95 }, own: func(s *Sample) int64 { return s.Groups[0].Delay.P95 },
 	},
 	{
-		"delay-p50", "start delay, median", "ns", func(_ *Outcome, s *Sample) float64 { return s.Percentiles.DelayP50 },
-		func(o *Outcome) *stats.Figure { return o.Groups[0].Delay.P50 }, func(s *Sample) int64 { return s.Groups[0].Delay.P50 },
+		key: "delay-p50", label: "start delay, median", unit: "ns", of: func(_ *Outcome, s *Sample) float64 { return s.Percentiles.DelayP50 },
+		percentile: func(o *Outcome) *stats.Figure { return o.Groups[0].Delay.P50 }, own: func(s *Sample) int64 { return s.Groups[0].Delay.P50 },
 	},
 	plain("delay-mean", "start delay, mean", "ns", func(_ *Outcome, s *Sample) float64 { return s.Groups[0].Delay.Mean }),
 	plain("lead-mean", "lead time, mean", "ns", func(_ *Outcome, s *Sample) float64 { return s.Groups[0].Lead.Mean }),
 	{
-		"lead-p95", "lead time, 95th percentile", "ns", func(_ *Outcome, s *Sample) float64 { return s.Percentiles.LeadP95 },
-		func(o *Outcome) *stats.Figure { return o.Groups[0].Lead.P95 }, func(s *Sample) int64 { return s.Groups[0].Lead.P95 },
+		key: "lead-p95", label: "lead time, 95th percentile", unit: "ns", of: func(_ *Outcome, s *Sample) float64 { return s.Percentiles.LeadP95 },
+		percentile: func(o *Outcome) *stats.Figure { return o.Groups[0].Lead.P95 }, own: func(s *Sample) int64 { return s.Groups[0].Lead.P95 },
 	},
 	plain("cost-month", "cost a month", "money", func(o *Outcome, s *Sample) float64 {
 		return float64(units.AmountOf(s.Cost.TotalNano)) * float64(units.Month) / float64(o.SpanNs-o.WarmupNs)
 	}),
 	plain("cost-year", "cost a year", "money", func(o *Outcome, s *Sample) float64 {
 		return 12 * float64(units.AmountOf(s.Cost.TotalNano)) * float64(units.Month) / float64(o.SpanNs-o.WarmupNs)
+	}),
+	later("always-month", "cost a month with its most nodes always on", "money", func(o *Outcome, s *Sample) float64 {
+		return float64(units.AmountOf(s.Cost.Always.AllNano)) * float64(units.Month) / float64(o.SpanNs-o.WarmupNs)
+	}),
+	later("hours-month", "cost a month with those off outside working hours", "money", func(o *Outcome, s *Sample) float64 {
+		return float64(units.AmountOf(s.Cost.Always.HoursNano)) * float64(units.Month) / float64(o.SpanNs-o.WarmupNs)
+	}),
+	later("outside-share", "jobs that come outside working hours", "share", func(_ *Outcome, s *Sample) float64 {
+		return float64(s.Cost.Always.Outside) / float64(max(1, s.Groups[0].Jobs))
 	}),
 	plain("cost-job", "cost a job", "money", func(_ *Outcome, s *Sample) float64 {
 		return float64(units.AmountOf(s.Cost.TotalNano)) / float64(max(1, s.Groups[0].Jobs))
@@ -160,7 +175,11 @@ func Compare(list []*Outcome, designs [][]byte, demands []string) Comparison {
 	case first.Repeats == 1:
 		c.Note = "With a single repeat no interval can be given; raise run.repeats to see which differences are sure."
 	}
+	old := slices.ContainsFunc(list, func(o *Outcome) bool { return o.Cost.Always == nil })
 	for _, m := range measures {
+		if m.always && old {
+			continue
+		}
 		c.Metrics = append(c.Metrics, m.metric(list, c.Paired))
 	}
 	c.Design = designChanges(designs)

@@ -15,6 +15,7 @@ type Cost struct {
 	Floor      stats.Figure `json:"floorPerMonth" doc:"The floor under the bill: the least CPU and memory that the work done within the window needs at the cheapest prices that could hold it, and the fixed fee. No bill is below it."`
 	TimesFloor stats.Figure `json:"timesFloor" doc:"The bill over its floor."`
 	Waiting    stats.Figure `json:"waitingPerMonth" doc:"What people's waiting is worth; not part of the bill. 0 where the scenario does not price it."`
+	Always     *AlwaysOn    `json:"alwaysOn,omitempty" doc:"What the same nodes and agents would cost if they did not come and go; absent in outcomes of before it was told."`
 	Pools      []PoolCost   `json:"pools" doc:"By node pool."`
 	Uses       []UseCost    `json:"uses" doc:"Node cost by what the node time went to."`
 }
@@ -68,6 +69,9 @@ func (s *Sum) cost() Cost {
 			PerMonth: s.figure(func(x *Sample) float64 { return money(x.Cost.Pools[p].Nano) }),
 			Nodes:    s.figure(func(x *Sample) float64 { return x.Cost.Pools[p].NodeNs.Float() / float64(window) }),
 		})
+	}
+	if s.samples[0].Cost.Always != nil {
+		c.Always = s.alwaysOn(money)
 	}
 	total := 0.0
 	for u, name := range sim.UseNames {

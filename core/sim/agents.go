@@ -120,6 +120,7 @@ func (e *engine) newAgent(t int32) {
 	team.total++
 	team.coming++
 	e.total++
+	e.mostAgents()
 	e.charge(t, 1)
 	e.trace.AgentsMade++
 	e.observeNewAgent()
@@ -275,6 +276,7 @@ func (e *engine) depart(a int32) {
 	g.version++ // calls off what was ahead of it
 	team := &e.teams[g.template]
 	team.total--
+	e.mostAgents()
 	e.total--
 	e.charge(g.template, -1)
 	e.freePod(a)

@@ -372,6 +372,7 @@ func (e *engine) finish() {
 			e.closeNode(int32(n))
 		}
 	}
+	e.mostAgents()
 	for a := range e.agents {
 		if g := &e.agents[a]; g.state != gone {
 			e.trace.AgentTime.Add(e.clip(e.now) - e.clip(g.created))

@@ -79,6 +79,14 @@ func (s agentState) use() Use {
 	}
 }
 
+// mostAgents notes how many agents there are; it is called where that is about to fall, or has
+// risen.
+func (e *engine) mostAgents() {
+	if e.now >= e.w.Plan.Warmup {
+		e.trace.MostAgents = max(e.trace.MostAgents, e.total)
+	}
+}
+
 // clip moves a moment into the window.
 func (e *engine) clip(t units.Duration) units.Duration {
 	return min(max(t, e.w.Plan.Warmup), e.w.Plan.Span)

@@ -39,6 +39,8 @@ type Trace struct {
 	// others from OtherLinks on.
 	Moved     []units.Sum[units.Bytes]
 	AgentTime units.Sum[units.Duration] // of all agents, within the window
+	// MostAgents is how many agents there were at once within the window.
+	MostAgents int
 
 	root     chance.Key       // of the run's draws
 	released []units.Duration // by job: when the work of all it came after was done; nil when none does

@@ -83,6 +83,27 @@ func (b *Brief) costs(a *explore.Answer) {
 	row("a month", func(m *explore.Measures) stats.Figure { return m.Bill }, 1, cash)
 	row("a year", func(m *explore.Measures) stats.Figure { return m.Bill }, 12, cash)
 	b.Costs = &t
+	b.stays(a, cash)
+}
+
+// stays holds coming and going beside nodes that stay on.
+func (b *Brief) stays(a *explore.Answer, cash func(float64) string) {
+	s := a.Stays
+	if s == nil {
+		return
+	}
+	t := Table{Title: "On demand against always on", Head: head("", "on demand", "off outside "+s.Hours, "always on")}
+	row := func(name string, x explore.Bills) {
+		t.Rows = append(t.Rows, []string{name + ", a month", cash(x.AsItIs.Mean), cash(x.InHours.Mean), cash(x.Always.Mean)},
+			[]string{name + ", a year", cash(12 * x.AsItIs.Mean), cash(12 * x.InHours.Mean), cash(12 * x.Always.Mean)})
+	}
+	row("today", s.Today)
+	if s.Best != nil {
+		row("then", *s.Best)
+	}
+	t.Note = fmt.Sprintf("The same nodes, as many of each pool as there are at most at once. %.0f %% of the jobs come outside %s: with agents off "+
+		"they wait until then.", 100*s.Outside, s.Hours)
+	b.Tables = append(b.Tables, t)
 }
 
 func (b *Brief) ladder(a *explore.Answer, cash func(float64) string) {

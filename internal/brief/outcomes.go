@@ -50,6 +50,19 @@ func OfOutcomes(list []*outcome.Outcome, compared *outcome.Comparison, about Abo
 	})
 	row("a month", func(o *outcome.Outcome) string { return within(o.Cost.PerMonth, cash) })
 	row("a year", func(o *outcome.Outcome) string { return cash(12 * o.Cost.PerMonth.Mean) })
+	if a := first.Cost.Always; a != nil {
+		always := func(of func(*outcome.AlwaysOn) stats.Figure) func(*outcome.Outcome) string {
+			return func(o *outcome.Outcome) string {
+				if o.Cost.Always == nil {
+					return "–"
+				}
+				x := of(o.Cost.Always).Mean
+				return cash(x) + " (" + cash(12*x) + " a year)"
+			}
+		}
+		row("a month with its most nodes always on", always(func(a *outcome.AlwaysOn) stats.Figure { return a.All }))
+		row("a month with those off outside "+a.Hours, always(func(a *outcome.AlwaysOn) stats.Figure { return a.InHours }))
+	}
 	row("no bill is below, a month", func(o *outcome.Outcome) string { return cash(o.Cost.Floor.Mean) })
 	b.Costs = &costs
 	b.Sure = append(b.Sure, first.Means)

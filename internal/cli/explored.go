@@ -64,6 +64,7 @@ func (p *program) explored(a *explore.Answer) error {
 	if len(a.Steps) > 0 {
 		p.asides(a)
 	}
+	p.stays(a)
 	p.binds(a)
 	p.matters(a)
 	return nil
@@ -183,6 +184,28 @@ func (p *program) asides(a *explore.Answer) {
 		})
 	}
 	fmt.Fprintln(p.out, p.table(t))
+}
+
+// stays writes what the same nodes would cost if they did not come and go.
+func (p *program) stays(a *explore.Answer) {
+	s := a.Stays
+	if s == nil {
+		return
+	}
+	money := inCurrency(a.Currency)
+	fmt.Fprintln(p.out, "\n"+p.strong("On demand against always on")+p.faint(": as many nodes as there are at most at once"))
+	t := listing{columns: []column{{"", false}, {"", false}, {"on demand", true}, {"off outside " + s.Hours, true}, {"always on", true}}}
+	add := func(what string, b explore.Bills) {
+		t.rows = append(t.rows,
+			[]string{what, "a month", money(b.AsItIs.Mean), money(b.InHours.Mean), money(b.Always.Mean)},
+			[]string{"", "a year", money(12 * b.AsItIs.Mean), money(12 * b.InHours.Mean), money(12 * b.Always.Mean)})
+	}
+	add("as it is", s.Today)
+	if s.Best != nil {
+		add("recommended", *s.Best)
+	}
+	fmt.Fprintln(p.out, p.table(t))
+	fmt.Fprintln(p.out, p.faint(p.wrap(fmt.Sprintf("%.0f %% of the jobs come outside %s: with agents off they wait until then.", 100*s.Outside, s.Hours))))
 }
 
 // binds writes what jobs still wait for under what is recommended.

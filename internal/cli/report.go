@@ -217,6 +217,12 @@ func bill(o *outcome.Outcome) listing {
 		l.rows = append(l.rows, []string{x.Part, "", money(x.PerMonth), yearly(x.PerMonth), ""})
 	}
 	l.rows = append(l.rows, []string{"all that is paid", "", money(c.PerMonth), yearly(c.PerMonth), ""})
+	if a := c.Always; a != nil && a.Nodes.Mean > 0 {
+		times := func(f stats.Figure) string { return fmt.Sprintf("%.1f × the bill", f.Mean/max(c.PerMonth.Mean, 1e-9)) }
+		l.rows = append(l.rows,
+			[]string{"its most nodes at once, always on", interval(a.Nodes, 2), money(a.All), yearly(a.All), times(a.All)},
+			[]string{"  off outside " + a.Hours, "", money(a.InHours), yearly(a.InHours), fmt.Sprintf("%.0f %% of jobs come outside", 100*a.Outside)})
+	}
 	if c.Floor.Mean > 0 {
 		l.rows = append(l.rows, []string{
 			"floor under it: no bill is below", "", money(c.Floor), yearly(c.Floor),

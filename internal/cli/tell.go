@@ -217,6 +217,9 @@ func inUnit(unit string, x float64, currency string) string {
 	case "ratio":
 		return fmt.Sprintf("%.1f ×", x)
 	default:
+		if x == math.Trunc(x) || math.Abs(x) >= 1000 {
+			return units.Count(int64(math.Round(x)))
+		}
 		return fmt.Sprintf("%.1f", x)
 	}
 }

@@ -187,7 +187,7 @@ func TestDifferencesOfOutcomes(t *testing.T) {
 		"+5.0 points":           {"share", 0.05, 0, true},
 		"+0.1 ± 0.2 × (unsure)": {"ratio", 0.1, 0.2, false},
 		"−3.0 ± 1.0":            {"count", -3, 1, true},
-		"0.0":                   {"count", 0, 0, false},
+		"0":                     {"count", 0, 0, false},
 		"−1,234 ± 20":           {"money", -1234, 20, true},
 	} {
 		m := outcome.Metric{

@@ -102,7 +102,7 @@ export function inUnit(unit: string, x: number, currency: string): string {
     case "ratio":
       return `${x.toFixed(1)} ×`;
     default:
-      return x.toFixed(1);
+      return Number.isInteger(x) || Math.abs(x) >= 1000 ? count(x) : x.toFixed(1);
   }
 }
 

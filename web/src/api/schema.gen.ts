@@ -1079,6 +1079,37 @@ export interface components {
             /** @description Time zone; absent: the workload's. */
             zone?: string;
         };
+        AlwaysOn: {
+            /** @description A month's bill with as many nodes and agents as there are at most at once, all the time. */
+            allPerMonth: components["schemas"]["Figure"];
+            /** @description Working hours. */
+            hours: string;
+            /** @description A month's bill with those off outside working hours. */
+            inHoursPerMonth: components["schemas"]["Figure"];
+            /** @description Nodes at most at once, pool by pool. */
+            nodes: components["schemas"]["Figure"];
+            /**
+             * Format: double
+             * @description Part of the jobs that are submitted outside working hours, 0 to 1: with agents off they would wait for the morning.
+             */
+            outside: number;
+        };
+        AlwaysSample: {
+            /** @description The bill with as many nodes of each pool, and as many agents, as there are at most at once, all the time. */
+            allNano: string;
+            /** @description Likewise, with those off outside working hours; of short runs their share of a whole week is taken. */
+            hoursNano: string;
+            /**
+             * Format: int64
+             * @description Those nodes: most at once, pool by pool.
+             */
+            nodes: number;
+            /**
+             * Format: int64
+             * @description Jobs that were submitted outside working hours.
+             */
+            outside: number;
+        };
         Amounts: {
             /** @description CPU. */
             cpu: string;
@@ -1129,6 +1160,8 @@ export interface components {
             searched: boolean;
             /** @description The answer in a sentence. */
             sentence: string;
+            /** @description Coming and going beside nodes that stay on; absent in answers of before it was told. */
+            staysOn?: components["schemas"]["Staying"];
             /** @description It with one knob a step further. */
             steps: components["schemas"]["NextStep"][];
             /** @description Name of the sweep. */
@@ -1247,6 +1280,14 @@ export interface components {
             today: string;
             /** @description It does not hang on this. */
             unmoved?: boolean;
+        };
+        Bills: {
+            /** @description As many of them, always on. */
+            alwaysPerMonth: components["schemas"]["Figure"];
+            /** @description Nodes and agents come and go as the design says. */
+            asItIsPerMonth: components["schemas"]["Figure"];
+            /** @description As many of them as there are at most at once, off outside working hours. */
+            inHoursPerMonth: components["schemas"]["Figure"];
         };
         Bin: {
             /** @description Lower end. */
@@ -1650,6 +1691,8 @@ export interface components {
             why?: string;
         };
         Cost: {
+            /** @description What the same nodes and agents would cost if they did not come and go; absent in outcomes of before it was told. */
+            alwaysOn?: components["schemas"]["AlwaysOn"];
             /** @description Currency code. */
             currency: string;
             /** @description The floor under the bill: the least CPU and memory that the work done within the window needs at the cheapest prices that could hold it, and the fixed fee. No bill is below it. */
@@ -1676,6 +1719,8 @@ export interface components {
             perMonth: components["schemas"]["Figure"];
         };
         CostSample: {
+            /** @description What the same would cost if it stayed; absent in outcomes of before it was told. */
+            always?: components["schemas"]["AlwaysSample"];
             /** @description The floor under the bill: the least CPU and memory that the work done within the window needs, at the cheapest prices that could hold them, and the fixed fee. */
             floorNano: string;
             /** @description Node cost that is shared out to jobs; the rest is starts for nobody, lost attempts, idle, stranded and empty room. */
@@ -4418,6 +4463,19 @@ export interface components {
              * @description To, since the job's submission.
              */
             toNs: number;
+        };
+        Staying: {
+            /** @description Of what is recommended; absent where nothing is. */
+            best?: components["schemas"]["Bills"];
+            /** @description Working hours. */
+            hours: string;
+            /**
+             * Format: double
+             * @description Part of the jobs that are submitted outside them, 0 to 1.
+             */
+            outside: number;
+            /** @description Of the scenario as it is. */
+            today: components["schemas"]["Bills"];
         };
         Step: {
             /**

@@ -10,6 +10,7 @@ import { Further } from "./Further";
 import { Holds } from "./Holds";
 import { Ladder } from "./Ladder";
 import { Matters } from "./Matters";
+import { Staying } from "./Staying";
 import { type Answer as Explored, ink, verdicts, worst } from "./verdict";
 
 const Cloud = lazy(() => import("./Cloud"));
@@ -66,6 +67,7 @@ export function Answer({ id, a }: { id: number; a: Explored }) {
       {chosen && <Chosen key={n} id={id} a={a} n={n} v={chosen} />}
       <Ladder a={a} />
       <Further a={a} />
+      <Staying a={a} />
       <Binds a={a} />
       <Matters a={a} />
       {a.aims.length > 0 && <Holds scenario={a.scenario} aims={a.aims.map((x) => x.says)} />}

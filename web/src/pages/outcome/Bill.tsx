@@ -1,6 +1,6 @@
 import type { Schemas } from "../../api/client";
 import { DataTable } from "../../parts/DataTable";
-import { likeMoney, money, percent, plusMinus, useNames } from "../../words";
+import { inUnit, likeMoney, money, percent, plusMinus, useNames } from "../../words";
 import { Spent } from "./Spent";
 
 type Result = Schemas["Outcome"];
@@ -29,6 +29,24 @@ export function Bill({ o }: { o: Result }) {
       })),
     ...c.parts.map((p) => ({ what: p.part, amount: p.perMonth, share: "", strong: false, inset: false })),
     { what: "all that is paid", amount: c.perMonth, share: "", strong: true, inset: false },
+    ...(c.alwaysOn
+      ? [
+          {
+            what: `its ${inUnit("count", c.alwaysOn.nodes.mean, "")} nodes, always on`,
+            amount: c.alwaysOn.allPerMonth,
+            share: "",
+            strong: false,
+            inset: false,
+          },
+          {
+            what: "those off outside working hours",
+            amount: c.alwaysOn.inHoursPerMonth,
+            share: "",
+            strong: false,
+            inset: true,
+          },
+        ]
+      : []),
     ...(c.floorPerMonth.mean > 0
       ? [
           {
@@ -80,6 +98,8 @@ export function Bill({ o }: { o: Result }) {
       <p className="mt-1 text-sm">
         {money(c.perJob.mean, c.currency)} a job
         {c.floorPerMonth.mean > 0 && `; the bill is ${c.timesFloor.mean.toFixed(1)} times its floor`}.
+        {c.alwaysOn &&
+          ` ${percent(c.alwaysOn.outside, 0)} of the jobs come outside ${c.alwaysOn.hours}: with agents off they wait until then.`}
         {c.waitingPerMonth.mean > 0 &&
           ` People's waiting is worth ${money(c.waitingPerMonth.mean, c.currency)} a month; nobody is billed for it.`}
       </p>
