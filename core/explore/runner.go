@@ -1,6 +1,7 @@
 package explore
 
 import (
+	"sync"
 	"sync/atomic"
 
 	"tachyphor/core/paired"
@@ -24,6 +25,8 @@ type Way struct {
 	Progress paired.Progress // nil: nobody is told
 	Standing func(Standing)  // is told after each block how it stands; nil: nobody is
 	Memory   Memory          // nil: nothing is kept
+	// Elsewhere computes where that takes long; nil: all is run in this process.
+	Elsewhere Elsewhere
 }
 
 // runner runs variants, each run once, and keeps what was read.
@@ -37,12 +40,13 @@ type runner struct {
 	digests map[string]string // of worlds, where runs are kept
 	runs    map[string]map[int]Run
 	done    atomic.Int64
+	mu      sync.Mutex // of what comes back from elsewhere
 }
 
 func newRunner(q *Question, way Way, whole int) *runner {
 	way.Progress = way.Progress.Forward()
-	if !q.lasting() {
-		way.Memory = nil
+	if !q.lasting() { // its digests name too little
+		way.Memory, way.Elsewhere = nil, nil
 	}
 	return &runner{
 		q: q, way: way, whole: whole, worlds: map[string]*world.World{}, faults: map[string]string{}, digests: map[string]string{},
@@ -64,7 +68,7 @@ func (r *runner) world(v variant) (*world.World, bool) {
 		r.faults[key] = err.Error()
 		return nil, false
 	}
-	if r.way.Memory != nil {
+	if r.way.Memory != nil || r.way.Elsewhere != nil {
 		r.digests[key] = r.q.digest(in.Named)
 	}
 	r.worlds[key] = w
@@ -103,13 +107,10 @@ func (r *runner) run(list []variant, first, repeats int) error {
 	if err != nil {
 		return err
 	}
-	got := make([]Run, len(tasks))
-	err = sim.Each(r.way.Workers, len(tasks), func(i int) (err error) {
-		if got[i], err = r.one(r.worlds[tasks[i].v.key()], tasks[i].repeat); err == nil {
-			err = r.keep(tasks[i], &got[i])
-		}
-		return err
-	})
+	if len(tasks) == 0 {
+		return nil
+	}
+	got, err := r.compute(tasks)
 	if err != nil {
 		return err
 	}
@@ -122,10 +123,7 @@ func (r *runner) run(list []variant, first, repeats int) error {
 // one is one run.
 func (r *runner) one(w *world.World, repeat int) (Run, error) {
 	watch := func(units.Duration) bool { return r.tell(0) }
-	out, err := paired.Run(w, paired.Draw{Repeat: repeat}, watch, func(t *sim.Trace) (Run, error) { return r.q.read(t), nil })
-	if repeat < fresh {
-		out.Delays = nil // percentiles of all runs together are told of fresh draws alone
-	}
+	out, err := r.q.run(w, repeat, watch)
 	if err == nil && !r.tell(1) {
 		err = sim.ErrStopped
 	}
