@@ -14,6 +14,8 @@ type Explore struct {
 	Aims     []string `json:"aims,omitempty" maxItems:"20" doc:"What a variant must keep, beside what the Sweep says, as in 95 % of all jobs start within 60s."`
 	Least    string   `json:"least,omitempty" enum:"bill,delay,lead,worth" doc:"What is to be as little as can be; absent: what the Sweep says, else bill."`
 	Runs     int      `json:"runs,omitempty" minimum:"0" maximum:"1000000" doc:"Most runs of one repeat of one variant; absent: what the Sweep says, else 2000."`
+
+	On *OnCluster `json:"on,omitempty" doc:"Cluster whose pods compute the runs; absent: the service does. The answer is the same bytes."`
 }
 
 // ExplorationBrief is what is told of an exploration in brief.
@@ -25,6 +27,8 @@ type ExplorationBrief struct {
 	Runs     int               `json:"runs" doc:"Most runs."`
 	Sentence string            `json:"sentence,omitempty" doc:"The answer in a sentence, once it is done."`
 	Today    aim.Verdict       `json:"today,omitempty" doc:"What is said of the scenario as it is, once it is done."`
+	On       *OnCluster        `json:"on,omitempty" doc:"Cluster whose pods compute it; absent: the service does."`
+	Pods     string            `json:"pods,omitempty" doc:"What pods computed of it, once it is done."`
 	Standing *explore.Standing `json:"standing,omitempty" doc:"How it stands, while it is looked for; absent in lists."`
 }
 
@@ -32,6 +36,7 @@ type ExplorationBrief struct {
 type ExploreGist struct {
 	Sentence string      `json:"sentence"`
 	Today    aim.Verdict `json:"today"`
+	Pods     string      `json:"pods,omitempty"`
 }
 
 // KeptExploration is an exploration with its answer.

@@ -30,6 +30,8 @@ type Explored struct {
 	Sweep string             `json:"sweep"` // name of the Sweep, or what it is called
 	Own   bool               `json:"own"`   // the knobs are those of the scenario itself
 	Spec  document.SweepSpec `json:"spec"`
+	// On is the cluster that it is computed on; nil: the service computes it.
+	On *OnCluster `json:"on,omitempty"`
 	// By numbers the way in which answers are found: what was asked of another may have another.
 	By string `json:"by"`
 }

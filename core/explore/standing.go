@@ -12,6 +12,7 @@ type Phase string
 
 // The phases, in their order.
 const (
+	Beginning  Phase = "first runs"
 	Spreading  Phase = "spread over all that is possible"
 	Stepping   Phase = "steps from the best"
 	Racing     Phase = "race"
@@ -21,15 +22,16 @@ const (
 
 // A Standing is how an answer stands while it is looked for.
 type Standing struct {
-	Phase    Phase        `json:"phase" doc:"What is done now."`
-	Runs     int          `json:"runs" doc:"Runs that are over."`
-	Variants int          `json:"variants" doc:"Variants that were run so far."`
-	Out      int          `json:"out" doc:"Those of them that get no more repeats."`
-	Unfit    int          `json:"unfit" doc:"Variants that make no valid documents."`
-	Best     string       `json:"best,omitempty" doc:"The best so far, as its changes in a line."`
-	Verdict  aim.Verdict  `json:"verdict,omitempty" doc:"What is said of its aims so far."`
-	Delay    stats.Figure `json:"delayP95Ns" doc:"95 % of its jobs start within this, ns."`
-	Bill     stats.Figure `json:"billPerMonth" doc:"Its bill of a month."`
+	Phase     Phase        `json:"phase" doc:"What is done now."`
+	Runs      int          `json:"runs" doc:"Runs that are over."`
+	Variants  int          `json:"variants" doc:"Variants that were run so far."`
+	Out       int          `json:"out" doc:"Those of them that get no more repeats."`
+	Unfit     int          `json:"unfit" doc:"Variants that make no valid documents."`
+	Best      string       `json:"best,omitempty" doc:"The best so far, as its changes in a line."`
+	Elsewhere string       `json:"elsewhere,omitempty" doc:"How it stands with the pods of a cluster that compute it, where some do."`
+	Verdict   aim.Verdict  `json:"verdict,omitempty" doc:"What is said of its aims so far."`
+	Delay     stats.Figure `json:"delayP95Ns" doc:"95 % of its jobs start within this, ns."`
+	Bill      stats.Figure `json:"billPerMonth" doc:"Its bill of a month."`
 }
 
 // standing tells how it stands with the variants of a race.

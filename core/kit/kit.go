@@ -37,7 +37,7 @@ type Right struct {
 // A Manifest is one file of what is rendered.
 type Manifest struct {
 	File string `json:"file" doc:"Name of the file."`
-	Part string `json:"part" enum:"template,pod,kit" doc:"What it belongs to."`
+	Part string `json:"part" enum:"template,pod,kit,shards" doc:"What it belongs to."`
 	For  string `json:"for" doc:"What it is for."`
 	Text string `json:"text" doc:"The manifest, as YAML."`
 }

@@ -23,11 +23,12 @@ var explorations = told{kinds: work.Names(&work.Exploring), name: "exploration",
 	b.Exploration = &wire.ExplorationBrief{Aims: []string{}}
 	if e := in.Explore; e != nil {
 		b.Exploration.Sweep, b.Exploration.Own, b.Exploration.Least, b.Exploration.Runs = e.Sweep, e.Own, e.Spec.Least, e.Spec.Budget.Runs
+		b.Exploration.On = e.On
 		b.Exploration.Aims = append(b.Exploration.Aims, e.Spec.Aims...)
 	}
 	var gist wire.ExploreGist
 	if o.State == wire.Done && json.Unmarshal([]byte(o.Gist), &gist) == nil {
-		b.Exploration.Sentence, b.Exploration.Today = gist.Sentence, gist.Today
+		b.Exploration.Sentence, b.Exploration.Today, b.Exploration.Pods = gist.Sentence, gist.Today, gist.Pods
 	}
 	if !o.State.Over() {
 		var s explore.Standing

@@ -60,6 +60,7 @@ func New(c Config) http.Handler {
 	r.GET("/readyz", s.ready)
 	r.GET("/metrics", s.authorized, gin.WrapH(s.metrics.handler()))
 	r.GET("/sign-in", s.signInByLink)
+	s.shardRoutes(r)
 	r.Use(newBusy(mostAtOnce).pass, s.authorized, s.roomy, newGate(largeAtOnce, largePatience).pass)
 	api := humagin.New(r, Describe(c.Version))
 	api.UseMiddleware(asked(api))

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -21,7 +22,7 @@ const (
 )
 
 func (p *program) renderCommand() *cobra.Command {
-	var scenario, as, into string
+	var scenario, as, into, namespace string
 	var parts, with []string
 	c := &cobra.Command{
 		Use: "render TEMPLATE|FILE...", Short: "Write manifests: templates, pods as they are made, the access kit",
@@ -32,13 +33,30 @@ them. Each says what it is for. A scenario gives the ceilings, from which the qu
 is made, and the cluster with its ways out.
 
   --parts kit,template,pod      what to write; otherwise kit and template
+  --parts shards --namespace NS alone, without a template: the rights of a service that
+                                has runs computed by pods there (sweep --on)
   --as stream                   one stream on standard output
   --as folder --into DIR        a file each
   --as kustomization --into DIR a file each, and a kustomization.yaml that names them`,
 		Example: "  tachyphor render compile-wide small-steady --scenario weekday-lean | kubectl apply -f -\n  tachyphor render " +
 			"agents.yaml --with platform/ --as kustomization --into deploy/agents",
-		Args: cobra.MinimumNArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
+			if slices.Contains(parts, kit.PartShards) {
+				if len(parts) > 1 || len(args) > 0 || namespace == "" {
+					return errors.New("--parts shards is written alone, of no template: render --parts shards --namespace NS")
+				}
+				list, err := kit.Shards(namespace)
+				if err != nil {
+					return err
+				}
+				return p.manifests(kit.Rendered{Items: list, Stream: kit.Stream(list), Kustomization: kit.Kustomization(list)}, as, into)
+			}
+			if err := cobra.MinimumNArgs(1)(c, args); err != nil {
+				return err
+			}
+			if namespace != "" {
+				return errors.New("--namespace goes with --parts shards; templates name their own")
+			}
 			for _, x := range parts {
 				if !slices.Contains([]string{kit.PartKit, kit.PartTemplate, kit.PartPod}, x) {
 					return fmt.Errorf("--parts %q: expected kit, template or pod", x)
@@ -60,7 +78,8 @@ is made, and the cluster with its ways out.
 		},
 	}
 	c.Flags().StringVar(&scenario, "scenario", "", "scenario that gives ceilings and the cluster")
-	c.Flags().StringSliceVar(&parts, "parts", nil, "kit, template, pod")
+	c.Flags().StringSliceVar(&parts, "parts", nil, "kit, template, pod; or shards alone")
+	c.Flags().StringVar(&namespace, "namespace", "", "with --parts shards: where pods compute")
 	c.Flags().StringVar(&as, "as", asStream, "stream, folder or kustomization")
 	c.Flags().StringVar(&into, "into", "", "folder for the files; made if absent")
 	c.Flags().StringArrayVar(&with, "with", nil, "with FILE: file or folder with the scenario and the cluster (may be repeated)")

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"io"
 	"log/slog"
+	"net/url"
 	"os"
 	"path/filepath"
 
@@ -20,6 +21,7 @@ type serveFlags struct {
 	listen, database, logFormat, logLevel string
 	hosts                                 []string
 	kubeconfig                            string
+	reach, image                          string
 }
 
 func (f *serveFlags) add(c *cobra.Command) {
@@ -29,7 +31,9 @@ func (f *serveFlags) add(c *cobra.Command) {
 		"MariaDB to use, as user:password@tcp(host:port)/name (better: TACHYPHOR_DATABASE); absent: a private one in the state folder")
 	fl.StringArrayVar(&f.hosts, "host-name", nil, "further host name that requests may be addressed to (may be repeated)")
 	fl.StringVar(&f.kubeconfig, "kubeconfig", "",
-		"kubeconfig for preflights and rehearsals (or TACHYPHOR_KUBECONFIG); absent: KUBECONFIG, or the cluster that this runs in")
+		"kubeconfig for preflights, rehearsals and runs on clusters (or TACHYPHOR_KUBECONFIG); absent: KUBECONFIG, or the cluster that this runs in")
+	fl.StringVar(&f.reach, "reach", "", "address of this service as pods of clusters reach it, as in https://tachyphor.slipway.example: for sweep --on")
+	fl.StringVar(&f.image, "shards-image", "", "image of this version that such pods run, where nobody names one")
 	fl.StringVar(&f.logFormat, "log-format", "text", "text or json")
 	fl.StringVar(&f.logLevel, "log-level", "info", "debug, info, warn or error")
 }
@@ -90,6 +94,8 @@ type Serving struct {
 	State, Address, Database, Version string
 	Hosts                             []string
 	Cluster                           kube.Options
+	Reach, Image                      string // how pods of it reach the service, and what they run
+	Pretended                         bool   // it is the demo's own
 	Log                               *slog.Logger
 }
 
@@ -106,20 +112,25 @@ func (p *program) serve(ctx context.Context, f serveFlags, load func(context.Con
 	if err != nil {
 		return err
 	}
+	if u, err := url.Parse(f.reach); f.reach != "" && (err != nil || u.Host == "" || u.Scheme != "http" && u.Scheme != "https") {
+		return fmt.Errorf("--reach %s: expected an address, as in https://tachyphor.slipway.example", f.reach)
+	}
 	reach := kubeconfigOf(f.kubeconfig)
-	if load != nil && f.kubeconfig == "" { // the demo has a cluster of its own
+	pretended := load != nil && f.kubeconfig == ""
+	if pretended { // the demo has a cluster of its own
 		if err := os.MkdirAll(p.state, 0o700); err != nil {
 			return no(err)
 		}
 		reach.Kubeconfig = filepath.Join(p.state, "cluster.yaml")
-		pretended, err := p.host.Pretend(reach.Kubeconfig)
+		stands, err := p.host.Pretend(reach.Kubeconfig)
 		if err != nil {
 			return fmt.Errorf("cannot start the demo's pretended cluster: %w", err)
 		}
-		defer func() { _ = pretended.Close() }()
+		defer func() { _ = stands.Close() }()
 	}
 	s, err := p.host.Start(ctx, Serving{
 		State: p.state, Address: f.listen, Database: f.database, Hosts: f.hosts, Version: Version, Cluster: reach, Log: log,
+		Reach: f.reach, Image: f.image, Pretended: pretended,
 	})
 	if err != nil {
 		return no(err)

@@ -27,6 +27,7 @@ type exploreFlags struct {
 	budget int
 	write  string
 	as     string
+	on     onFlags
 }
 
 func (f *exploreFlags) add(c *cobra.Command) {
@@ -37,6 +38,7 @@ func (f *exploreFlags) add(c *cobra.Command) {
 	fl.StringVar(&f.write, "write", "", "write what is recommended to this file, as a scenario of its own")
 	fl.StringVar(&f.as, "store", "", "store what is recommended under this name, as a scenario of its own")
 	f.hereFlags.add(c)
+	f.on.add(c)
 }
 
 // aimsRead tells what is wrong with aims that were given as flags.
@@ -62,6 +64,9 @@ func (f *exploreFlags) check(arg string) error {
 	}
 	if f.here && f.as != "" {
 		return errors.New("--store needs the service; with --here use --write")
+	}
+	if err := f.on.check(f.here); err != nil {
+		return err
 	}
 	return f.hereFlags.check(arg, "explore")
 }
@@ -174,7 +179,7 @@ func (p *program) answer(ctx context.Context, q *explore.Question, in world.Inpu
 
 // exploreThere asks the service, watches, and cancels on Ctrl-C.
 func (p *program) exploreThere(ctx context.Context, ask wire.Explore, f exploreFlags) error {
-	ask.Aims, ask.Least, ask.Runs = f.aims, f.least, f.budget
+	ask.Aims, ask.Least, ask.Runs, ask.On = f.aims, f.least, f.budget, f.on.where()
 	c := p.client()
 	asked, err := c.Explore(ctx, ask)
 	if err != nil {
@@ -193,6 +198,9 @@ func (p *program) exploreThere(ctx context.Context, ask wire.Explore, f exploreF
 	a := w.Result
 	if err := p.explored(a); err != nil {
 		return err
+	}
+	if w.Exploration.Pods != "" {
+		fmt.Fprintln(p.err, w.Exploration.Pods)
 	}
 	if f.write != "" {
 		if err := p.writeBest(a, f.write, func() (string, error) {

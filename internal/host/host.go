@@ -9,6 +9,7 @@ import (
 	"tachyphor/internal/cli"
 	"tachyphor/internal/service"
 	"tachyphor/internal/standin/cluster"
+	"tachyphor/internal/work"
 	"tachyphor/web"
 	"tachyphor/wire"
 )
@@ -18,8 +19,11 @@ type Here struct{}
 
 // Start brings a service with its console up.
 func (Here) Start(ctx context.Context, c cli.Serving) (cli.Served, error) {
+	if c.Pretended && c.Image == "" {
+		c.Image = cluster.OwnImage
+	}
 	s, err := service.Start(ctx, service.Config{
-		Cluster: c.Cluster, State: c.State, Address: c.Address, Database: c.Database, Hosts: c.Hosts,
+		Far: work.Far{Reach: c.Reach, Image: c.Image}, Near: c.Pretended && c.Reach == "", Cluster: c.Cluster, State: c.State, Address: c.Address, Database: c.Database, Hosts: c.Hosts,
 		Version: c.Version, Console: web.Console(), Log: c.Log,
 	})
 	if err != nil {

@@ -32,9 +32,11 @@ type Cluster struct {
 	Context string // name of the context, "in-cluster" inside one
 	Inside  bool   // this process runs in the cluster
 	config  *rest.Config
-	client  kubernetes.Interface
-	patient kubernetes.Interface // without a bound on a request, for watches
-	dynamic dynamic.Interface
+	// namespace is the context's own; empty: it names none.
+	namespace string
+	client    kubernetes.Interface
+	patient   kubernetes.Interface // without a bound on a request, for watches
+	dynamic   dynamic.Interface
 }
 
 // Bounds of a single request.
@@ -73,6 +75,9 @@ func Contexts(o Options) ([]string, error) {
 	return names, nil
 }
 
+// ownNamespace names the namespace of a process that runs in a cluster.
+const ownNamespace = "/var/run/secrets/kubernetes.io/serviceaccount/namespace"
+
 // insideName is the context of a process that runs in a cluster.
 const insideName = "in-cluster"
 
@@ -96,9 +101,14 @@ func Connect(o Options) (*Cluster, error) {
 	c := &Cluster{Context: o.Context, Inside: o.Context == insideName}
 	if c.Inside {
 		c.config, err = rest.InClusterConfig()
+		if b, unread := os.ReadFile(ownNamespace); unread == nil {
+			c.namespace = strings.TrimSpace(string(b))
+		}
 	} else {
-		c.config, err = clientcmd.NewNonInteractiveDeferredLoadingClientConfig(rules(o),
-			&clientcmd.ConfigOverrides{CurrentContext: o.Context}).ClientConfig()
+		loaded := clientcmd.NewNonInteractiveDeferredLoadingClientConfig(rules(o), &clientcmd.ConfigOverrides{CurrentContext: o.Context})
+		if c.config, err = loaded.ClientConfig(); err == nil {
+			c.namespace, _, err = loaded.Namespace()
+		}
 	}
 	if err != nil {
 		return nil, fmt.Errorf("context %s: %w", o.Context, err)

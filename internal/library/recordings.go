@@ -41,6 +41,20 @@ func (l *Library) Recording(ctx context.Context, jobs *document.Recorded) (*dema
 	})
 }
 
+// CopyRecording writes a stored recording's file.
+func (l *Library) CopyRecording(ctx context.Context, digest string, w io.Writer) error {
+	stored, err := l.store.GetRecording(ctx, digest)
+	if err != nil {
+		return Troubled(err)
+	}
+	src, err := l.open(ctx, stored)
+	if err != nil {
+		return err
+	}
+	_, err = io.Copy(w, src)
+	return err
+}
+
 // open reads a recording's file, piece by piece.
 func (l *Library) open(ctx context.Context, r store.Recording) (io.Reader, error) {
 	if r.Pieces == 0 { // as earlier versions stored it

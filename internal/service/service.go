@@ -11,9 +11,11 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
+	"net/url"
 	"os"
 	"path/filepath"
 	"strconv"
+	"strings"
 	"syscall"
 	"time"
 
@@ -38,6 +40,8 @@ type Config struct {
 	Console  fs.FS
 	Log      *slog.Logger
 	Cluster  kube.Options // the live cluster for preflights and rehearsals
+	Far      work.Far     // how runs are computed there
+	Near     bool         // pods there are processes of this machine, and reach the service at its own address
 	Unsafe   bool         // a private database without durability, for tests
 	// Free tells the free space of the private database's disk; nil: as it is. For tests.
 	Free func(path string) (units.Bytes, error)
@@ -114,8 +118,11 @@ func Start(ctx context.Context, c Config) (_ *Service, err error) {
 	if err != nil {
 		return nil, err
 	}
-	s.queue = work.Start(s.store, library.NewLibrary(s.store, folder), c.Log, s.disk.Full, c.Cluster)
 	s.Access.Address = "http://" + listener.Addr().String()
+	if c.Near {
+		c.Far.Reach = s.Access.Address
+	}
+	s.queue = work.Start(s.store, library.NewLibrary(s.store, folder), c.Log, s.disk.Full, c.Cluster, c.Far)
 	if !listener.Addr().(*net.TCPAddr).IP.IsLoopback() {
 		c.Log.Warn("listening beyond this machine without encryption: tokens can be read on the way; put a proxy with TLS before it",
 			"address", s.Access.Address)
@@ -197,12 +204,16 @@ func (s *Service) credentials(ctx context.Context) error {
 
 // serve answers requests in the background.
 func (s *Service) serve(l net.Listener) {
+	hosts := append([]string{"127.0.0.1", "localhost", "::1"}, s.config.Hosts...)
+	if u, err := url.Parse(s.config.Far.Reach); err == nil && u.Hostname() != "" {
+		hosts = append(hosts, strings.ToLower(u.Hostname()))
+	}
 	port := l.Addr().(*net.TCPAddr).Port
 	s.server = &http.Server{
 		Handler: api.New(api.Config{
 			Store: s.store, Queue: s.queue, Full: s.disk.Full, Log: s.config.Log, Version: s.config.Version,
 			Console: s.config.Console,
-			Hosts:   append([]string{"127.0.0.1", "localhost", "::1"}, s.config.Hosts...),
+			Hosts:   hosts,
 			Cookie:  "tachyphor_" + strconv.Itoa(port),
 		}),
 		ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10,

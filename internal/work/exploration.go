@@ -41,6 +41,11 @@ func (q *Queue) Explore(ctx context.Context, by string, ask wire.Explore) (store
 		}
 		e.Spec = docs[0].Value.(*document.Sweep).Spec
 	}
+	if e.On = ask.On; e.On != nil {
+		if err := q.reach(ctx, e.On); err != nil {
+			return store.Work{}, nil, err
+		}
+	}
 	e.Spec = e.Spec.With(ask.Aims, document.Least(ask.Least), ask.Runs)
 	in, faults, err := q.Library.Pin(ctx, e.Spec.Scenario)
 	if errors.Is(err, store.ErrNotFound) && !e.Own {
@@ -100,18 +105,29 @@ func exploring(ctx context.Context, q *Queue, j *Job) (End, error) {
 			return End{}, err
 		}
 	}
+	told := &said{j: j}
+	var far explore.Elsewhere
+	if in.Explore.On != nil {
+		if far, err = q.elsewhere(ctx, j, in, input, question, workers, told); err != nil {
+			return End{}, err
+		}
+	}
 	var a *explore.Answer
 	err = q.remembering(ctx, func(memory explore.Memory) (err error) {
 		a, err = question.Answer(explore.Way{
-			Workers: workers, Progress: j.Progress, Memory: memory, Standing: func(s explore.Standing) { j.Keep(s) },
+			Workers: workers, Progress: j.Progress, Memory: memory, Standing: told.standing, Elsewhere: far,
 		})
 		return err
 	})
 	if err != nil {
 		return End{}, err
 	}
+	gist := wire.ExploreGist{Sentence: a.Sentence, Today: a.Today}
+	if far != nil {
+		gist.Pods = told.whatPods(a.Runs, q.farLeast())
+	}
 	raw, err := json.Marshal(a)
-	return End{Gist: wire.ExploreGist{Sentence: a.Sentence, Today: a.Today}, Result: raw}, err
+	return End{Gist: gist, Result: raw}, err
 }
 
 // answered is the end of work that was asked the same before, found in the way of today.

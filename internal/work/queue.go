@@ -42,6 +42,8 @@ type Queue struct {
 	room    *room
 	full    func() error
 	cluster kube.Options
+	far     Far
+	blocks  sync.Map // that pods may ask for: *Block by the hash of its token
 
 	ring chan struct{} // something may be waiting
 	ctx  context.Context
@@ -61,11 +63,12 @@ type Queue struct {
 }
 
 // Start begins to work off the queue. While full is an error nothing is begun, for its
-// result could not be stored. cluster says which kubeconfig live work uses.
-func Start(s *store.Store, l *library.Library, log *slog.Logger, full func() error, cluster kube.Options) *Queue {
+// result could not be stored. cluster says which kubeconfig live work uses, far how
+// runs are computed there.
+func Start(s *store.Store, l *library.Library, log *slog.Logger, full func() error, cluster kube.Options, far Far) *Queue {
 	ctx, stop := context.WithCancel(context.Background())
 	q := &Queue{
-		Library: l, store: s, log: log, holder: store.NewHolder(), full: full, cluster: cluster,
+		Library: l, store: s, log: log, holder: store.NewHolder(), full: full, cluster: cluster, far: far,
 		room: &room{workers: cores(), all: memory.Work(memory.Limit())},
 		ring: make(chan struct{}, 1), ctx: ctx, stop: stop, running: map[uint64]*Job{},
 		results: kept.New(resultBytes, 2, func(r result) int { return r.bytes }),

@@ -16,6 +16,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"runtime"
 	"strconv"
 	"syscall"
 	"testing"
@@ -63,12 +64,23 @@ func controlPlane(t *testing.T) string {
 		cmd := exec.Command(filepath.Join(bin, name), args...)
 		cmd.Stdout, cmd.Stderr, cmd.Dir = &said, &said, dir
 		cmd.SysProcAttr = &syscall.SysProcAttr{Pdeathsig: syscall.SIGKILL}
-		if err := cmd.Start(); err != nil {
+		// What ends it with this process goes by the thread that began it: that one stays.
+		begun, ended := make(chan error), make(chan struct{})
+		go func() {
+			runtime.LockOSThread()
+			defer runtime.UnlockOSThread()
+			defer close(ended)
+			err := cmd.Start()
+			if begun <- err; err == nil {
+				_ = cmd.Wait()
+			}
+		}()
+		if err := <-begun; err != nil {
 			t.Fatal(err)
 		}
 		t.Cleanup(func() {
 			_ = cmd.Process.Kill()
-			_ = cmd.Wait()
+			<-ended
 			if t.Failed() {
 				b := said.Bytes()
 				t.Logf("%s:\n%s", name, b[max(0, len(b)-3000):])
@@ -115,7 +127,7 @@ func controlPlane(t *testing.T) string {
 	run("kube-controller-manager", "--kubeconfig="+config("manager.yaml", "man"), "--use-service-account-credentials=true",
 		"--service-account-private-key-file="+private,
 		"--root-ca-file="+ca, "--leader-elect=false", "--secure-port=0",
-		"--controllers=serviceaccount-controller,serviceaccount-token-controller,root-ca-certificate-publisher-controller,resourcequota-controller,namespace-controller,garbage-collector-controller")
+		"--controllers=serviceaccount-controller,serviceaccount-token-controller,root-ca-certificate-publisher-controller,resourcequota-controller,namespace-controller,garbage-collector-controller,job-controller,ttl-after-finished-controller")
 	run("kube-scheduler", "--kubeconfig="+config("scheduler.yaml", "sched"), "--leader-elect=false", "--secure-port=0")
 	return admin
 }

@@ -30,7 +30,7 @@ import (
 // ends.
 func Start(t testing.TB) (*service.Service, *client.Client) {
 	t.Helper()
-	return start(t, kube.Options{Kubeconfig: os.DevNull})
+	return StartAs(t, service.Config{Cluster: kube.Options{Kubeconfig: os.DevNull}})
 }
 
 // StartWithCluster is Start beside the demo's pretended cluster, which goes 40 times
@@ -39,7 +39,7 @@ func StartWithCluster(t testing.TB) (*service.Service, *client.Client) {
 	t.Helper()
 	path := filepath.Join(t.TempDir(), "cluster.yaml")
 	Cluster(t, path, 40)
-	return start(t, kube.Options{Kubeconfig: path})
+	return StartAs(t, service.Config{Cluster: kube.Options{Kubeconfig: path}})
 }
 
 // Cluster starts the demo's pretended cluster until the test ends, so much faster
@@ -57,12 +57,12 @@ func Cluster(t testing.TB, kubeconfig string, speed float64) {
 	})
 }
 
-func start(t testing.TB, reach kube.Options) (*service.Service, *client.Client) {
+// StartAs is Start as a configuration says; what every test has alike is filled in.
+func StartAs(t testing.TB, c service.Config) (*service.Service, *client.Client) {
 	t.Helper()
-	s, err := service.Start(context.Background(), service.Config{
-		State: t.TempDir(), Address: "127.0.0.1:0", Version: "test", Console: web.Console(), Unsafe: true, Cluster: reach,
-		Log: slog.New(slog.NewTextHandler(io.Discard, nil)),
-	})
+	c.State, c.Address, c.Version, c.Console, c.Unsafe = t.TempDir(), "127.0.0.1:0", "test", web.Console(), true
+	c.Log = slog.New(slog.NewTextHandler(io.Discard, nil))
+	s, err := service.Start(context.Background(), c)
 	if err != nil {
 		t.Fatal(err)
 	}

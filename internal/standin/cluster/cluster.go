@@ -36,6 +36,8 @@ type Options struct {
 	Facts *document.ClusterSpec // pools, images, links and times; nodes are the pools' least, and grow for pods without room
 	Speed float64               // how much faster than in life pretended things go; 0: 1
 	Name  string                // of the context
+	// Program is what containers of OwnImage run; empty: this process's own.
+	Program string
 }
 
 // A Cluster runs until Close.
@@ -72,6 +74,7 @@ func Start(o Options) (*Cluster, error) {
 	c.seed()
 	c.kubelet = &kubelet{c: c, pulled: map[string]bool{}, tries: map[string]int{}, woken: make(chan struct{}, 1)}
 	c.work.Go(c.kubelet.run)
+	c.work.Go((&jobs{c: c, state: map[string]*jobState{}}).run)
 	c.server = &http.Server{
 		Handler: c, ReadHeaderTimeout: 10 * time.Second,
 		BaseContext: func(net.Listener) context.Context { return c.running },

@@ -1,6 +1,7 @@
 package cluster
 
 import (
+	"context"
 	"encoding/json"
 	"fmt"
 	"net/http"
@@ -26,6 +27,8 @@ type kubelet struct {
 	tries  map[string]int
 	logs   sync.Map // namespace/name/container: text
 	woken  chan struct{}
+	// processes are those of this program, by namespace/name of their pods: what ends them.
+	processes sync.Map
 }
 
 func encode(v any) object {
@@ -72,12 +75,7 @@ func (k *kubelet) live(p *corev1.Pod) {
 		}
 	}
 	for _, c := range p.Spec.Containers {
-		if missing := k.missing(p.Namespace, c); missing != "" {
-			k.state(p, c.Name, corev1.ContainerState{Waiting: &corev1.ContainerStateWaiting{
-				Reason:  "CreateContainerConfigError",
-				Message: missing,
-			}}, corev1.PodPending)
-			k.event(p, "Failed", "Error: "+missing, true)
+		if !k.configured(p, c) {
 			return
 		}
 	}
@@ -106,7 +104,11 @@ func (k *kubelet) pull(p *corev1.Pod, c corev1.Container, facts *document.Cluste
 	}
 	k.event(p, "Pulling", fmt.Sprintf("Pulling image %q", c.Image), false)
 	i := slices.IndexFunc(facts.Images, func(i document.Image) bool { return i.Name == c.Image })
-	if i < 0 {
+	size := units.Bytes(ownSize)
+	switch {
+	case i >= 0:
+		size = facts.Images[i].Size
+	case !isOwn(c):
 		said := fmt.Sprintf("failed to resolve reference %q: not found", c.Image)
 		k.c.pretend(2 * time.Second)
 		for _, reason := range []string{"ErrImagePull", "ImagePullBackOff"} {
@@ -119,7 +121,6 @@ func (k *kubelet) pull(p *corev1.Pod, c corev1.Container, facts *document.Cluste
 		return false
 	}
 	began := time.Now()
-	size := facts.Images[i].Size
 	took := time.Second
 	if rate := facts.Links.Registry.Down; rate > 0 {
 		took = time.Duration(facts.Links.Registry.Latency + rate.Time(size))
@@ -134,6 +135,32 @@ func (k *kubelet) pull(p *corev1.Pod, c corev1.Container, facts *document.Cluste
 		units.Duration(float64(time.Since(began))*k.c.options.Speed).Short(), size.Short()), false)
 	return true
 }
+
+// configured waits until everything is there that a container names; false: its pod went before.
+func (k *kubelet) configured(p *corev1.Pod, c corev1.Container) bool {
+	for told := false; ; told = true {
+		missing := k.missing(p.Namespace, c)
+		if missing == "" {
+			return true
+		}
+		if !told {
+			k.state(p, c.Name, corev1.ContainerState{Waiting: &corev1.ContainerStateWaiting{
+				Reason:  "CreateContainerConfigError",
+				Message: missing,
+			}}, corev1.PodPending)
+			k.event(p, "Failed", "Error: "+missing, true)
+		}
+		if !k.c.pretend(configuredAgain) {
+			return false
+		}
+		if o, there := k.c.objects.get(pods, p.Namespace+"/"+p.Name); !there || meta(o)["deletionTimestamp"] != nil {
+			return false
+		}
+	}
+}
+
+// configuredAgain is after how long a kubelet looks again for what a container names.
+const configuredAgain = 5 * time.Second
 
 // missing names a Secret or key that a container needs and that is not there.
 func (k *kubelet) missing(namespace string, c corev1.Container) string {
@@ -164,6 +191,10 @@ func (k *kubelet) work(p *corev1.Pod, c corev1.Container, facts *document.Cluste
 	if m, ok := c.Resources.Limits[corev1.ResourceMemory]; ok && m.Value() < leastMemory {
 		k.state(p, c.Name, corev1.ContainerState{Terminated: &corev1.ContainerStateTerminated{Reason: "OOMKilled", ExitCode: 137}},
 			corev1.PodFailed)
+		return
+	}
+	if isOwn(c) {
+		k.runs(p, c)
 		return
 	}
 	script := strings.Join(slices.Concat(c.Command, c.Args), " ")
@@ -226,6 +257,9 @@ func (k *kubelet) end(key string) {
 		meta(o)["deletionTimestamp"] = time.Now().UTC().Format(time.RFC3339)
 		return true
 	})
+	if stop, ok := k.processes.Load(key); ok {
+		stop.(context.CancelFunc)()
+	}
 	k.c.work.Go(func() {
 		k.c.pretend(1200 * time.Millisecond)
 		if _, ok := k.c.objects.remove(pods, key); ok {

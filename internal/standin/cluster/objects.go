@@ -31,6 +31,7 @@ var (
 	ranges     = apiResource{"/api/v1", "limitranges", "LimitRange", true}
 	services   = apiResource{"/api/v1", "services", "Service", true}
 	slicesOf   = apiResource{"/apis/discovery.k8s.io/v1", "endpointslices", "EndpointSlice", true}
+	jobsOf     = apiResource{"/apis/batch/v1", "jobs", "Job", true}
 	roles      = apiResource{"/apis/rbac.authorization.k8s.io/v1", "roles", "Role", true}
 	bindings   = apiResource{"/apis/rbac.authorization.k8s.io/v1", "rolebindings", "RoleBinding", true}
 	wideRoles  = apiResource{"/apis/rbac.authorization.k8s.io/v1", "clusterroles", "ClusterRole", false}
@@ -38,7 +39,7 @@ var (
 )
 
 var resources = []apiResource{
-	namespaces, nodes, pods, events, secrets, quotas, ranges, services, slicesOf, roles, bindings, wideRoles, wideBinds,
+	namespaces, nodes, pods, events, secrets, quotas, ranges, services, slicesOf, jobsOf, roles, bindings, wideRoles, wideBinds,
 	{"/api/v1", "serviceaccounts", "ServiceAccount", true},
 	{"/api/v1", "podtemplates", "PodTemplate", true},
 	{"/api/v1", "persistentvolumeclaims", "PersistentVolumeClaim", true},

@@ -345,6 +345,9 @@ func (c *Cluster) drop(w http.ResponseWriter, q *http.Request, k call, key strin
 		return nil
 	}
 	c.objects.remove(k.res, key)
+	if k.res == jobsOf {
+		c.dropOwned(k.namespace, text(o, "metadata", "uid"))
+	}
 	answer(w, 200, object{"kind": "Status", "apiVersion": "v1", "status": "Success"})
 	return nil
 }

@@ -1,0 +1,90 @@
+package api
+
+import (
+	"encoding/json"
+	"errors"
+	"io"
+	"net/http"
+	"strconv"
+	"strings"
+
+	"tachyphor/core/explore"
+	"tachyphor/core/sim"
+	"tachyphor/internal/work"
+	"tachyphor/wire"
+
+	"github.com/gin-gonic/gin"
+)
+
+// mostAnswered bounds what a pod answers at once.
+const mostAnswered = 64 << 20
+
+type blockKey struct{}
+
+// shardRoutes are what pods that compute shards ask and answer. They are of one version of this
+// program with the service, so nothing of it is in the interface's description. A token lets one in
+// that is for one block of shards, lasts as long as that does, and opens nothing else.
+func (s *server) shardRoutes(r *gin.Engine) {
+	pods := r.Group("", newBusy(mostAtOnce).pass, s.ofBlock)
+	pods.GET(wire.ShardsQuestionPath, func(g *gin.Context) { g.JSON(http.StatusOK, block(g).Question) })
+	pods.GET(wire.ShardsJobsPath, func(g *gin.Context) {
+		g.Header("Content-Type", "application/octet-stream")
+		g.Status(http.StatusOK)
+		if err := s.Queue.RecordingOf(g, block(g), g.Writer); err != nil {
+			s.Log.Warn("recorded jobs for a pod broke off", "error", err)
+			panic(http.ErrAbortHandler)
+		}
+	})
+	pods.GET(wire.ShardsGroupPath+":group", func(g *gin.Context) {
+		n, err := strconv.Atoi(g.Param("group"))
+		if err != nil {
+			n = -1
+		}
+		group, err := block(g).Group(n)
+		if err != nil {
+			problem(g, http.StatusNotFound, err.Error())
+			return
+		}
+		g.JSON(http.StatusOK, group)
+	})
+	pods.POST(wire.ShardsGroupPath+":group", s.answered)
+}
+
+// block is the block that a request's token is for.
+func block(g *gin.Context) *work.Block { return g.MustGet(blockKey{}).(*work.Block) }
+
+// ofBlock lets pods in that carry a block's token.
+func (s *server) ofBlock(g *gin.Context) {
+	token, _ := strings.CutPrefix(g.GetHeader("Authorization"), "Bearer ")
+	b, ok := s.Queue.BlockOf(strings.TrimSpace(token))
+	if !ok {
+		problem(g, http.StatusUnauthorized, "these shards are not asked for any more")
+		return
+	}
+	g.Set(blockKey{}, b)
+}
+
+func (s *server) answered(g *gin.Context) {
+	var list []wire.ShardAnswer
+	body := http.MaxBytesReader(g.Writer, g.Request.Body, mostAnswered)
+	if err := json.NewDecoder(body).Decode(&list); err != nil {
+		problem(g, http.StatusUnprocessableEntity, "expected the shards' answers: "+err.Error())
+		return
+	}
+	_, _ = io.Copy(io.Discard, body)
+	err := block(g).Answer(list)
+	switch {
+	case errors.Is(err, explore.ErrOtherRuns), errors.Is(err, work.ErrNoGroup):
+		problem(g, http.StatusUnprocessableEntity, err.Error())
+	case errors.Is(err, work.ErrSaidElse):
+		s.Log.Error("shards", "error", err)
+		problem(g, http.StatusConflict, err.Error())
+	case errors.Is(err, sim.ErrStopped):
+		problem(g, http.StatusGone, "these shards are not asked for any more")
+	case err != nil:
+		s.Log.Warn("cannot keep what shards said", "error", err)
+		problem(g, http.StatusServiceUnavailable, silent)
+	default:
+		g.Status(http.StatusNoContent)
+	}
+}

@@ -1,0 +1,186 @@
+// Package pod is what a pod does that computes shards: it asks a service for its group, runs it,
+// and answers.
+package pod
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"strings"
+	"time"
+
+	"tachyphor/core/demand"
+	"tachyphor/core/document"
+	"tachyphor/core/explore"
+	"tachyphor/core/shelf"
+	"tachyphor/core/sim"
+	"tachyphor/core/units"
+	"tachyphor/core/world"
+	"tachyphor/wire"
+)
+
+// A Pod is told by its environment whom it asks for what.
+type Pod struct {
+	Address, Token, Group string
+	Log                   io.Writer
+	Patience              time.Duration // with a service that does not answer; 0: patience
+}
+
+// How long a service is waited for, and how much it may say.
+const (
+	patience = 2 * time.Minute
+	oneCall  = 5 * time.Minute
+	mostSaid = 2 << 30
+)
+
+// ErrRefused says that another try would come to the same.
+var ErrRefused = errors.New("refused")
+
+// errOver says that nobody asks any more.
+var errOver = errors.New("the shards are not asked for any more")
+
+// Work computes a group and answers it. A group that nobody asks for any more is as good as done.
+func (p *Pod) Work(ctx context.Context) error {
+	if p.Address == "" || p.Token == "" || p.Group == "" {
+		return fmt.Errorf("%w: this is run by pods of a Job that the service makes (sweep --on), and is told by it whom to ask", ErrRefused)
+	}
+	err := p.work(ctx)
+	if errors.Is(err, errOver) {
+		fmt.Fprintln(p.Log, err)
+		return nil
+	}
+	return err
+}
+
+func (p *Pod) work(ctx context.Context) error {
+	var asked wire.ShardsQuestion
+	if err := p.get(ctx, wire.ShardsQuestionPath, into(&asked)); err != nil {
+		return err
+	}
+	var group wire.ShardGroup
+	if err := p.get(ctx, wire.ShardsGroupPath+p.Group, into(&group)); err != nil {
+		return err
+	}
+	in, err := p.input(ctx, asked)
+	if err != nil {
+		return err
+	}
+	shards, err := explore.AskShards(asked.Aims, in)
+	if err != nil {
+		return fmt.Errorf("%w: %w", ErrRefused, err)
+	}
+	began := time.Now()
+	// One at a time: a pod asks for one core, and for the memory of one run.
+	out := make([]wire.ShardAnswer, len(group.Shards))
+	err = sim.Each(1, len(out), func(i int) (err error) {
+		out[i].Number = group.Shards[i].Number
+		out[i].Runs, err = shards.Run(group.Shards[i].Shard, func(units.Duration) bool { return ctx.Err() == nil })
+		return err
+	})
+	if err != nil {
+		if errors.Is(err, explore.ErrOtherRuns) {
+			err = fmt.Errorf("%w: %w", ErrRefused, err)
+		}
+		return err
+	}
+	fmt.Fprintf(p.Log, "group %s: %d shards in %s\n", p.Group, len(out), units.Duration(time.Since(began)).Short())
+	body, err := json.Marshal(out)
+	if err != nil {
+		return err
+	}
+	return p.call(ctx, http.MethodPost, wire.ShardsGroupPath+p.Group, body, func(io.Reader) error { return nil })
+}
+
+// input puts together what the shards are computed of.
+func (p *Pod) input(ctx context.Context, asked wire.ShardsQuestion) (in world.Input, err error) {
+	var all shelf.Shelf
+	for i, text := range asked.Documents {
+		docs, faults := document.Parse(fmt.Sprintf("document %d", i+1), []byte(text))
+		if err := faults.Err(); err != nil {
+			return in, fmt.Errorf("%w: %w", ErrRefused, err)
+		}
+		for _, d := range docs {
+			all.Put(d)
+		}
+	}
+	if len(all.OfKind(document.KindScenario)) != 1 {
+		return in, fmt.Errorf("%w: no scenario was sent", ErrRefused)
+	}
+	named, faults := all.Whole()
+	if err := faults.Err(); err != nil {
+		return in, fmt.Errorf("%w: %w", ErrRefused, err)
+	}
+	in.Named = named
+	if asked.Recorded {
+		err = p.get(ctx, wire.ShardsJobsPath, func(r io.Reader) (err error) {
+			in.Recording, err = demand.Read(r, asked.Columns)
+			return err
+		})
+	}
+	return in, err
+}
+
+func into(v any) func(io.Reader) error {
+	return func(r io.Reader) error { return json.NewDecoder(r).Decode(v) }
+}
+
+func (p *Pod) get(ctx context.Context, path string, read func(io.Reader) error) error {
+	return p.call(ctx, http.MethodGet, path, nil, read)
+}
+
+// call asks the service, again where it does not answer.
+func (p *Pod) call(ctx context.Context, method, path string, body []byte, read func(io.Reader) error) error {
+	long := p.Patience
+	if long == 0 {
+		long = patience
+	}
+	until := time.Now().Add(long)
+	for wait := 200 * time.Millisecond; ; wait = min(2*wait, 10*time.Second) {
+		again, err := p.once(ctx, method, path, body, read)
+		if err == nil || !again {
+			return err
+		}
+		if ctx.Err() != nil || time.Now().Add(wait).After(until) {
+			return fmt.Errorf("the service at %s: %w", p.Address, err)
+		}
+		fmt.Fprintln(p.Log, err)
+		select {
+		case <-ctx.Done():
+			return ctx.Err()
+		case <-time.After(wait):
+		}
+	}
+}
+
+// once asks the service once; again says that it may be asked once more.
+func (p *Pod) once(ctx context.Context, method, path string, body []byte, read func(io.Reader) error) (again bool, err error) {
+	ctx, done := context.WithTimeout(ctx, oneCall)
+	defer done()
+	q, err := http.NewRequestWithContext(ctx, method, strings.TrimRight(p.Address, "/")+path, bytes.NewReader(body))
+	if err != nil {
+		return false, fmt.Errorf("%w: %w", ErrRefused, err)
+	}
+	q.Header.Set("Authorization", "Bearer "+p.Token)
+	a, err := http.DefaultClient.Do(q)
+	if err != nil {
+		return true, err
+	}
+	defer func() { _ = a.Body.Close() }()
+	switch {
+	case a.StatusCode == http.StatusUnauthorized, a.StatusCode == http.StatusGone:
+		return false, errOver
+	case a.StatusCode/100 == 2:
+		return true, read(io.LimitReader(a.Body, mostSaid))
+	}
+	var said wire.Problem
+	_ = json.NewDecoder(io.LimitReader(a.Body, 1<<20)).Decode(&said) // what is no problem document has no detail
+	err = fmt.Errorf("%s %s: %s %s", method, path, a.Status, said.Detail)
+	if a.StatusCode/100 == 4 && a.StatusCode != http.StatusTooManyRequests {
+		return false, fmt.Errorf("%w: %w", ErrRefused, err)
+	}
+	return true, err
+}
