@@ -1,6 +1,6 @@
 # make demo   a running service with sample data, and where to look
 # make test   every test that belongs to a change
-# More: test-cluster, test-arm64, build, bench, validate, lint, generate, screenshots, clean
+# More: test-cluster, test-arm64, build, image, bench, validate, lint, generate, screenshots, clean
 
 GO     ?= go
 TAGS   := nomsgpack
@@ -9,7 +9,7 @@ WEBFILES := $(shell find web/src web/public web/index.html web/vite.config.ts we
 DEMOFILES := $(wildcard demo/*.yaml demo/*.csv demo/*/*.yaml)
 VERSION := $(shell git describe --tags --always --dirty 2>/dev/null || echo dev)
 
-.PHONY: demo test test-cluster test-arm64 test-go build bench validate lint generate screenshots setup setup-test clean
+.PHONY: demo test test-cluster test-arm64 test-go build image bench validate lint generate screenshots setup setup-test clean
 
 demo: setup bin/tachyphor
 	@exec ./bin/tachyphor demo
@@ -22,6 +22,12 @@ build: bin/tachyphor
 
 bin/tachyphor: $(GOFILES) $(DEMOFILES) go.mod go.sum web/dist/index.html
 	$(GO) build -trimpath -tags $(TAGS) -ldflags "-s -w -X tachyphor/internal/cli.Version=$(VERSION)" -o $@ ./cmd/tachyphor
+
+# The program as an image: an OCI layout in bin/image, for any tool that brings one to a registry.
+image: web/dist/index.html
+	CGO_ENABLED=0 $(GO) build -trimpath -tags $(TAGS) -ldflags "-s -w -X tachyphor/internal/cli.Version=$(VERSION)" -o bin/tachyphor-image ./cmd/tachyphor
+	cd tools/image && $(GO) run . -program ../../bin/tachyphor-image -arch $$($(GO) env GOARCH) -version "$(VERSION)" -into ../../bin/image
+	rm bin/tachyphor-image
 
 # The console, bundled; the placeholder stays so that Go compiles without it.
 web/dist/index.html: $(WEBFILES) web/node_modules/.installed
@@ -42,7 +48,7 @@ validate: setup-test
 # to test/live/testdata, which make test holds the stand-in against.
 test-cluster: setup-test
 	./scripts/cluster.sh .cache/cluster
-	TACHYPHOR_CLUSTER=$(CURDIR)/.cache/cluster $(GO) test -tags $(TAGS) -timeout 10m -count 1 -v ./test/live $(if $(RECORD),-record)
+	TACHYPHOR_CLUSTER=$(CURDIR)/.cache/cluster $(GO) test -tags $(TAGS) -timeout 20m -count 1 -v ./test/live $(if $(RECORD),-record)
 
 # The pinned runs, outcomes and mathematics on another kind of machine, emulated.
 test-arm64:

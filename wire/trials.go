@@ -59,5 +59,6 @@ type TrialBrief struct {
 // Connections are the clusters that the service can reach.
 type Connections struct {
 	Contexts []string `json:"contexts" doc:"Names of contexts, the usual one first; empty: there is no cluster to speak to."`
+	Shards   bool     `json:"shards" doc:"An exploration's runs can be computed there: the service knows at which address pods reach it, and what image they run."`
 	Why      string   `json:"why,omitempty" doc:"Why there is none."`
 }

@@ -42,6 +42,7 @@ func (s *server) trialOperations(api huma.API) {
 		if err != nil {
 			out.Why = err.Error()
 		}
+		out.Shards = s.Queue.Reaches()
 		out.Contexts = append(out.Contexts, names...)
 		return &struct{ Body wire.Connections }{out}, nil
 	})

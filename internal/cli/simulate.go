@@ -163,7 +163,12 @@ func (p *program) watchOutcome(ctx context.Context, c *client.Client, id uint64,
 // not done is an error.
 func (p *program) watch(ctx context.Context, c *client.Client, what string, quiet bool, id uint64) error {
 	bar := p.progress(what, quiet)
-	end, err := c.Watch(ctx, id, func(w wire.WorkBrief) { bar.set(w.Progress) })
+	end, err := c.Watch(ctx, id, func(w wire.WorkBrief) {
+		bar.set(w.Progress)
+		if e := w.Exploration; e != nil && e.Standing != nil {
+			bar.note(e.Standing.Elsewhere)
+		}
+	})
 	bar.end(err == nil && end.State == wire.Done)
 	if ctx.Err() != nil {
 		stop, done := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
@@ -201,6 +206,7 @@ type bar struct {
 	out  io.Writer
 	name string
 	last time.Time
+	said string // what was noted last
 }
 
 // barSteps is the grain of a bar.
@@ -231,6 +237,21 @@ func (b *bar) set(done float64) {
 	case b.out != nil && time.Since(b.last) > lineEvery:
 		fmt.Fprintf(b.out, "%s: %.0f %%\n", b.name, done*100)
 		b.last = time.Now()
+	}
+}
+
+// note tells how work stands that is done elsewhere, when that changes.
+func (b *bar) note(text string) {
+	if text == b.said {
+		return
+	}
+	b.said = text
+	switch {
+	case text == "":
+	case b.box != nil:
+		_, _ = b.box.Write([]byte(text + "\n")) // above the bar
+	case b.out != nil:
+		fmt.Fprintf(b.out, "%s: %s\n", b.name, text)
 	}
 }
 

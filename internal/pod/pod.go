@@ -17,7 +17,6 @@ import (
 	"tachyphor/core/document"
 	"tachyphor/core/explore"
 	"tachyphor/core/shelf"
-	"tachyphor/core/sim"
 	"tachyphor/core/units"
 	"tachyphor/core/world"
 	"tachyphor/wire"
@@ -35,6 +34,8 @@ const (
 	patience = 2 * time.Minute
 	oneCall  = 5 * time.Minute
 	mostSaid = 2 << 30
+	// tellEvery is how often a pod says what is done.
+	tellEvery = 5 * time.Second
 )
 
 // ErrRefused says that another try would come to the same.
@@ -73,22 +74,34 @@ func (p *Pod) work(ctx context.Context) error {
 	if err != nil {
 		return fmt.Errorf("%w: %w", ErrRefused, err)
 	}
-	began := time.Now()
-	// One at a time: a pod asks for one core, and for the memory of one run.
-	out := make([]wire.ShardAnswer, len(group.Shards))
-	err = sim.Each(1, len(out), func(i int) (err error) {
-		out[i].Number = group.Shards[i].Number
-		out[i].Runs, err = shards.Run(group.Shards[i].Shard, func(units.Duration) bool { return ctx.Err() == nil })
-		return err
-	})
-	if err != nil {
+	began, told := time.Now(), time.Now()
+	var out []wire.ShardAnswer
+	// One at a time: a pod asks for one core, and for the memory of one run. What is done is said
+	// now and then, so that of a pod that is lost little is.
+	for i, s := range group.Shards {
+		runs, err := shards.Run(s.Shard, func(units.Duration) bool { return ctx.Err() == nil })
 		if errors.Is(err, explore.ErrOtherRuns) {
 			err = fmt.Errorf("%w: %w", ErrRefused, err)
 		}
-		return err
+		if err != nil {
+			return err
+		}
+		out = append(out, wire.ShardAnswer{Number: s.Number, Runs: runs})
+		if i < len(group.Shards)-1 && time.Since(told) < tellEvery {
+			continue
+		}
+		if err := p.answer(ctx, out); err != nil {
+			return err
+		}
+		out, told = nil, time.Now()
 	}
-	fmt.Fprintf(p.Log, "group %s: %d shards in %s\n", p.Group, len(out), units.Duration(time.Since(began)).Short())
-	body, err := json.Marshal(out)
+	fmt.Fprintf(p.Log, "group %s: %d shards in %s\n", p.Group, len(group.Shards), units.Duration(time.Since(began)).Short())
+	return nil
+}
+
+// answer says what shards' runs said.
+func (p *Pod) answer(ctx context.Context, list []wire.ShardAnswer) error {
+	body, err := json.Marshal(list)
 	if err != nil {
 		return err
 	}

@@ -37,7 +37,7 @@ type Far struct {
 // Bounds of work elsewhere.
 const (
 	farLeast = 10 * time.Second // of one core
-	farGroup = 5 * time.Second  // of a group, about
+	farGroup = 30 * time.Second // of a group, about
 	farPods  = 8                // at once, where nobody says otherwise
 	farMost  = 1000             // groups
 )
@@ -49,6 +49,9 @@ func pods(on *wire.OnCluster) int {
 	}
 	return farPods
 }
+
+// Reaches reports whether runs can be computed on clusters without anything more being said.
+func (q *Queue) Reaches() bool { return q.far.Reach != "" && q.far.Image != "" }
 
 // reach opens the connection to the cluster that a question is to be computed on, and looks whether
 // it would take the work. An error that wraps ErrExplore says what to do.
@@ -119,12 +122,20 @@ var (
 	ErrSaidElse = errors.New("another pod said otherwise of the same shard: one of the two computes wrongly")
 )
 
-// Group is one pod's part.
+// Group is one pod's part: of its shards those that were not answered before, by one that was lost.
 func (b *Block) Group(n int) (wire.ShardGroup, error) {
 	if n < 0 || n >= len(b.groups) {
 		return wire.ShardGroup{}, fmt.Errorf("%w: %d of %d", ErrNoGroup, n, len(b.groups))
 	}
-	return wire.ShardGroup{Shards: b.groups[n]}, nil
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	left := []wire.NumberedShard{}
+	for _, s := range b.groups[n] {
+		if _, ok := b.answered[s.Number]; !ok {
+			left = append(left, s)
+		}
+	}
+	return wire.ShardGroup{Shards: left}, nil
 }
 
 // Answer takes what shards' runs said. The same said again changes nothing; other than was said
@@ -306,7 +317,9 @@ func grouped(shards []explore.Shard, left []int, each time.Duration, pods int) [
 	for _, i := range left {
 		runs += len(shards[i].Repeats)
 	}
-	groups := min(max(int(each*time.Duration(runs)/farGroup), pods), farMost, len(left))
+	// A multiple of the pods, so that they end together.
+	rounds := max(1, int((each*time.Duration(runs)/farGroup+time.Duration(pods)-1)/time.Duration(pods)))
+	groups := min(rounds*pods, farMost, len(left))
 	out := make([][]wire.NumberedShard, groups)
 	for n, i := range left {
 		out[n%groups] = append(out[n%groups], wire.NumberedShard{Number: i, Shard: shards[i]}) // long and short ones lie mixed
@@ -317,7 +330,11 @@ func grouped(shards []explore.Shard, left []int, each time.Duration, pods int) [
 // whatPods tells what pods computed of an exploration.
 func (s *said) whatPods(runs int, least time.Duration) string {
 	if n := s.runs.Load(); n > 0 {
-		return fmt.Sprintf("Pods of %s computed %d of %d runs, of %d Jobs.", s.context, n, runs, s.jobs.Load())
+		in := "one Job"
+		if jobs := s.jobs.Load(); jobs > 1 {
+			in = fmt.Sprintf("%d Jobs", jobs)
+		}
+		return fmt.Sprintf("Pods of %s computed %d of %d runs, in %s.", s.context, n, runs, in)
 	}
 	return fmt.Sprintf("No pods came: no block of its runs was worth %s of one core, less than which the service computes itself.", units.Duration(least).Short())
 }

@@ -31,6 +31,7 @@ import (
 	"tachyphor/test/worlds"
 	"tachyphor/wire"
 
+	batchv1 "k8s.io/api/batch/v1"
 	corev1 "k8s.io/api/core/v1"
 	"k8s.io/apimachinery/pkg/api/resource"
 	metav1 "k8s.io/apimachinery/pkg/apis/meta/v1"
@@ -228,6 +229,7 @@ func TestShardsOnAnyCluster(t *testing.T) {
 				if p.real {
 					playProcesses(t, p.client)
 				}
+				f.leave(t) // as a service that was killed does
 				w := f.ask(t, wire.OnCluster{Pods: pods})
 				if pods > 1 {
 					f.loseOne(t)
@@ -251,6 +253,23 @@ func TestShardsOnAnyCluster(t *testing.T) {
 			})
 		}
 	})
+}
+
+// leave leaves a Job that a process made of the first piece of work, before it was killed.
+func (f *far) leave(t *testing.T) {
+	t.Helper()
+	if _, err := f.client.BatchV1().Jobs(shardsIn).Create(context.Background(), &batchv1.Job{
+		ObjectMeta: metav1.ObjectMeta{Name: "tachyphor-1-left", Labels: map[string]string{"tachyphor/shards-of": "1"}},
+		Spec: batchv1.JobSpec{
+			CompletionMode: new(batchv1.IndexedCompletion), Completions: new(int32(3)), Parallelism: new(int32(2)), BackoffLimitPerIndex: new(int32(1)),
+			Template: corev1.PodTemplateSpec{Spec: corev1.PodSpec{
+				RestartPolicy: corev1.RestartPolicyNever,
+				Containers:    []corev1.Container{{Name: "shards", Image: "images.brinewell.example/nothing:1", Args: []string{"work"}}},
+			}},
+		},
+	}, metav1.CreateOptions{}); err != nil {
+		t.Fatal(err)
+	}
 }
 
 // loseOne takes the first pod that is at work away.
@@ -278,7 +297,7 @@ func TestShardsThatDoNotCome(t *testing.T) {
 		ctx := context.Background()
 		for what, on := range map[string]wire.OnCluster{
 			"`tachyphor render --parts shards --namespace default` writes the rights": {Namespace: "default"},
-			"the kubeconfig has no context": {Context: "elsewhere"},
+			"the kubeconfig has no context":                                           {Context: "elsewhere"},
 		} {
 			if _, err := f.c.Explore(ctx, wire.Explore{Sweep: "few", On: &on}); err == nil || !strings.Contains(err.Error(), what) {
 				t.Errorf("not %q: %v", what, err)

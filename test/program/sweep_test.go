@@ -71,6 +71,7 @@ func TestSweep(t *testing.T) {
 	}
 	for args, want := range map[string]string{
 		"--least money": "expected bill, delay, lead, worth", "--budget -1": "expected a number of runs", "--store x": "needs the service",
+		"--on -": "leave --here out", "--pods 3": "--pods goes with --on",
 	} {
 		if r := sweep(strings.Fields(args)...); r.status == 0 || !strings.Contains(r.err, want) {
 			t.Errorf("%q: %+v", args, r)

@@ -1687,6 +1687,8 @@ export interface components {
         Connections: {
             /** @description Names of contexts, the usual one first; empty: there is no cluster to speak to. */
             contexts: string[];
+            /** @description An exploration's runs can be computed there: the service knows at which address pods reach it, and what image they run. */
+            shards: boolean;
             /** @description Why there is none. */
             why?: string;
         };
@@ -2114,8 +2116,12 @@ export interface components {
             aims: string[];
             /** @description What is to be as little as can be. */
             least: string;
+            /** @description Cluster whose pods compute it; absent: the service does. */
+            on?: components["schemas"]["OnCluster"];
             /** @description The knobs are those of the scenario itself. */
             own?: boolean;
+            /** @description What pods computed of it, once it is done. */
+            pods?: string;
             /**
              * Format: int64
              * @description Most runs.
@@ -2138,6 +2144,8 @@ export interface components {
              * @enum {string}
              */
             least?: "bill" | "delay" | "lead" | "worth";
+            /** @description Cluster whose pods compute the runs; absent: the service does. The answer is the same bytes. */
+            on?: components["schemas"]["OnCluster"];
             /**
              * Format: int64
              * @description Most runs of one repeat of one variant; absent: what the Sweep says, else 2000.
@@ -2150,6 +2158,7 @@ export interface components {
         };
         Explored: {
             by: string;
+            on?: components["schemas"]["OnCluster"];
             own: boolean;
             spec: components["schemas"]["SweepSpec"];
             sweep: string;
@@ -3171,7 +3180,7 @@ export interface components {
              * @description What it belongs to.
              * @enum {string}
              */
-            part: "template" | "pod" | "kit";
+            part: "template" | "pod" | "kit" | "shards";
             /** @description The manifest, as YAML. */
             text: string;
         };
@@ -3462,6 +3471,19 @@ export interface components {
              * @description Samples before the one before them, as the clock was set back; they were left out.
              */
             steps: number;
+        };
+        OnCluster: {
+            /** @description Cluster, of the service's kubeconfig; absent: its usual one. */
+            context?: string;
+            /** @description Image that runs this program, of the service's own version; absent: what the service was started with. */
+            image?: string;
+            /** @description Namespace of the Job; absent: the context's own, else default. */
+            namespace?: string;
+            /**
+             * Format: int64
+             * @description Pods at once, at most; absent: 8.
+             */
+            pods?: number;
         };
         OneMore: {
             /** @description What it would have added to the bill of the repeat; below 0 when it is less. */
@@ -4421,6 +4443,8 @@ export interface components {
             billPerMonth: components["schemas"]["Figure"];
             /** @description 95 % of its jobs start within this, ns. */
             delayP95Ns: components["schemas"]["Figure"];
+            /** @description How it stands with the pods of a cluster that compute it, where some do. */
+            elsewhere?: string;
             /**
              * Format: int64
              * @description Those of them that get no more repeats.

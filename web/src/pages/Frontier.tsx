@@ -75,5 +75,5 @@ function Kept({ id }: { id: number }) {
         {(now) => <Standing now={now} />}
       </Underway>
     );
-  return <Answer key={id} id={id} a={w.result} />;
+  return <Answer key={id} id={id} a={w.result} pods={w.exploration?.pods} />;
 }

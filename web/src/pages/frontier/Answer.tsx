@@ -16,7 +16,7 @@ import { type Answer as Explored, ink, verdicts, worst } from "./verdict";
 const Cloud = lazy(() => import("./Cloud"));
 
 /** What exploring came to, the answer first. */
-export function Answer({ id, a }: { id: number; a: Explored }) {
+export function Answer({ id, a, pods }: { id: number; a: Explored; pods?: string }) {
   const [query, setQuery] = useSearchParams();
   const best = Math.max(a.best, 0);
   const asked = Number(query.get("v") ?? best);
@@ -49,6 +49,7 @@ export function Answer({ id, a }: { id: number; a: Explored }) {
       ))}
       <p className="mt-2 text-sm">
         <BriefLink ids={[id]} />
+        {pods && <span className="ml-4 opacity-80">{pods}</span>}
       </p>
       {a.best < 0 && (
         <Notice>

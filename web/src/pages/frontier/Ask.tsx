@@ -2,7 +2,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate } from "react-router";
 import { api, type Schemas, take, type Work } from "../../api/client";
-import { demand, sweeps } from "../../api/queries";
+import { connections, demand, sweeps } from "../../api/queries";
 import { Trouble } from "../../parts/Section";
 import { here } from "../../words";
 import { Aims } from "./Aims";
@@ -45,12 +45,19 @@ export function Ask({
   const workload = scenarios.find((s) => s.name === scenario)?.workload ?? "";
   const jobs = useQuery({ ...demand(workload), enabled: workload !== "" });
   const stored = useQuery(sweeps);
+  const places = useQuery(connections);
+  const clusters = places.data?.shards ? places.data.contexts : [];
+  const [context, setContext] = useState("");
   const explore = async () => {
     setError(null);
     setBusy(true);
     try {
       const which = sweep ? { sweep } : { scenario };
-      const w = take(await api.POST("/api/v1/explorations", { body: { ...which, aims, least } }));
+      const w = take(
+        await api.POST("/api/v1/explorations", {
+          body: { ...which, aims, least, ...(context && { on: { context } }) },
+        }),
+      );
       await queries.invalidateQueries({ queryKey: ["explorations"] });
       asked(w);
     } catch (problem) {
@@ -105,6 +112,24 @@ export function Ask({
             ))}
           </select>
         </label>
+        {clusters.length > 0 && (
+          <label className="flex items-center gap-2">
+            computed by
+            <select
+              id="on"
+              className="select select-sm w-auto max-w-60"
+              value={context}
+              onChange={(e) => setContext(e.target.value)}
+            >
+              <option value="">the service</option>
+              {clusters.map((name) => (
+                <option key={name} value={name}>
+                  pods of {name}
+                </option>
+              ))}
+            </select>
+          </label>
+        )}
         {earlier.length > 1 && (
           <label className="flex items-center gap-2">
             shown

@@ -53,6 +53,13 @@ export default function Cloud({ a, chosen, pick }: { a: Answer; chosen: number; 
         ];
       return [];
     });
+    const bills = a.variants.map((v) => v.billPerMonth.mean);
+    const [lowest, highest] = [Math.min(...bills), Math.max(...bills)];
+    // A name at the edge goes inwards, where it covers no axis.
+    const side = (n: number) => {
+      const where = ((a.variants[n]?.billPerMonth.mean ?? 0) - lowest) / Math.max(highest - lowest, 1e-9);
+      return where < 0.06 ? "right" : where > 0.94 ? "left" : "top";
+    };
     const named = (name: string, n: number, color: string, symbol: string) => ({
       name,
       type: "scatter",
@@ -64,8 +71,8 @@ export default function Cloud({ a, chosen, pick }: { a: Answer; chosen: number; 
       label: {
         show: true,
         formatter: name,
-        position: "top",
-        distance: 8,
+        position: side(n),
+        distance: side(n) === "top" ? 8 : 14,
         color: ink,
         fontWeight: 600,
         padding: [1, 3],

@@ -11,9 +11,12 @@ export function Standing({ now }: { now: Work }) {
     <div className="w-full max-w-3xl space-y-1 text-sm">
       {kept && <p className="opacity-80">{kept}</p>}
       <p>
-        {s.phase}: {count(s.variants)} variants in {count(s.runs)} runs, {count(s.out)} of them out
+        {s.phase}
+        {s.variants > 0 &&
+          `: ${count(s.variants)} variants in ${count(s.runs)} runs, ${count(s.out)} of them out`}
         {s.unfit > 0 && `, ${count(s.unfit)} more make no valid documents`}.
       </p>
+      {s.elsewhere && <p id="elsewhere">{s.elsewhere}.</p>}
       {s.best && (
         <p className="opacity-80">
           Best so far ({s.verdict}): {s.best}; 95 % of jobs start within {duration(s.delayP95Ns.mean)},{" "}
