@@ -30,10 +30,18 @@ type Explored struct {
 	Sweep string             `json:"sweep"` // name of the Sweep, or what it is called
 	Own   bool               `json:"own"`   // the knobs are those of the scenario itself
 	Spec  document.SweepSpec `json:"spec"`
+	// Across are the workloads that every variant is run with; none: the scenario's own.
+	Across []PinnedDemand `json:"across,omitempty"`
 	// On is the cluster that it is computed on; nil: the service computes it.
 	On *OnCluster `json:"on,omitempty"`
 	// By numbers the way in which answers are found: what was asked of another may have another.
 	By string `json:"by"`
+}
+
+// A PinnedDemand is a revision of a workload and its recorded jobs.
+type PinnedDemand struct {
+	Ref
+	Recording string `json:"recording,omitempty"` // digest
 }
 
 // A Ref names one revision of a document.

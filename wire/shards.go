@@ -15,7 +15,12 @@ type OnCluster struct {
 // A ShardsQuestion is what pods compute shards of. It and what follows goes between processes of
 // one version of this program alone.
 type ShardsQuestion struct {
-	Aims      []string          `json:"aims"`
+	Aims   []string      `json:"aims"`
+	Inputs []ShardsInput `json:"inputs"`
+}
+
+// A ShardsInput is what variants are run with: a scenario with one workload.
+type ShardsInput struct {
 	Documents []string          `json:"documents"` // texts: the scenario, its cluster, its workload, its templates
 	Recorded  bool              `json:"recorded"`  // its recorded jobs are to be fetched too
 	Columns   map[string]string `json:"columns,omitempty"`
@@ -38,9 +43,9 @@ type ShardAnswer struct {
 	Runs   []explore.Run `json:"runs"`
 }
 
-// Addresses at which pods ask and answer; the group's number follows the last.
+// Addresses at which pods ask and answer; the number of an input or a group follows.
 const (
 	ShardsQuestionPath = "/api/v1/shards/question"
-	ShardsJobsPath     = "/api/v1/shards/jobs"
+	ShardsJobsPath     = "/api/v1/shards/jobs/"
 	ShardsGroupPath    = "/api/v1/shards/groups/"
 )

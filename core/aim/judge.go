@@ -30,6 +30,7 @@ type Reading struct {
 	Is      float64 `json:"is" doc:"The share (0 to 1), the mean (ns), a month's bill, or how many jobs of a run do what none should."`
 	Half    float64 `json:"half" doc:"Half the width of its interval."`
 	Runs    int     `json:"runs" doc:"Runs that it rests on."`
+	On      string  `json:"on,omitempty" doc:"Of several workloads, the one on which it stands worst."`
 	Nobody  bool    `json:"nobody,omitempty" doc:"No job came that it is about: it is kept for want of anybody who could miss it."`
 }
 

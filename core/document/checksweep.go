@@ -42,6 +42,13 @@ func (c checker) sweep(s *SweepSpec) {
 			c.at(fmt.Sprintf("spec.aims[%d]", i), strconv.Quote(clip(text)), e.Line())
 		}
 	}
+	across := map[string]bool{}
+	for i, name := range s.Across {
+		if across[name] || name == "" {
+			c.at(fmt.Sprintf("spec.across[%d]", i), strconv.Quote(clip(name)), "expected the name of a workload, each once")
+		}
+		across[name] = true
+	}
 	c.within("spec.budget.runs", s.Budget.Runs, 1, maxRuns)
 }
 

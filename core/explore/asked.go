@@ -35,6 +35,11 @@ func (a Asked) Reads(r aim.Reading, currency string) string {
 	if r.Nobody {
 		return "no job came that it is about"
 	}
+	if r.On != "" {
+		on := " with " + r.On
+		r.On = ""
+		return a.Reads(r, currency) + on
+	}
 	switch a.Kind {
 	case aim.Share.String():
 		return fmt.Sprintf("%.2f %% ± %.2f", 100*r.Is, 100*r.Half)

@@ -24,15 +24,15 @@ func Improving(scenario string) (name string, spec document.SweepSpec) {
 var errNoKnobs = errors.New("the scenario has no number that could be another: say what may change in a Sweep")
 
 // AskOwn is Ask with the knobs that the scenario has by itself.
-func AskOwn(name string, spec document.SweepSpec, in world.Input) (*Question, error) {
+func AskOwn(name string, spec document.SweepSpec, ins ...world.Input) (*Question, error) {
 	var err error
-	if spec.Knobs, err = KnobsOf(in); err != nil {
+	if spec.Knobs, err = KnobsOf(ins[0]); err != nil {
 		return nil, err
 	}
 	if len(spec.Knobs) == 0 {
 		return nil, errNoKnobs
 	}
-	return Ask(name, spec, in)
+	return Ask(name, spec, ins...)
 }
 
 // KnobsOf are the knobs that a scenario has by itself: the numbers of its agents, their

@@ -245,7 +245,7 @@ func (r *runner) waits(v variant, of func(*sim.Trace) []outcome.Limit) ([]outcom
 	if !ok {
 		return nil, nil
 	}
-	return paired.Run(w, paired.Draw{}, func(units.Duration) bool { return r.tell(0) }, func(t *sim.Trace) ([]outcome.Limit, error) {
+	return paired.Run(w[0], paired.Draw{}, func(units.Duration) bool { return r.tell(0) }, func(t *sim.Trace) ([]outcome.Limit, error) {
 		return of(t), nil
 	})
 }

@@ -5,10 +5,12 @@ import (
 	"encoding/hex"
 	"encoding/json"
 	"fmt"
+	"slices"
 
 	"tachyphor/core/document"
 	"tachyphor/core/outcome"
 	"tachyphor/core/shelf"
+	"tachyphor/core/world"
 )
 
 // A Memory keeps what single runs said, so that none is computed twice: not by another sweep that
@@ -32,14 +34,16 @@ func By() string { return fmt.Sprintf("engine %d, read %d, found %d", outcome.En
 
 // digest names what runs of a world are computed from: the engine, what is read, what all
 // documents say, and the aims.
-func (q *Question) digest(n shelf.Named) string {
+func (q *Question) digest(all []shelf.Named) string {
 	h := sha256.New()
 	fmt.Fprintf(h, "engine %d, read %d\n", outcome.Engine, readAs)
 	for _, a := range q.aims {
 		fmt.Fprintf(h, "%s\n", a)
 	}
-	for _, d := range n.All() {
-		fmt.Fprintf(h, "%s\n", d.Digest)
+	for _, n := range all {
+		for _, d := range n.All() {
+			fmt.Fprintf(h, "%s\n", d.Digest)
+		}
 	}
 	return hex.EncodeToString(h.Sum(nil))
 }
@@ -53,8 +57,10 @@ func key(digest string, repeat int) string {
 // lasting reports whether the documents tell all that runs hang on: recorded jobs are named by
 // what they are, not by a file alone.
 func (q *Question) lasting() bool {
-	jobs := q.in.Workload.Value.(*document.Workload).Spec.Jobs
-	return jobs == nil || jobs.Digest != ""
+	return !slices.ContainsFunc(q.ins, func(in world.Input) bool {
+		jobs := in.Workload.Value.(*document.Workload).Spec.Jobs
+		return jobs != nil && jobs.Digest == ""
+	})
 }
 
 // recall takes what is kept of tasks, and returns those that are left to be run.
@@ -73,7 +79,7 @@ func (r *runner) recall(tasks []task) (left []task, err error) {
 	for i, t := range tasks {
 		var out Run
 		data, ok := known[keys[i]]
-		if !ok || json.Unmarshal(data, &out) != nil || len(out.Tallies) != len(r.q.aims) || (out.Delays == nil) == (t.repeat >= fresh) {
+		if !ok || json.Unmarshal(data, &out) != nil || !r.q.tells(&out, t.repeat) {
 			left = append(left, t)
 			continue
 		}

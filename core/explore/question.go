@@ -5,10 +5,12 @@ package explore
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"tachyphor/core/aim"
 	"tachyphor/core/document"
+	"tachyphor/core/shelf"
 	"tachyphor/core/sim"
 	"tachyphor/core/units"
 	"tachyphor/core/world"
@@ -36,22 +38,28 @@ type knob struct {
 type Question struct {
 	Sweep string
 	Spec  document.SweepSpec
-	in    world.Input
-	base  *world.World
+	in    world.Input   // the first of ins: where places are looked up
+	ins   []world.Input // what every variant is run with: the scenario, with each workload that it is to hold on
+	bases []*world.World
+	base  *world.World // the first of them
 	knobs []knob
 	aims  []aim.Aim
 }
 
 // Ask puts a question together: places are looked up, aims read, and each value is tried by
 // itself, so that what is wrong is told before anything runs. name is the sweep's, in errors too.
-func Ask(name string, spec document.SweepSpec, in world.Input) (*Question, error) {
-	in.Bound = new(world.Bound)
-	q := &Question{Sweep: name, Spec: spec, in: in}
-	base, faults := world.Assemble(in)
-	if err := faults.Err(); err != nil {
-		return nil, err
+// ins are the scenario with each of the workloads that the sweep is across; of none, with its own.
+func Ask(name string, spec document.SweepSpec, ins ...world.Input) (*Question, error) {
+	q := &Question{Sweep: name, Spec: spec}
+	for _, in := range ins {
+		in.Bound = new(world.Bound)
+		base, faults := world.Assemble(in)
+		if err := faults.Err(); err != nil {
+			return nil, err
+		}
+		q.ins, q.bases = append(q.ins, in), append(q.bases, base)
 	}
-	q.base = base
+	q.in, q.base = q.ins[0], q.bases[0]
 	for _, text := range spec.Aims {
 		a, err := aim.Parse(text)
 		if err != nil {
@@ -69,17 +77,33 @@ func Ask(name string, spec document.SweepSpec, in world.Input) (*Question, error
 		}
 		q.knobs = append(q.knobs, k)
 	}
+	if len(spec.Across) > 0 {
+		return q, q.checkAcross()
+	}
 	return q, nil
+}
+
+// Inputs are what every variant is run with.
+func (q *Question) Inputs() []world.Input { return q.ins }
+
+// jobs are about how many jobs a run has: with the workload that has most, and with all together.
+func (q *Question) jobs() (most, all units.Bytes) {
+	for _, b := range q.bases {
+		n := units.Bytes(b.ExpectedJobs())
+		most, all = max(most, n), all+n
+	}
+	return most, all
 }
 
 // Need is about how much memory answering takes at most, on so many workers: the runs that are
 // under way and the recorded jobs; a world for each variant, and what is read of its runs.
 func (q *Question) Need(workers int) units.Bytes {
-	jobs, variants := units.Bytes(q.base.ExpectedJobs()), units.Bytes(q.Spec.Budget.Runs)
+	jobs, all := q.jobs()
+	variants := units.Bytes(q.Spec.Budget.Runs)
 	if len(q.knobs) > 0 { // else they are not known yet
 		variants = units.Bytes(min(q.Spec.Budget.Runs, q.many(q.Spec.Budget.Runs)))
 	}
-	return jobs*sim.RunBytes*units.Bytes(workers) + jobs*sim.TraceBytes + variants*worldBytes + units.Bytes(q.Spec.Budget.Runs)*runBytes
+	return jobs*sim.RunBytes*units.Bytes(workers) + all*sim.TraceBytes + variants*units.Bytes(len(q.ins))*worldBytes + units.Bytes(q.Spec.Budget.Runs)*runBytes
 }
 
 // What a variant and a run of one take, about.
@@ -94,11 +118,15 @@ func (q *Question) known(a aim.Aim) error {
 		return nil
 	}
 	var there []string
-	for _, c := range q.base.Classes {
-		if c.Name == a.Class {
-			return nil
+	for _, b := range q.bases {
+		for _, c := range b.Classes {
+			if c.Name == a.Class {
+				return nil
+			}
+			if !slices.Contains(there, c.Name) {
+				there = append(there, c.Name)
+			}
 		}
-		there = append(there, c.Name)
 	}
 	return fmt.Errorf("aim %q: there is no class %s; there are %s", a, a.Class, strings.Join(there, ", "))
 }
@@ -182,7 +210,7 @@ func (q *Question) knob(k *document.Knob) (out knob, err error) {
 	}
 	var first error
 	for v := range out.values {
-		if _, _, err := q.changed(out.edits(v)); err == nil {
+		if _, _, err := q.changed(q.in, out.edits(v)); err == nil {
 			return out, nil
 		} else if first == nil {
 			first = fmt.Errorf("%s: %w", out.text[v], err)
@@ -201,9 +229,8 @@ func (k *knob) edits(v int) []document.Changes {
 	return out
 }
 
-// changed is the scenario's world with changes made first, and what it was put together from.
-func (q *Question) changed(list []document.Changes) (world.Input, *world.World, error) {
-	in := q.in
+// changed is a world with changes made first, and what it was put together from.
+func (q *Question) changed(in world.Input, list []document.Changes) (world.Input, *world.World, error) {
 	named, faults, err := in.Named.With(list)
 	if err == nil {
 		err = faults.Err()
@@ -214,4 +241,17 @@ func (q *Question) changed(list []document.Changes) (world.Input, *world.World, 
 	in.Named = named
 	w, faults := world.Assemble(in)
 	return in, w, faults.Err()
+}
+
+// worlds are those of a variant, with each workload, and the digest of what they are computed from.
+func (q *Question) worlds(list []document.Changes) (out []*world.World, digest string, err error) {
+	var named []shelf.Named
+	for _, in := range q.ins {
+		in, w, err := q.changed(in, list)
+		if err != nil {
+			return nil, "", err
+		}
+		out, named = append(out, w), append(named, in.Named)
+	}
+	return out, q.digest(named), nil
 }

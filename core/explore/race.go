@@ -47,19 +47,6 @@ func mean(runs []Run, of func(*Run) float64) float64 {
 	return sum / float64(max(1, len(runs)))
 }
 
-// readings are what runs say of the aims, with a chance of being wrong in each.
-func (q *Question) readings(runs []Run, chance float64) []aim.Reading {
-	out := make([]aim.Reading, len(q.aims))
-	for i, a := range q.aims {
-		list := make([]aim.Tally, len(runs))
-		for n := range runs {
-			list[n] = runs[n].Tallies[i]
-		}
-		out[i] = a.Judge(list, chance)
-	}
-	return out
-}
-
 // worst is the gravest verdict of readings, and which has it; of none it is kept.
 func worst(list []aim.Reading) (aim.Verdict, int) {
 	at, v := -1, aim.Kept
@@ -100,7 +87,8 @@ func more(a, b []float64, chance float64) bool {
 // alike reports whether two variants did exactly the same in every repeat.
 func alike(a, b []Run) bool {
 	return len(a) == len(b) && slices.EqualFunc(a, b, func(x, y Run) bool {
-		return x.P95 == y.P95 && x.Lead == y.Lead && x.Bill == y.Bill && x.Waiting == y.Waiting && slices.Equal(x.Tallies, y.Tallies)
+		return x.P95 == y.P95 && x.Lead == y.Lead && x.Bill == y.Bill && x.Waiting == y.Waiting && slices.Equal(x.Tallies, y.Tallies) &&
+			slices.EqualFunc(x.Others, y.Others, slices.Equal)
 	})
 }
 
@@ -126,7 +114,7 @@ func (q *Question) look(r *runner, lanes []*lane, n int) {
 	// Those that do the same as one before them.
 	firsts := map[string]int{}
 	for i, l := range in {
-		key := fmt.Sprint(runs[i][0].P95, runs[i][0].Lead, runs[i][0].Bill, runs[i][0].Tallies)
+		key := fmt.Sprint(runs[i][0].P95, runs[i][0].Lead, runs[i][0].Bill, runs[i][0].Tallies, runs[i][0].Others)
 		if j, ok := firsts[key]; ok && in[j].out == "" && alike(runs[i], runs[j]) {
 			l.out, l.same = "does the same as another", slices.Index(lanes, in[j])
 			continue

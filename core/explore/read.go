@@ -1,79 +1,192 @@
 package explore
 
 import (
+	"fmt"
 	"slices"
 
 	"tachyphor/core/aim"
 	"tachyphor/core/outcome"
+	"tachyphor/core/paired"
 	"tachyphor/core/sim"
 	"tachyphor/core/stats"
 	"tachyphor/core/units"
 	"tachyphor/core/world"
 )
 
-// A Run is what is kept of one run of one variant.
+// A Run is what is kept of one run of one variant: with each of several workloads, where a sweep
+// is across them.
 type Run struct {
-	Tallies []aim.Tally `json:"tallies"` // in the order of the aims
-	P95     float64     `json:"p95"`     // of start delays, ns
-	Lead    float64     `json:"lead"`    // mean, ns
-	Bill    float64     `json:"bill"`    // of a month
-	Waiting float64     `json:"waiting"` // what waiting is worth, a month
-	Always  float64     `json:"always"`  // the bill with its most nodes always on
-	InHours float64     `json:"inHours"` // with those off outside working hours
-	Outside float64     `json:"outside"` // share of the jobs that come outside them
+	Tallies []aim.Tally `json:"tallies"` // in the order of the aims; of several workloads of the first
+	// Others are the tallies of the other workloads, in their order.
+	Others  [][]aim.Tally `json:"others,omitempty"`
+	P95     float64       `json:"p95"`     // of start delays, ns
+	Lead    float64       `json:"lead"`    // mean, ns
+	Bill    float64       `json:"bill"`    // of a month; of several workloads their mean, as are the amounts below
+	Waiting float64       `json:"waiting"` // what waiting is worth, a month
+	Always  float64       `json:"always"`  // the bill with its most nodes always on
+	InHours float64       `json:"inHours"` // with those off outside working hours
+	Outside float64       `json:"outside"` // share of the jobs that come outside them
 	// Delays are how start delays are spread; of fresh draws alone.
 	Delays *stats.Spread `json:"delays,omitempty"`
 }
 
-// read takes what is asked for off a run.
-func (q *Question) read(t *sim.Trace) Run {
-	w := t.World
-	out := Run{Tallies: make([]aim.Tally, len(q.aims))}
-	class := make([]int, len(q.aims))
+// of are the tallies of a workload.
+func (r *Run) of(workload int) []aim.Tally {
+	if workload == 0 {
+		return r.Tallies
+	}
+	return r.Others[workload-1]
+}
+
+// tells reports whether a run may be that of a repeat.
+func (q *Question) tells(r *Run, repeat int) bool {
+	if len(r.Tallies) != len(q.aims) || len(r.Others) != len(q.ins)-1 || (r.Delays == nil) == (repeat >= fresh) {
+		return false
+	}
+	return !slices.ContainsFunc(r.Others, func(t []aim.Tally) bool { return len(t) != len(q.aims) })
+}
+
+// run is one run of a variant: a repeat with each of its workloads.
+func (q *Question) run(worlds []*world.World, repeat int, watch sim.Watcher) (Run, error) {
+	r := reader{q: q}
+	for _, w := range worlds {
+		if _, err := paired.Run(w, paired.Draw{Repeat: repeat}, watch, func(t *sim.Trace) (struct{}, error) {
+			r.read(t)
+			return struct{}{}, nil
+		}); err != nil {
+			return Run{}, err
+		}
+	}
+	return r.run(len(worlds), repeat), nil
+}
+
+// A reader takes what is asked for off the runs with each workload.
+type reader struct {
+	q                    *Question
+	out                  Run
+	tallies              [][]aim.Tally
+	delays               []int64
+	jobs, ended, outside int
+	lead                 units.Sum[units.Duration]
+}
+
+func (x *reader) read(t *sim.Trace) {
+	w, q := t.World, x.q
+	tallies := make([]aim.Tally, len(q.aims))
+	class := make([]int, len(q.aims)) // −1: all; −2: there is no such class
 	for i, a := range q.aims {
 		class[i] = slices.IndexFunc(w.Classes, func(c world.Class) bool { return c.Name == a.Class })
+		if class[i] < 0 && a.Class != "" {
+			class[i] = -2
+		}
 	}
-	var delays []int64
-	jobs, ended := 0, 0
-	var lead, waited units.Sum[units.Duration]
+	var waited units.Sum[units.Duration]
 	for j := range t.Records {
 		job, r := &t.Jobs.List[j], &t.Records[j]
 		if job.Submitted < w.Plan.Warmup || job.Submitted >= w.Plan.Span {
 			continue
 		}
-		jobs++
+		x.jobs++
 		from := t.From(j)
 		if r.Started >= 0 {
-			delays = append(delays, int64(r.Started-from))
+			x.delays = append(x.delays, int64(r.Started-from))
 		}
 		if r.Started >= 0 && r.Ended >= 0 {
-			ended++
-			lead.Add(r.Ended - from)
+			x.ended++
+			x.lead.Add(r.Ended - from)
 			waited.Add(r.Started - from)
 		}
 		for i, a := range q.aims {
-			if class[i] < 0 || class[i] == int(job.Class) {
-				count(&out.Tallies[i], a, r, from, w.Plan.Span)
+			if class[i] == -1 || class[i] == int(job.Class) {
+				count(&tallies[i], a, r, from, w.Plan.Span)
 			}
 		}
 	}
 	monthly := float64(units.Month) / float64(w.Plan.Span-w.Plan.Warmup)
 	money := func(nano units.Sum[units.Money]) float64 { return float64(units.AmountOf(nano)) * monthly }
-	out.Bill, out.Waiting = money(outcome.Paid(t)), money(w.Waiting.ForAll(waited))
-	stays := outcome.StayingOn(t)
-	out.Always, out.InHours = money(stays.AllNano), money(stays.HoursNano)
-	out.Outside = float64(stays.Outside) / float64(max(1, jobs))
+	bill, stays := money(outcome.Paid(t)), outcome.StayingOn(t)
+	x.out.Bill += bill
+	x.out.Waiting += money(w.Waiting.ForAll(waited))
+	x.out.Always += money(stays.AllNano)
+	x.out.InHours += money(stays.HoursNano)
+	x.outside += stays.Outside
 	for i, a := range q.aims {
 		if a.Kind == aim.Bill {
-			out.Tallies[i] = aim.Tally{N: 1, X: out.Bill}
+			tallies[i] = aim.Tally{N: 1, X: bill}
 		}
 	}
-	slices.Sort(delays)
-	out.P95 = float64(stats.Percentile(delays, 95))
-	if ended > 0 {
-		out.Lead = lead.Over(ended)
+	x.tallies = append(x.tallies, tallies)
+}
+
+// run is what all say together.
+func (x *reader) run(workloads, repeat int) Run {
+	out := x.out
+	out.Tallies = x.tallies[0]
+	if workloads > 1 {
+		out.Others = x.tallies[1:]
 	}
-	spread := stats.SpreadOf(delays, 512)
-	out.Delays = &spread
+	n := float64(workloads)
+	out.Bill, out.Waiting, out.Always, out.InHours = out.Bill/n, out.Waiting/n, out.Always/n, out.InHours/n
+	out.Outside = float64(x.outside) / float64(max(1, x.jobs))
+	slices.Sort(x.delays)
+	out.P95 = float64(stats.Percentile(x.delays, 95))
+	if x.ended > 0 {
+		out.Lead = x.lead.Over(x.ended)
+	}
+	if repeat >= fresh { // percentiles of all runs together are told of fresh draws alone
+		spread := stats.SpreadOf(x.delays, 512)
+		out.Delays = &spread
+	}
 	return out
+}
+
+// readings are what runs say of the aims, with a chance of being wrong in each: of several
+// workloads, on that on which an aim stands worst.
+func (q *Question) readings(runs []Run, chance float64) []aim.Reading {
+	out := make([]aim.Reading, len(q.aims))
+	list := make([]aim.Tally, len(runs))
+	for i, a := range q.aims {
+		for k, in := range q.ins {
+			for n := range runs {
+				list[n] = runs[n].of(k)[i]
+			}
+			r := a.Judge(list, chance/float64(len(q.ins)))
+			if len(q.ins) > 1 {
+				r.On = in.Workload.Name
+			}
+			if k == 0 || graver(a, &r, &out[i]) {
+				out[i] = r
+			}
+		}
+	}
+	return out
+}
+
+// gravity orders verdicts.
+var gravity = map[aim.Verdict]int{aim.Kept: 0, aim.Undecided: 1, aim.Missed: 2}
+
+// graver reports whether an aim stands worse by x than by y.
+func graver(a aim.Aim, x, y *aim.Reading) bool {
+	switch gx, gy := gravity[x.Verdict], gravity[y.Verdict]; {
+	case gx != gy:
+		return gx > gy
+	case x.Nobody || y.Nobody:
+		return y.Nobody && !x.Nobody
+	}
+	if _, least := a.Bound(); least {
+		return x.Is < y.Is
+	}
+	return x.Is > y.Is
+}
+
+// across says of which workloads figures are; empty: of the scenario's own.
+func (q *Question) across() string {
+	if len(q.Spec.Across) == 0 {
+		return ""
+	}
+	names := make([]string, len(q.ins))
+	for i, in := range q.ins {
+		names[i] = in.Workload.Name
+	}
+	return fmt.Sprintf("Figures are of the workloads %s together, the bill is their mean; an aim is kept where it is with each.", words(names))
 }

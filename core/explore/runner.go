@@ -35,9 +35,9 @@ type runner struct {
 	way   Way
 	whole int // runs that there may be, for the progress
 
-	worlds  map[string]*world.World
-	faults  map[string]string // of variants that are no world
-	digests map[string]string // of worlds, where runs are kept
+	worlds  map[string][]*world.World // of a variant, with each workload
+	faults  map[string]string         // of variants that are no world
+	digests map[string]string         // of worlds, where runs are kept
 	runs    map[string]map[int]Run
 	done    atomic.Int64
 	mu      sync.Mutex // of what comes back from elsewhere
@@ -49,13 +49,13 @@ func newRunner(q *Question, way Way, whole int) *runner {
 		way.Memory, way.Elsewhere = nil, nil
 	}
 	return &runner{
-		q: q, way: way, whole: whole, worlds: map[string]*world.World{}, faults: map[string]string{}, digests: map[string]string{},
+		q: q, way: way, whole: whole, worlds: map[string][]*world.World{}, faults: map[string]string{}, digests: map[string]string{},
 		runs: map[string]map[int]Run{},
 	}
 }
 
-// world puts a variant's world together; false: it cannot be, and fault says why.
-func (r *runner) world(v variant) (*world.World, bool) {
+// world puts a variant's worlds together; false: they cannot be, and faults say why.
+func (r *runner) world(v variant) ([]*world.World, bool) {
 	key := v.key()
 	if w, ok := r.worlds[key]; ok {
 		return w, true
@@ -63,16 +63,13 @@ func (r *runner) world(v variant) (*world.World, bool) {
 	if _, ok := r.faults[key]; ok {
 		return nil, false
 	}
-	in, w, err := r.q.changed(r.q.changes(v))
+	worlds, digest, err := r.q.worlds(r.q.changes(v))
 	if err != nil {
 		r.faults[key] = err.Error()
 		return nil, false
 	}
-	if r.way.Memory != nil || r.way.Elsewhere != nil {
-		r.digests[key] = r.q.digest(in.Named)
-	}
-	r.worlds[key] = w
-	return w, true
+	r.digests[key], r.worlds[key] = digest, worlds
+	return worlds, true
 }
 
 // valid are the variants that are a world.
@@ -121,7 +118,7 @@ func (r *runner) run(list []variant, first, repeats int) error {
 }
 
 // one is one run.
-func (r *runner) one(w *world.World, repeat int) (Run, error) {
+func (r *runner) one(w []*world.World, repeat int) (Run, error) {
 	watch := func(units.Duration) bool { return r.tell(0) }
 	out, err := r.q.run(w, repeat, watch)
 	if err == nil && !r.tell(1) {

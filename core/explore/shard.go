@@ -5,7 +5,6 @@ import (
 	"fmt"
 
 	"tachyphor/core/document"
-	"tachyphor/core/paired"
 	"tachyphor/core/sim"
 	"tachyphor/core/units"
 	"tachyphor/core/world"
@@ -72,7 +71,7 @@ func (r *runner) compute(tasks []task) ([]Run, error) {
 		return nil
 	}
 	said := func(i int, runs []Run) error {
-		if err := shards[i].fits(runs, len(r.q.aims)); err != nil {
+		if err := r.q.fitting(&shards[i], runs); err != nil {
 			return err
 		}
 		if !take(i) {
@@ -100,13 +99,13 @@ func (r *runner) compute(tasks []task) ([]Run, error) {
 	return got, nil
 }
 
-// fits reports whether runs may be what the shard's say.
-func (s *Shard) fits(runs []Run, aims int) error {
+// fitting reports whether runs may be what a shard's say.
+func (q *Question) fitting(s *Shard, runs []Run) error {
 	if len(runs) != len(s.Repeats) {
 		return fmt.Errorf("%w: %d runs where %d are asked for", ErrOtherRuns, len(runs), len(s.Repeats))
 	}
-	for n, run := range runs {
-		if len(run.Tallies) != aims || (run.Delays == nil) == (s.Repeats[n] >= fresh) {
+	for n := range runs {
+		if !q.tells(&runs[n], s.Repeats[n]) {
 			return fmt.Errorf("%w: run %d tells of other aims or in another way", ErrOtherRuns, n+1)
 		}
 	}
@@ -116,44 +115,37 @@ func (s *Shard) fits(runs []Run, aims int) error {
 // Shards computes shards of a scenario's exploring.
 type Shards struct{ q *Question }
 
-// AskShards puts together what shards are computed of: a scenario and the aims of its variants.
-func AskShards(aims []string, in world.Input) (*Shards, error) {
-	q, err := Ask("shards", document.SweepSpec{Aims: aims}, in)
+// AskShards puts together what shards are computed of: the aims of variants, and what each is run
+// with.
+func AskShards(aims []string, ins ...world.Input) (*Shards, error) {
+	q, err := Ask("shards", document.SweepSpec{Aims: aims}, ins...)
 	return &Shards{q}, err
 }
 
 // Run computes a shard. It is refused where this process would compute something else than is
 // asked for, as another version of it does.
 func (s *Shards) Run(shard Shard, watch sim.Watcher) ([]Run, error) {
-	in, w, err := s.q.changed(shard.Changes)
+	worlds, got, err := s.q.worlds(shard.Changes)
 	if err != nil {
 		return nil, err
 	}
-	if got := s.q.digest(in.Named); got != shard.Digest {
+	if got != shard.Digest {
 		return nil, fmt.Errorf("%w: this process computes %.12s (%s), and %.12s is asked for; run the image of the service's own version",
 			ErrOtherRuns, got, By(), shard.Digest)
 	}
 	out := make([]Run, len(shard.Repeats))
 	for n, repeat := range shard.Repeats {
-		if out[n], err = s.q.run(w, repeat, watch); err != nil {
+		if out[n], err = s.q.run(worlds, repeat, watch); err != nil {
 			return nil, err
 		}
 	}
 	return out, nil
 }
 
-// run is one run.
-func (q *Question) run(w *world.World, repeat int, watch sim.Watcher) (Run, error) {
-	out, err := paired.Run(w, paired.Draw{Repeat: repeat}, watch, func(t *sim.Trace) (Run, error) { return q.read(t), nil })
-	if repeat < fresh {
-		out.Delays = nil // percentiles of all runs together are told of fresh draws alone
-	}
-	return out, err
-}
-
 // RunNeed is about how much memory one run of the scenario takes, and its recorded jobs.
 func (q *Question) RunNeed() units.Bytes {
-	return units.Bytes(q.base.ExpectedJobs()) * (sim.RunBytes + sim.TraceBytes)
+	most, all := q.jobs()
+	return most*sim.RunBytes + all*sim.TraceBytes
 }
 
 // AimTexts are the aims as they are written.

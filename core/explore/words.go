@@ -80,6 +80,9 @@ func (q *Question) none(a *Answer) string {
 
 // notes says what is to be known of an answer.
 func (q *Question) notes(a *Answer) {
+	if s := q.across(); s != "" {
+		a.Notes = append(a.Notes, s)
+	}
 	if a.Searched {
 		a.Notes = append(a.Notes, fmt.Sprintf("%s variants are possible, more than the budget of %s runs; %s were run: spread "+
 			"evenly first, then steps from the best. A better one may be among the others.",

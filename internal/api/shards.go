@@ -27,20 +27,20 @@ type blockKey struct{}
 func (s *server) shardRoutes(r *gin.Engine) {
 	pods := r.Group("", newBusy(mostAtOnce).pass, s.ofBlock)
 	pods.GET(wire.ShardsQuestionPath, func(g *gin.Context) { g.JSON(http.StatusOK, block(g).Question) })
-	pods.GET(wire.ShardsJobsPath, func(g *gin.Context) {
+	pods.GET(wire.ShardsJobsPath+":input", func(g *gin.Context) {
 		g.Header("Content-Type", "application/octet-stream")
-		g.Status(http.StatusOK)
-		if err := s.Queue.RecordingOf(g, block(g), g.Writer); err != nil {
+		err := s.Queue.RecordingOf(g, block(g), numbered(g, "input"), g.Writer)
+		if errors.Is(err, work.ErrNoGroup) {
+			problem(g, http.StatusNotFound, err.Error())
+			return
+		}
+		if err != nil {
 			s.Log.Warn("recorded jobs for a pod broke off", "error", err)
 			panic(http.ErrAbortHandler)
 		}
 	})
 	pods.GET(wire.ShardsGroupPath+":group", func(g *gin.Context) {
-		n, err := strconv.Atoi(g.Param("group"))
-		if err != nil {
-			n = -1
-		}
-		group, err := block(g).Group(n)
+		group, err := block(g).Group(numbered(g, "group"))
 		if err != nil {
 			problem(g, http.StatusNotFound, err.Error())
 			return
@@ -48,6 +48,15 @@ func (s *server) shardRoutes(r *gin.Engine) {
 		g.JSON(http.StatusOK, group)
 	})
 	pods.POST(wire.ShardsGroupPath+":group", s.answered)
+}
+
+// numbered is a number in a request's address; −1: it is none.
+func numbered(g *gin.Context, name string) int {
+	n, err := strconv.Atoi(g.Param(name))
+	if err != nil {
+		return -1
+	}
+	return n
 }
 
 // block is the block that a request's token is for.

@@ -144,11 +144,11 @@ func (p *program) briefHere(ctx context.Context, args []string, f briefFlags, fo
 }
 
 func (p *program) briefOfSweep(ctx context.Context, file string, f briefFlags) (*brief.Brief, error) {
-	d, in, err := p.gatherSweep(file, f.with, f.skipBad)
+	d, in, across, err := p.gatherSweep(file, f.with, f.skipBad)
 	if err != nil {
 		return nil, err
 	}
-	q, err := explore.Ask(d.Name, d.Value.(*document.Sweep).Spec, in)
+	q, err := explore.Ask(d.Name, d.Value.(*document.Sweep).Spec, across...)
 	if err != nil {
 		return nil, no(err)
 	}

@@ -9,6 +9,7 @@ import (
 
 	"tachyphor/core/demand"
 	"tachyphor/core/document"
+	"tachyphor/core/explore"
 	"tachyphor/core/shelf"
 	"tachyphor/core/world"
 )
@@ -78,28 +79,67 @@ func (p *program) gatherInput(file string, with []string, skipBad bool) (in worl
 
 // gatherSweep reads the first Sweep of a file, with the scenario that it names and what that
 // names, found as gatherInput finds it.
-func (p *program) gatherSweep(file string, with []string, skipBad bool) (d *document.Document, in world.Input, err error) {
+func (p *program) gatherSweep(file string, with []string, skipBad bool) (d *document.Document, in world.Input, across []world.Input, err error) {
 	files, err := p.foundIn(file)
 	if err != nil {
-		return nil, in, err
+		return nil, in, nil, err
 	}
 	sweeps := files.OfKind(document.KindSweep)
 	if len(sweeps) == 0 {
-		return nil, in, no(fmt.Errorf("%s: there is no Sweep in it; `tachyphor improve SCENARIO.yaml` needs none", file))
+		return nil, in, nil, no(fmt.Errorf("%s: there is no Sweep in it; `tachyphor improve SCENARIO.yaml` needs none", file))
 	}
 	d = sweeps[0]
 	name := d.Value.(*document.Sweep).Spec.Scenario
 	hint, err := p.lookAround(files, file, with, func() bool { return files.Find(document.KindScenario, name) != nil })
 	if err != nil {
-		return nil, in, err
+		return nil, in, nil, err
 	}
 	scenario := files.Find(document.KindScenario, name)
 	if scenario == nil {
-		return nil, in, document.Faults{d.Fault("spec.scenario", name, "no Scenario of that name in this file, its folder or the one above; "+
+		return nil, in, nil, document.Faults{d.Fault("spec.scenario", name, "no Scenario of that name in this file, its folder or the one above; "+
 			"name more with --with"+hint)}
 	}
-	in, err = p.gatherNamed(files, scenario, file, with, skipBad)
-	return d, in, err
+	if in, err = p.gatherNamed(files, scenario, file, with, skipBad); err != nil {
+		return nil, in, nil, err
+	}
+	across, err = p.gatherAcross(files, d, in, file, with, skipBad)
+	return d, in, across, err
+}
+
+// gatherAcross is what a sweep's variants are run with: the scenario, with each of the workloads
+// that it is across; of none, with its own.
+func (p *program) gatherAcross(files *found, sweep *document.Document, in world.Input, file string, with []string, skipBad bool) ([]world.Input, error) {
+	names := sweep.Value.(*document.Sweep).Spec.Across
+	if len(names) == 0 {
+		return []world.Input{in}, nil
+	}
+	missing := func() int {
+		return slices.IndexFunc(names, func(name string) bool { return files.Find(document.KindWorkload, name) == nil })
+	}
+	hint, err := p.lookAround(files, file, with, func() bool { return missing() < 0 })
+	if err != nil {
+		return nil, err
+	}
+	if i := missing(); i >= 0 {
+		return nil, document.Faults{sweep.Fault(fmt.Sprintf("spec.across[%d]", i), names[i],
+			"no Workload of that name in this file, its folder or the one above; name more with --with"+hint)}
+	}
+	var out []world.Input
+	for _, name := range names {
+		d := files.Find(document.KindWorkload, name)
+		jobs := in.Recording
+		if d != in.Workload {
+			if jobs, err = recordingOf(d, skipBad); err != nil {
+				return nil, err
+			}
+		}
+		one, err := explore.With(in, d, jobs)
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, one)
+	}
+	return out, nil
 }
 
 // foundIn reads the documents of a file.

@@ -97,11 +97,11 @@ An aim is written as:
 			if !f.here {
 				return p.exploreThere(c.Context(), wire.Explore{Sweep: args[0]}, f)
 			}
-			d, in, err := p.gatherSweep(args[0], f.with, f.skipBad)
+			d, in, across, err := p.gatherSweep(args[0], f.with, f.skipBad)
 			if err != nil {
 				return err
 			}
-			q, err := explore.Ask(d.Name, d.Value.(*document.Sweep).Spec.With(f.aims, document.Least(f.least), f.budget), in)
+			q, err := explore.Ask(d.Name, d.Value.(*document.Sweep).Spec.With(f.aims, document.Least(f.least), f.budget), across...)
 			if err != nil {
 				return no(err)
 			}

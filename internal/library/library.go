@@ -179,6 +179,56 @@ func (l *Library) PinAll(ctx context.Context, scenarios []store.Head) ([]Pinned,
 	return out, nil
 }
 
+// PinDemand names the newest revision of a workload.
+func (l *Library) PinDemand(ctx context.Context, name string) (out wire.PinnedDemand, err error) {
+	head, err := l.store.Get(ctx, document.KindWorkload, name, 0)
+	if err != nil {
+		return out, err
+	}
+	docs, err := l.Read(ctx, []store.Head{head})
+	if err != nil {
+		return out, err
+	}
+	if docs[0] == nil {
+		return out, fmt.Errorf("the stored Workload %s can no longer be read; put it again", name)
+	}
+	out.Ref = wire.Ref{Kind: head.Kind, Name: head.Name, Revision: head.Number}
+	if jobs := docs[0].Value.(*document.Workload).Spec.Jobs; jobs != nil {
+		out.Recording = jobs.Digest
+	}
+	return out, nil
+}
+
+// Demand returns a pinned workload with its recorded jobs; nil: it has none.
+func (l *Library) Demand(ctx context.Context, d wire.PinnedDemand) (*document.Document, *demand.Recording, error) {
+	all, faults, err := l.pinned(ctx, wire.Inputs{Documents: []wire.Ref{d.Ref}})
+	if err == nil {
+		err = faults.Err()
+	}
+	if err != nil {
+		return nil, nil, err
+	}
+	workload := all.All()[0]
+	if d.Recording == "" {
+		return workload, nil, nil
+	}
+	jobs, err := l.recorded(ctx, workload, d.Recording)
+	return workload, jobs, err
+}
+
+// recorded returns recorded jobs by their digest, with the columns that a workload names.
+func (l *Library) recorded(ctx context.Context, workload *document.Document, digest string) (*demand.Recording, error) {
+	recorded := document.Recorded{Digest: digest}
+	if jobs := workload.Value.(*document.Workload).Spec.Jobs; jobs != nil {
+		recorded.Columns = jobs.Columns
+	}
+	rec, err := l.Recording(ctx, &recorded)
+	if err != nil {
+		return nil, fmt.Errorf("recorded jobs %.12s: %w", digest, err)
+	}
+	return rec, nil
+}
+
 // pinned returns the pinned documents, the scenario first, with the changes that are made
 // first.
 func (l *Library) pinned(ctx context.Context, in wire.Inputs) (shelf.Shelf, document.Faults, error) {
@@ -248,15 +298,9 @@ func (l *Library) Input(ctx context.Context, in wire.Inputs, jobs bool) (world.I
 	}
 	input := world.Input{Named: named, Jobless: !jobs}
 	if in.Recording != "" && jobs {
-		recorded := document.Recorded{Digest: in.Recording}
-		if w := input.Workload.Value.(*document.Workload); w.Spec.Jobs != nil {
-			recorded.Columns = w.Spec.Jobs.Columns
+		if input.Recording, err = l.recorded(ctx, input.Workload, in.Recording); err != nil {
+			return input, nil, err
 		}
-		rec, err := l.Recording(ctx, &recorded)
-		if err != nil {
-			return input, nil, fmt.Errorf("recorded jobs %.12s: %w", in.Recording, err)
-		}
-		input.Recording = rec
 	}
 	return input, nil, nil
 }

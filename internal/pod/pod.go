@@ -10,6 +10,7 @@ import (
 	"fmt"
 	"io"
 	"net/http"
+	"strconv"
 	"strings"
 	"time"
 
@@ -66,11 +67,17 @@ func (p *Pod) work(ctx context.Context) error {
 	if err := p.get(ctx, wire.ShardsGroupPath+p.Group, into(&group)); err != nil {
 		return err
 	}
-	in, err := p.input(ctx, asked)
-	if err != nil {
-		return err
+	if len(asked.Inputs) == 0 {
+		return fmt.Errorf("%w: nothing was sent that variants are run with", ErrRefused)
 	}
-	shards, err := explore.AskShards(asked.Aims, in)
+	ins := make([]world.Input, len(asked.Inputs))
+	for i, x := range asked.Inputs {
+		var err error
+		if ins[i], err = p.input(ctx, i, x); err != nil {
+			return err
+		}
+	}
+	shards, err := explore.AskShards(asked.Aims, ins...)
 	if err != nil {
 		return fmt.Errorf("%w: %w", ErrRefused, err)
 	}
@@ -108,8 +115,8 @@ func (p *Pod) answer(ctx context.Context, list []wire.ShardAnswer) error {
 	return p.call(ctx, http.MethodPost, wire.ShardsGroupPath+p.Group, body, func(io.Reader) error { return nil })
 }
 
-// input puts together what the shards are computed of.
-func (p *Pod) input(ctx context.Context, asked wire.ShardsQuestion) (in world.Input, err error) {
+// input puts together what variants are run with.
+func (p *Pod) input(ctx context.Context, n int, asked wire.ShardsInput) (in world.Input, err error) {
 	var all shelf.Shelf
 	for i, text := range asked.Documents {
 		docs, faults := document.Parse(fmt.Sprintf("document %d", i+1), []byte(text))
@@ -129,7 +136,7 @@ func (p *Pod) input(ctx context.Context, asked wire.ShardsQuestion) (in world.In
 	}
 	in.Named = named
 	if asked.Recorded {
-		err = p.get(ctx, wire.ShardsJobsPath, func(r io.Reader) (err error) {
+		err = p.get(ctx, wire.ShardsJobsPath+strconv.Itoa(n), func(r io.Reader) (err error) {
 			in.Recording, err = demand.Read(r, asked.Columns)
 			return err
 		})

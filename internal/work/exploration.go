@@ -54,6 +54,16 @@ func (q *Queue) Explore(ctx context.Context, by string, ask wire.Explore) (store
 	if err != nil || len(faults) > 0 {
 		return store.Work{}, faults, err
 	}
+	for _, name := range e.Spec.Across {
+		d, err := q.Library.PinDemand(ctx, name)
+		if errors.Is(err, store.ErrNotFound) {
+			err = fmt.Errorf("%w: there is no workload %s, which the Sweep %s is to hold on", ErrExplore, name, ask.Sweep)
+		}
+		if err != nil {
+			return store.Work{}, nil, err
+		}
+		e.Across = append(e.Across, d)
+	}
 	in.Explore = &e
 	question, _, faults, err := q.question(ctx, in)
 	if err != nil || len(faults) > 0 {
@@ -68,16 +78,31 @@ func (q *Queue) Explore(ctx context.Context, by string, ask wire.Explore) (store
 
 // question puts together what an exploration was asked, and of what; of a scenario's own knobs,
 // without them.
-func (q *Queue) question(ctx context.Context, in wire.Inputs) (*explore.Question, world.Input, document.Faults, error) {
-	input, faults, err := q.Library.Input(ctx, in, true)
+func (q *Queue) question(ctx context.Context, in wire.Inputs) (*explore.Question, []world.Input, document.Faults, error) {
+	own, faults, err := q.Library.Input(ctx, in, len(in.Explore.Across) == 0)
 	if err != nil || len(faults) > 0 {
-		return nil, input, faults, err
+		return nil, nil, faults, err
 	}
-	question, err := explore.Ask(in.Explore.Sweep, in.Explore.Spec, input)
+	inputs := []world.Input{own}
+	if len(in.Explore.Across) > 0 {
+		inputs, own.Jobless = nil, false // each gets jobs of its own
+		for _, d := range in.Explore.Across {
+			workload, jobs, err := q.Library.Demand(ctx, d)
+			if err != nil {
+				return nil, nil, nil, err
+			}
+			with, err := explore.With(own, workload, jobs)
+			if err != nil {
+				return nil, nil, nil, fmt.Errorf("%w: %w", ErrExplore, err)
+			}
+			inputs = append(inputs, with)
+		}
+	}
+	question, err := explore.Ask(in.Explore.Sweep, in.Explore.Spec, inputs...)
 	if err != nil {
 		err = fmt.Errorf("%w: %w", ErrExplore, err)
 	}
-	return question, input, nil, err
+	return question, inputs, nil, err
 }
 
 func exploring(ctx context.Context, q *Queue, j *Job) (End, error) {
@@ -88,7 +113,7 @@ func exploring(ctx context.Context, q *Queue, j *Job) (End, error) {
 	if end, ok := q.answered(ctx, j, in.Explore); ok {
 		return end, nil
 	}
-	question, input, faults, err := q.question(ctx, in)
+	question, inputs, faults, err := q.question(ctx, in)
 	if err == nil {
 		err = faults.Err()
 	}
@@ -101,14 +126,14 @@ func exploring(ctx context.Context, q *Queue, j *Job) (End, error) {
 	}
 	defer free()
 	if in.Explore.Own {
-		if question, err = explore.AskOwn(in.Explore.Sweep, in.Explore.Spec, input); err != nil {
+		if question, err = explore.AskOwn(in.Explore.Sweep, in.Explore.Spec, inputs...); err != nil {
 			return End{}, err
 		}
 	}
 	told := &said{j: j}
 	var far explore.Elsewhere
 	if in.Explore.On != nil {
-		if far, err = q.elsewhere(ctx, j, in, input, question, workers, told); err != nil {
+		if far, err = q.elsewhere(ctx, j, in, question, workers, told); err != nil {
 			return End{}, err
 		}
 	}

@@ -19,7 +19,6 @@ import (
 	"tachyphor/core/explore"
 	"tachyphor/core/sim"
 	"tachyphor/core/units"
-	"tachyphor/core/world"
 	"tachyphor/internal/kube"
 	"tachyphor/wire"
 )
@@ -105,8 +104,8 @@ func (q *Queue) shards(on *wire.OnCluster, id uint64, groups int, token string) 
 // is done.
 type Block struct {
 	Question wire.ShardsQuestion
-	shards   int    // their numbers go from 0
-	digest   string // of the recorded jobs
+	shards   int      // their numbers go from 0
+	digests  []string // of the recorded jobs of its inputs; empty: they have none
 	groups   [][]wire.NumberedShard
 	said     func(i int, runs []explore.Run) error
 
@@ -174,9 +173,12 @@ func (b *Block) Answer(list []wire.ShardAnswer) error {
 	return nil
 }
 
-// RecordingOf writes the file of a block's recorded jobs.
-func (q *Queue) RecordingOf(ctx context.Context, b *Block, w io.Writer) error {
-	return q.Library.CopyRecording(ctx, b.digest, w)
+// RecordingOf writes the file of the recorded jobs of one of a block's inputs.
+func (q *Queue) RecordingOf(ctx context.Context, b *Block, n int, w io.Writer) error {
+	if n < 0 || n >= len(b.digests) || b.digests[n] == "" {
+		return fmt.Errorf("%w: no recorded jobs of input %d", ErrNoGroup, n)
+	}
+	return q.Library.CopyRecording(ctx, b.digests[n], w)
 }
 
 // BlockOf finds the block that a token is for.
@@ -190,7 +192,7 @@ func (q *Queue) BlockOf(token string) (*Block, bool) {
 
 // elsewhere has an exploration's runs computed on a cluster, where there are enough of them. told is
 // told how that stands.
-func (q *Queue) elsewhere(ctx context.Context, j *Job, in wire.Inputs, input world.Input, question *explore.Question, workers int,
+func (q *Queue) elsewhere(ctx context.Context, j *Job, in wire.Inputs, question *explore.Question, workers int,
 	told *said,
 ) (explore.Elsewhere, error) {
 	on := in.Explore.On
@@ -202,12 +204,23 @@ func (q *Queue) elsewhere(ctx context.Context, j *Job, in wire.Inputs, input wor
 	if err := c.ClearShards(ctx, on.Namespace, j.ID); err != nil {
 		return nil, err
 	}
-	asked := wire.ShardsQuestion{Aims: question.AimTexts(), Recorded: in.Recording != ""}
-	for _, d := range input.All() {
-		asked.Documents = append(asked.Documents, d.Text)
+	asked := wire.ShardsQuestion{Aims: question.AimTexts()}
+	digests := []string{in.Recording}
+	if len(in.Explore.Across) > 0 {
+		digests = nil
+		for _, d := range in.Explore.Across {
+			digests = append(digests, d.Recording)
+		}
 	}
-	if jobs := input.Workload.Value.(*document.Workload).Spec.Jobs; jobs != nil {
-		asked.Columns = jobs.Columns
+	for i, input := range question.Inputs() {
+		one := wire.ShardsInput{Recorded: digests[i] != ""}
+		for _, d := range input.All() {
+			one.Documents = append(one.Documents, d.Text)
+		}
+		if jobs := input.Workload.Value.(*document.Workload).Spec.Jobs; jobs != nil {
+			one.Columns = jobs.Columns
+		}
+		asked.Inputs = append(asked.Inputs, one)
 	}
 	return func(shards []explore.Shard, here func(int) error, said func(int, []explore.Run) error) error {
 		left, each, err := q.tasted(shards, workers, here)
@@ -226,7 +239,7 @@ func (q *Queue) elsewhere(ctx context.Context, j *Job, in wire.Inputs, input wor
 			return said(i, runs)
 		}
 		b := &Block{
-			Question: asked, digest: in.Recording, said: far, shards: len(shards), left: len(left), answered: map[int][sha256.Size]byte{}, all: make(chan struct{}),
+			Question: asked, digests: digests, said: far, shards: len(shards), left: len(left), answered: map[int][sha256.Size]byte{}, all: make(chan struct{}),
 			groups: grouped(shards, left, max(each, 1), pods(on)),
 		}
 		token := make([]byte, 32)

@@ -62,11 +62,22 @@ spec:
     - {at: Scenario/spec/templates/t/agents/ceiling, values: [6, 8, 10]}
     - {at: Scenario/spec/templates/t/agents/linger, values: [10s, 10m]}
   aims: [80 % of all jobs start within 5m]
+  across: [poisson, busier]
+`
+
+// busier is a workload with more jobs, which it is to hold on too.
+const busier = `apiVersion: tachyphor/v1
+kind: Workload
+metadata: {name: busier}
+spec:
+  start: 2026-01-05T00:00:00Z
+  classes:
+    - {name: job, wants: [], work: {mean: 10s}, arrivals: {hours: [{when: "Mon-Sun 00:00-24:00", perHour: 1700}]}}
 `
 
 // queue is what it varies.
 func queue() string {
-	return strings.Replace(worlds.Queue{Agents: 8, Load: 0.5, Work: worlds.Exponential, Hours: 24, Repeats: 4}.Text(), "floor: 8", "floor: 0", 1)
+	return strings.Replace(worlds.Queue{Agents: 8, Load: 0.5, Work: worlds.Exponential, Hours: 12, Repeats: 4}.Text(), "floor: 8", "floor: 0", 1)
 }
 
 // A far is a service that has shards computed in a place.
@@ -101,7 +112,7 @@ func farFrom(t *testing.T, p *place, patience time.Duration) *far {
 		Cluster: kube.Options{Kubeconfig: p.as(t, "system:serviceaccount:"+shardsIn+":"+kit.ShardsAccount)},
 		Near:    true, Far: work.Far{Image: cluster.OwnImage, Least: time.Millisecond, Patience: patience},
 	})
-	docs, faults := document.Parse("x", []byte(queue()+"---\n"+few))
+	docs, faults := document.Parse("x", []byte(queue()+"---\n"+busier+"---\n"+few))
 	if len(faults) > 0 {
 		t.Fatal(faults)
 	}
@@ -194,11 +205,15 @@ func wants(t *testing.T) string {
 	if err != nil {
 		t.Fatal(err)
 	}
-	docs, faults := document.Parse("few", []byte(few))
+	docs, faults := document.Parse("few", []byte(few+"---\n"+busier))
 	if len(faults) > 0 {
 		t.Fatal(faults)
 	}
-	q, err := explore.Ask("few", docs[0].Value.(*document.Sweep).Spec, in)
+	more, err := explore.With(in, docs[1], nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	q, err := explore.Ask("few", docs[0].Value.(*document.Sweep).Spec, in, more)
 	if err != nil {
 		t.Fatal(err)
 	}

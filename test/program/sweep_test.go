@@ -313,3 +313,54 @@ func parted(args string) []string {
 	}
 	return words
 }
+
+// A sweep across workloads keeps its aims on each: the service and the command line agree, each
+// brings the recorded jobs of each, and what is missing is told.
+func TestSweepAcross(t *testing.T) {
+	dir, state := t.TempDir(), t.TempDir()
+	for _, name := range []string{"workload.yaml", "week-38.csv"} {
+		b, err := os.ReadFile(filepath.Join(demoFolder, name))
+		if err != nil {
+			t.Fatal(err)
+		}
+		text := strings.Replace(strings.Replace(string(b), "name: week-38}", "name: busier}", 1), "jobs: {file: week-38.csv", "jobs: {times: 1.2, file: week-38.csv", 1)
+		if name == "workload.yaml" && (!strings.Contains(text, "name: busier}") || !strings.Contains(text, "times: 1.2")) {
+			t.Fatal(text)
+		}
+		if err := os.WriteFile(filepath.Join(dir, name), []byte(text), 0o600); err != nil {
+			t.Fatal(err)
+		}
+	}
+	file := filepath.Join(dir, "both.yaml")
+	text := strings.Replace(strings.Replace(small, "name: small", "name: both", 1), "  aims:", "  across: [week-38, busier]\n  aims:", 1)
+	if err := os.WriteFile(file, []byte(text), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	_, c := running.Serve(t, state, nil)
+	putDemo(t, c, state)
+	if r := command(t, state, "put", file); r.status != 0 {
+		t.Fatalf("%+v", r)
+	}
+	if r := command(t, state, "sweep", "both", "-q"); r.status == 0 || !strings.Contains(r.err, "there is no workload busier") {
+		t.Errorf("%+v", r)
+	}
+	if r := command(t, state, "put", filepath.Join(dir, "workload.yaml")); r.status != 0 {
+		t.Fatalf("%+v", r)
+	}
+	there := command(t, state, "sweep", "both", "-q", "-o", "json")
+	here := command(t, state, "sweep", file, "--here", "--with", demoFolder, "-q", "-o", "json")
+	if here.status != 0 || there.status != 0 || here.out != there.out {
+		t.Errorf("%d bytes and %d: %s %s", len(here.out), len(there.out), here.err, there.err)
+	}
+	if r := command(t, state, "sweep", "both", "-q"); r.status != 0 || !strings.Contains(r.out, "with busier") ||
+		!strings.Contains(strings.Join(strings.Fields(r.out), " "), "of the workloads week-38 and busier together") {
+		t.Errorf("%+v", r)
+	}
+	if err := os.Remove(filepath.Join(dir, "workload.yaml")); err != nil {
+		t.Fatal(err)
+	}
+	if r := command(t, state, "sweep", file, "--here", "--with", demoFolder, "-q"); r.status == 0 || !strings.Contains(r.err, "no Workload of that name") ||
+		!strings.Contains(r.err, "spec.across[1]") {
+		t.Errorf("%+v", r)
+	}
+}

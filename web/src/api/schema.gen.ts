@@ -2157,6 +2157,7 @@ export interface components {
             sweep?: string;
         };
         Explored: {
+            across?: components["schemas"]["PinnedDemand"][];
             by: string;
             on?: components["schemas"]["OnCluster"];
             own: boolean;
@@ -3819,6 +3820,13 @@ export interface components {
              */
             leadP95Ns: number;
         };
+        PinnedDemand: {
+            kind: string;
+            name: string;
+            recording?: string;
+            /** Format: int64 */
+            revision: number;
+        };
         Place: {
             /**
              * Format: int64
@@ -4034,6 +4042,8 @@ export interface components {
             is: number;
             /** @description No job came that it is about: it is kept for want of anybody who could miss it. */
             nobody?: boolean;
+            /** @description Of several workloads, the one on which it stands worst. */
+            on?: string;
             /**
              * Format: int64
              * @description Runs that it rests on.
@@ -4667,6 +4677,8 @@ export interface components {
             paysAfter: number;
         };
         SweepSpec: {
+            /** @description Names of workloads that every variant is run with in place of the scenario's own: an aim is kept where it is with each of them, figures are of all together, the bill is their mean. */
+            across?: string[];
             /** @description What a variant must keep, as in 95 % of all jobs start within 60s; the words are in docs/exploring.md. */
             aims?: string[];
             /** @description How much may be run. */

@@ -30,6 +30,7 @@ export function verdicts(list: Reading[]): string {
 /** reads writes what runs say of an aim, with its interval. */
 export function reads(a: Asked, r: Reading, currency: string): string {
   if (r.nobody) return "no job came that it is about";
+  if (r.on) return `${reads(a, { ...r, on: undefined }, currency)} with ${r.on}`;
   switch (a.kind) {
     case "share":
       return `${percent(r.is, 2)} ± ${(100 * r.half).toFixed(2)}`;

@@ -1,0 +1,53 @@
+package explore
+
+import (
+	"fmt"
+	"strings"
+
+	"tachyphor/core/demand"
+	"tachyphor/core/document"
+	"tachyphor/core/world"
+)
+
+// mostAcross is how many workloads a sweep may be across.
+const mostAcross = 12
+
+// With is a scenario's input with another workload and its recorded jobs in place of its own.
+func With(in world.Input, workload *document.Document, jobs *demand.Recording) (world.Input, error) {
+	if workload.Name != in.Workload.Name {
+		text, err := document.Apply(in.Scenario.Text, []document.Edit{{Op: "replace", Path: "/spec/workload", Value: workload.Name}})
+		if err != nil {
+			return in, fmt.Errorf("scenario %s with workload %s: %w", in.Scenario.Name, workload.Name, err)
+		}
+		docs, faults := document.Parse(in.Scenario.File, []byte(text))
+		if err := faults.Err(); err != nil {
+			return in, err
+		}
+		in.Scenario = docs[0]
+	}
+	in.Workload, in.Recording = workload, jobs
+	return in, nil
+}
+
+// checkAcross refuses what does not go with several workloads.
+func (q *Question) checkAcross() error {
+	if len(q.ins) > mostAcross {
+		return fmt.Errorf("across: %d workloads; at most %d", len(q.ins), mostAcross)
+	}
+	for i := range q.knobs {
+		for _, p := range q.knobs[i].places {
+			if p.kind == document.KindWorkload {
+				return fmt.Errorf("knob %s: %s is of one workload, and the sweep is across several; leave the knob or across out", q.knobs[i].name, p.at)
+			}
+		}
+	}
+	return nil
+}
+
+// words lists names as people do.
+func words(list []string) string {
+	if len(list) < 2 {
+		return strings.Join(list, "")
+	}
+	return strings.Join(list[:len(list)-1], ", ") + " and " + list[len(list)-1]
+}
