@@ -103,7 +103,7 @@ func (x *reader) read(t *sim.Trace) {
 		}
 	}
 	monthly := float64(units.Month) / float64(w.Plan.Span-w.Plan.Warmup)
-	money := func(nano units.Sum[units.Money]) float64 { return float64(units.AmountOf(nano)) * monthly }
+	money := func(nano units.Sum[units.Money]) float64 { return float64(float64(units.AmountOf(nano)) * monthly) }
 	bill, stays := money(outcome.Paid(t)), outcome.StayingOn(t)
 	x.out.Bill += bill
 	x.out.Waiting += money(w.Waiting.ForAll(waited))
