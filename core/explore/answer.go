@@ -122,6 +122,7 @@ func (q *Question) Answer(way Way) (*Answer, error) {
 		out.Aims = append(out.Aims, asked(a))
 	}
 	list := []variant{q.today()}
+	spread := 0 // of a search: the first that lie all over
 	var err error
 	if q.fits(budget) {
 		for _, v := range q.grid() {
@@ -130,7 +131,7 @@ func (q *Question) Answer(way Way) (*Answer, error) {
 			}
 		}
 		list = r.valid(list)
-	} else if list, err = q.search(r, budget); err != nil {
+	} else if list, spread, err = q.search(r, budget); err != nil {
 		return nil, err
 	} else {
 		out.Searched = true
@@ -150,7 +151,11 @@ func (q *Question) Answer(way Way) (*Answer, error) {
 	}
 	v, _ := worst(out.Variants[0].Aims)
 	out.Today = v
-	out.Matters = q.matters(r, out.list)
+	of := out.list
+	if out.Searched {
+		of = of[:spread]
+	}
+	out.Matters = q.matters(r, of, out.Searched)
 	q.standing(r, Confirming, out.list)
 	if err := q.choose(out); err != nil {
 		return nil, err

@@ -36,8 +36,8 @@ func AskOwn(name string, spec document.SweepSpec, ins ...world.Input) (*Question
 }
 
 // KnobsOf are the knobs that a scenario has by itself: the numbers of its agents, their
-// calendars, how its nodes grow and shrink, and where pods go; each with values around what
-// stands there, of ceilings and pools also what its own demand suggests. The scenario is run once
+// calendars, how its nodes grow and shrink and of which types they are, its cache plan, and where
+// pods go; each with values around what stands there, of ceilings and pools also what its own demand suggests. The scenario is run once
 // for that.
 func KnobsOf(in world.Input) (out []document.Knob, err error) {
 	w, faults := world.Assemble(in)
@@ -112,6 +112,10 @@ func KnobsOf(in world.Input) (out []document.Knob, err error) {
 		if p.Max > p.Min {
 			add("pool "+p.Name+" max", "nodes/pools"+document.Pointer(p.Name)+"/max", float64(most), around(most, max(1, p.Min), 0.5, 0.75, 1))
 		}
+	}
+	out = append(out, nodeTypes(in, w)...)
+	if k, ok := cachePlans(w, len(s.Caching) > 0); ok {
+		out = append(out, k)
 	}
 	add("placement", "nodes/placement", string(s.Nodes.Placement), anyOf(s.Nodes.Placement.Values()))
 	return out, nil

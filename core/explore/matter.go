@@ -14,13 +14,17 @@ type Matter struct {
 	Bill  float64 `json:"bill" doc:"Share of the spread of the bill, 0 to 1."`
 }
 
-// leastMatter is the share from which on two knobs together are told.
-const leastMatter = 0.02
+// From which share on two knobs together are told, and how many such pairs at most.
+const (
+	leastMatter = 0.02
+	mostPairs   = 6
+)
 
 // matters tells which knobs account for the spread of delays and bills over the variants that
 // were run: the variance of means by value as a share of all (the correlation ratio), and of
-// pairs what is beyond that. Where not every variant was run it is that of those which were.
-func (q *Question) matters(r *runner, lanes []*lane) []Matter {
+// pairs what is beyond that. Of some of all variants, as a search spreads them, it is an estimate:
+// what chance alone would account for is taken off.
+func (q *Question) matters(r *runner, lanes []*lane, some bool) []Matter {
 	type point struct {
 		v           variant
 		delay, bill float64
@@ -58,6 +62,9 @@ func (q *Question) matters(r *runner, lanes []*lane) []Matter {
 		if total <= 0 {
 			return 0
 		}
+		if n, cells := float64(len(points)), float64(len(count)); some && n > cells {
+			return math.Max(0, 1-float64((1-between/total)*(n-1))/(n-cells))
+		}
 		return between / total
 	}
 	delay, bill := func(p *point) float64 { return p.delay }, func(p *point) float64 { return p.bill }
@@ -66,10 +73,15 @@ func (q *Question) matters(r *runner, lanes []*lane) []Matter {
 		at := func(p *point) int { return p.v[k] }
 		out[k] = Matter{Knob: q.knobs[k].name, Delay: share(delay, at), Bill: share(bill, at)}
 	}
+	var pairs []Matter
 	for a := range q.knobs {
 		for b := a + 1; b < len(q.knobs); b++ {
 			cells := len(q.knobs[a].values) * len(q.knobs[b].values)
-			if len(points) < 3*cells { // a cell of its own for each says nothing
+			enough := 3 * cells // a cell of its own for each says nothing
+			if some {
+				enough = 20 * cells
+			}
+			if len(points) < enough {
 				continue
 			}
 			at := func(p *point) int { return p.v[a]*1_000_000 + p.v[b] }
@@ -78,10 +90,13 @@ func (q *Question) matters(r *runner, lanes []*lane) []Matter {
 				Delay: math.Max(0, share(delay, at)-out[a].Delay-out[b].Delay), Bill: math.Max(0, share(bill, at)-out[a].Bill-out[b].Bill),
 			}
 			if max(m.Delay, m.Bill) >= leastMatter {
-				out = append(out, m)
+				pairs = append(pairs, m)
 			}
 		}
 	}
-	slices.SortStableFunc(out, func(a, b Matter) int { return cmp.Compare(max(b.Delay, b.Bill), max(a.Delay, a.Bill)) })
+	most := func(a, b Matter) int { return cmp.Compare(max(b.Delay, b.Bill), max(a.Delay, a.Bill)) }
+	slices.SortStableFunc(pairs, most)
+	out = append(out, pairs[:min(len(pairs), mostPairs)]...)
+	slices.SortStableFunc(out, most)
 	return out
 }

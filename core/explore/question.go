@@ -24,6 +24,16 @@ type place struct {
 	pointer string
 }
 
+// says writes a value of a place in a line.
+func (p *place) says(x any) string {
+	if p.kind == document.KindScenario && p.pointer == "/spec/caching" {
+		if text, ok := saidRules(x); ok {
+			return text
+		}
+	}
+	return document.Value{Plain: x}.String()
+}
+
 // A knob is one place or several that move as one.
 type knob struct {
 	name   string
@@ -190,9 +200,8 @@ func (q *Question) knob(k *document.Knob) (out knob, err error) {
 		var text []string
 		same := true
 		for i, x := range out.values[v] {
-			s := (document.Value{Plain: x}).String()
-			text = append(text, s)
-			same = same && s == (document.Value{Plain: was[i]}).String()
+			text = append(text, out.places[i].says(x))
+			same = same && (document.Value{Plain: x}).String() == (document.Value{Plain: was[i]}).String()
 		}
 		if out.text = append(out.text, strings.Join(text, ", ")); same {
 			out.base = v
@@ -205,7 +214,7 @@ func (q *Question) knob(k *document.Knob) (out knob, err error) {
 		if x == nil {
 			out.was += "not said"
 		} else {
-			out.was += (document.Value{Plain: x}).String()
+			out.was += out.places[i].says(x)
 		}
 	}
 	var first error

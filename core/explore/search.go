@@ -13,7 +13,7 @@ import (
 
 // Shares of a budget that a search may have.
 const (
-	spreadShare = 0.25 // for the variants that are spread over all that is possible
+	spreadShare = 0.15 // for the variants that are spread over all that is possible
 	searchShare = 0.7  // for those and the steps from the best
 )
 
@@ -109,54 +109,142 @@ func (q *Question) better(r *runner, a, b variant) int {
 		cmp.Compare(mean(r.of(a, 0), q.objective), mean(r.of(b, 0), q.objective)), slices.Compare(a, b))
 }
 
+// A seeker looks for variants that are worth a race.
+type seeker struct {
+	q     *Question
+	r     *runner
+	known map[string]bool
+	list  []variant // that were run, in their order
+}
+
+// fresh are the variants of a list that are a world and were not run yet.
+func (s *seeker) fresh(list []variant) (out []variant) {
+	for _, v := range s.r.valid(list) {
+		if !s.known[v.key()] {
+			s.known[v.key()] = true
+			out = append(out, v)
+		}
+	}
+	return out
+}
+
+// try runs what is new of a list, as far as a number of runs allows.
+func (s *seeker) try(list []variant, upTo int) error {
+	list = s.fresh(list)
+	if room := max(0, upTo-int(s.r.done.Load())) / firstRepeats; len(list) > room {
+		for _, v := range list[room:] {
+			delete(s.known, v.key())
+		}
+		list = list[:room]
+	}
+	if err := s.q.block(s.r, Stepping, list, firstRepeats); err != nil {
+		return err
+	}
+	s.list = append(s.list, list...)
+	return nil
+}
+
+// best is the best of a list that was run.
+func (s *seeker) best(list []variant) variant {
+	list = slices.DeleteFunc(slices.Clone(list), func(v variant) bool { return len(s.r.of(v, 0)) < firstRepeats })
+	return slices.MinFunc(list, func(a, b variant) int { return s.q.better(s.r, a, b) })
+}
+
+// mostJoined is how many steps along single knobs are taken at once.
+const mostJoined = 10
+
+// climb goes on from a variant, as long as something near is better and a number of runs allows:
+// steps along single knobs, and those that are better, joined, the best of them first; for most
+// of what is better by itself is so together. Where no step is better, steps along two knobs are
+// tried, once.
+func (s *seeker) climb(from variant, upTo int, pairs bool) (variant, error) {
+	for {
+		steps := s.q.steps(from, false)
+		if err := s.try(steps, upTo); err != nil {
+			return from, err
+		}
+		better := s.better(steps, from)
+		var joined []variant
+		v := append(variant(nil), from...)
+		taken := map[int]bool{}
+		for _, step := range better {
+			k := changed(from, step)
+			if taken[k] {
+				continue // the other way along the same knob
+			}
+			taken[k] = true
+			v = append(variant(nil), v...)
+			v[k] = step[k]
+			if joined = append(joined, s.q.settled(v)); len(joined) == mostJoined {
+				break
+			}
+		}
+		if err := s.try(joined, upTo); err != nil {
+			return from, err
+		}
+		near := append(better, s.better(joined, from)...)
+		if len(near) == 0 && pairs {
+			two := s.q.steps(from, true)
+			if err := s.try(two, upTo); err != nil {
+				return from, err
+			}
+			near = s.better(two, from)
+		}
+		s.q.stands(s.r, Stepping, s.list, 0)
+		if len(near) == 0 || int(s.r.done.Load())+firstRepeats > upTo {
+			return s.best(append(near, from)), nil
+		}
+		from = s.best(near)
+	}
+}
+
+// better are those of a list that were run and are better than a variant, the best first.
+func (s *seeker) better(list []variant, than variant) []variant {
+	var out []variant
+	for _, v := range list {
+		if _, ok := s.r.world(v); ok && len(s.r.of(v, 0)) >= firstRepeats && s.q.better(s.r, v, than) < 0 {
+			out = append(out, v)
+		}
+	}
+	slices.SortStableFunc(out, func(a, b variant) int { return s.q.better(s.r, a, b) })
+	return out
+}
+
+// changed is the knob in which a step differs.
+func changed(from, step variant) int {
+	for k := range from {
+		if from[k] != step[k] {
+			return k
+		}
+	}
+	return 0
+}
+
 // search looks for variants that are worth a race: those spread over all that is possible, then
-// steps along one knob from the best so far, and along two where no single one is better.
-func (q *Question) search(r *runner, budget int) ([]variant, error) {
-	known := map[string]bool{}
-	var list []variant
-	for _, v := range r.valid(append([]variant{q.today()}, q.spread(int(float64(float64(budget)*spreadShare))/firstRepeats)...)) {
-		if !known[v.key()] {
-			known[v.key()] = true
-			list = append(list, v)
-		}
+// what lies near the best of them, and near the scenario as it is, which somebody thought about. The
+// first of the list are those that are spread.
+func (q *Question) search(r *runner, budget int) (list []variant, spread int, err error) {
+	s := &seeker{q: q, r: r, known: map[string]bool{}}
+	share := func(x float64) int { return int(float64(float64(budget) * x)) }
+	s.list = s.fresh(append([]variant{q.today()}, q.spread(share(spreadShare)/firstRepeats)...))
+	if err := q.block(r, Spreading, s.list, firstRepeats); err != nil {
+		return nil, 0, err
 	}
-	if err := q.block(r, Spreading, list, firstRepeats); err != nil {
-		return nil, err
+	spread = len(s.list)
+	q.stands(r, Spreading, s.list, 0)
+	ends := []variant{}
+	starts := []variant{q.today()}
+	if best := s.best(s.list); best.key() != starts[0].key() {
+		starts = append(starts, best)
 	}
-	q.stands(r, Spreading, list, 0)
-	best := slices.MinFunc(list, func(a, b variant) int { return q.better(r, a, b) })
-	for pairs := false; ; {
-		var next []variant
-		for _, v := range r.valid(q.steps(best, pairs)) {
-			if !known[v.key()] {
-				known[v.key()] = true
-				next = append(next, v)
-			}
+	for i, from := range starts {
+		upTo := share(spreadShare + float64(searchShare-spreadShare)*float64(i+1)/float64(len(starts)+1))
+		end, err := s.climb(from, upTo, false)
+		if err != nil {
+			return nil, 0, err
 		}
-		if room := int(float64(float64(budget)*searchShare)) - int(r.done.Load()); len(next)*firstRepeats > room {
-			next = next[:max(0, room/firstRepeats)]
-		}
-		if len(next) == 0 && pairs {
-			return list, nil
-		}
-		if err := r.run(next, 0, firstRepeats); err != nil {
-			return nil, err
-		}
-		list = append(list, next...)
-		q.stands(r, Stepping, list, 0)
-		was := best
-		for _, v := range next {
-			if q.better(r, v, best) < 0 {
-				best = v
-			}
-		}
-		switch {
-		case slices.Compare(was, best) != 0:
-			pairs = false
-		case pairs:
-			return list, nil
-		default:
-			pairs = true
-		}
+		ends = append(ends, end)
 	}
+	_, err = s.climb(s.best(ends), share(searchShare), true)
+	return s.list, spread, err
 }

@@ -67,6 +67,21 @@ func Standard(volume units.Bytes) []Plan {
 	}
 }
 
+// Plain are the plans of each kind that are asked for first: none, an archive that the trunk saves
+// when it changed, a volume for each project, the node's disk. size is that of the largest
+// workspace, packed.
+func Plain(size units.Bytes) []Plan {
+	return slices.DeleteFunc(Standard(volumeOf(float64(size))), func(p Plan) bool {
+		return !slices.Contains([]string{None, byProject, "volume", "node-disk"}, p.Key)
+	})
+}
+
+// volumeOf is the size of a volume for workspaces: unpacked, and with room to grow.
+func volumeOf(largest float64) units.Bytes {
+	const unpacked = 4
+	return units.Bytes(math.Ceil(max(unpacked*largest, 1)/(1<<30))) << 30
+}
+
 // plansOf are the standard plans for a world, and the rules it has today where they
 // are none of them.
 func plansOf(w *world.World) (plans []Plan, today string) {
@@ -74,9 +89,7 @@ func plansOf(w *world.World) (plans []Plan, today string) {
 	for c := range w.Classes {
 		largest = max(largest, w.WorkspaceSize(c))
 	}
-	// Unpacked, and with room to grow.
-	const unpacked = 4
-	plans = Standard(units.Bytes(math.Ceil(max(unpacked*largest, 1)/(1<<30))) << 30)
+	plans = Standard(volumeOf(largest))
 	for _, p := range plans {
 		if sameRules(p.Rules, w.Rules) {
 			return plans, p.Key

@@ -32,7 +32,7 @@ func main() {
 func run() error {
 	picture := flag.String("picture", "", "draw how time grows with jobs and nodes into this PNG")
 	most := flag.Int("most", 1_000_000, "most jobs to try")
-	only := flag.String("only", "", "measure this alone: check, size, weigh, probe, growth")
+	only := flag.String("only", "", "measure this alone: check, size, weigh, explore, probe, growth")
 	program := flag.String("program", "bin/tachyphor", "the program, for what is measured as a process")
 	flag.Parse()
 	cores := runtime.GOMAXPROCS(1)
@@ -53,6 +53,8 @@ func run() error {
 		return measureSizing()
 	case "weigh":
 		return measureWeighing(cores)
+	case "explore":
+		return exploring(cores)
 	case "probe":
 		return measureProbe(*program)
 	case "growth":
@@ -90,6 +92,9 @@ func run() error {
 		return err
 	}
 	if err := measureWeighing(cores); err != nil {
+		return err
+	}
+	if err := exploring(cores); err != nil {
 		return err
 	}
 	if err := measureProbe(*program); err != nil {

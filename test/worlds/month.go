@@ -8,10 +8,15 @@ import (
 
 // Month returns a million jobs over thirty days on up to forty nodes, of three
 // templates, two of them reused: agents only, as a bare queue has them.
-func Month() (*world.World, error) { return month(bare) }
+func Month() (*world.World, error) { return Parse(month(bare), "") }
 
 // FullMonth is Month with caching, spot nodes and shared CPU on.
-func FullMonth() (*world.World, error) { return month(full) }
+func FullMonth() (*world.World, error) { return Parse(month(full), "") }
+
+// FullDays is FullMonth's first two and a half days, a hundred thousand jobs, as documents.
+func FullDays() string {
+	return strings.Replace(month(full), "span: 30d, warmup: 1d", "span: 60h, warmup: 0s", 1)
+}
 
 // extras are what a month has on top of agents.
 type extras struct{ cluster, spot, price, wide, small, images, caching string }
@@ -50,8 +55,8 @@ spec:
 `)
 }
 
-func month(x extras) (*world.World, error) {
-	return Parse(x.busy("min: 8, max: 8", "max: 32")+
+func month(x extras) string {
+	return x.busy("min: 8, max: 8", "max: 32") +
 		strings.NewReplacer("@wide", x.wide, "@small", x.small, "@images", x.images, "@caching\n", x.caching).Replace(`---
 apiVersion: tachyphor/v1
 kind: Workload
@@ -80,5 +85,5 @@ spec:
 @caching
   nodes: {placement: pack, growth: {shrinkAfter: 8m}}
   run: {span: 30d, warmup: 1d, repeats: 1, seed: 3}
-`)+Template("wide", "cxx", "6", "20Gi", "a")+Template("small", "web", "1500m", "5Gi", "b")+Template("image", "image", "3", "8Gi", "c"), "")
+`) + Template("wide", "cxx", "6", "20Gi", "a") + Template("small", "web", "1500m", "5Gi", "b") + Template("image", "image", "3", "8Gi", "c")
 }

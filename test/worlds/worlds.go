@@ -157,7 +157,10 @@ spec:
 
 // Random returns a world drawn from a seed: several templates, pools and
 // classes with all kinds of numbers, some too small for their demand.
-func Random(seed uint64) (*world.World, error) {
+func Random(seed uint64) (*world.World, error) { return Parse(RandomText(seed), "") }
+
+// RandomText returns the documents of a Random world.
+func RandomText(seed uint64) string {
 	r := rand.New(rand.NewPCG(seed, 5))
 	pick := func(list ...string) string { return list[r.IntN(len(list))] }
 	var b strings.Builder
@@ -228,5 +231,5 @@ spec:
 	fmt.Fprintf(&b, "  run: {span: 30h, warmup: %s, repeats: 3, seed: %d}\n", pick("0s", "2h"), seed)
 	b.WriteString(Template("one", "x, y", pick("1", "3500m"), pick("2Gi", "8Gi"), "a"))
 	b.WriteString(Template("two", "z, x", pick("500m", "2"), "3Gi", pick("a", "b")))
-	return Parse(b.String(), "")
+	return b.String()
 }
