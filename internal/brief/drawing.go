@@ -177,12 +177,15 @@ func frontier(a *explore.Answer) Picture {
 	if a.Best > 0 {
 		named(a.Best, "best", "recommended")
 	}
-	c.text("tick", "start", left, c.height-8, "a month's bill; upwards: 95 % of jobs start within; the line: no other has less of both")
+	c.text("tick", "start", left, c.height-8, "a month's bill; upwards: 95 % start within")
 	for i, k := range [][2]string{{"kept", "keeps all aims"}, {"open", "not decided"}, {"missed", "misses one"}} {
-		at := wide - right - 330 + 120*float64(i)
+		at := wide - right - 450 + 115*float64(i)
 		c.dot(k[0], at, c.height-12, 4)
 		c.text("tick", "start", at+9, c.height-8, k[1])
 	}
+	at := wide - right - 105.0
+	c.line("edge", at, c.height-12, at+16, c.height-12)
+	c.text("tick", "start", at+21, c.height-8, "the frontier")
 	return Picture{"The variants", says, c.svg()}
 }
 
