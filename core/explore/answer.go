@@ -67,7 +67,7 @@ type Answer struct {
 	Knobs    []Tried            `json:"knobs" doc:"What was varied."`
 	Possible int                `json:"possible" doc:"Variants that there are; at most a million is counted."`
 	Searched bool               `json:"searched" doc:"Not all of them were run: they were searched."`
-	Unfit    int                `json:"unfit" doc:"Variants that make no valid documents, as where a floor is above its ceiling."`
+	Unfit    int                `json:"unfit" doc:"Variants that cannot be run: they make no valid documents, as where a floor is above its ceiling, or agents fit on no node."`
 	Runs     int                `json:"runs" doc:"Runs that it took."`
 	Variants []Variant          `json:"variants" doc:"Those that were run, the scenario first."`
 	Best     int                `json:"best" doc:"The one that is recommended, among them; −1: none keeps all aims."`

@@ -318,3 +318,16 @@ func TestKnobsOf(t *testing.T) {
 		t.Errorf("%d, today %s: %s", a.Best, a.Today, a.Sentence)
 	}
 }
+
+// A variant whose agents fit on no node is not run, and it is told why: without an aim it would have
+// the least bill of all.
+func TestAgentsThatFitNowhere(t *testing.T) {
+	in := input(t, queue(30, 8, 8, 4, 1))
+	const text = `  knobs: [{at: PodTemplate/t/template/spec/containers/agent/resources/requests/cpu, values: ["1", "300"]}]
+`
+	a := answer(t, in, spec(t, text), 2)
+	if notes := strings.Join(a.Notes, " "); a.Unfit != 1 || len(a.Variants) != 2 || !strings.Contains(notes, "One variant cannot be run") ||
+		!strings.Contains(notes, "fits no node of any pool") {
+		t.Errorf("%d, %d variants: %s", a.Unfit, len(a.Variants), notes)
+	}
+}

@@ -1,9 +1,15 @@
 package explore
 
 import (
+	"errors"
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
 	"sync"
 	"sync/atomic"
 
+	"tachyphor/core/document"
 	"tachyphor/core/paired"
 	"tachyphor/core/sim"
 	"tachyphor/core/units"
@@ -36,7 +42,7 @@ type runner struct {
 	whole int // runs that there may be, for the progress
 
 	worlds  map[string][]*world.World // of a variant, with each workload
-	faults  map[string]string         // of variants that are no world
+	faults  map[string]error          // why variants cannot be run
 	digests map[string]string         // of worlds, where runs are kept
 	runs    map[string]map[int]Run
 	done    atomic.Int64
@@ -49,7 +55,7 @@ func newRunner(q *Question, way Way, whole int) *runner {
 		way.Memory, way.Elsewhere = nil, nil
 	}
 	return &runner{
-		q: q, way: way, whole: whole, worlds: map[string][]*world.World{}, faults: map[string]string{}, digests: map[string]string{},
+		q: q, way: way, whole: whole, worlds: map[string][]*world.World{}, faults: map[string]error{}, digests: map[string]string{},
 		runs: map[string]map[int]Run{},
 	}
 }
@@ -65,11 +71,27 @@ func (r *runner) world(v variant) ([]*world.World, bool) {
 	}
 	worlds, digest, err := r.q.worlds(r.q.changes(v))
 	if err != nil {
-		r.faults[key] = err.Error()
+		r.faults[key] = err
 		return nil, false
 	}
 	r.digests[key], r.worlds[key] = digest, worlds
 	return worlds, true
+}
+
+// faultMost is how much of a fault is told.
+const faultMost = 400
+
+// oneFault is why a variant cannot be run, of those that cannot: the first by its key.
+func (r *runner) oneFault() string {
+	key := slices.Min(slices.Collect(maps.Keys(r.faults)))
+	text, _, _ := strings.Cut(r.faults[key].Error(), "\n")
+	if list := (document.Faults)(nil); errors.As(r.faults[key], &list) { // without the file, which a service has not
+		text = fmt.Sprintf("%s: found %s; %s", list[0].Path, list[0].Found, list[0].Expected)
+	}
+	if len(text) > faultMost {
+		text = strings.ToValidUTF8(text[:faultMost], "") + " …"
+	}
+	return strings.TrimRight(text, ".")
 }
 
 // valid are the variants that are a world.

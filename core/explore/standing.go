@@ -26,7 +26,7 @@ type Standing struct {
 	Runs      int          `json:"runs" doc:"Runs that are over."`
 	Variants  int          `json:"variants" doc:"Variants that were run so far."`
 	Out       int          `json:"out" doc:"Those of them that get no more repeats."`
-	Unfit     int          `json:"unfit" doc:"Variants that make no valid documents."`
+	Unfit     int          `json:"unfit" doc:"Variants that cannot be run: they make no valid documents, or agents fit on no node."`
 	Best      string       `json:"best,omitempty" doc:"The best so far, as its changes in a line."`
 	Elsewhere string       `json:"elsewhere,omitempty" doc:"How it stands with the pods of a cluster that compute it, where some do."`
 	Verdict   aim.Verdict  `json:"verdict,omitempty" doc:"What is said of its aims so far."`

@@ -89,8 +89,7 @@ func (q *Question) notes(a *Answer) {
 			atMost(a.Possible), units.Count(int64(q.Spec.Budget.Runs)), units.Count(int64(len(a.Variants)))))
 	}
 	if a.Unfit > 0 {
-		a.Notes = append(a.Notes, fmt.Sprintf("%s make no valid documents, as where a floor is above its ceiling, "+
-			"and are left out.", plural(a.Unfit, "variant")))
+		a.Notes = append(a.Notes, fmt.Sprintf("%s cannot be run and are left out. One of them: %s.", plural(a.Unfit, "variant"), a.ran.oneFault()))
 	}
 	for i, r := range a.Variants[0].Aims {
 		if r.Nobody {

@@ -1170,7 +1170,7 @@ export interface components {
             today: string;
             /**
              * Format: int64
-             * @description Variants that make no valid documents, as where a floor is above its ceiling.
+             * @description Variants that cannot be run: they make no valid documents, as where a floor is above its ceiling, or agents fit on no node.
              */
             unfit: number;
             /** @description Those that were run, the scenario first. */
@@ -4469,7 +4469,7 @@ export interface components {
             runs: number;
             /**
              * Format: int64
-             * @description Variants that make no valid documents.
+             * @description Variants that cannot be run: they make no valid documents, or agents fit on no node.
              */
             unfit: number;
             /**

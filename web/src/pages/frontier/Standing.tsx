@@ -14,7 +14,7 @@ export function Standing({ now }: { now: Work }) {
         {s.phase}
         {s.variants > 0 &&
           `: ${count(s.variants)} variants in ${count(s.runs)} runs, ${count(s.out)} of them out`}
-        {s.unfit > 0 && `, ${count(s.unfit)} more make no valid documents`}.
+        {s.unfit > 0 && `, ${count(s.unfit)} more cannot be run`}.
       </p>
       {s.elsewhere && <p id="elsewhere">{s.elsewhere}.</p>}
       {s.best && (
