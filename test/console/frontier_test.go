@@ -24,7 +24,7 @@ spec:
 // Someone who asks what to have: aims put together by picking, the answer in a sentence, the
 // variants in a picture, one of them opened, made a scenario and seen as an outcome.
 func TestFrontier(t *testing.T) {
-	s, c := running.Start(t)
+	s, c := running.StartWithCluster(t)
 	load(t, c)
 	ctx := context.Background()
 	if _, err := c.Put(ctx, "few.yaml", []byte(few), false); err != nil {
@@ -54,14 +54,17 @@ func TestFrontier(t *testing.T) {
 	q.must(q.p.Choose(`[aria-label="unit of time"]`, "m"))
 	q.click("#add-aim")
 	q.reads("#aims", "95 % of all jobs start within 90s", "bill at most 3500 a month", "mean start delay of hull-firmware at most 90m")
+	q.must(q.p.Choose("#on", "brinewell-north"))
 	q.click("#explore")
 	q.must(q.p.Until(`location.search.includes("id=")`))
 	q.see("#sentence")
+	q.reads("main", "No pods came: no block of its runs was worth 10 s of one core")
 	q.reads("#sentence", "Have spare by day", "it keeps all 3 aims", "sure at 95 %, tried on", "a year")
 	q.must(q.p.Until(`document.querySelectorAll("main canvas").length === 1`))
 	q.reads("#chosen", "Recommended", "draws that took no part in choosing", "today", "a year", "95 % of all jobs start within 1m30s: kept")
 	q.reads("#ladder", "as it is", "spare by day")
 	q.reads("#further", "shrinkAfter")
+	q.reads("#staying", "off outside Mon-Fri 07:00-19:00", "always on", "recommended", "with agents off they wait until then")
 	q.reads("#matters", "of the bill")
 	q.click("#difference")
 	q.reads("[data-diff]", "+")

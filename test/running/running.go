@@ -22,6 +22,7 @@ import (
 	"tachyphor/internal/kube"
 	"tachyphor/internal/service"
 	"tachyphor/internal/standin/cluster"
+	"tachyphor/internal/work"
 	"tachyphor/web"
 	"tachyphor/wire"
 )
@@ -39,7 +40,7 @@ func StartWithCluster(t testing.TB) (*service.Service, *client.Client) {
 	t.Helper()
 	path := filepath.Join(t.TempDir(), "cluster.yaml")
 	Cluster(t, path, 40)
-	return StartAs(t, service.Config{Cluster: kube.Options{Kubeconfig: path}})
+	return StartAs(t, service.Config{Cluster: kube.Options{Kubeconfig: path}, Near: true, Far: work.Far{Image: cluster.OwnImage}})
 }
 
 // Cluster starts the demo's pretended cluster until the test ends, so much faster
