@@ -85,7 +85,7 @@ const faultMost = 400
 func (r *runner) oneFault() string {
 	key := slices.Min(slices.Collect(maps.Keys(r.faults)))
 	text, _, _ := strings.Cut(r.faults[key].Error(), "\n")
-	if list := (document.Faults)(nil); errors.As(r.faults[key], &list) { // without the file, which a service has not
+	if list := document.Faults(nil); errors.As(r.faults[key], &list) { // without the file, which a service has not
 		text = fmt.Sprintf("%s: found %s; %s", list[0].Path, list[0].Found, list[0].Expected)
 	}
 	if len(text) > faultMost {
