@@ -120,6 +120,7 @@ func (c *Cluster) RunShards(ctx context.Context, s Shards, tell func(string)) (e
 	looked := time.NewTicker(min(shardsLook, patience/4))
 	defer looked.Stop()
 	came, silent := time.Now(), 0 // since when no pod is at work; looks that failed in a row
+	var ended time.Time           // when all pods had ended well
 	for {
 		select {
 		case <-ctx.Done():
@@ -143,8 +144,16 @@ func (c *Cluster) RunShards(ctx context.Context, s Shards, tell func(string)) (e
 		if now.failed != "" {
 			return fmt.Errorf("%w: Job %s/%s: %s", ErrShards, ns, job.Name, now.failed)
 		}
-		if now.atWork > 0 || now.complete {
+		if now.atWork > 0 {
 			came = time.Now()
+		}
+		if now.complete {
+			if came = time.Now(); ended.IsZero() {
+				ended = came
+			}
+			if time.Since(ended) > patience/2 {
+				return fmt.Errorf("%w: the pods of Job %s/%s ended, and did not answer all that they were asked", ErrShards, ns, job.Name)
+			}
 		}
 		if time.Since(came) > patience {
 			why := now.trouble
@@ -326,7 +335,7 @@ func (s *Shards) job() *batchv1.Job {
 		ObjectMeta: metav1.ObjectMeta{Name: s.Name, Labels: s.labels()},
 		Spec: batchv1.JobSpec{
 			CompletionMode: new(batchv1.IndexedCompletion), Completions: new(int32(s.Groups)), Parallelism: new(int32(min(s.Pods, s.Groups))),
-			BackoffLimitPerIndex: new(int32(shardsTries)), PodReplacementPolicy: new(batchv1.Failed),
+			BackoffLimitPerIndex: new(int32(shardsTries)), MaxFailedIndexes: new(int32(0)), PodReplacementPolicy: new(batchv1.Failed),
 			ActiveDeadlineSeconds: new(int64(shardsLongest / time.Second)), TTLSecondsAfterFinished: new(int32(shardsStay / time.Second)),
 			PodFailurePolicy: &batchv1.PodFailurePolicy{Rules: []batchv1.PodFailurePolicyRule{
 				{Action: batchv1.PodFailurePolicyActionIgnore, OnPodConditions: []batchv1.PodFailurePolicyOnPodConditionsPattern{

@@ -487,3 +487,24 @@ func process(ctx context.Context, t *testing.T, c kubernetes.Interface, program 
 	}
 	state(corev1.ContainerState{Terminated: &end}, phase)
 }
+
+// A pod that knows that another try would come to the same ends the Job, and what it said is told.
+func TestShardsThatRefuse(t *testing.T) {
+	everywhere(t, func(t *testing.T, p *place) {
+		f := farFrom(t, p, 0)
+		if p.real {
+			playProcesses(t, p.client)
+		}
+		conn, err := kube.Connect(kube.Options{Kubeconfig: p.as(t, "system:serviceaccount:"+shardsIn+":"+kit.ShardsAccount)})
+		if err != nil {
+			t.Fatal(err)
+		}
+		err = conn.RunShards(context.Background(), kube.Shards{
+			Name: "refused", Image: cluster.OwnImage, Groups: 3, Pods: 2, Address: f.service.Access.Address, // and no token
+		}, func(string) {})
+		if err == nil || !strings.Contains(err.Error(), "exit code 42") {
+			t.Errorf("%v", err)
+		}
+		eventually(t, "nothing to be left", func() bool { return f.left(t) == 0 })
+	})
+}

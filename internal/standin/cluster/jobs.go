@@ -112,7 +112,7 @@ func (j *jobs) look(job *batchv1.Job) {
 		switch {
 		case fatal != "":
 			end(batchv1.JobFailed, fatal)
-		case over == n && given > 0:
+		case given > 0 && (over == n || job.Spec.MaxFailedIndexes != nil && given > int(*job.Spec.MaxFailedIndexes)):
 			end(batchv1.JobFailed, "Job has failed indexes")
 		case over == n:
 			end(batchv1.JobComplete, "")
