@@ -62,9 +62,10 @@ bench: bin/tachyphor
 	$(GO) run -tags $(TAGS) ./test/bench
 
 lint: web/node_modules/.installed
-	@out=$$($(GO) tool -modfile=tools/go.mod gofumpt -l client cmd core demo internal test wire web/*.go); \
+	@out=$$($(GO) tool -modfile=tools/go.mod gofumpt -l client cmd core demo internal test tools wire web/*.go); \
 		[ -z "$$out" ] || { echo "not formatted: $$out"; exit 1; }
 	$(GO) vet -tags $(TAGS) ./...
+	cd tools/image && $(GO) vet .
 	$(GO) tool -modfile=tools/go.mod staticcheck -tags $(TAGS) ./...
 	cd web && npx tsc --noEmit && npx biome ci --colors=off .
 

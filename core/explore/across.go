@@ -44,10 +44,15 @@ func (q *Question) checkAcross() error {
 	return nil
 }
 
-// words lists names as people do.
-func words(list []string) string {
-	if len(list) < 2 {
-		return strings.Join(list, "")
+// across says of which workloads figures are; empty: of the scenario's own.
+func (q *Question) across() string {
+	if len(q.Spec.Across) == 0 {
+		return ""
 	}
-	return strings.Join(list[:len(list)-1], ", ") + " and " + list[len(list)-1]
+	names := make([]string, len(q.ins))
+	for i, in := range q.ins {
+		names[i] = in.Workload.Name
+	}
+	return fmt.Sprintf("Figures are of the workloads %s together, the bill is their mean; an aim is kept where it is with each.",
+		strings.Join(names, " and "))
 }

@@ -107,7 +107,7 @@ func (q *Question) Answer(way Way) (*Answer, error) {
 	budget := q.Spec.Budget.Runs
 	r := newRunner(q, way, budget+mostTried*freshRepeats[0]+freshRepeats[0])
 	out := &Answer{
-		Sweep: q.Sweep, Scenario: q.base.Scenario, Currency: q.base.Currency, Least: q.Spec.Least, Aims: []Asked{}, Notes: []string{},
+		Sweep: q.Sweep, Scenario: q.bases[0].Scenario, Currency: q.bases[0].Currency, Least: q.Spec.Least, Aims: []Asked{}, Notes: []string{},
 		Possible: q.many(possibleMost), Best: -1, Binds: []outcome.Limit{}, Ladder: []Rung{}, Steps: []NextStep{}, Patch: []document.Changes{}, Matters: []Matter{}, ran: r,
 	}
 	for _, k := range q.knobs {

@@ -37,8 +37,8 @@ func AskOwn(name string, spec document.SweepSpec, ins ...world.Input) (*Question
 
 // KnobsOf are the knobs that a scenario has by itself: the numbers of its agents, their
 // calendars, how its nodes grow and shrink and of which types they are, its cache plan, and where
-// pods go; each with values around what stands there, of ceilings and pools also what its own demand suggests. The scenario is run once
-// for that.
+// pods go; each with values around what stands there, of ceilings and pools also what its own
+// demand suggests. The scenario is run once for that.
 func KnobsOf(in world.Input) (out []document.Knob, err error) {
 	w, faults := world.Assemble(in)
 	if err := faults.Err(); err != nil {

@@ -65,7 +65,7 @@ func AskMargin(in world.Input, aims []string) (*Question, error) {
 
 // NeedOfMargins is about how much memory finding margins takes at most, on so many workers.
 func (q *Question) NeedOfMargins(workers int) units.Bytes {
-	jobs := mostJobs * units.Bytes(q.base.ExpectedJobs())
+	jobs := mostJobs * units.Bytes(q.bases[0].ExpectedJobs())
 	return jobs*sim.RunBytes*units.Bytes(workers) + jobs*sim.TraceBytes + 100*worldBytes
 }
 
@@ -73,7 +73,7 @@ func (q *Question) NeedOfMargins(workers int) units.Bytes {
 // what is kept at a factor is taken to be kept below it. What it says does not depend on the
 // number of workers.
 func (q *Question) Margins(way Way) (*Margins, error) {
-	list := levers(q.in)
+	list := levers(q.ins[0])
 	q.knobs = nil
 	for i := range list {
 		q.knobs = append(q.knobs, list[i].knob())
@@ -83,7 +83,7 @@ func (q *Question) Margins(way Way) (*Margins, error) {
 		return nil, err
 	}
 	out := &Margins{
-		Scenario: q.base.Scenario, Currency: q.base.Currency, Repeats: marginRepeats, Finest: finest, Aims: []Asked{}, Margins: []Margin{},
+		Scenario: q.bases[0].Scenario, Currency: q.bases[0].Currency, Repeats: marginRepeats, Finest: finest, Aims: []Asked{}, Margins: []Margin{},
 		Today: q.measures(r.of(q.today(), 0)),
 	}
 	for _, a := range q.aims {

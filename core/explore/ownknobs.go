@@ -6,7 +6,6 @@ import (
 	"strings"
 
 	"tachyphor/core/document"
-	"tachyphor/core/units"
 	"tachyphor/core/weigh"
 	"tachyphor/core/world"
 )
@@ -59,20 +58,12 @@ func takesAll(before, then *world.World, pool int) bool {
 	return true
 }
 
-// cachePlans is the knob for what becomes of workspaces: none, and plain plans of each kind for
-// which the cluster says all that they rest on. ok is false where no job has a workspace, or the
-// cluster says nothing of what would carry one.
-// has says that the scenario has a plan, so that none is something else.
+// cachePlans is the knob for what becomes of workspaces: plain plans of each kind for which the
+// cluster says all that they rest on, and none where the scenario has one. ok is false where there
+// is nothing to choose.
 func cachePlans(w *world.World, has bool) (k document.Knob, ok bool) {
-	largest := 0.0
-	for c := range w.Classes {
-		largest = max(largest, w.WorkspaceSize(c))
-	}
 	k = document.Knob{Name: "cache plan", At: "Scenario/spec/caching"}
-	if largest == 0 {
-		return k, false
-	}
-	for _, p := range weigh.Plain(units.Bytes(largest)) {
+	for _, p := range weigh.Plain(w) {
 		if len(w.Missing(p.Rules)) > 0 || len(p.Rules) == 0 && !has {
 			continue
 		}
@@ -86,38 +77,21 @@ func cachePlans(w *world.World, has bool) (k document.Knob, ok bool) {
 	return k, len(k.Values) > 0
 }
 
-// saidRules writes cache rules in a line, as people speak of them; ok is false where a value is none.
+// saidRules writes cache rules as their plan is called; ok is false where a value is none that has
+// a name.
 func saidRules(value any) (text string, ok bool) {
 	list, ok := value.([]any)
 	if !ok {
 		return "", false
 	}
-	if len(list) == 0 {
-		return "none", true
-	}
-	var parts []string
-	for _, x := range list {
-		rule, ok := x.(map[string]any)
-		if !ok {
+	rules := make([]document.CacheRule, len(list))
+	for i, x := range list {
+		rules[i].Defaults()
+		b, err := json.Marshal(x)
+		if err != nil || json.Unmarshal(b, &rules[i]) != nil {
 			return "", false
 		}
-		var words []string
-		for _, field := range []string{"plan", "save", "every", "savedBy"} {
-			if s, ok := rule[field].(string); ok {
-				if field == "savedBy" {
-					s = "by " + s
-				}
-				words = append(words, s)
-			}
-		}
-		if of, ok := rule["classes"].([]any); ok {
-			for _, c := range of {
-				if s, ok := c.(string); ok {
-					words = append(words, "of "+s)
-				}
-			}
-		}
-		parts = append(parts, strings.Join(words, " "))
 	}
-	return strings.Join(parts, "; "), true
+	label, ok := weigh.Called(rules)
+	return strings.ReplaceAll(label, ", ", " "), ok // settings stand in a line, parted by commas
 }

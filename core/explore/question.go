@@ -48,10 +48,8 @@ type knob struct {
 type Question struct {
 	Sweep string
 	Spec  document.SweepSpec
-	in    world.Input   // the first of ins: where places are looked up
-	ins   []world.Input // what every variant is run with: the scenario, with each workload that it is to hold on
+	ins   []world.Input // what every variant is run with: the scenario, with each workload that it is to hold on; places are looked up in the first
 	bases []*world.World
-	base  *world.World // the first of them
 	knobs []knob
 	aims  []aim.Aim
 }
@@ -69,7 +67,6 @@ func Ask(name string, spec document.SweepSpec, ins ...world.Input) (*Question, e
 		}
 		q.ins, q.bases = append(q.ins, in), append(q.bases, base)
 	}
-	q.in, q.base = q.ins[0], q.bases[0]
 	for _, text := range spec.Aims {
 		a, err := aim.Parse(text)
 		if err != nil {
@@ -147,14 +144,14 @@ func (q *Question) document(at string) (d *document.Document, steps []string, er
 	kind, rest := steps[0], steps[1:]
 	switch kind {
 	case document.KindScenario:
-		d = q.in.Scenario
+		d = q.ins[0].Scenario
 	case document.KindCluster:
-		d = q.in.Cluster
+		d = q.ins[0].Cluster
 	case document.KindWorkload:
-		d = q.in.Workload
+		d = q.ins[0].Workload
 	case document.KindPodTemplate:
 		var there []string
-		for _, t := range q.in.Templates {
+		for _, t := range q.ins[0].Templates {
 			if there = append(there, t.Name); len(rest) > 0 && t.Name == rest[0] {
 				d = t
 			}
@@ -219,7 +216,7 @@ func (q *Question) knob(k *document.Knob) (out knob, err error) {
 	}
 	var first error
 	for v := range out.values {
-		if _, _, err := q.changed(q.in, out.edits(v)); err == nil {
+		if _, _, err := q.changed(q.ins[0], out.edits(v)); err == nil {
 			return out, nil
 		} else if first == nil {
 			first = fmt.Errorf("%s: %w", out.text[v], err)

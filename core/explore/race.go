@@ -47,20 +47,6 @@ func mean(runs []Run, of func(*Run) float64) float64 {
 	return sum / float64(max(1, len(runs)))
 }
 
-// worst is the gravest verdict of readings, and which has it; of none it is kept.
-func worst(list []aim.Reading) (aim.Verdict, int) {
-	at, v := -1, aim.Kept
-	for i, r := range list {
-		if r.Verdict == aim.Missed {
-			return aim.Missed, i
-		}
-		if r.Verdict == aim.Undecided && v == aim.Kept {
-			v, at = aim.Undecided, i
-		}
-	}
-	return v, at
-}
-
 // more reports whether b is surely more than a, repeat by repeat, with a chance of being wrong.
 func more(a, b []float64, chance float64) bool {
 	n := min(len(a), len(b))

@@ -1,7 +1,6 @@
 package explore
 
 import (
-	"fmt"
 	"slices"
 
 	"tachyphor/core/aim"
@@ -138,55 +137,4 @@ func (x *reader) run(workloads, repeat int) Run {
 		out.Delays = &spread
 	}
 	return out
-}
-
-// readings are what runs say of the aims, with a chance of being wrong in each: of several
-// workloads, on that on which an aim stands worst.
-func (q *Question) readings(runs []Run, chance float64) []aim.Reading {
-	out := make([]aim.Reading, len(q.aims))
-	list := make([]aim.Tally, len(runs))
-	for i, a := range q.aims {
-		for k, in := range q.ins {
-			for n := range runs {
-				list[n] = runs[n].of(k)[i]
-			}
-			r := a.Judge(list, chance/float64(len(q.ins)))
-			if len(q.ins) > 1 {
-				r.On = in.Workload.Name
-			}
-			if k == 0 || graver(a, &r, &out[i]) {
-				out[i] = r
-			}
-		}
-	}
-	return out
-}
-
-// gravity orders verdicts.
-var gravity = map[aim.Verdict]int{aim.Kept: 0, aim.Undecided: 1, aim.Missed: 2}
-
-// graver reports whether an aim stands worse by x than by y.
-func graver(a aim.Aim, x, y *aim.Reading) bool {
-	switch gx, gy := gravity[x.Verdict], gravity[y.Verdict]; {
-	case gx != gy:
-		return gx > gy
-	case x.Nobody || y.Nobody:
-		return y.Nobody && !x.Nobody
-	}
-	if _, least := a.Bound(); least {
-		return x.Is < y.Is
-	}
-	return x.Is > y.Is
-}
-
-// across says of which workloads figures are; empty: of the scenario's own.
-func (q *Question) across() string {
-	if len(q.Spec.Across) == 0 {
-		return ""
-	}
-	names := make([]string, len(q.ins))
-	for i, in := range q.ins {
-		names[i] = in.Workload.Name
-	}
-	return fmt.Sprintf("Figures are of the workloads %s together, the bill is their mean; an aim is kept where it is with each.", words(names))
 }

@@ -156,7 +156,7 @@ const mostJoined = 10
 // climb goes on from a variant, as long as something near is better and a number of runs allows:
 // steps along single knobs, and those that are better, joined, the best of them first; for most
 // of what is better by itself is so together. Where no step is better, steps along two knobs are
-// tried, once.
+// tried, if pairs are asked for.
 func (s *seeker) climb(from variant, upTo int, pairs bool) (variant, error) {
 	for {
 		steps := s.q.steps(from, false)
@@ -202,7 +202,7 @@ func (s *seeker) climb(from variant, upTo int, pairs bool) (variant, error) {
 func (s *seeker) better(list []variant, than variant) []variant {
 	var out []variant
 	for _, v := range list {
-		if _, ok := s.r.world(v); ok && len(s.r.of(v, 0)) >= firstRepeats && s.q.better(s.r, v, than) < 0 {
+		if len(s.r.of(v, 0)) >= firstRepeats && s.q.better(s.r, v, than) < 0 {
 			out = append(out, v)
 		}
 	}

@@ -122,15 +122,6 @@ func AskShards(aims []string, ins ...world.Input) (*Shards, error) {
 	return &Shards{q}, err
 }
 
-// Say computes a repeat of the variant that changes make.
-func (s *Shards) Say(changes []document.Changes, repeat int) (Run, error) {
-	worlds, _, err := s.q.worlds(changes)
-	if err != nil {
-		return Run{}, err
-	}
-	return s.q.run(worlds, repeat, nil)
-}
-
 // Run computes a shard. It is refused where this process would compute something else than is
 // asked for, as another version of it does.
 func (s *Shards) Run(shard Shard, watch sim.Watcher) ([]Run, error) {

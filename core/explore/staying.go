@@ -23,7 +23,7 @@ type Bills struct {
 // staying tells an answer's: of the draws that it is confirmed on, else of those of the race.
 func (q *Question) staying(a *Answer) *Staying {
 	today := a.ran.of(a.list[0].v, 0)
-	out := &Staying{Hours: outcome.WorkingHours(q.base).String()}
+	out := &Staying{Hours: outcome.WorkingHours(q.bases[0]).String()}
 	if a.Confirm != nil {
 		best := billsOf(a.ran.of(a.list[a.Best].v, fresh)[:a.Confirm.Repeats])
 		out.Best, today = &best, a.ran.of(a.list[0].v, fresh)[:a.Confirm.Repeats]

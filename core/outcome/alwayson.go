@@ -49,27 +49,24 @@ func WorkingHours(w *world.World) units.Period {
 // StayingOn reckons what a run's nodes and agents would cost if they stayed. Node prices, the fee
 // and everything that is moved or stored are as they are; the agents' licence is paid for as many
 // as there are at most at once.
-func StayingOn(t *sim.Trace) AlwaysSample {
+func StayingOn(t *sim.Trace) AlwaysSample { return stayingOn(t, parts(t)) }
+
+// stayingOn is StayingOn where what is not node time is known already.
+func stayingOn(t *sim.Trace, parts []PartSample) AlwaysSample {
 	w := t.World
 	window := w.Plan.Span - w.Plan.Warmup
 	hours := WorkingHours(w)
-	covered := int64(0)
-	for m := range units.WeekMinutes {
-		if hours.Covers(m) {
-			covered++
-		}
-	}
 	var out AlwaysSample
 	stay := func(price units.Price, n int) {
 		whole := price.For(window)
 		out.AllNano.AddTimes(whole, int64(n))
-		out.HoursNano.AddTimes(whole.Part(covered, units.WeekMinutes), int64(n))
+		out.HoursNano.AddTimes(whole.Part(int64(hours.Minutes()), units.WeekMinutes), int64(n))
 	}
 	for p, n := range mostNodes(t) {
 		out.Nodes += n
 		stay(w.Pools[p].Price, n)
 	}
-	for _, p := range parts(t) {
+	for _, p := range parts {
 		if p.Part == PartAgents {
 			stay(w.AgentFee, t.MostAgents)
 			continue

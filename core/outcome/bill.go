@@ -115,7 +115,7 @@ func costOf(t *sim.Trace, all GroupSample, jobs []int64) CostSample {
 	}
 	c.WaitingNano = w.Waiting.ForAll(delay)
 	c.FloorNano = floor(t).Plus(c.Parts[0].Nano)
-	always := StayingOn(t)
+	always := stayingOn(t, c.Parts)
 	c.Always = &always
 	for _, x := range jobs {
 		c.JobsNano.Add(units.Money(x))

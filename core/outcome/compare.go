@@ -62,6 +62,11 @@ func later(key, label, unit string, of func(*Outcome, *Sample) float64) measure 
 	return measure{key: key, label: label, unit: unit, of: of, always: true}
 }
 
+// monthly scales an amount of one repeat to a month.
+func (o *Outcome) monthly(nano units.Sum[units.Money]) float64 {
+	return float64(units.AmountOf(nano)) * float64(units.Month) / float64(o.SpanNs-o.WarmupNs)
+}
+
 // run is what the measure is in one run by itself.
 func (m *measure) run(o *Outcome, s *Sample) float64 {
 	if m.own != nil {
@@ -91,16 +96,16 @@ var measures = []measure{
 		percentile: func(o *Outcome) *stats.Figure { return o.Groups[0].Lead.P95 }, own: func(s *Sample) int64 { return s.Groups[0].Lead.P95 },
 	},
 	plain("cost-month", "cost a month", "money", func(o *Outcome, s *Sample) float64 {
-		return float64(units.AmountOf(s.Cost.TotalNano)) * float64(units.Month) / float64(o.SpanNs-o.WarmupNs)
+		return o.monthly(s.Cost.TotalNano)
 	}),
 	plain("cost-year", "cost a year", "money", func(o *Outcome, s *Sample) float64 {
-		return 12 * float64(units.AmountOf(s.Cost.TotalNano)) * float64(units.Month) / float64(o.SpanNs-o.WarmupNs)
+		return 12 * o.monthly(s.Cost.TotalNano)
 	}),
 	later("always-month", "cost a month with its most nodes always on", "money", func(o *Outcome, s *Sample) float64 {
-		return float64(units.AmountOf(s.Cost.Always.AllNano)) * float64(units.Month) / float64(o.SpanNs-o.WarmupNs)
+		return o.monthly(s.Cost.Always.AllNano)
 	}),
 	later("hours-month", "cost a month with those off outside working hours", "money", func(o *Outcome, s *Sample) float64 {
-		return float64(units.AmountOf(s.Cost.Always.HoursNano)) * float64(units.Month) / float64(o.SpanNs-o.WarmupNs)
+		return o.monthly(s.Cost.Always.HoursNano)
 	}),
 	later("outside-share", "jobs that come outside working hours", "share", func(_ *Outcome, s *Sample) float64 {
 		return float64(s.Cost.Always.Outside) / float64(max(1, s.Groups[0].Jobs))
@@ -109,7 +114,7 @@ var measures = []measure{
 		return float64(units.AmountOf(s.Cost.TotalNano)) / float64(max(1, s.Groups[0].Jobs))
 	}),
 	plain("waiting-month", "worth of waiting a month, not paid", "money", func(o *Outcome, s *Sample) float64 {
-		return float64(units.AmountOf(s.Cost.WaitingNano)) * float64(units.Month) / float64(o.SpanNs-o.WarmupNs)
+		return o.monthly(s.Cost.WaitingNano)
 	}),
 	plain("empty-share", "node time with nobody on it", "share", useShare(sim.UseEmpty)),
 	plain("idle-share", "node time held by idle agents", "share", useShare(sim.UseIdle)),

@@ -54,6 +54,16 @@ func (p Period) Covers(minute int) bool {
 		p.days[(day+6)%7] && at+DayMinutes < p.to
 }
 
+// Minutes is how many minutes of a week the period covers.
+func (p Period) Minutes() (n int) {
+	for _, on := range p.days {
+		if on {
+			n += p.to - p.from
+		}
+	}
+	return n
+}
+
 // Bounds returns the minutes of the day at which the period begins, 0 to 1439, and
 // ends, after from and up to a day after it.
 func (p Period) Bounds() (from, to int) { return p.from, p.to }

@@ -68,12 +68,37 @@ func Standard(volume units.Bytes) []Plan {
 }
 
 // Plain are the plans of each kind that are asked for first: none, an archive that the trunk saves
-// when it changed, a volume for each project, the node's disk. size is that of the largest
-// workspace, packed.
-func Plain(size units.Bytes) []Plan {
-	return slices.DeleteFunc(Standard(volumeOf(float64(size))), func(p Plan) bool {
+// when it changed, a volume for each project, the node's disk; none where no job has a workspace.
+func Plain(w *world.World) []Plan {
+	largest := largestWorkspace(w)
+	if largest == 0 {
+		return nil
+	}
+	return slices.DeleteFunc(Standard(volumeOf(largest)), func(p Plan) bool {
 		return !slices.Contains([]string{None, byProject, "volume", "node-disk"}, p.Key)
 	})
+}
+
+// Called is what rules are called that are a standard plan; ok is false where they are none.
+func Called(rules []document.CacheRule) (label string, ok bool) {
+	size := units.Bytes(0)
+	for _, r := range rules {
+		size = r.Size
+	}
+	for _, p := range Standard(size) {
+		if sameRules(p.Rules, rules) {
+			return p.Label, true
+		}
+	}
+	return "", false
+}
+
+// largestWorkspace is the size of the largest class's packed workspace, in bytes.
+func largestWorkspace(w *world.World) (largest float64) {
+	for c := range w.Classes {
+		largest = max(largest, w.WorkspaceSize(c))
+	}
+	return largest
 }
 
 // volumeOf is the size of a volume for workspaces: unpacked, and with room to grow.
@@ -85,11 +110,7 @@ func volumeOf(largest float64) units.Bytes {
 // plansOf are the standard plans for a world, and the rules it has today where they
 // are none of them.
 func plansOf(w *world.World) (plans []Plan, today string) {
-	largest := 0.0
-	for c := range w.Classes {
-		largest = max(largest, w.WorkspaceSize(c))
-	}
-	plans = Standard(volumeOf(largest))
+	plans = Standard(volumeOf(largestWorkspace(w)))
 	for _, p := range plans {
 		if sameRules(p.Rules, w.Rules) {
 			return plans, p.Key

@@ -101,6 +101,12 @@ func open(g *gin.Context) bool {
 	return path == "/api/v1/session" && g.Request.Method == http.MethodPost || strings.HasPrefix(path, "/api/v1/openapi")
 }
 
+// bearerOf is the token that a request carries in its head; ok is false where it carries none.
+func bearerOf(g *gin.Context) (token string, ok bool) {
+	token, ok = strings.CutPrefix(g.GetHeader("Authorization"), "Bearer ")
+	return strings.TrimSpace(token), ok
+}
+
 // authorized lets those in who carry a token, as a bearer or in the session's
 // cookie.
 func (s *server) authorized(g *gin.Context) {
@@ -108,8 +114,8 @@ func (s *server) authorized(g *gin.Context) {
 		return
 	}
 	token, kind := "", bearerToken
-	if t, ok := strings.CutPrefix(g.GetHeader("Authorization"), "Bearer "); ok {
-		token = strings.TrimSpace(t)
+	if t, ok := bearerOf(g); ok {
+		token = t
 	} else if c, err := g.Cookie(s.Cookie); err == nil {
 		token, kind = c, sessionToken
 	}

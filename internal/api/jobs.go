@@ -105,9 +105,7 @@ func (s *server) export(ctx context.Context, in *struct {
 		}
 		if err != nil { // the head is out; a file cut short must not look whole
 			s.Log.Warn("an export was cut short", "outcome", in.ID, "error", err)
-			if cut, ok := c.Context().Value(cutShort{}).(*bool); ok {
-				*cut = true
-			}
+			brokeOff(c.Context())
 		}
 	}}, nil
 }

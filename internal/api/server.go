@@ -196,6 +196,13 @@ func (s *server) noRoute(g *gin.Context) {
 // after it had begun.
 type cutShort struct{}
 
+// brokeOff notes that the answer to a request broke off.
+func brokeOff(ctx context.Context) {
+	if cut, ok := ctx.Value(cutShort{}).(*bool); ok {
+		*cut = true
+	}
+}
+
 // breaksOff closes the connection of an answer that broke off, so that it does not
 // look whole.
 func breaksOff(h http.Handler) http.Handler {

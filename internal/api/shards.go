@@ -3,10 +3,8 @@ package api
 import (
 	"encoding/json"
 	"errors"
-	"io"
 	"net/http"
 	"strconv"
-	"strings"
 
 	"tachyphor/core/explore"
 	"tachyphor/core/sim"
@@ -35,8 +33,8 @@ func (s *server) shardRoutes(r *gin.Engine) {
 			return
 		}
 		if err != nil {
-			s.Log.Warn("recorded jobs for a pod broke off", "error", err)
-			panic(http.ErrAbortHandler)
+			s.Log.Warn("recorded jobs for a pod were cut short", "error", err)
+			brokeOff(g.Request.Context())
 		}
 	})
 	pods.GET(wire.ShardsGroupPath+":group", func(g *gin.Context) {
@@ -64,8 +62,8 @@ func block(g *gin.Context) *work.Block { return g.MustGet(blockKey{}).(*work.Blo
 
 // ofBlock lets pods in that carry a block's token.
 func (s *server) ofBlock(g *gin.Context) {
-	token, _ := strings.CutPrefix(g.GetHeader("Authorization"), "Bearer ")
-	b, ok := s.Queue.BlockOf(strings.TrimSpace(token))
+	token, _ := bearerOf(g)
+	b, ok := s.Queue.BlockOf(token)
 	if !ok {
 		problem(g, http.StatusUnauthorized, "these shards are not asked for any more")
 		return
@@ -75,12 +73,10 @@ func (s *server) ofBlock(g *gin.Context) {
 
 func (s *server) answered(g *gin.Context) {
 	var list []wire.ShardAnswer
-	body := http.MaxBytesReader(g.Writer, g.Request.Body, mostAnswered)
-	if err := json.NewDecoder(body).Decode(&list); err != nil {
+	if err := json.NewDecoder(http.MaxBytesReader(g.Writer, g.Request.Body, mostAnswered)).Decode(&list); err != nil {
 		problem(g, http.StatusUnprocessableEntity, "expected the shards' answers: "+err.Error())
 		return
 	}
-	_, _ = io.Copy(io.Discard, body)
 	err := block(g).Answer(list)
 	switch {
 	case errors.Is(err, explore.ErrOtherRuns), errors.Is(err, work.ErrNoGroup):

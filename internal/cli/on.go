@@ -13,11 +13,9 @@ import (
 type onFlags struct {
 	context, namespace, image string
 	pods                      int
-	cmd                       *cobra.Command
 }
 
 func (f *onFlags) add(c *cobra.Command) {
-	f.cmd = c
 	fl := c.Flags()
 	fl.StringVar(&f.context, "on", "", "have pods of this cluster compute the runs: a context of the service's kubeconfig, - for its usual one")
 	fl.StringVar(&f.namespace, "namespace", "", "with --on: namespace of the Job; absent: the context's own, else default")
@@ -30,10 +28,8 @@ const usualContext = "-"
 
 func (f *onFlags) check(here bool) error {
 	if f.context == "" {
-		for _, name := range []string{"namespace", "image", "pods"} {
-			if f.cmd.Flags().Changed(name) {
-				return fmt.Errorf("--%s goes with --on", name)
-			}
+		if f.namespace != "" || f.image != "" || f.pods != 0 {
+			return errors.New("each of --namespace, --image, --pods goes with --on")
 		}
 		return nil
 	}

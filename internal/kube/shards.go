@@ -56,8 +56,8 @@ const (
 // ErrShards says that a cluster does not compute shards.
 var ErrShards = errors.New("the cluster computes nothing")
 
-// InNamespace is the namespace that is meant: the one that is named, the context's own, or default.
-func (c *Cluster) InNamespace(named string) string {
+// inNamespace is the namespace that is meant: the one that is named, the context's own, or default.
+func (c *Cluster) inNamespace(named string) string {
 	if named != "" {
 		return named
 	}
@@ -69,7 +69,7 @@ func (c *Cluster) InNamespace(named string) string {
 
 // TryShards looks whether a Job of shards would be taken, without making it.
 func (c *Cluster) TryShards(ctx context.Context, s Shards) error {
-	ns := c.InNamespace(s.Namespace)
+	ns := c.inNamespace(s.Namespace)
 	dry := metav1.CreateOptions{DryRun: []string{metav1.DryRunAll}}
 	if _, err := c.client.BatchV1().Jobs(ns).Create(ctx, s.job(), dry); err != nil {
 		return c.refused(ns, err)
@@ -101,7 +101,7 @@ func (c *Cluster) refused(namespace string, err error) error {
 // cannot be: then the error says why. What was made is taken away in any case. tell is told how it
 // stands.
 func (c *Cluster) RunShards(ctx context.Context, s Shards, tell func(string)) (err error) {
-	ns := c.InNamespace(s.Namespace)
+	ns := c.inNamespace(s.Namespace)
 	job, err := c.client.BatchV1().Jobs(ns).Create(ctx, s.job(), metav1.CreateOptions{})
 	if err != nil {
 		return c.refused(ns, err)
@@ -224,18 +224,23 @@ func (c *Cluster) standsShards(ctx context.Context, ns, name string, groups int)
 func podTrouble(p *corev1.Pod) string {
 	for _, x := range p.Status.Conditions {
 		if x.Type == corev1.PodScheduled && x.Status == corev1.ConditionFalse {
-			return "pod " + p.Name + " finds no node: " + x.Message
+			says, do := noRoom(x.Message)
+			return "pod " + p.Name + " finds no node: " + says + " " + do
 		}
 	}
 	for _, s := range p.Status.ContainerStatuses {
 		if w := s.State.Waiting; w != nil && w.Reason != "ContainerCreating" && w.Reason != "PodInitializing" {
-			return strings.TrimRight(fmt.Sprintf("pod %s does not start: %s: %s", p.Name, w.Reason, w.Message), ": ")
+			do := "" // a Secret that is missing comes with the next breath
+			if strings.Contains(w.Reason, "Image") {
+				do = "; see whether the image's name and tag are right, and whether the registry lets the nodes in"
+			}
+			return strings.TrimRight(fmt.Sprintf("pod %s does not start: %s: %s", p.Name, w.Reason, w.Message), ": ") + do
 		}
 		if t := s.State.Terminated; t != nil && t.ExitCode != 0 {
 			says := strings.TrimSpace(t.Message)
 			switch {
 			case t.Reason == "OOMKilled":
-				says = "it was killed for memory"
+				says = "it was killed for memory; ask for fewer jobs or a shorter span, or without a cluster"
 			case says == "":
 				says = t.Reason
 			}
@@ -275,7 +280,7 @@ func (c *Cluster) dropShards(ns, name string) error {
 
 // ClearShards takes away Jobs of a piece of work that an earlier process left.
 func (c *Cluster) ClearShards(ctx context.Context, namespace string, work uint64) error {
-	ns := c.InNamespace(namespace)
+	ns := c.inNamespace(namespace)
 	list, err := c.client.BatchV1().Jobs(ns).List(ctx, metav1.ListOptions{LabelSelector: fmt.Sprintf("%s=%d", shardsLabel, work)})
 	if err != nil {
 		return c.refused(ns, err)

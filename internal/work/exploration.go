@@ -65,7 +65,7 @@ func (q *Queue) Explore(ctx context.Context, by string, ask wire.Explore) (store
 		e.Across = append(e.Across, d)
 	}
 	in.Explore = &e
-	question, _, faults, err := q.question(ctx, in)
+	question, faults, err := q.question(ctx, in)
 	if err != nil || len(faults) > 0 {
 		return store.Work{}, faults, err
 	}
@@ -76,12 +76,11 @@ func (q *Queue) Explore(ctx context.Context, by string, ask wire.Explore) (store
 	return o, nil, err
 }
 
-// question puts together what an exploration was asked, and of what; of a scenario's own knobs,
-// without them.
-func (q *Queue) question(ctx context.Context, in wire.Inputs) (*explore.Question, []world.Input, document.Faults, error) {
+// question puts together what an exploration was asked; of a scenario's own knobs, without them.
+func (q *Queue) question(ctx context.Context, in wire.Inputs) (*explore.Question, document.Faults, error) {
 	own, faults, err := q.Library.Input(ctx, in, len(in.Explore.Across) == 0)
 	if err != nil || len(faults) > 0 {
-		return nil, nil, faults, err
+		return nil, faults, err
 	}
 	inputs := []world.Input{own}
 	if len(in.Explore.Across) > 0 {
@@ -89,11 +88,11 @@ func (q *Queue) question(ctx context.Context, in wire.Inputs) (*explore.Question
 		for _, d := range in.Explore.Across {
 			workload, jobs, err := q.Library.Demand(ctx, d)
 			if err != nil {
-				return nil, nil, nil, err
+				return nil, nil, err
 			}
 			with, err := explore.With(own, workload, jobs)
 			if err != nil {
-				return nil, nil, nil, fmt.Errorf("%w: %w", ErrExplore, err)
+				return nil, nil, fmt.Errorf("%w: %w", ErrExplore, err)
 			}
 			inputs = append(inputs, with)
 		}
@@ -102,7 +101,7 @@ func (q *Queue) question(ctx context.Context, in wire.Inputs) (*explore.Question
 	if err != nil {
 		err = fmt.Errorf("%w: %w", ErrExplore, err)
 	}
-	return question, inputs, nil, err
+	return question, nil, err
 }
 
 func exploring(ctx context.Context, q *Queue, j *Job) (End, error) {
@@ -113,7 +112,7 @@ func exploring(ctx context.Context, q *Queue, j *Job) (End, error) {
 	if end, ok := q.answered(ctx, j, in.Explore); ok {
 		return end, nil
 	}
-	question, inputs, faults, err := q.question(ctx, in)
+	question, faults, err := q.question(ctx, in)
 	if err == nil {
 		err = faults.Err()
 	}
@@ -126,7 +125,7 @@ func exploring(ctx context.Context, q *Queue, j *Job) (End, error) {
 	}
 	defer free()
 	if in.Explore.Own {
-		if question, err = explore.AskOwn(in.Explore.Sweep, in.Explore.Spec, inputs...); err != nil {
+		if question, err = explore.AskOwn(in.Explore.Sweep, in.Explore.Spec, question.Inputs()...); err != nil {
 			return End{}, err
 		}
 	}

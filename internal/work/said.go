@@ -9,18 +9,6 @@ import (
 	"tachyphor/core/units"
 )
 
-// whatPods tells what pods computed of an exploration.
-func (s *said) whatPods(runs int, least time.Duration) string {
-	if n := s.runs.Load(); n > 0 {
-		in := "one Job"
-		if jobs := s.jobs.Load(); jobs > 1 {
-			in = fmt.Sprintf("%d Jobs", jobs)
-		}
-		return fmt.Sprintf("Pods of %s computed %d of %d runs, in %s.", s.context, n, runs, in)
-	}
-	return fmt.Sprintf("No pods came: no block of its runs was worth %s of one core, less than which the service computes itself.", units.Duration(least).Short())
-}
-
 // said tells of what is computed elsewhere, beside how an exploration stands.
 type said struct {
 	j     *Job
@@ -51,4 +39,16 @@ func (s *said) keep() {
 		x.Elsewhere = *far
 	}
 	s.j.Keep(x)
+}
+
+// whatPods tells what pods computed of an exploration.
+func (s *said) whatPods(runs int, least time.Duration) string {
+	if n := s.runs.Load(); n > 0 {
+		in := "one Job"
+		if jobs := s.jobs.Load(); jobs > 1 {
+			in = fmt.Sprintf("%d Jobs", jobs)
+		}
+		return fmt.Sprintf("Pods of %s computed %d of %d runs, in %s.", s.context, n, runs, in)
+	}
+	return fmt.Sprintf("No pods came: no block of its runs was worth %s of one core, less than which the service computes itself.", units.Duration(least).Short())
 }

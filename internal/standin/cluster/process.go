@@ -7,7 +7,6 @@ import (
 	"errors"
 	"os"
 	"os/exec"
-	"slices"
 
 	corev1 "k8s.io/api/core/v1"
 )
@@ -79,5 +78,5 @@ func (k *kubelet) environment(namespace string, c corev1.Container) (out []strin
 		}
 		out = append(out, e.Name+"="+value)
 	}
-	return slices.Clip(out)
+	return out
 }

@@ -4,60 +4,40 @@ import { inUnit, likeMoney, money, percent, plusMinus, useNames } from "../../wo
 import { Spent } from "./Spent";
 
 type Result = Schemas["Outcome"];
+type Figure = Result["cost"]["perMonth"];
 
 /** What is paid, by pool and by what the node time went to. */
 export function Bill({ o }: { o: Result }) {
   const c = o.cost;
+  const row = (
+    what: string,
+    amount: Figure,
+    more?: { share?: string; strong?: boolean; inset?: boolean },
+  ) => ({
+    what,
+    amount,
+    share: "",
+    strong: false,
+    inset: false,
+    ...more,
+  });
+  const always = c.alwaysOn;
   const rows = [
     ...c.pools
       .filter((p) => p.perMonth.mean > 0)
-      .map((p) => ({
-        what: `pool ${p.pool}, ${p.nodes.mean.toFixed(1)} nodes of ${p.nodeType}`,
-        amount: p.perMonth,
-        share: "",
-        strong: false,
-        inset: false,
-      })),
+      .map((p) => row(`pool ${p.pool}, ${p.nodes.mean.toFixed(1)} nodes of ${p.nodeType}`, p.perMonth)),
     ...c.uses
       .filter((u) => u.perMonth.mean > 0)
-      .map((u) => ({
-        what: useNames[u.use] ?? u.use,
-        amount: u.perMonth,
-        share: percent(u.share, 1),
-        strong: false,
-        inset: true,
-      })),
-    ...c.parts.map((p) => ({ what: p.part, amount: p.perMonth, share: "", strong: false, inset: false })),
-    { what: "all that is paid", amount: c.perMonth, share: "", strong: true, inset: false },
-    ...(c.alwaysOn
+      .map((u) => row(useNames[u.use] ?? u.use, u.perMonth, { share: percent(u.share, 1), inset: true })),
+    ...c.parts.map((p) => row(p.part, p.perMonth)),
+    row("all that is paid", c.perMonth, { strong: true }),
+    ...(always
       ? [
-          {
-            what: `its ${inUnit("count", c.alwaysOn.nodes.mean, "")} nodes, always on`,
-            amount: c.alwaysOn.allPerMonth,
-            share: "",
-            strong: false,
-            inset: false,
-          },
-          {
-            what: "those off outside working hours",
-            amount: c.alwaysOn.inHoursPerMonth,
-            share: "",
-            strong: false,
-            inset: true,
-          },
+          row(`its ${inUnit("count", always.nodes.mean, "")} nodes, always on`, always.allPerMonth),
+          row("those off outside working hours", always.inHoursPerMonth, { inset: true }),
         ]
       : []),
-    ...(c.floorPerMonth.mean > 0
-      ? [
-          {
-            what: "floor under it: no bill is below",
-            amount: c.floorPerMonth,
-            share: "",
-            strong: false,
-            inset: false,
-          },
-        ]
-      : []),
+    ...(c.floorPerMonth.mean > 0 ? [row("floor under it: no bill is below", c.floorPerMonth)] : []),
   ];
   return (
     <>
