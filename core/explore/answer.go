@@ -68,6 +68,7 @@ type Answer struct {
 	Possible int                `json:"possible" doc:"Variants that there are; at most a million is counted."`
 	Searched bool               `json:"searched" doc:"Not all of them were run: they were searched."`
 	Unfit    int                `json:"unfit" doc:"Variants that cannot be run: they make no valid documents, as where a floor is above its ceiling, or agents fit on no node."`
+	Struck   []Struck           `json:"struck,omitempty" doc:"Variants that were not run because it is known beforehand that they cannot be what is looked for."`
 	Runs     int                `json:"runs" doc:"Runs that it took."`
 	Variants []Variant          `json:"variants" doc:"Those that were run, the scenario first."`
 	Best     int                `json:"best" doc:"The one that is recommended, among them; −1: none keeps all aims."`
@@ -130,13 +131,15 @@ func (q *Question) Answer(way Way) (*Answer, error) {
 				list = append(list, v)
 			}
 		}
-		list = r.valid(list)
+		if list, err = q.every(r, list); err != nil {
+			return nil, err
+		}
 	} else if list, spread, err = q.search(r, budget); err != nil {
 		return nil, err
 	} else {
 		out.Searched = true
 	}
-	out.Unfit = len(r.faults)
+	out.Unfit, out.Struck = len(r.faults), r.struckOut()
 	for _, v := range list {
 		out.list = append(out.list, &lane{v: v, same: -1})
 	}

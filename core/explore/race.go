@@ -53,21 +53,26 @@ func more(a, b []float64, chance float64) bool {
 	if n < 2 {
 		return false
 	}
-	sum := 0.0
+	d := make([]float64, n)
 	for i := range n {
-		sum += b[i] - a[i]
+		d[i] = b[i] - a[i]
 	}
-	m := sum / float64(n)
-	if m <= 0 {
-		return false
+	m, se := meanAndError(d)
+	return m > 0 && m > float64(portable.StudentBeyond(n-1, chance)*se)
+}
+
+// meanAndError is the mean of two values or more, and its standard error.
+func meanAndError(values []float64) (m, se float64) {
+	n := float64(len(values))
+	for _, x := range values {
+		m += x
 	}
+	m /= n
 	squares := 0.0
-	for i := range n {
-		d := b[i] - a[i] - m
-		squares += float64(d * d)
+	for _, x := range values {
+		squares += float64((x - m) * (x - m))
 	}
-	se := math.Sqrt(squares / float64(float64(n-1)*float64(n)))
-	return m > float64(portable.StudentBeyond(n-1, chance)*se)
+	return m, math.Sqrt(squares / float64((n-1)*n))
 }
 
 // alike reports whether two variants did exactly the same in every repeat.
@@ -78,9 +83,20 @@ func alike(a, b []Run) bool {
 	})
 }
 
+// strikeError is the chance that variants are wrongly struck out for what one before them has.
+const strikeError = errorOfAll / 8
+
+// errorOf is the chance that any comparison of the n-th look, from 0 on, is wrong (Bonferroni): half of
+// errorOfAll for the first, half of the rest for the next, and so on, without strikeError.
+func errorOf(n int) float64 {
+	if n >= 2 {
+		n++
+	}
+	return errorOfAll / float64(int(1)<<min(n+1, 40))
+}
+
 // look leaves out those that are surely worse, after the n-th block. The chance that any of all
-// comparisons is wrong is held at errorOfAll over all looks: half of it for the first, half of
-// the rest for the next, and so on (Bonferroni).
+// comparisons is wrong is held at errorOfAll over all looks.
 func (q *Question) look(r *runner, lanes []*lane, n int) {
 	var in []*lane
 	for _, l := range lanes {
@@ -96,7 +112,7 @@ func (q *Question) look(r *runner, lanes []*lane, n int) {
 			values[i] = append(values[i], q.objective(&runs[i][j]))
 		}
 	}
-	level := errorOfAll / float64(int(1)<<min(n+1, 40)) / float64(max(1, len(in)))
+	level := errorOf(n) / float64(max(1, len(in)))
 	// Those that do the same as one before them.
 	firsts := map[string]int{}
 	for i, l := range in {

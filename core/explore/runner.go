@@ -43,6 +43,10 @@ type runner struct {
 
 	worlds  map[string][]*world.World // of a variant, with each workload
 	faults  map[string]error          // why variants cannot be run
+	struck  map[string]*doubtless     // why variants are not run that could be
+	loaded  map[string][]*load        // what jobs keep busy, by what that hangs on
+	least   float64                   // the most that the least of what is asked can be, as far as is known; 0: nothing is
+	some    bool                      // some variant may be what is looked for
 	digests map[string]string         // of worlds, where runs are kept
 	runs    map[string]map[int]Run
 	done    atomic.Int64
@@ -56,7 +60,7 @@ func newRunner(q *Question, way Way, whole int) *runner {
 	}
 	return &runner{
 		q: q, way: way, whole: whole, worlds: map[string][]*world.World{}, faults: map[string]error{}, digests: map[string]string{},
-		runs: map[string]map[int]Run{},
+		runs: map[string]map[int]Run{}, struck: map[string]*doubtless{}, loaded: map[string][]*load{},
 	}
 }
 

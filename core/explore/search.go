@@ -117,20 +117,24 @@ type seeker struct {
 	list  []variant // that were run, in their order
 }
 
-// fresh are the variants of a list that are a world and were not run yet.
-func (s *seeker) fresh(list []variant) (out []variant) {
-	for _, v := range s.r.valid(list) {
+// fresh are the variants of a list that are worth a run and had none yet.
+func (s *seeker) fresh(list []variant) (out []variant, err error) {
+	list, err = s.r.worthwhile(list)
+	for _, v := range list {
 		if !s.known[v.key()] {
 			s.known[v.key()] = true
 			out = append(out, v)
 		}
 	}
-	return out
+	return out, err
 }
 
 // try runs what is new of a list, as far as a number of runs allows.
 func (s *seeker) try(list []variant, upTo int) error {
-	list = s.fresh(list)
+	list, err := s.fresh(list)
+	if err != nil {
+		return err
+	}
 	if room := max(0, upTo-int(s.r.done.Load())) / firstRepeats; len(list) > room {
 		for _, v := range list[room:] {
 			delete(s.known, v.key())
@@ -226,7 +230,12 @@ func changed(from, step variant) int {
 func (q *Question) search(r *runner, budget int) (list []variant, spread int, err error) {
 	s := &seeker{q: q, r: r, known: map[string]bool{}}
 	share := func(x float64) int { return int(float64(float64(budget) * x)) }
-	s.list = s.fresh(append([]variant{q.today()}, q.spread(share(spreadShare)/firstRepeats)...))
+	first, err := s.fresh(q.spread(share(spreadShare) / firstRepeats))
+	if err != nil {
+		return nil, 0, err
+	}
+	s.known[q.today().key()] = true
+	s.list = append(r.valid([]variant{q.today()}), slices.DeleteFunc(first, func(v variant) bool { return v.key() == q.today().key() })...)
 	if err := q.block(r, Spreading, s.list, firstRepeats); err != nil {
 		return nil, 0, err
 	}

@@ -27,6 +27,7 @@ type Standing struct {
 	Variants  int          `json:"variants" doc:"Variants that were run so far."`
 	Out       int          `json:"out" doc:"Those of them that get no more repeats."`
 	Unfit     int          `json:"unfit" doc:"Variants that cannot be run: they make no valid documents, or agents fit on no node."`
+	Struck    int          `json:"struck,omitempty" doc:"Variants that are not run because they cannot be what is looked for."`
 	Best      string       `json:"best,omitempty" doc:"The best so far, as its changes in a line."`
 	Elsewhere string       `json:"elsewhere,omitempty" doc:"How it stands with the pods of a cluster that compute it, where some do."`
 	Verdict   aim.Verdict  `json:"verdict,omitempty" doc:"What is said of its aims so far."`
@@ -50,7 +51,7 @@ func (q *Question) stands(r *runner, phase Phase, list []variant, out int) {
 	if r.way.Standing == nil {
 		return
 	}
-	s := Standing{Phase: phase, Runs: int(r.done.Load()), Variants: len(list), Out: out, Unfit: len(r.faults)}
+	s := Standing{Phase: phase, Runs: int(r.done.Load()), Variants: len(list), Out: out, Unfit: len(r.faults), Struck: len(r.struck)}
 	list = slices.DeleteFunc(slices.Clone(list), func(v variant) bool { return len(r.of(v, 0)) < firstRepeats })
 	if len(list) > 0 {
 		best := slices.MinFunc(list, func(a, b variant) int { return q.better(r, a, b) })

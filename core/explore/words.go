@@ -89,7 +89,10 @@ func (q *Question) notes(a *Answer) {
 			atMost(a.Possible), units.Count(int64(q.Spec.Budget.Runs)), units.Count(int64(len(a.Variants)))))
 	}
 	if a.Unfit > 0 {
-		a.Notes = append(a.Notes, fmt.Sprintf("%s cannot be run and are left out. One of them: %s.", plural(a.Unfit, "variant"), a.ran.oneFault()))
+		a.Notes = append(a.Notes, fmt.Sprintf("%s cannot be run. One of them: %s.", plural(a.Unfit, "variant"), a.ran.oneFault()))
+	}
+	for _, s := range a.Struck {
+		a.Notes = append(a.Notes, fmt.Sprintf("%s not run, since %s. One of them: %s.", plural(s.Variants, "variant"), s.Why, s.One))
 	}
 	for i, r := range a.Variants[0].Aims {
 		if r.Nobody {

@@ -1164,6 +1164,8 @@ export interface components {
             staysOn?: components["schemas"]["Staying"];
             /** @description It with one knob a step further. */
             steps: components["schemas"]["NextStep"][];
+            /** @description Variants that were not run because it is known beforehand that they cannot be what is looked for. */
+            struck?: components["schemas"]["Struck"][];
             /** @description Name of the sweep. */
             sweep: string;
             /** @description What is said of the scenario as it is. */
@@ -4469,6 +4471,11 @@ export interface components {
             runs: number;
             /**
              * Format: int64
+             * @description Variants that are not run because they cannot be what is looked for.
+             */
+            struck?: number;
+            /**
+             * Format: int64
              * @description Variants that cannot be run: they make no valid documents, or agents fit on no node.
              */
             unfit: number;
@@ -4577,6 +4584,17 @@ export interface components {
             phase: string;
             /** @description What explains it, from the cluster's events. */
             says: string;
+        };
+        Struck: {
+            /** @description How far one of them falls short. */
+            one: string;
+            /**
+             * Format: int64
+             * @description How many were found.
+             */
+            variants: number;
+            /** @description Why they cannot be what is looked for. */
+            why: string;
         };
         Summary: {
             /**

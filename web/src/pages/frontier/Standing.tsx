@@ -14,7 +14,8 @@ export function Standing({ now }: { now: Work }) {
         {s.phase}
         {s.variants > 0 &&
           `: ${count(s.variants)} variants in ${count(s.runs)} runs, ${count(s.out)} of them out`}
-        {s.unfit > 0 && `, ${count(s.unfit)} more cannot be run`}.
+        {s.unfit > 0 && `, ${count(s.unfit)} more cannot be run`}
+        {(s.struck ?? 0) > 0 && `, ${count(s.struck ?? 0)} cannot be what is looked for`}.
       </p>
       {s.elsewhere && <p id="elsewhere">{s.elsewhere}.</p>}
       {s.best && (
