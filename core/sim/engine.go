@@ -81,10 +81,11 @@ type engine struct {
 	picky      []bool           // by template: it prefers some nodes to others
 	wanted     []bool           // by template: some job may get an agent of it, or one is kept ahead
 
-	dueNow    []int32 // scratch of rounds
-	stuck     []bool  // scratch of retry
-	scanned   []int32 // scratch of scan
-	took      []int32 // scratch of fillOne
+	dueNow    []int32   // scratch of rounds
+	stuck     []bool    // scratch of retry
+	told      []toldWhy // by template, while nothing boots and no pool may grow; empty otherwise
+	scanned   []int32   // scratch of scan
+	took      []int32   // scratch of fillOne
 	refused   refusals
 	wholeNow  []int32 // scratch of pulled
 	imageList []int32 // scratch of imagesOf

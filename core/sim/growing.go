@@ -34,6 +34,11 @@ func (e *engine) podWaits(at units.Duration) {
 func (e *engine) scan() {
 	e.lastScan, e.nextScan = e.now, never
 	e.trace.Scans++
+	if e.still() {
+		e.scanStill()
+		return
+	}
+	e.told = e.told[:0]
 	list := e.scanned[:0]
 	for _, pods := range e.place.pending {
 		for _, a := range pods {
@@ -72,13 +77,64 @@ func (e *engine) scan() {
 		}
 	}
 	for _, a := range list {
-		g := &e.agents[a]
-		if why := e.ungrown(g.template); len(g.stuck) == 0 || g.stuck[len(g.stuck)-1].cause != why && len(g.stuck) < maxStuck {
-			g.stuck = append(g.stuck, heldSince{e.now, why})
-		}
+		e.held(a, e.ungrown(e.agents[a].template))
 	}
 	if e.holders != nil {
 		e.scanHolders()
+	}
+}
+
+// held notes why no node was asked for on behalf of agent a's pod.
+func (e *engine) held(a int32, why Cause) {
+	if g := &e.agents[a]; len(g.stuck) == 0 || g.stuck[len(g.stuck)-1].cause != why && len(g.stuck) < maxStuck {
+		g.stuck = append(g.stuck, heldSince{e.now, why})
+	}
+}
+
+// still reports whether a scan can do nothing but note why: nothing boots, and no pool may grow.
+func (e *engine) still() bool {
+	if len(e.booting) > 0 || e.backsOff() || e.holders != nil {
+		return false
+	}
+	for p := range e.pools {
+		if e.mayGrow(int32(p)) {
+			return false
+		}
+	}
+	return true
+}
+
+// A toldWhy is what a scan noted of a template's pods while all was still: of those made up to a
+// moment, why no node was asked for.
+type toldWhy struct {
+	why  Cause
+	upTo units.Duration
+}
+
+// scanStill is scan where it can do nothing but note why. Those of which that was noted before, and
+// for whom it is the same, are passed over: where very many wait, a scan looks at what is new.
+func (e *engine) scanStill() {
+	first := len(e.told) == 0
+	if first {
+		e.told = append(e.told, make([]toldWhy, len(e.place.pending))...)
+	}
+	after := func(a int32, at units.Duration) int { return cmp.Compare(e.agents[a].created, at+1) }
+	old := e.now - e.w.Growth.Patience
+	for t, pods := range e.place.pending { // in the order of their making
+		due, _ := slices.BinarySearchFunc(pods, old, after)
+		if due < len(pods) {
+			e.podWaits(e.agents[pods[due]].created + e.w.Growth.Patience)
+		}
+		told, from := &e.told[t], 0
+		if why := e.ungrown(int32(t)); !first && told.why == why {
+			from, _ = slices.BinarySearchFunc(pods[:due], told.upTo, after)
+		} else {
+			told.why = why
+		}
+		told.upTo = old
+		for _, a := range pods[from:due] {
+			e.held(a, told.why)
+		}
 	}
 }
 

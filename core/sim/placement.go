@@ -190,11 +190,20 @@ func (e *engine) retry() {
 			stuck[best] = true
 			continue
 		}
-		e.place.pending[best] = slices.Delete(e.place.pending[best], 0, 1)
+		e.place.pending[best] = withoutFirst(e.place.pending[best])
 		if e.stirs(int32(best)) || e.w.Preempts {
 			clear(stuck)
 		}
 	}
+}
+
+// withoutFirst is a list without its first: a short one keeps its place, of a long one only the
+// beginning moves.
+func withoutFirst(list []int32) []int32 {
+	if len(list) < 100 {
+		return slices.Delete(list, 0, 1)
+	}
+	return list[1:]
 }
 
 // podOrder orders pods as the scheduler's queue does: by priority, then by age.

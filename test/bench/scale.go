@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"tachyphor/core/sim"
+	"tachyphor/core/world"
 	"tachyphor/test/worlds"
 
 	"gonum.org/v1/plot"
@@ -24,7 +25,7 @@ func scale(picture string, most int) error {
 	var byJobs, byNodes plotter.XYs
 	fmt.Println("growth: an agent for each job, placed among all the nodes")
 	for jobs := 10_000; jobs <= most; jobs *= 10 {
-		t, n, err := once(jobs, 40)
+		t, n, err := once(worlds.Sized, jobs, 40)
 		if err != nil {
 			return err
 		}
@@ -32,13 +33,18 @@ func scale(picture string, most int) error {
 		byJobs = append(byJobs, plotter.XY{X: float64(n), Y: t / float64(n) * 1e6})
 	}
 	for _, nodes := range []int{10, 20, 50, 100, 200, 500, 1000, 2000} {
-		t, n, err := once(200_000, nodes)
+		t, n, err := once(worlds.Sized, 200_000, nodes)
 		if err != nil {
 			return err
 		}
 		fmt.Printf("  %9d jobs on %4d nodes  %8.3f s  %6.0f ns a job\n", n, nodes, t, t/float64(n)*1e9)
 		byNodes = append(byNodes, plotter.XY{X: float64(nodes), Y: t / float64(n) * 1e6})
 	}
+	t, n, err := once(worlds.Overloaded, 200_000, 40)
+	if err != nil {
+		return err
+	}
+	fmt.Printf("  %9d jobs on   40 nodes  %8.3f s  %6.0f ns a job, half more than they can do: at the end a third of the pods wait\n", n, t, t/float64(n)*1e9)
 	if picture == "" {
 		return nil
 	}
@@ -46,8 +52,8 @@ func scale(picture string, most int) error {
 }
 
 // once runs a world and returns the engine's time in seconds, the median of three.
-func once(jobs, nodes int) (seconds float64, n int, err error) {
-	w, err := worlds.Sized(jobs, nodes)
+func once(of func(jobs, nodes int) (*world.World, error), jobs, nodes int) (seconds float64, n int, err error) {
+	w, err := of(jobs, nodes)
 	if err != nil {
 		return 0, 0, err
 	}

@@ -9,8 +9,13 @@ import (
 // Sized returns about so many jobs on so many nodes at two thirds of what those
 // can do: nodes of 16 agents, jobs of three minutes, at a steady rate, each on an
 // agent of its own that is placed among all the nodes.
-func Sized(jobs, nodes int) (*world.World, error) {
-	perHour := 2.0 / 3 * 16 * float64(nodes) * 20
+func Sized(jobs, nodes int) (*world.World, error) { return loaded(jobs, nodes, 2.0/3) }
+
+// Overloaded is Sized at half more than its nodes can do: ever more pods wait.
+func Overloaded(jobs, nodes int) (*world.World, error) { return loaded(jobs, nodes, 1.5) }
+
+func loaded(jobs, nodes int, load float64) (*world.World, error) {
+	perHour := load * 16 * float64(nodes) * 20
 	hours := float64(jobs) / perHour
 	return Parse(fmt.Sprintf(`
 apiVersion: tachyphor/v1
