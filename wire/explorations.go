@@ -12,6 +12,7 @@ type Explore struct {
 	Sweep    string   `json:"sweep,omitempty" maxLength:"63" doc:"Name of a stored Sweep."`
 	Scenario string   `json:"scenario,omitempty" maxLength:"63" doc:"Name of a scenario: its own numbers are varied."`
 	Aims     []string `json:"aims,omitempty" maxItems:"20" doc:"What a variant must keep, beside what the Sweep says, as in 95 % of all jobs start within 60s."`
+	Across   []string `json:"across,omitempty" maxItems:"12" doc:"Names of workloads that every variant must hold on, in place of what the Sweep says; absent: that, else the scenario's own."`
 	Least    string   `json:"least,omitempty" enum:"bill,delay,lead,worth" doc:"What is to be as little as can be; absent: what the Sweep says, else bill."`
 	Runs     int      `json:"runs,omitempty" minimum:"0" maximum:"1000000" doc:"Most runs of one repeat of one variant; absent: what the Sweep says, else 2000."`
 

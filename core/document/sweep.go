@@ -28,8 +28,11 @@ type SweepSpec struct {
 func (s *SweepSpec) Defaults() { s.Least = LeastBill }
 
 // With is what is asked with more aims, and with another least and budget where those are said.
-func (s SweepSpec) With(aims []string, least Least, runs int) SweepSpec {
+func (s SweepSpec) With(aims, across []string, least Least, runs int) SweepSpec {
 	s.Aims = append(append([]string{}, s.Aims...), aims...)
+	if len(across) > 0 {
+		s.Across = across
+	}
 	s.Least, s.Budget.Runs = cmp.Or(least, s.Least), cmp.Or(runs, s.Budget.Runs)
 	return s
 }

@@ -2,6 +2,7 @@ package explore
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"tachyphor/core/demand"
@@ -33,6 +34,11 @@ func With(in world.Input, workload *document.Document, jobs *demand.Recording) (
 func (q *Question) checkAcross() error {
 	if len(q.ins) > mostAcross {
 		return fmt.Errorf("across: %d workloads; at most %d", len(q.ins), mostAcross)
+	}
+	for i, in := range q.ins {
+		if slices.ContainsFunc(q.ins[:i], func(x world.Input) bool { return x.Workload.Name == in.Workload.Name }) {
+			return fmt.Errorf("across: %s is named twice; name each workload once", in.Workload.Name)
+		}
 	}
 	for i := range q.knobs {
 		for _, p := range q.knobs[i].places {

@@ -3,6 +3,7 @@ package explore_test
 import (
 	"fmt"
 	"math"
+	"strconv"
 	"strings"
 	"testing"
 
@@ -103,5 +104,36 @@ func TestAcrossFaults(t *testing.T) {
 	if _, faults := document.Parse("x", []byte("apiVersion: tachyphor/v1\nkind: Sweep\nmetadata: {name: x}\nspec:\n  scenario: s\n"+ceilings+"  across: [a, a]\n")); !strings.Contains(
 		fmt.Sprint(faults), "each once") {
 		t.Errorf("%v", faults)
+	}
+}
+
+// A scenario's own ceilings go as far as the busiest of the workloads asks for.
+func TestOwnKnobsAcross(t *testing.T) {
+	most := func(ins ...world.Input) int {
+		t.Helper()
+		name, s := explore.Improving("s")
+		q, err := explore.AskOwn(name, s, ins...)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, k := range q.Spec.Knobs {
+			if k.Called() == "t ceiling" {
+				n := 0
+				for _, v := range k.Plain() {
+					x, err := strconv.Atoi(fmt.Sprint(v))
+					if err != nil {
+						t.Fatal(err)
+					}
+					n = max(n, x)
+				}
+				return n
+			}
+		}
+		t.Fatalf("no ceiling among %+v", q.Spec.Knobs)
+		return 0
+	}
+	calm, busy := across(t, 8)[0], across(t, 120)[0]
+	if a, b, both, turned := most(calm), most(busy), most(calm, busy), most(busy, calm); a >= b || both != b || turned != b {
+		t.Errorf("%d and %d alone, %d and %d together", a, b, both, turned)
 	}
 }

@@ -25,14 +25,32 @@ var errNoKnobs = errors.New("the scenario has no number that could be another: s
 
 // AskOwn is Ask with the knobs that the scenario has by itself.
 func AskOwn(name string, spec document.SweepSpec, ins ...world.Input) (*Question, error) {
+	busiest, most := ins[0], 0.0
+	for _, in := range ins[1:] { // of several workloads that with most jobs says how far numbers may go
+		if most == 0 {
+			most = jobsOf(busiest)
+		}
+		if n := jobsOf(in); n > most {
+			busiest, most = in, n
+		}
+	}
 	var err error
-	if spec.Knobs, err = KnobsOf(ins[0]); err != nil {
+	if spec.Knobs, err = KnobsOf(busiest); err != nil {
 		return nil, err
 	}
 	if len(spec.Knobs) == 0 {
 		return nil, errNoKnobs
 	}
 	return Ask(name, spec, ins...)
+}
+
+// jobsOf is about how many jobs an input has in a month; 0 where it is no world.
+func jobsOf(in world.Input) float64 {
+	w, faults := world.Assemble(in)
+	if faults.Err() != nil {
+		return 0
+	}
+	return w.ExpectedJobs() / float64(w.Plan.Span)
 }
 
 // KnobsOf are the knobs that a scenario has by itself: the numbers of its agents, their

@@ -144,7 +144,7 @@ func (p *program) briefHere(ctx context.Context, args []string, f briefFlags, fo
 }
 
 func (p *program) briefOfSweep(ctx context.Context, file string, f briefFlags) (*brief.Brief, error) {
-	d, in, across, err := p.gatherSweep(file, f.with, f.skipBad)
+	d, in, across, err := p.gatherSweep(file, nil, f.with, f.skipBad)
 	if err != nil {
 		return nil, err
 	}

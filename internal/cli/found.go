@@ -79,7 +79,7 @@ func (p *program) gatherInput(file string, with []string, skipBad bool) (in worl
 
 // gatherSweep reads the first Sweep of a file, with the scenario that it names and what that
 // names, found as gatherInput finds it.
-func (p *program) gatherSweep(file string, with []string, skipBad bool) (d *document.Document, in world.Input, across []world.Input, err error) {
+func (p *program) gatherSweep(file string, across, with []string, skipBad bool) (d *document.Document, in world.Input, ins []world.Input, err error) {
 	files, err := p.foundIn(file)
 	if err != nil {
 		return nil, in, nil, err
@@ -102,27 +102,53 @@ func (p *program) gatherSweep(file string, with []string, skipBad bool) (d *docu
 	if in, err = p.gatherNamed(files, scenario, file, with, skipBad); err != nil {
 		return nil, in, nil, err
 	}
-	across, err = p.gatherAcross(files, d, in, file, with, skipBad)
-	return d, in, across, err
+	missing := func(i int, hint string) error { return noAcross(across[i], hint) }
+	if len(across) == 0 {
+		across = d.Value.(*document.Sweep).Spec.Across
+		missing = func(i int, hint string) error {
+			return document.Faults{d.Fault(fmt.Sprintf("spec.across[%d]", i), across[i], noWorkload+hint)}
+		}
+	}
+	ins, err = p.gatherAcross(files, across, missing, in, file, with, skipBad)
+	return d, in, ins, err
 }
 
-// gatherAcross is what a sweep's variants are run with: the scenario, with each of the workloads
-// that it is across; of none, with its own.
-func (p *program) gatherAcross(files *found, sweep *document.Document, in world.Input, file string, with []string, skipBad bool) ([]world.Input, error) {
-	names := sweep.Value.(*document.Sweep).Spec.Across
+// gatherImprove is gatherInput, with workloads that are to be held on.
+func (p *program) gatherImprove(file string, across, with []string, skipBad bool) (in world.Input, ins []world.Input, err error) {
+	if in, err = p.gatherInput(file, with, skipBad); err != nil || len(across) == 0 {
+		return in, []world.Input{in}, err
+	}
+	files, err := p.foundIn(file)
+	if err != nil {
+		return in, nil, err
+	}
+	ins, err = p.gatherAcross(files, across, func(i int, hint string) error { return noAcross(across[i], hint) }, in, file, with, skipBad)
+	return in, ins, err
+}
+
+const noWorkload = "no Workload of that name in this file, its folder or the one above; name more with --with"
+
+func noAcross(name, hint string) error {
+	return no(fmt.Errorf("--across %s: %s%s", name, noWorkload, hint))
+}
+
+// gatherAcross is what variants are run with: the scenario, with each of the workloads that they
+// must hold on; of none, with its own. missing says that one is not found.
+func (p *program) gatherAcross(files *found, names []string, missing func(i int, hint string) error, in world.Input, file string, with []string,
+	skipBad bool,
+) ([]world.Input, error) {
 	if len(names) == 0 {
 		return []world.Input{in}, nil
 	}
-	missing := func() int {
+	first := func() int {
 		return slices.IndexFunc(names, func(name string) bool { return files.Find(document.KindWorkload, name) == nil })
 	}
-	hint, err := p.lookAround(files, file, with, func() bool { return missing() < 0 })
+	hint, err := p.lookAround(files, file, with, func() bool { return first() < 0 })
 	if err != nil {
 		return nil, err
 	}
-	if i := missing(); i >= 0 {
-		return nil, document.Faults{sweep.Fault(fmt.Sprintf("spec.across[%d]", i), names[i],
-			"no Workload of that name in this file, its folder or the one above; name more with --with"+hint)}
+	if i := first(); i >= 0 {
+		return nil, missing(i, hint)
 	}
 	var out []world.Input
 	for _, name := range names {

@@ -23,6 +23,7 @@ import (
 type exploreFlags struct {
 	hereFlags
 	aims   []string
+	across []string
 	least  string
 	budget int
 	write  string
@@ -33,6 +34,7 @@ type exploreFlags struct {
 func (f *exploreFlags) add(c *cobra.Command) {
 	fl := c.Flags()
 	fl.StringArrayVar(&f.aims, "aim", nil, "what a variant must keep, as in \"95 % of all jobs start within 60s\" (may be repeated)")
+	fl.StringSliceVar(&f.across, "across", nil, "workloads that every variant must hold on, in place of the scenario's own")
 	fl.StringVar(&f.least, "least", "", "what is to be as little as can be: bill, delay, lead or worth")
 	fl.IntVar(&f.budget, "budget", 0, "most runs of one repeat of one variant")
 	fl.StringVar(&f.write, "write", "", "write what is recommended to this file, as a scenario of its own")
@@ -97,11 +99,11 @@ An aim is written as:
 			if !f.here {
 				return p.exploreThere(c.Context(), wire.Explore{Sweep: args[0]}, f)
 			}
-			d, in, across, err := p.gatherSweep(args[0], f.with, f.skipBad)
+			d, in, across, err := p.gatherSweep(args[0], f.across, f.with, f.skipBad)
 			if err != nil {
 				return err
 			}
-			q, err := explore.Ask(d.Name, d.Value.(*document.Sweep).Spec.With(f.aims, document.Least(f.least), f.budget), across...)
+			q, err := explore.Ask(d.Name, d.Value.(*document.Sweep).Spec.With(f.aims, f.across, document.Least(f.least), f.budget), across...)
 			if err != nil {
 				return no(err)
 			}
@@ -125,6 +127,7 @@ SCENARIO is the name of a stored one, which the service explores; with --here it
 of one, with what it names beside it.`,
 		Example: "  tachyphor improve weekday-lean --aim \"95 % of all jobs start within 60s\"\n" +
 			"  tachyphor improve weekday-lean --aim \"95 % of all jobs start within 60s\" --store leaner\n" +
+			"  tachyphor improve weekday-lean --aim \"95 % of all jobs start within 60s\" --across week-38,busier\n" +
 			"  tachyphor improve mine/export-first.yaml --here --aim \"bill at most 2500 a month\" --least delay --write leaner.yaml",
 		Args: cobra.ExactArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
@@ -134,12 +137,12 @@ of one, with what it names beside it.`,
 			if !f.here {
 				return p.exploreThere(c.Context(), wire.Explore{Scenario: args[0]}, f)
 			}
-			in, err := p.gatherInput(args[0], f.with, f.skipBad)
+			in, across, err := p.gatherImprove(args[0], f.across, f.with, f.skipBad)
 			if err != nil {
 				return err
 			}
 			name, spec := explore.Improving(in.Scenario.Name)
-			q, err := explore.AskOwn(name, spec.With(f.aims, document.Least(f.least), f.budget), in)
+			q, err := explore.AskOwn(name, spec.With(f.aims, f.across, document.Least(f.least), f.budget), across...)
 			if err != nil {
 				return no(err)
 			}
@@ -179,7 +182,7 @@ func (p *program) answer(ctx context.Context, q *explore.Question, in world.Inpu
 
 // exploreThere asks the service, watches, and cancels on Ctrl-C.
 func (p *program) exploreThere(ctx context.Context, ask wire.Explore, f exploreFlags) error {
-	ask.Aims, ask.Least, ask.Runs, ask.On = f.aims, f.least, f.budget, f.on.where()
+	ask.Aims, ask.Across, ask.Least, ask.Runs, ask.On = f.aims, f.across, f.least, f.budget, f.on.where()
 	c := p.client()
 	asked, err := c.Explore(ctx, ask)
 	if err != nil {

@@ -46,7 +46,7 @@ func (q *Queue) Explore(ctx context.Context, by string, ask wire.Explore) (store
 			return store.Work{}, nil, err
 		}
 	}
-	e.Spec = e.Spec.With(ask.Aims, document.Least(ask.Least), ask.Runs)
+	e.Spec = e.Spec.With(ask.Aims, ask.Across, document.Least(ask.Least), ask.Runs)
 	in, faults, err := q.Library.Pin(ctx, e.Spec.Scenario)
 	if errors.Is(err, store.ErrNotFound) && !e.Own {
 		err = fmt.Errorf("%w: there is no scenario %s, which the Sweep %s varies", ErrExplore, e.Spec.Scenario, ask.Sweep)
@@ -57,7 +57,7 @@ func (q *Queue) Explore(ctx context.Context, by string, ask wire.Explore) (store
 	for _, name := range e.Spec.Across {
 		d, err := q.Library.PinDemand(ctx, name)
 		if errors.Is(err, store.ErrNotFound) {
-			err = fmt.Errorf("%w: there is no workload %s, which the Sweep %s is to hold on", ErrExplore, name, ask.Sweep)
+			err = fmt.Errorf("%w: there is no workload %s, which %s is to hold on", ErrExplore, name, e.Sweep)
 		}
 		if err != nil {
 			return store.Work{}, nil, err

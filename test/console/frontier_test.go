@@ -54,6 +54,7 @@ func TestFrontier(t *testing.T) {
 	q.must(q.p.Choose(`[aria-label="unit of time"]`, "m"))
 	q.click("#add-aim")
 	q.reads("#aims", "95 % of all jobs start within 90s", "bill at most 3500 a month", "mean start delay of hull-firmware at most 90m")
+	q.must(q.p.Until(`!document.querySelector("#across")`)) // there is one workload
 	q.must(q.p.Choose("#on", "brinewell-north"))
 	q.click("#explore")
 	q.must(q.p.Until(`location.search.includes("id=")`))
@@ -99,6 +100,22 @@ func TestFrontier(t *testing.T) {
 	q.click("#explore")
 	q.reads("#sentence", "None of the 12 variants keeps all aims")
 	q.reads("main", "Nothing is recommended.", "shown")
+	// On a busier week too.
+	week, err := c.Get(ctx, document.KindWorkload, "week-38", 0)
+	if err != nil {
+		t.Fatal(err)
+	}
+	busier := strings.Replace(strings.Replace(week.Text, "name: week-38}", "name: busier}", 1), "jobs: {", "jobs: {times: 1.2, ", 1)
+	if _, err := c.Put(ctx, "busier.yaml", []byte(busier), false); err != nil {
+		t.Fatal(err)
+	}
+	q.goTo("/frontier/weekday-lean")
+	q.must(q.p.Choose("#sweep", "few"))
+	q.reads("#across", "On what it must hold", "what the sweep says", "busier", "week-38")
+	q.must(q.p.Until(`(() => { const l = [...document.querySelectorAll("#across label")]; l.forEach((x) => x.click()); return l.length === 2; })()`))
+	q.reads("#across", "each of these by itself")
+	q.click("#explore")
+	q.reads("main", "Figures are of the workloads busier and week-38 together")
 	q.must(q.p.Press("c")) // not while nothing is written in
 	q.must(q.p.Until(`location.pathname === "/compare"`))
 	q.quietBut("409")

@@ -356,6 +356,18 @@ func TestSweepAcross(t *testing.T) {
 		!strings.Contains(strings.Join(strings.Fields(r.out), " "), "of the workloads week-38 and busier together") {
 		t.Errorf("%+v", r)
 	}
+	// On other workloads than it names.
+	flags := []string{"--across", "busier,week-38", "--aim", "mean start delay at most 10m", "-q", "-o", "json"}
+	there = command(t, state, append([]string{"sweep", "both"}, flags...)...)
+	here = command(t, state, append([]string{"sweep", file, "--here", "--with", demoFolder}, flags...)...)
+	if here.status != 0 || there.status != 0 || here.out != there.out || !strings.Contains(here.out, "of the workloads busier and week-38 together") {
+		t.Errorf("%d bytes and %d: %s %s", len(here.out), len(there.out), here.err, there.err)
+	}
+	for says, names := range map[string]string{"there is no workload nope": "nope", "week-38 is named twice": "week-38,week-38"} {
+		if r := command(t, state, "improve", "weekday-lean", "--across", names, "-q"); r.status == 0 || !strings.Contains(r.err, says) {
+			t.Errorf("%+v", r)
+		}
+	}
 	if err := os.Remove(filepath.Join(dir, "workload.yaml")); err != nil {
 		t.Fatal(err)
 	}

@@ -138,7 +138,7 @@ export interface SizeQuestion {
 }
 
 /** Names of the stored documents of a kind. */
-const namesOf = (key: string, kind: "Cluster" | "Sweep") =>
+const namesOf = (key: string, kind: "Cluster" | "Sweep" | "Workload") =>
   queryOptions({
     queryKey: [key],
     queryFn: async () => {
@@ -149,6 +149,7 @@ const namesOf = (key: string, kind: "Cluster" | "Sweep") =>
 
 export const clusters = namesOf("clusters", "Cluster");
 export const sweeps = namesOf("sweeps", "Sweep");
+export const workloads = namesOf("workloads", "Workload");
 
 /** When a workload's jobs come, and its classes. */
 export const demand = (name: string) =>

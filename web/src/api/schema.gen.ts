@@ -2139,6 +2139,8 @@ export interface components {
             today?: string;
         };
         Explore: {
+            /** @description Names of workloads that every variant must hold on, in place of what the Sweep says; absent: that, else the scenario's own. */
+            across?: string[];
             /** @description What a variant must keep, beside what the Sweep says, as in 95 % of all jobs start within 60s. */
             aims?: string[];
             /**

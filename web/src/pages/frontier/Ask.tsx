@@ -2,9 +2,10 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate } from "react-router";
 import { api, type Schemas, take, type Work } from "../../api/client";
-import { connections, demand, sweeps } from "../../api/queries";
+import { connections, demand, sweeps, workloads } from "../../api/queries";
 import { Trouble } from "../../parts/Section";
 import { here } from "../../words";
+import { Across } from "./Across";
 import { Aims } from "./Aims";
 
 type Least = NonNullable<Schemas["Explore"]["least"]>;
@@ -45,6 +46,8 @@ export function Ask({
   const workload = scenarios.find((s) => s.name === scenario)?.workload ?? "";
   const jobs = useQuery({ ...demand(workload), enabled: workload !== "" });
   const stored = useQuery(sweeps);
+  const all = useQuery(workloads);
+  const [across, setAcross] = useState<string[]>([]);
   const places = useQuery(connections);
   const clusters = places.data?.shards ? places.data.contexts : [];
   const [context, setContext] = useState("");
@@ -55,7 +58,7 @@ export function Ask({
       const which = sweep ? { sweep } : { scenario };
       const w = take(
         await api.POST("/api/v1/explorations", {
-          body: { ...which, aims, least, ...(context && { on: { context } }) },
+          body: { ...which, aims, least, across, ...(context && { on: { context } }) },
         }),
       );
       await queries.invalidateQueries({ queryKey: ["explorations"] });
@@ -161,6 +164,14 @@ export function Ask({
         }
         set={setAims}
       />
+      {(all.data?.length ?? 0) > 1 && (
+        <Across
+          list={all.data ?? []}
+          chosen={across}
+          set={setAcross}
+          none={sweep ? "what the sweep says" : `${workload || "the scenario's own workload"} alone`}
+        />
+      )}
       <div className="mt-3 flex flex-wrap items-center gap-3 text-sm">
         <button
           type="button"
