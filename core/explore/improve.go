@@ -23,7 +23,7 @@ func Improving(scenario string) (name string, spec document.SweepSpec) {
 // errNoKnobs says what to do where nothing can be varied.
 var errNoKnobs = errors.New("the scenario has no number that could be another: say what may change in a Sweep")
 
-// AskOwn is Ask with the knobs that the scenario has by itself.
+// AskOwn is Ask with the knobs that the scenario has by itself, before those that are asked.
 func AskOwn(name string, spec document.SweepSpec, ins ...world.Input) (*Question, error) {
 	busiest, most := ins[0], 0.0
 	for _, in := range ins[1:] { // of several workloads that with most jobs says how far numbers may go
@@ -34,10 +34,11 @@ func AskOwn(name string, spec document.SweepSpec, ins ...world.Input) (*Question
 			busiest, most = in, n
 		}
 	}
-	var err error
-	if spec.Knobs, err = KnobsOf(busiest); err != nil {
+	own, err := KnobsOf(busiest)
+	if err != nil {
 		return nil, err
 	}
+	spec.Knobs = append(own, spec.Knobs...)
 	if len(spec.Knobs) == 0 {
 		return nil, errNoKnobs
 	}

@@ -5,6 +5,7 @@ package explore
 
 import (
 	"fmt"
+	"path"
 	"slices"
 	"strings"
 
@@ -193,11 +194,14 @@ func (q *Question) knob(k *document.Knob) (out knob, err error) {
 			out.values[v] = append(out.values[v], x)
 		}
 	}
+	twice := out.twice(was)
 	for v := range out.values {
 		var text []string
 		same := true
 		for i, x := range out.values[v] {
-			text = append(text, out.places[i].says(x))
+			if !twice[i] {
+				text = append(text, out.places[i].says(x))
+			}
 			same = same && (document.Value{Plain: x}).String() == (document.Value{Plain: was[i]}).String()
 		}
 		if out.text = append(out.text, strings.Join(text, ", ")); same {
@@ -205,6 +209,9 @@ func (q *Question) knob(k *document.Knob) (out knob, err error) {
 		}
 	}
 	for i, x := range was {
+		if twice[i] {
+			continue
+		}
 		if i > 0 {
 			out.was += ", "
 		}
@@ -223,6 +230,36 @@ func (q *Question) knob(k *document.Knob) (out knob, err error) {
 		}
 	}
 	return out, first
+}
+
+// twice tells of a knob's places which say what another of the same name before them says, as a
+// limit beside its request: they are not told.
+func (k *knob) twice(was []any) []bool {
+	says := func(i, v int) string {
+		x := was[i]
+		if v >= 0 {
+			x = k.values[v][i]
+		}
+		return (document.Value{Plain: x}).String()
+	}
+	like := func(i, j int) bool {
+		if path.Base(k.places[i].pointer) != path.Base(k.places[j].pointer) {
+			return false
+		}
+		for v := -1; v < len(k.values); v++ {
+			if says(i, v) != says(j, v) {
+				return false
+			}
+		}
+		return true
+	}
+	out := make([]bool, len(k.places))
+	for i := range out {
+		for j := range i {
+			out[i] = out[i] || like(i, j)
+		}
+	}
+	return out
 }
 
 // edits are the changes that give a knob one of its values.

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"math"
 	"math/rand/v2"
 	"slices"
@@ -103,6 +104,12 @@ func TestAdviceByHand(t *testing.T) {
 	if c.Requests.Cpu().MilliValue() != 1000 || c.Limits.Memory().Value() != int64(b.Memory) || len(c.Limits) != 2 ||
 		!strings.Contains(d.Value.(*document.PodTemplate).Annotations[SizedAnnotation], "400 runs") {
 		t.Errorf("%s", text)
+	}
+	// What exploring may take of it: what today says, and what is advised.
+	k, ok := a.Knob(littleQuestion(t).Template)
+	if !ok || len(k.Together) != 3 || k.Name != "little requests" || k.Together[0].At != "PodTemplate/little/template/spec/containers/agent/resources/requests/cpu" ||
+		fmt.Sprint(k.Together[0].Plain(), k.Together[1].Plain()) != "[2 1] [6Gi 1728Mi]" {
+		t.Errorf("%v %+v", ok, k)
 	}
 	// Sized again it stays as it is.
 	again := littleQuestion(t)

@@ -119,7 +119,8 @@ func (p *program) improveCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use: "improve SCENARIO", Short: "Say what of a scenario to change, so that it keeps what it must for less",
 		Long: `Take the knobs from the scenario itself: ceilings, floors, spare and lingering agents, their
-calendars, reuse and settling, how nodes grow and shrink, pools, placement. Values lie around
+calendars, reuse and settling, how nodes grow and shrink, pools and their node types, cache
+plan, placement; and the requests that size advises, where usage is stored. Values lie around
 what stands there; ceilings go up to what the jobs would take at once if none waited. Then
 as sweep does.
 

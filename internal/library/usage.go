@@ -14,6 +14,7 @@ import (
 	"tachyphor/core/table"
 	"tachyphor/core/units"
 	"tachyphor/internal/store"
+	"tachyphor/wire"
 )
 
 // BadUsage is the error of samples, or of a job log, that cannot be used.
@@ -149,4 +150,37 @@ func readRun(s *store.Run) (sizing.Run, error) {
 	var err error
 	r.Curve, err = sizing.CurveOf(s.Curve)
 	return r, err
+}
+
+// Sized are knobs for the requests of a pinned scenario's templates, of those whose stored usage
+// advises others than today's.
+func (l *Library) Sized(ctx context.Context, in wire.Inputs) (out []document.Knob, err error) {
+	all, faults, err := l.pinned(ctx, in)
+	if err != nil || len(faults) > 0 {
+		return nil, err // faults are told by who runs it
+	}
+	named, faults := all.Whole()
+	if len(faults) > 0 {
+		return nil, nil
+	}
+	for _, d := range named.Templates {
+		known, err := l.store.UsageOf(ctx, d.Name)
+		if err != nil {
+			return nil, err
+		}
+		if len(known) == 0 {
+			continue
+		}
+		advice, err := l.Size(ctx, sizing.Question{Template: d, Cluster: named.Cluster})
+		if err != nil {
+			if ctx.Err() != nil {
+				return nil, ctx.Err()
+			}
+			continue // `size` tells why there is no advice
+		}
+		if k, ok := advice.Knob(d); ok {
+			out = append(out, k)
+		}
+	}
+	return out, nil
 }

@@ -65,6 +65,11 @@ func (q *Queue) Explore(ctx context.Context, by string, ask wire.Explore) (store
 		e.Across = append(e.Across, d)
 	}
 	in.Explore = &e
+	if e.Own {
+		if e.Spec.Knobs, err = q.Library.Sized(ctx, in); err != nil {
+			return store.Work{}, nil, err
+		}
+	}
 	question, faults, err := q.question(ctx, in)
 	if err != nil || len(faults) > 0 {
 		return store.Work{}, faults, err

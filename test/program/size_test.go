@@ -123,6 +123,13 @@ func TestSizeTheDemo(t *testing.T) {
 		}
 	}
 
+	// What is to be improved may take the advice too.
+	better := command(t, state, "improve", "weekday-lean", "--aim", "bill at most 1 a month", "--budget", "6", "-q", "-o", "json")
+	if better.status != 0 || !strings.Contains(better.out, `"knob": "compile-wide requests"`) || !strings.Contains(better.out, `"was": "6500m, 12Gi, 20Gi"`) ||
+		strings.Contains(better.out, `"knob": "image-maker requests"`) { // of which no usage is stored
+		t.Errorf("%+v", better)
+	}
+
 	// What if: with the trial nobody is killed any more, and it costs less.
 	r := command(t, state, "size", "compile-wide", "--try", "weekday-lean", "-o", "json")
 	var cmp wire.ComparedOutcomes
