@@ -7,6 +7,7 @@ tool (
 	k8s.io/kubernetes/cmd/kube-apiserver
 	k8s.io/kubernetes/cmd/kube-controller-manager
 	k8s.io/kubernetes/cmd/kube-scheduler
+	k8s.io/kubernetes/cmd/kubelet
 )
 
 require (
@@ -15,6 +16,7 @@ require (
 	github.com/Azure/go-ansiterm v0.0.0-20250102033503-faa5f7b0171c // indirect
 	github.com/JeffAshton/win_pdh v0.0.0-20161109143554-76bb4ee9f0ab // indirect
 	github.com/Microsoft/go-winio v0.6.2 // indirect
+	github.com/Microsoft/hnslib v0.1.3 // indirect
 	github.com/NYTimes/gziphandler v1.1.1 // indirect
 	github.com/antlr4-go/antlr/v4 v4.13.1 // indirect
 	github.com/beorn7/perks v1.0.1 // indirect
@@ -105,6 +107,7 @@ require (
 	go.etcd.io/etcd/server/v3 v3.7.0 // indirect
 	go.etcd.io/raft/v3 v3.7.0 // indirect
 	go.opentelemetry.io/auto/sdk v1.2.1 // indirect
+	go.opentelemetry.io/contrib/instrumentation/github.com/emicklei/go-restful/otelrestful v0.69.0 // indirect
 	go.opentelemetry.io/contrib/instrumentation/google.golang.org/grpc/otelgrpc v0.68.0 // indirect
 	go.opentelemetry.io/contrib/instrumentation/net/http/otelhttp v0.69.0 // indirect
 	go.opentelemetry.io/otel v1.44.0 // indirect
@@ -148,6 +151,7 @@ require (
 	k8s.io/controller-manager v0.37.2 // indirect
 	k8s.io/cri-api v0.37.2 // indirect
 	k8s.io/cri-client v0.0.0 // indirect
+	k8s.io/cri-streaming v0.0.0 // indirect
 	k8s.io/csi-translation-lib v0.0.0 // indirect
 	k8s.io/dynamic-resource-allocation v0.37.2 // indirect
 	k8s.io/endpointslice v0.0.0 // indirect

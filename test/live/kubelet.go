@@ -2,9 +2,7 @@ package live
 
 import (
 	"context"
-	"crypto/tls"
 	"encoding/json"
-	"net/http"
 	"strings"
 	"testing"
 	"time"
@@ -15,11 +13,6 @@ import (
 	"k8s.io/apimachinery/pkg/types"
 	"k8s.io/client-go/kubernetes"
 )
-
-// insecure trusts the certificate that a test's own server made for itself.
-func insecure() *http.Transport {
-	return &http.Transport{TLSClientConfig: &tls.Config{InsecureSkipVerify: true}}
-}
 
 // addNode makes a node that takes pods, as a kubelet would announce it.
 func addNode(t *testing.T, c kubernetes.Interface, name, cpu, memory string) {
