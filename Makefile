@@ -1,6 +1,6 @@
 # make demo   a running service with sample data, and where to look
 # make test   every test that belongs to a change
-# More: test-cluster, test-arm64, build, image, bench, validate, lint, generate, screenshots, clean
+# More: test-cluster, test-nodes, test-arm64, build, image, bench, validate, lint, generate, screenshots, clean
 
 GO     ?= go
 TAGS   := nomsgpack
@@ -9,7 +9,7 @@ WEBFILES := $(shell find web/src web/public web/index.html web/vite.config.ts we
 DEMOFILES := $(wildcard demo/*.yaml demo/*.csv demo/*/*.yaml)
 VERSION := $(shell git describe --tags --always --dirty 2>/dev/null || echo dev)
 
-.PHONY: demo test test-cluster test-arm64 test-go build image bench validate lint generate screenshots setup setup-test clean
+.PHONY: demo test test-cluster test-nodes test-arm64 test-go build image bench validate lint generate screenshots setup setup-test clean
 
 demo: setup bin/tachyphor
 	@exec ./bin/tachyphor demo
@@ -49,6 +49,12 @@ validate: setup-test
 test-cluster: setup-test
 	./scripts/cluster.sh .cache/cluster
 	TACHYPHOR_CLUSTER=$(CURDIR)/.cache/cluster $(GO) test -tags $(TAGS) -timeout 20m -count 1 -v ./test/live $(if $(RECORD),-record)
+
+# Real nodes on this machine (kubelet, containerd, runc), as root; what cannot be is skipped with the
+# reason. RECORD=1 writes what they do to internal/kube/testdata/real, which make test goes by.
+test-nodes: setup-test
+	./scripts/nodes.sh .cache/cluster
+	TACHYPHOR_NODES=$(CURDIR)/.cache/cluster $(GO) test -tags $(TAGS) -timeout 30m -count 1 -v ./test/nodes $(if $(RECORD),-record)
 
 # The pinned runs, outcomes and mathematics on another kind of machine, emulated.
 test-arm64:

@@ -30,6 +30,7 @@ const (
 	trialTime   = 10 * time.Minute // in all
 	unplaceable = 3 * time.Minute  // without room, time for a node to boot
 	quietTime   = 30 * time.Second // a container that runs and does nothing
+	mountTime   = time.Minute      // for volumes to come
 	failedPulls = 2                // before a pull counts as failed for good
 	goneTime    = 30 * time.Second // for the pod to go
 	mostLog     = 16 << 10
@@ -76,6 +77,7 @@ type rehearsal struct {
 	placed, pulled, started, ended, asked, gone time.Time
 	grown                                       bool      // the node came after the pod
 	unplaced                                    time.Time // since when there is no room
+	unmounted                                   string    // why a volume is not there; empty: none is known to be missing
 	pulls                                       int       // failed ones
 	pulling                                     string
 }

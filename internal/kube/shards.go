@@ -239,7 +239,7 @@ func podTrouble(p *corev1.Pod) string {
 		if t := s.State.Terminated; t != nil && t.ExitCode != 0 {
 			says := strings.TrimSpace(t.Message)
 			switch {
-			case t.Reason == "OOMKilled":
+			case t.Reason == oomKilled:
 				says = "it was killed for memory; ask for fewer jobs or a shorter span, or without a cluster"
 			case says == "":
 				says = t.Reason

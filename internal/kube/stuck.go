@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"slices"
 	"strings"
-	"time"
 
 	"tachyphor/wire"
 
@@ -51,6 +50,7 @@ func (r *rehearsal) look(p *corev1.Pod, deleted bool) {
 	for _, s := range slices.Concat(p.Status.InitContainerStatuses, p.Status.ContainerStatuses) {
 		r.waiting(s)
 	}
+	r.first(p)
 	s := r.status(p)
 	if s == nil {
 		if p.Status.Phase == corev1.PodFailed {
@@ -70,6 +70,22 @@ func (r *rehearsal) look(p *corev1.Pod, deleted bool) {
 	}
 }
 
+// first looks at what runs before the agent: where that fails for good, the agent never starts.
+func (r *rehearsal) first(p *corev1.Pod) {
+	for _, s := range p.Status.InitContainerStatuses {
+		t := s.State.Terminated
+		if t == nil || t.ExitCode == 0 || p.Status.Phase != corev1.PodFailed {
+			continue
+		}
+		how := fmt.Sprintf("ended with status %d", t.ExitCode)
+		do := "See what it wrote: kubectl logs " + p.Name + " -c " + s.Name
+		if t.Reason == oomKilled {
+			how, do = "was killed for memory", "Raise its limit of memory, and the request with it."
+		}
+		r.stuck(fmt.Sprintf("Container %s, which runs before the agent, %s: the agent was never started.", s.Name, how), do)
+	}
+}
+
 // newer reports whether the pod's node came after the pod itself. Where nodes may not
 // be looked at it is not known, and the time counts as placing.
 func (r *rehearsal) newer(p *corev1.Pod) bool {
@@ -85,7 +101,7 @@ func (r *rehearsal) waiting(s corev1.ContainerStatus) {
 	if w == nil {
 		return
 	}
-	said := strings.TrimSpace(w.Message)
+	said := short(w.Message, s.Image)
 	if said != "" {
 		said = ": " + said
 	}
@@ -106,8 +122,11 @@ func (r *rehearsal) waiting(s corev1.ContainerStatus) {
 	case "InvalidImageName", "ErrImageNeverPull":
 		r.stuck("The image of "+s.Name+", "+s.Image+", cannot be pulled"+said+".", "Mend the image's name or its pull policy.")
 	case "CreateContainerConfigError":
-		r.stuck("Container "+s.Name+" cannot be made"+said+".",
-			"Make what it names, a Secret or a key as a rule: tachyphor preflight "+r.out.Template)
+		do := "Make what it names, a Secret or a key as a rule" + r.next("preflight")
+		if strings.Contains(said, "runAsNonRoot") {
+			do = "Let the image run as a user that is not root (runAsUser), or do without runAsNonRoot."
+		}
+		r.stuck("Container "+s.Name+" cannot be made"+said+".", do)
 	case "CreateContainerError", "RunContainerError":
 		r.stuck("Container "+s.Name+" cannot be started"+said+".", "Mend its command, working directory or mounts.")
 	case "CrashLoopBackOff":
@@ -115,14 +134,42 @@ func (r *rehearsal) waiting(s corev1.ContainerStatus) {
 	}
 }
 
+// short is what the cluster says of an image or a container without the parts that only say again
+// which one it is.
+func short(said, image string) string {
+	said = strings.TrimRight(strings.TrimSpace(said), ".")
+	for _, mark := range []string{image + "\": ", image + ": "} {
+		if i := strings.LastIndex(said, mark); i >= 0 {
+			said = said[i+len(mark):]
+		}
+	}
+	return said
+}
+
+// next is the command that says more of the template, where it is known.
+func (r *rehearsal) next(command string) string {
+	if r.out.Template == "" {
+		return "."
+	}
+	return ": tachyphor " + command + " " + r.out.Template
+}
+
+// oomKilled is the reason of a container in which something was killed for memory: not always what
+// it began with.
+const oomKilled = "OOMKilled"
+
 // over judges how the agent's container ended.
 func (r *rehearsal) over(t *corev1.ContainerStateTerminated) {
 	switch {
-	case t.Reason == "OOMKilled":
-		limit := ""
-		if r.limit != "" {
-			limit = " of " + r.limit
+	case t.Reason == oomKilled && t.ExitCode != killed:
+		how := "went on and ended well, so that the pod counts as done"
+		if t.ExitCode != 0 {
+			how = fmt.Sprintf("ended with status %d", t.ExitCode)
 		}
+		r.stuck("A process within the agent was killed for memory, above the limit"+r.ofLimit()+", and the agent "+how+".",
+			"See in the job's own log what is missing; raise the limit, and the request with it: `tachyphor size` says how far.")
+	case t.Reason == oomKilled:
+		limit := r.ofLimit()
 		if r.past {
 			r.stuck("The agent was killed for memory: it went above its limit"+limit+".", "Raise the limit, and the request with it: "+
 				"`tachyphor size` says how far, from what agents used.")
@@ -130,19 +177,42 @@ func (r *rehearsal) over(t *corev1.ContainerStateTerminated) {
 		}
 		r.stuck("The agent was killed for memory: it went above its limit"+limit+" before it did anything.",
 			"Raise the limit, and the request with it; even the agent itself needs more.")
+	case r.pod.DeletionTimestamp != nil && t.ExitCode == killed:
+		grace := "the time that it was given"
+		for _, s := range []*int64{r.pod.DeletionGracePeriodSeconds, r.pod.Spec.TerminationGracePeriodSeconds} { // the first is 0 in the end
+			if s != nil && *s > 0 {
+				grace = fmt.Sprintf("the %d s that it was given", *s)
+				break
+			}
+		}
+		r.stuck("The agent was asked to end, did not heed it, and was killed after "+grace+": what it had not saved is lost.",
+			"Have its first process heed TERM (let the shell exec the agent), or give it longer: terminationGracePeriodSeconds.")
+	case r.pod.DeletionTimestamp != nil:
+		r.out.Worked, r.out.Says = true, fmt.Sprintf("The agent ended as it was asked to (status %d).", t.ExitCode)
 	case t.ExitCode == 0 && r.own:
 		r.stuck("The template's own start command ended by itself at once, without starting an agent.",
-			"Leave command out, so that the image starts its agent: tachyphor check "+r.out.Template)
+			"Leave command out, so that the image starts its agent"+r.next("check"))
 	case t.ExitCode == 0:
 		r.out.Worked = true
 		r.out.Says = "The agent came up, did its job and went."
 	case t.ExitCode == 127 || t.Reason == "ContainerCannotRun" || t.Reason == "StartError":
 		r.stuck(fmt.Sprintf("The agent's container cannot run its command (status %d): %s", t.ExitCode, strings.TrimSpace(t.Message)),
-			"Mend command, or see whether the image has a shell.")
+			"Mend command or workingDir, or see whether the image has what they name.")
 	default:
 		r.stuck(fmt.Sprintf("The agent's container ended with status %d: %s", t.ExitCode, strings.TrimSpace(t.Reason+" "+t.Message)),
 			"See what it wrote, below.")
 	}
+}
+
+// killed is the status of what was ended by the kernel.
+const killed = 137
+
+// ofLimit names the agent's limit of memory, where it has one.
+func (r *rehearsal) ofLimit() string {
+	if r.limit == "" {
+		return ""
+	}
+	return " of " + r.limit
 }
 
 // hear takes in what the cluster says of the pod.
@@ -163,10 +233,10 @@ func (r *rehearsal) hear(e *corev1.Event) {
 		if r.started.IsZero() {
 			r.pulled = now // the last one counts
 		}
+	case "Pulling", "Created": // what comes once its volumes are there
+		r.unmounted = ""
 	case "FailedMount", "FailedAttachVolume":
-		if r.began.Add(time.Minute).Before(now) {
-			r.stuck("A volume cannot be mounted: "+e.Message+".", "See whether the claim, Secret or config map is there and free.")
-		}
+		r.unmounted = strings.TrimRight(e.Message, ".")
 	}
 }
 
@@ -174,6 +244,8 @@ func (r *rehearsal) hear(e *corev1.Event) {
 func (r *rehearsal) wait() {
 	now := r.now()
 	switch {
+	case r.unmounted != "" && r.started.IsZero() && now.Sub(r.began) > mountTime:
+		r.stuck("A volume cannot be mounted: "+r.unmounted+".", "See whether the claim, Secret or config map is there and free.")
 	case r.placed.IsZero() && !r.unplaced.IsZero() && now.Sub(r.unplaced) > r.patience.Placing:
 		says, do := noRoom(r.lastUnschedulable())
 		r.stuck(says, do)
@@ -182,7 +254,7 @@ func (r *rehearsal) wait() {
 	case r.own && !r.started.IsZero() && r.ended.IsZero() && now.Sub(r.started) > r.patience.Quiet && r.silent():
 		r.stuck(fmt.Sprintf("The container sleeps: it runs the template's own start command, and in %v it wrote nothing and did not end.",
 			r.patience.Quiet),
-			"Leave command out, so that the image starts its agent: tachyphor check "+r.out.Template)
+			"Leave command out, so that the image starts its agent"+r.next("check"))
 	}
 }
 

@@ -64,7 +64,7 @@ func TestWhatStates(t *testing.T) {
 		"killed for memory":     {[]*corev1.Pod{ends(137, "OOMKilled", "")}, false, "above its limit", "Raise the limit"},
 		"its own command ends":  {[]*corev1.Pod{ends(0, "Completed", "")}, true, "ended by itself at once", "Leave command out"},
 		"it worked":             {[]*corev1.Pod{ends(0, "Completed", "")}, false, "did its job", ""},
-		"no such command":       {[]*corev1.Pod{ends(127, "", "sh: x")}, false, "status 127", "shell"},
+		"no such command":       {[]*corev1.Pod{ends(127, "", "sh: x")}, false, "status 127", "Mend command"},
 		"another status":        {[]*corev1.Pod{ends(3, "Error", "oh")}, false, "status 3: Error oh", "below"},
 		"only the first counts": {[]*corev1.Pod{waits("InvalidImageName", ""), ends(3, "Error", "")}, false, "cannot be pulled", ""},
 		"a pod without a container": {
@@ -117,9 +117,13 @@ func TestWhatTakesTooLong(t *testing.T) {
 		if r.hear(mount); r.out.Says != "" {
 			t.Errorf("a mount that fails at first: %q", r.out.Says)
 		}
-		time.Sleep(61 * time.Second)
-		if r.hear(mount); !strings.Contains(r.out.Says, "no such claim") {
-			t.Errorf("a mount that fails: %q", r.out.Says)
+		r.hear(&corev1.Event{Reason: "Pulling", Message: "it was there at last"})
+		if says := after(r, 61*time.Second); says != "" {
+			t.Errorf("a mount that failed at first, and a long pull: %q", says)
+		}
+		r.hear(mount)
+		if says := after(r, time.Second); !strings.Contains(says, "no such claim") {
+			t.Errorf("a mount that fails: %q", says)
 		}
 	})
 }

@@ -56,6 +56,7 @@ func Why(p *corev1.Pod, events []corev1.Event, node *corev1.Node, asOf time.Time
 		r.lived(s)
 	}
 	r.clock = asOf
+	r.nodeLost(p, node)
 	r.evicted(p)
 	r.again(p)
 	r.look(p, false)
@@ -89,6 +90,8 @@ func (r *rehearsal) evicted(p *corev1.Pod) {
 	}
 	do := "See the events below."
 	switch said := strings.ToLower(p.Status.Reason + p.Status.Message); {
+	case strings.Contains(said, "emptydir"):
+		do = "Give the volume more room (sizeLimit of its emptyDir), or see what fills it."
 	case strings.Contains(said, "ephemeral") || strings.Contains(said, "disk"):
 		do = "Ask for as much disk as jobs need (requests and limits of ephemeral-storage), or give them a volume."
 	case strings.Contains(said, "memory"):
@@ -103,19 +106,50 @@ func (r *rehearsal) evicted(p *corev1.Pod) {
 	r.stuck(strings.TrimSpace("The cluster ended the pod: "+p.Status.Reason+" "+p.Status.Message), do)
 }
 
+// nodeLost tells of a pod whose node does not answer any more.
+func (r *rehearsal) nodeLost(p *corev1.Pod, node *corev1.Node) {
+	if node == nil || p.Status.Phase == corev1.PodFailed || p.Status.Phase == corev1.PodSucceeded {
+		return
+	}
+	for _, c := range node.Status.Conditions {
+		if c.Type != corev1.NodeReady || c.Status == corev1.ConditionTrue {
+			continue
+		}
+		since := units.Duration(max(0, r.clock.Sub(c.LastTransitionTime.Time))).Short()
+		if c.Status == corev1.ConditionFalse {
+			r.stuck("Its node "+node.Name+" has not been ready for "+since+": "+strings.TrimRight(c.Message, ".")+".",
+				"See the node: kubectl describe node "+node.Name)
+			return
+		}
+		r.stuck("Its node "+node.Name+" has not answered for "+since+": its job is lost to the cluster, however far it is.",
+			"The pod is taken away after as long as it tolerates that (tolerationSeconds of node.kubernetes.io/unreachable, 300 s where it says nothing); "+
+				"it stays on the list until the node is back or taken off: kubectl delete node "+node.Name)
+	}
+}
+
 // again tells of containers that were started again and again.
 func (r *rehearsal) again(p *corev1.Pod) {
 	for _, s := range slices.Concat(p.Status.InitContainerStatuses, p.Status.ContainerStatuses) {
 		t := s.LastTerminationState.Terminated
-		if s.RestartCount == 0 || t == nil || s.State.Waiting == nil || s.State.Waiting.Reason != "CrashLoopBackOff" {
+		times := s.RestartCount
+		switch w, now := s.State.Waiting, s.State.Terminated; {
+		case s.RestartCount == 0 || t == nil:
+			continue
+		case w != nil && w.Reason == "CrashLoopBackOff":
+		case now != nil && p.Spec.RestartPolicy != corev1.RestartPolicyNever && p.Status.Phase == corev1.PodRunning: // about to be started again
+			t, times = now, times+1
+		default:
+			continue
+		}
+		if t.ExitCode == 0 {
 			continue
 		}
 		how := fmt.Sprintf("with status %d", t.ExitCode)
 		do := "See what it wrote before it ended: kubectl logs " + p.Name + " -c " + s.Name + " --previous"
-		if t.Reason == "OOMKilled" {
+		if t.Reason == oomKilled {
 			how, do = "killed for memory", "Raise its limit of memory, and the request with it."
 		}
-		r.stuck(fmt.Sprintf("Container %s ended %d times, %s.", s.Name, s.RestartCount, how), do)
+		r.stuck(fmt.Sprintf("Container %s ended %d times, %s.", s.Name, times, how), do)
 	}
 }
 

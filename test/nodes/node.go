@@ -66,9 +66,13 @@ func (n *node) run() error {
 		from, to, kind string
 		flags          uintptr
 	}{
-		{"proc", "/proc", "proc", 0}, {"none", "/run", "tmpfs", 0}, {"none", "/var/lib", "tmpfs", 0},
-		{dir("kubelet"), "/var/lib/kubelet", "", unix.MS_BIND}, {"none", "/var/lib/kubelet", "", unix.MS_SHARED | unix.MS_REC},
-		{dir("containerd"), "/var/lib/containerd", "", unix.MS_BIND}, {dir("log"), "/var/log", "", unix.MS_BIND},
+		{"proc", "/proc", "proc", 0},
+		{"none", "/run", "tmpfs", 0},
+		{"none", "/var/lib", "tmpfs", 0},
+		{dir("kubelet"), "/var/lib/kubelet", "", unix.MS_BIND},
+		{"none", "/var/lib/kubelet", "", unix.MS_SHARED | unix.MS_REC},
+		{dir("containerd"), "/var/lib/containerd", "", unix.MS_BIND},
+		{dir("log"), "/var/log", "", unix.MS_BIND},
 	} {
 		if m.flags == unix.MS_BIND {
 			if err := errors.Join(os.MkdirAll(m.from, 0o755), os.MkdirAll(m.to, 0o755)); err != nil {
@@ -199,6 +203,7 @@ volumePluginDir: /var/lib/kubelet/volume-plugins
 authentication: {anonymous: {enabled: true}, webhook: {enabled: false}}
 authorization: {mode: AlwaysAllow}
 resolvConf: /etc/resolv.conf
+clusterDNS: [10.0.0.10]
 serializeImagePulls: false
 maxParallelImagePulls: 3
 registryPullQPS: 0
