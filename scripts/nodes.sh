@@ -20,6 +20,6 @@ if [ ! -e "$into/pkg/.unpacked" ]; then
 	touch "$into/pkg/.unpacked"
 fi
 export CGO_ENABLED=0
-for name in depot pause; do
+for name in burn depot pause; do
 	(cd "$here/tools/image" && go build -trimpath -ldflags '-s -w' -o "$into/$name" "./$name")
 done
