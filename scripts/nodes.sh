@@ -20,6 +20,7 @@ if [ ! -e "$into/pkg/.unpacked" ]; then
 	touch "$into/pkg/.unpacked"
 fi
 export CGO_ENABLED=0
+(cd "$here" && go build -trimpath -tags nomsgpack -ldflags '-s -w' -o "$into/tachyphor" ./cmd/tachyphor)
 for name in burn depot pause; do
 	(cd "$here/tools/image" && go build -trimpath -ldflags '-s -w' -o "$into/$name" "./$name")
 done

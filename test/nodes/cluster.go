@@ -257,3 +257,23 @@ func (r *rack) close(failed bool) {
 		fmt.Fprintln(os.Stderr, "nodes:", err)
 	}
 }
+
+// As writes a kubeconfig with which the owner acts in an account's name.
+func (r *rack) As(t testing.TB, user, namespace string) string {
+	t.Helper()
+	c, err := clientcmd.LoadFromFile(r.Config)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, a := range c.AuthInfos {
+		a.Impersonate, a.ImpersonateGroups = user, []string{"system:serviceaccounts", "system:authenticated"}
+	}
+	for _, x := range c.Contexts {
+		x.Namespace = namespace
+	}
+	path := filepath.Join(t.TempDir(), "as.yaml")
+	if err := clientcmd.WriteToFile(*c, path); err != nil {
+		t.Fatal(err)
+	}
+	return path
+}

@@ -61,7 +61,7 @@ func cannot() string {
 	case os.Geteuid() != 0:
 		return "real nodes need root"
 	}
-	if missing := controlplane.Missing(dir, append(controlplane.Programs, "kubelet", "burn", "depot", "pause", "pkg/usr/bin/containerd", "pkg/bin/busybox")...); len(missing) > 0 {
+	if missing := controlplane.Missing(dir, append(controlplane.Programs, "kubelet", "burn", "depot", "pause", "tachyphor", "pkg/usr/bin/containerd", "pkg/bin/busybox")...); len(missing) > 0 {
 		return fmt.Sprintf("%s=%s has no %s", binaries, dir, strings.Join(missing, ", "))
 	}
 	if _, err := os.Stat("/sys/fs/cgroup/cpuacct"); err != nil {

@@ -4,6 +4,7 @@ package running
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -61,7 +62,7 @@ func Cluster(t testing.TB, kubeconfig string, speed float64) {
 // StartAs is Start as a configuration says; what every test has alike is filled in.
 func StartAs(t testing.TB, c service.Config) (*service.Service, *client.Client) {
 	t.Helper()
-	c.State, c.Address, c.Version, c.Console, c.Unsafe = t.TempDir(), "127.0.0.1:0", "test", web.Console(), true
+	c.State, c.Address, c.Version, c.Console, c.Unsafe = t.TempDir(), cmp.Or(c.Address, "127.0.0.1:0"), "test", web.Console(), true
 	c.Log = slog.New(slog.NewTextHandler(io.Discard, nil))
 	s, err := service.Start(context.Background(), c)
 	if err != nil {
