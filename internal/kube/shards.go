@@ -49,12 +49,18 @@ const (
 	shardsLongest  = 6 * time.Hour // of the Job
 	shardsStay     = 5 * time.Minute
 	shardsLook     = time.Second
-	shardsPatience = 3 * time.Minute // without a pod that comes up
+	shardsPatience = 3 * time.Minute  // without a pod that comes up
+	shardsLost     = 15 * time.Second // with none but pods of lost nodes
 	shardsLeast    = units.Bytes(96 << 20)
 )
 
-// ErrShards says that a cluster does not compute shards.
-var ErrShards = errors.New("the cluster computes nothing")
+// Reasons why a cluster does not compute shards.
+var (
+	ErrShards = errors.New("the cluster computes nothing")
+	// ErrShardsLost says that all that is left of a Job are pods of nodes that do not answer: Kubernetes
+	// replaces them when their nodes are taken off, which nobody waits for. Another Job may do the rest.
+	ErrShardsLost = errors.New("nodes do not answer any more")
+)
 
 // inNamespace is the namespace that is meant: the one that is named, the context's own, or default.
 func (c *Cluster) inNamespace(named string) string {
@@ -120,7 +126,7 @@ func (c *Cluster) RunShards(ctx context.Context, s Shards, tell func(string)) (e
 	looked := time.NewTicker(min(shardsLook, patience/4))
 	defer looked.Stop()
 	came, silent := time.Now(), 0 // since when no pod is at work; looks that failed in a row
-	var ended time.Time           // when all pods had ended well
+	var ended, lost time.Time     // when all pods had ended well; since when there are none but lost ones
 	for {
 		select {
 		case <-ctx.Done():
@@ -147,6 +153,14 @@ func (c *Cluster) RunShards(ctx context.Context, s Shards, tell func(string)) (e
 		if now.atWork > 0 {
 			came = time.Now()
 		}
+		switch {
+		case now.lost == 0 || now.lost < now.there:
+			lost = time.Time{}
+		case lost.IsZero():
+			lost = time.Now()
+		case time.Since(lost) > shardsLost:
+			return fmt.Errorf("%w: %s, namespace %s: %s", ErrShardsLost, c.Context, ns, now.trouble)
+		}
 		if now.complete {
 			if came = time.Now(); ended.IsZero() {
 				ended = came
@@ -169,6 +183,7 @@ func (c *Cluster) RunShards(ctx context.Context, s Shards, tell func(string)) (e
 // shardsStanding is how a Job of shards stands.
 type shardsStanding struct {
 	groups, done, atWork int
+	there, lost          int // pods that have not ended; those of them whose nodes do not answer
 	complete             bool
 	failed, trouble      string
 }
@@ -194,7 +209,15 @@ func (c *Cluster) standsShards(ctx context.Context, ns, name string, groups int)
 	}
 	for i := range pods.Items {
 		p := &pods.Items[i]
-		if p.Status.Phase == corev1.PodRunning {
+		if p.Status.Phase == corev1.PodRunning || p.Status.Phase == corev1.PodPending {
+			out.there++
+		}
+		switch {
+		case p.Status.Phase != corev1.PodRunning:
+		case unanswered(p):
+			out.lost++
+			out.trouble = "node " + p.Spec.NodeName + " of pod " + p.Name + " does not answer"
+		default:
 			out.atWork++
 		}
 		if why := podTrouble(p); why != "" && out.trouble == "" {
@@ -218,6 +241,14 @@ func (c *Cluster) standsShards(ctx context.Context, ns, name string, groups int)
 		}
 	}
 	return out, nil
+}
+
+// unanswered reports whether a pod is said to be at work that its node tells nothing of: the cluster
+// then takes its word away that it is ready.
+func unanswered(p *corev1.Pod) bool {
+	return slices.ContainsFunc(p.Status.Conditions, func(c corev1.PodCondition) bool {
+		return c.Type == corev1.PodReady && c.Status == corev1.ConditionFalse
+	}) && !slices.ContainsFunc(p.Status.ContainerStatuses, func(s corev1.ContainerStatus) bool { return s.State.Running == nil })
 }
 
 // podTrouble says why a pod does not come up, or ended badly; empty: it does, or did not.

@@ -36,11 +36,11 @@ var (
 
 // Group is one pod's part: of its shards those that were not answered before, by one that was lost.
 func (b *Block) Group(n int) (wire.ShardGroup, error) {
+	b.mu.Lock()
+	defer b.mu.Unlock()
 	if n < 0 || n >= len(b.groups) {
 		return wire.ShardGroup{}, fmt.Errorf("%w: %d of %d", ErrNoGroup, n, len(b.groups))
 	}
-	b.mu.Lock()
-	defer b.mu.Unlock()
 	left := []wire.NumberedShard{}
 	for _, s := range b.groups[n] {
 		if _, ok := b.answered[s.Number]; !ok {
@@ -48,6 +48,25 @@ func (b *Block) Group(n int) (wire.ShardGroup, error) {
 		}
 	}
 	return wire.ShardGroup{Shards: left}, nil
+}
+
+// unanswered are those of some shards that were not answered yet.
+func (b *Block) unanswered(list []int) (out []int) {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	for _, i := range list {
+		if _, ok := b.answered[i]; !ok {
+			out = append(out, i)
+		}
+	}
+	return out
+}
+
+// regroup parts what is left anew, for other pods.
+func (b *Block) regroup(groups [][]wire.NumberedShard) {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	b.groups = groups
 }
 
 // Answer takes what shards' runs said. The same said again changes nothing; other than was said

@@ -27,6 +27,7 @@ const (
 	farGroup = 30 * time.Second // of a group, about
 	farPods  = 8                // at once, where nobody says otherwise
 	farMost  = 1000             // groups
+	farAgain = 2                // Jobs for what lost nodes left, beside the first
 )
 
 // pods is how many may be at work at once.

@@ -5,6 +5,7 @@ import (
 	"crypto/rand"
 	"crypto/sha256"
 	"encoding/hex"
+	"errors"
 	"math/bits"
 	"slices"
 	"sync/atomic"
@@ -13,6 +14,7 @@ import (
 	"tachyphor/core/document"
 	"tachyphor/core/explore"
 	"tachyphor/core/sim"
+	"tachyphor/internal/kube"
 	"tachyphor/wire"
 )
 
@@ -68,9 +70,20 @@ func (q *Queue) elsewhere(ctx context.Context, j *Job, in wire.Inputs, question 
 			}
 			q.blocks.Delete(key)
 		}()
-		told.jobs.Add(1)
-		err = c.RunShards(over, s, told.elsewhere)
-		told.elsewhere("")
+		for again := 0; ; again++ {
+			told.jobs.Add(1)
+			err = c.RunShards(over, s, told.elsewhere)
+			told.elsewhere("")
+			if !errors.Is(err, kube.ErrShardsLost) || again == farAgain {
+				break
+			}
+			q.log.Warn("shards", "work", j.ID, "again", again+1, "error", err)
+			rest := b.unanswered(left)
+			groups := grouped(shards, rest, max(each, 1), pods(on))
+			b.regroup(groups)
+			s = q.shards(on, j.ID, len(groups), text)
+			s.Memory = question.RunNeed() + podBytes
+		}
 		if ctx.Err() != nil {
 			return sim.ErrStopped
 		}

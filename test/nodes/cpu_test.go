@@ -197,4 +197,3 @@ func (p processorTimes) heldSince(q processorTimes) float64 {
 }
 
 const hundredth = 10 * time.Millisecond
-

@@ -10,6 +10,7 @@ import (
 	"testing"
 	"time"
 
+	"tachyphor/client"
 	"tachyphor/core/document"
 	"tachyphor/core/explore"
 	"tachyphor/core/kit"
@@ -70,10 +71,10 @@ func here(t *testing.T) string {
 	return string(b)
 }
 
-// Pods of an Indexed Job on real nodes, in the program's own image and with the rights that the kit
-// gives, come to the bytes that this process comes to; and nothing is left of them.
-func TestShardsOnRealNodes(t *testing.T) {
-	r, conn := settled(t, 2)
+// shardsOn is a service that has shards computed on real nodes, with the rights that the kit gives,
+// in the program's own image.
+func shardsOn(t *testing.T, r *rack, conn *kube.Cluster) *client.Client {
+	t.Helper()
 	ctx := context.Background()
 	r.Push(t, "tachyphor/tachyphor:test", 0, 0, "/tachyphor="+filepath.Join(r.bin, "tachyphor"))
 	if _, err := r.Client.CoreV1().Namespaces().Create(ctx, &corev1.Namespace{ObjectMeta: metav1.ObjectMeta{Name: exploring}}, metav1.CreateOptions{}); err != nil &&
@@ -106,6 +107,15 @@ func TestShardsOnRealNodes(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
+	return c
+}
+
+// Pods of an Indexed Job on real nodes come to the bytes that this process comes to; and nothing is
+// left of them.
+func TestShardsOnRealNodes(t *testing.T) {
+	r, conn := settled(t, 2)
+	ctx := context.Background()
+	c := shardsOn(t, r, conn)
 	began := time.Now()
 	w, err := c.Explore(ctx, wire.Explore{Sweep: "some", On: &wire.OnCluster{Pods: 3}})
 	if err != nil {
@@ -145,4 +155,59 @@ func TestShardsOnRealNodes(t *testing.T) {
 		secrets, err3 := r.Client.CoreV1().Secrets(exploring).List(ctx, metav1.ListOptions{})
 		return err1 == nil && err2 == nil && err3 == nil && len(jobs.Items)+len(pods.Items)+len(secrets.Items) == 0
 	})
+}
+
+// A node that goes with its pods in the middle costs half a minute: another Job does what they had not
+// said, on the nodes that are left.
+func TestShardsLoseANode(t *testing.T) {
+	r, conn := settled(t, 2)
+	ctx := context.Background()
+	c := shardsOn(t, r, conn)
+	w, err := c.Explore(ctx, wire.Explore{Sweep: "some", On: &wire.OnCluster{Pods: 2}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	lost := ""
+	eventually(t, "a pod at work on the second node", time.Minute, func() bool {
+		pods, err := r.Client.CoreV1().Pods(exploring).List(ctx, metav1.ListOptions{})
+		if err != nil {
+			return false
+		}
+		for _, p := range pods.Items {
+			if p.Status.Phase == corev1.PodRunning && p.Spec.NodeName == nameOf(2) {
+				lost = p.Name
+				return true
+			}
+		}
+		return false
+	})
+	r.Kill(2)
+	began := time.Now()
+	var end wire.KeptExploration
+	said := map[string]bool{}
+	eventually(t, "the answer", 5*time.Minute, func() bool {
+		end, err = c.Exploration(ctx, w.ID)
+		if err == nil && end.Exploration.Standing != nil {
+			said[end.Exploration.Standing.Elsewhere] = true
+		}
+		return err == nil && end.State.Over()
+	})
+	b, err := json.Marshal(end.Result)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if end.State != wire.Done || string(b) != here(t) {
+		t.Errorf("%s %s: another answer than here", end.State, end.Error)
+	}
+	t.Logf("%s was lost; the answer came %v later: %s", lost, time.Since(began).Round(time.Second), end.Exploration.Pods)
+	told := false
+	for text := range said {
+		told = told || strings.Contains(text, "node "+nameOf(2)+" of pod "+lost+" does not answer")
+	}
+	if !told {
+		t.Errorf("nobody was told of the lost node: %v", said)
+	}
+	if err := r.Client.CoreV1().Nodes().Delete(ctx, nameOf(2), metav1.DeleteOptions{}); err != nil {
+		t.Fatal(err)
+	}
 }

@@ -12,6 +12,7 @@ import (
 	"archive/tar"
 	"bytes"
 	"context"
+	"crypto/sha256"
 	"errors"
 	"flag"
 	"fmt"
@@ -56,7 +57,7 @@ func run(args []string) error {
 		if err != nil {
 			return err
 		}
-		image, err := build(args[3:], 0, 0)
+		image, err := build(args[2], args[3:], 0, 0)
 		if err != nil {
 			return err
 		}
@@ -83,7 +84,7 @@ func push(args []string) error {
 	if err != nil {
 		return err
 	}
-	image, err := build(flags.Args()[1:], *mb, *layers)
+	image, err := build(flags.Arg(0), flags.Args()[1:], *mb, *layers)
 	if err != nil {
 		return err
 	}
@@ -122,8 +123,8 @@ func files(list []string) ([]byte, error) {
 }
 
 // build makes an image of files, and of megabytes that cannot be compressed in layers of their own.
-// What it runs is the first file, or a shell where there is one.
-func build(list []string, mb, layers int) (v1.Image, error) {
+// Those are other ones for each name. What it runs is the first file, or a shell where there is one.
+func build(name string, list []string, mb, layers int) (v1.Image, error) {
 	first, err := files(list)
 	if err != nil {
 		return nil, err
@@ -134,7 +135,7 @@ func build(list []string, mb, layers int) (v1.Image, error) {
 			break
 		}
 		data := make([]byte, mb*1_000_000/layers)
-		_, _ = rand.NewChaCha8([32]byte{byte(i), byte(mb), byte(mb >> 8), byte(layers)}).Read(data)
+		_, _ = rand.NewChaCha8(sha256.Sum256(fmt.Appendf(nil, "%s %d", name, i))).Read(data)
 		var b bytes.Buffer
 		w := tar.NewWriter(&b)
 		err := w.WriteHeader(&tar.Header{Typeflag: tar.TypeReg, Name: fmt.Sprintf("weight/%d", i), Mode: 0o644, Size: int64(len(data))})
