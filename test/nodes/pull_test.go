@@ -36,7 +36,7 @@ func modelledPulls(t *testing.T, rate int, list []puller) []time.Duration {
 	for i, p := range list {
 		if name := fmt.Sprint("node", p.node); !there[name] {
 			there[name] = true
-			fmt.Fprintf(&pools, "    - {name: %s, nodeType: n, min: 1, max: 1, labels: {on: %s}}\n", name, name)
+			fmt.Fprintf(&pools, "    - {name: %s, nodeType: n, min: 1, max: 1, pulls: 3, labels: {on: %s}}\n", name, name)
 		}
 		if !there[p.image] {
 			there[p.image] = true
