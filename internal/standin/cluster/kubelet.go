@@ -15,6 +15,7 @@ import (
 	"tachyphor/core/units"
 
 	corev1 "k8s.io/api/core/v1"
+	metav1 "k8s.io/apimachinery/pkg/apis/meta/v1"
 )
 
 // kubelet pretends to place pods and to run them: it pulls images at the link's
@@ -69,6 +70,9 @@ func (k *kubelet) live(p *corev1.Pod) {
 	if facts == nil {
 		facts = &document.ClusterSpec{}
 	}
+	for _, c := range p.Spec.Containers {
+		k.state(p, c.Name, waiting("ContainerCreating", ""), corev1.PodPending)
+	}
 	for _, c := range slices.Concat(p.Spec.InitContainers, p.Spec.Containers) {
 		if !k.pull(p, c, facts) {
 			return
@@ -83,8 +87,8 @@ func (k *kubelet) live(p *corev1.Pod) {
 		return
 	}
 	for _, c := range p.Spec.Containers {
-		k.event(p, "Created", "Container "+c.Name+" created", false)
-		k.event(p, "Started", "Container "+c.Name+" started", false)
+		k.event(p, "Created", "Container created", false)
+		k.event(p, "Started", "Container started", false)
 		k.state(p, c.Name, corev1.ContainerState{Running: &corev1.ContainerStateRunning{}}, corev1.PodRunning)
 	}
 	for _, c := range p.Spec.Containers {
@@ -99,7 +103,7 @@ func (k *kubelet) pull(p *corev1.Pod, c corev1.Container, facts *document.Cluste
 	there := k.pulled[at]
 	k.mu.Unlock()
 	if there {
-		k.event(p, "Pulled", fmt.Sprintf("Container image %q already present on machine", c.Image), false)
+		k.event(p, "Pulled", fmt.Sprintf("Container image %q already present on machine and can be accessed by the pod", c.Image), false)
 		return true
 	}
 	k.event(p, "Pulling", fmt.Sprintf("Pulling image %q", c.Image), false)
@@ -109,15 +113,21 @@ func (k *kubelet) pull(p *corev1.Pod, c corev1.Container, facts *document.Cluste
 	case i >= 0:
 		size = facts.Images[i].Size
 	case !isOwn(c):
-		said := fmt.Sprintf("failed to resolve reference %q: not found", c.Image)
-		k.c.pretend(2 * time.Second)
-		for _, reason := range []string{"ErrImagePull", "ImagePullBackOff"} {
-			k.state(p, c.Name, corev1.ContainerState{Waiting: &corev1.ContainerStateWaiting{Reason: reason, Message: said}}, corev1.PodPending)
-			k.event(p, "Failed", "Failed to pull image: "+said, true)
-			if !k.c.pretend(2 * time.Second) {
-				return false
-			}
+		said := fmt.Sprintf("rpc error: code = NotFound desc = failed to pull and unpack image %q: failed to resolve reference %q: %s: not found",
+			c.Image, c.Image, c.Image)
+		if !k.c.pretend(2 * time.Second) {
+			return false
 		}
+		k.event(p, "Failed", fmt.Sprintf("Failed to pull image %q: %s", c.Image, said), true)
+		k.event(p, "Failed", "Error: ErrImagePull", true)
+		k.state(p, c.Name, waiting("ErrImagePull", said), corev1.PodPending)
+		if !k.c.pretend(2 * time.Second) {
+			return false
+		}
+		again := fmt.Sprintf("Back-off pulling image %q", c.Image)
+		k.event(p, "BackOff", again, false)
+		k.event(p, "Failed", "Error: ImagePullBackOff", true)
+		k.state(p, c.Name, waiting("ImagePullBackOff", again+": ErrImagePull: "+said), corev1.PodPending)
 		return false
 	}
 	began := time.Now()
@@ -131,9 +141,14 @@ func (k *kubelet) pull(p *corev1.Pod, c corev1.Container, facts *document.Cluste
 	k.mu.Lock()
 	k.pulled[at] = true
 	k.mu.Unlock()
-	k.event(p, "Pulled", fmt.Sprintf("Successfully pulled image %q in %v (%s)", c.Image,
-		units.Duration(float64(time.Since(began))*k.c.options.Speed).Short(), size.Short()), false)
+	whole := time.Duration(float64(time.Since(began)) * k.c.options.Speed).Round(time.Millisecond)
+	k.event(p, "Pulled", fmt.Sprintf("Successfully pulled image %q in %v (%v including waiting). Image size: %d bytes.", c.Image, whole, whole, size), false)
 	return true
+}
+
+// waiting is the state of a container that waits.
+func waiting(reason, message string) corev1.ContainerState {
+	return corev1.ContainerState{Waiting: &corev1.ContainerStateWaiting{Reason: reason, Message: message}}
 }
 
 // configured waits until everything is there that a container names; false: its pod went before.
@@ -144,10 +159,7 @@ func (k *kubelet) configured(p *corev1.Pod, c corev1.Container) bool {
 			return true
 		}
 		if !told {
-			k.state(p, c.Name, corev1.ContainerState{Waiting: &corev1.ContainerStateWaiting{
-				Reason:  "CreateContainerConfigError",
-				Message: missing,
-			}}, corev1.PodPending)
+			k.state(p, c.Name, waiting("CreateContainerConfigError", missing), corev1.PodPending)
 			k.event(p, "Failed", "Error: "+missing, true)
 		}
 		if !k.c.pretend(configuredAgain) {
@@ -240,9 +252,26 @@ func (k *kubelet) state(p *corev1.Pod, container string, s corev1.ContainerState
 			}
 		}
 		now.Status.Phase = phase
+		ready(&now)
 		o["status"] = encode(now.Status)
 		return true
 	})
+}
+
+// ready sets a pod's word on whether all its containers are at work.
+func ready(p *corev1.Pod) {
+	c := corev1.PodCondition{Type: corev1.PodReady, Status: corev1.ConditionTrue, LastTransitionTime: metav1.Now()}
+	if len(p.Status.ContainerStatuses) < len(p.Spec.Containers) ||
+		slices.ContainsFunc(p.Status.ContainerStatuses, func(s corev1.ContainerStatus) bool { return s.State.Running == nil }) {
+		c.Status, c.Reason = corev1.ConditionFalse, "ContainersNotReady"
+	}
+	i := slices.IndexFunc(p.Status.Conditions, func(x corev1.PodCondition) bool { return x.Type == c.Type })
+	switch {
+	case i < 0:
+		p.Status.Conditions = append(p.Status.Conditions, c)
+	case p.Status.Conditions[i].Status != c.Status:
+		p.Status.Conditions[i] = c
+	}
 }
 
 // end lets a pod go in its own time.

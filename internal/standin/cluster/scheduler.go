@@ -105,7 +105,8 @@ func (k *kubelet) unplaceable(p *corev1.Pod, n int, reasons map[string]int) {
 		parts = append(parts, fmt.Sprintf("%d %s", m, r))
 	}
 	slices.Sort(parts)
-	said := fmt.Sprintf("0/%d nodes are available: %s.", n, strings.Join(parts, ", "))
+	said := fmt.Sprintf("0/%d nodes are available: %s. preemption: 0/%d nodes are available: %d Preemption is not helpful for scheduling.",
+		n, strings.Join(parts, ", "), n, n)
 	k.event(p, "FailedScheduling", said, true)
 	k.condition(key, corev1.ConditionFalse, corev1.PodReasonUnschedulable, said)
 	k.c.work.Go(func() { k.grow(p) })
