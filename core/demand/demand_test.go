@@ -262,7 +262,7 @@ func FuzzRead(f *testing.F) {
 }
 
 func TestMatching(t *testing.T) {
-	offers := [][]string{{"cxx", "linux"}, {"arm-cross", "cxx", "linux"}, {"go", "linux"}}
+	offers := []demand.Offer{{Words: []string{"cxx", "linux"}}, {Words: []string{"arm-cross", "cxx", "linux"}}, {Words: []string{"go", "linux"}}}
 	for _, c := range []struct {
 		wants    []string
 		template int
@@ -282,6 +282,18 @@ func TestMatching(t *testing.T) {
 			strings.Join(m.Meant, " ") != c.meant {
 			t.Errorf("%v: %+v", c.wants, m)
 		}
+	}
+	// What takes only jobs that name it is passed over by those that want nothing.
+	offers[0].Named = true
+	if m := demand.Matching(nil, offers); m.Template != 1 {
+		t.Errorf("%+v", m)
+	}
+	if m := demand.Matching([]string{"linux"}, offers); m.Template != 0 {
+		t.Errorf("%+v", m)
+	}
+	offers[1].Named, offers[2].Named = true, true
+	if m := demand.Matching(nil, offers); m.Template != -1 || m.Nearest != 0 || m.Missing == nil || len(m.Missing) != 0 {
+		t.Errorf("%+v", m)
 	}
 }
 

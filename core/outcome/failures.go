@@ -137,7 +137,7 @@ func (s *Sum) failureLabel(f FailureSample) string {
 	case endUnmatched:
 		for _, u := range s.unmatched {
 			if u.Class == w.Classes[f.Class].Name {
-				return "no template offers " + strings.Join(u.Missing, ", ")
+				return u.why()
 			}
 		}
 		return "no template offers all that they want"

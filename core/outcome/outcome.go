@@ -96,7 +96,7 @@ type Unmatched struct {
 	Wants   []string `json:"wants" doc:"What they want."`
 	Jobs    int      `json:"jobs" doc:"How many there are in the first repeat."`
 	Nearest string   `json:"nearest" doc:"Template that offers most of it."`
-	Missing []string `json:"missing" doc:"Words that it lacks."`
+	Missing []string `json:"missing" doc:"Words that it lacks; none where they want nothing and all templates take only what names them."`
 	Meant   []string `json:"meant" doc:"For each of them the offered word most like it, or empty."`
 }
 

@@ -197,9 +197,17 @@ func mainCause(o *Outcome) string {
 	return "room under the ceiling of " + best
 }
 
+// why is why no template takes them.
+func (u Unmatched) why() string {
+	if len(u.Missing) == 0 {
+		return "they want nothing, and every template takes only jobs that name something it offers"
+	}
+	return "no template offers " + strings.Join(u.Missing, ", ")
+}
+
 // Sentence says why a class never starts.
 func (u Unmatched) Sentence() string {
-	s := fmt.Sprintf("%s of %s can never start: no template offers %s", plural(u.Jobs, "job"), u.Class, strings.Join(u.Missing, ", "))
+	s := fmt.Sprintf("%s of %s can never start: %s", plural(u.Jobs, "job"), u.Class, u.why())
 	for i, m := range u.Meant {
 		if m != "" {
 			s += fmt.Sprintf(" (%s offers %s: is %s a slip?)", u.Nearest, m, u.Missing[i])

@@ -7,6 +7,7 @@ import (
 	"tachyphor/core/demand"
 	"tachyphor/core/document"
 	"tachyphor/core/table"
+	"tachyphor/core/template"
 	"tachyphor/core/units"
 )
 
@@ -19,7 +20,7 @@ type ClassMatch struct {
 	// first gets the jobs.
 	Templates []string `json:"templates" doc:"Templates that offer everything, in the order of preference; the first gets the jobs."`
 	Nearest   string   `json:"nearest,omitempty" doc:"Where none does: the template that comes nearest."`
-	Missing   []string `json:"missing,omitempty" doc:"Words that it lacks."`
+	Missing   []string `json:"missing,omitempty" doc:"Words that it lacks; none where the class wants nothing and all templates take only jobs that name something they offer."`
 	Slips     []Slip   `json:"slips,omitempty" doc:"Missing words that are like a word it offers."`
 }
 
@@ -69,16 +70,16 @@ func (s *Shelf) Match(workload, scenario *document.Document) Matches {
 		return out
 	}
 	var uses []use
-	var offers [][]string
+	var offers []demand.Offer
 	for _, t := range spec.Templates {
 		u := shelf.uses[t.Template][0]
-		uses, offers = append(uses, u), append(offers, u.agents[u.at].Offers)
+		uses, offers = append(uses, u), append(offers, offerOf(&u.agents[u.at]))
 	}
 	for k, class := range uses[0].workload.Classes {
 		m := ClassMatch{Class: class.Name, Wants: class.Wants, PerWeek: uses[0].perWeek[class.Name], Templates: []string{}}
 		var all []int
 		for i := range offers {
-			if demand.Serves(offers[i], class.Wants) {
+			if offers[i].Serves(class.Wants) {
 				all, m.Templates = append(all, i), append(m.Templates, spec.Templates[i].Template)
 			}
 		}
@@ -103,6 +104,9 @@ func (s *Shelf) Match(workload, scenario *document.Document) Matches {
 	}
 	return out
 }
+
+// offerOf is which jobs a template takes.
+func offerOf(a *template.Agent) demand.Offer { return demand.Offer{Words: a.Offers, Named: a.Named} }
 
 // misfits says why a class should not go to the template that gets it: another
 // that fits closer costs less, or the jobs cannot do their work there.

@@ -5,7 +5,6 @@ import (
 	"slices"
 	"strings"
 
-	"tachyphor/core/demand"
 	"tachyphor/core/document"
 	"tachyphor/core/table"
 	"tachyphor/core/template"
@@ -49,7 +48,8 @@ spec: {templates: [{template: small-steady}, {template: take-all}]}
 	},
 	{
 		ID: "class-unserved", Severity: Risky, Title: "Jobs that no template serves",
-		Why: "A class that wants a word which no template of the scenario offers waits for ever. This template comes nearest to it.",
+		Why: "A class that wants a word which no template of the scenario offers waits for ever, and so does one that wants nothing where " +
+			"all templates take only what names them (tachyphor/takes: named). This template comes nearest to it.",
 		Bad: `kind: Workload
 spec: {classes: [{name: relay-gateway, wants: [linux, go, protobuf]}]}
 `,
@@ -169,7 +169,7 @@ func offersTwice(x *subject) {
 		}
 		var before []string
 		for _, a := range u.agents[:u.at] {
-			if slices.ContainsFunc(u.could, func(k int) bool { return demand.Serves(a.Offers, u.workload.Classes[k].Wants) }) {
+			if slices.ContainsFunc(u.could, func(k int) bool { return offerOf(&a).Serves(u.workload.Classes[k].Wants) }) {
 				before = append(before, a.Name)
 			}
 		}
@@ -193,6 +193,14 @@ func classUnserved(x *subject) {
 			}
 			if slices.ContainsFunc(c.meant, func(m string) bool { return m != "" }) {
 				continue // the class has slipped, or the template has: both are said elsewhere
+			}
+			if len(c.missing) == 0 {
+				x.say(x.noted(template.TakesAnnotation), fmt.Sprintf("Class %s wants nothing, and every template of the scenario takes only jobs that "+
+					"name something it offers%s.", u.workload.Classes[c.class].Name, perWeek(u, c.class)),
+					"Write "+template.TakesAnnotation+": "+template.TakesAny+" on one of them, or let these jobs say what they want.",
+					x.annotate(template.TakesAnnotation, template.TakesAny))
+				x.in(u)
+				continue
 			}
 			x.say(x.noted(template.OffersAnnotation), fmt.Sprintf("Class %s wants %s, which no template of the scenario offers%s; "+
 				"this one lacks only that.", u.workload.Classes[c.class].Name, listed(c.missing), perWeek(u, c.class)),

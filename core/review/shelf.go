@@ -82,14 +82,14 @@ func (s *Shelf) use(d *document.Document, agents map[string]template.Agent) {
 	if l := named.Workload; l != nil {
 		base.workload = &l.Value.(*document.Workload).Spec
 	}
-	var offers [][]string
+	var offers []demand.Offer
 	for _, t := range spec.Templates {
 		a, ok := agents[t.Template]
 		if !ok {
 			a = template.Agent{Name: t.Template}
 			base.partly = true // what it offers is not known
 		}
-		base.agents, offers = append(base.agents, a), append(offers, a.Offers)
+		base.agents, offers = append(base.agents, a), append(offers, offerOf(&a))
 	}
 	list := make([]use, len(spec.Templates))
 	for i, t := range spec.Templates {
@@ -105,7 +105,7 @@ func (s *Shelf) use(d *document.Document, agents map[string]template.Agent) {
 				list[m.Nearest].unserved = append(list[m.Nearest].unserved, unserved{k, m.Missing, m.Meant})
 			}
 			for i := range list {
-				if demand.Serves(offers[i], class.Wants) {
+				if offers[i].Serves(class.Wants) {
 					list[i].could = append(list[i].could, k)
 				}
 			}

@@ -3,7 +3,6 @@ package review
 import (
 	"slices"
 
-	"tachyphor/core/demand"
 	"tachyphor/core/document"
 	"tachyphor/core/fleet"
 	"tachyphor/core/template"
@@ -111,7 +110,7 @@ func (x *subject) classes() []*document.JobClass {
 	for _, d := range x.shelf.OfKind(document.KindWorkload) {
 		w := d.Value.(*document.Workload)
 		for i := range w.Spec.Classes {
-			if demand.Serves(x.agent.Offers, w.Spec.Classes[i].Wants) {
+			if offerOf(&x.agent).Serves(w.Spec.Classes[i].Wants) {
 				add(&w.Spec.Classes[i])
 			}
 		}

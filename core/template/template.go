@@ -19,6 +19,7 @@ import (
 // Annotations in which a PodTemplate says what Kubernetes has no field for.
 const (
 	OffersAnnotation    = "tachyphor/offers"
+	TakesAnnotation     = "tachyphor/takes"
 	ContainerAnnotation = "tachyphor/agent-container"
 	ToolsAnnotation     = "tachyphor/boot-tools"
 )
@@ -36,6 +37,7 @@ type Request struct {
 type Agent struct {
 	Name      string
 	Offers    []string // sorted, each once
+	Named bool // it takes only jobs that want something it offers
 	Container string   // name of the container that runs jobs
 	Request   Request  // effective request, as the scheduler charges it
 	// Scoring is the request by which nodes are scored: a container that names
@@ -62,6 +64,12 @@ type Agent struct {
 	// StandsBack says that its pods push no others off nodes (preemptionPolicy: Never).
 	StandsBack bool
 }
+
+// What a template takes of the jobs that want nothing it does not offer.
+const (
+	TakesAny   = "any"   // all; where it says nothing
+	TakesNamed = "named" // those that want something
+)
 
 // What a container without a request counts as when nodes are scored.
 // Source: k8s.io/kubernetes/pkg/scheduler/util (DefaultMilliCPURequest).
@@ -100,6 +108,14 @@ func Read(d *document.Document) (Agent, document.Faults) {
 	bare.Near, wrong = NeighboursOf(cmp.Or(p.Template.Namespace, p.Namespace), p.Template.Labels, spec)
 	for _, w := range wrong {
 		faults = append(faults, d.Fault("template.spec."+w.Field, w.Value, w.Reason))
+	}
+	switch takes := strings.TrimSpace(Annotated(p, TakesAnnotation)); takes {
+	case "", TakesAny:
+	case TakesNamed:
+		bare.Named = true
+	default:
+		faults = append(faults, d.Fault("metadata.annotations", TakesAnnotation+": "+takes,
+			"expected "+TakesNamed+" (only jobs that want something it offers) or "+TakesAny+" (also those that want nothing)"))
 	}
 	bare.Offers, bare.Container, bare.Tools = a.Offers, a.Container, Words(Annotated(p, ToolsAnnotation))
 	bare.limits(spec)

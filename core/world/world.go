@@ -177,9 +177,9 @@ type MinStep struct {
 
 // Match says which template each of the given sets of wants gets.
 func (w *World) Match(wants [][]string) []demand.Match {
-	offers := make([][]string, len(w.Templates))
+	offers := make([]demand.Offer, len(w.Templates))
 	for i, t := range w.Templates {
-		offers[i] = t.Offers
+		offers[i] = demand.Offer{Words: t.Offers, Named: t.Named}
 	}
 	out := make([]demand.Match, len(wants))
 	for i := range wants {

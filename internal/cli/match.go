@@ -67,7 +67,10 @@ func (p *program) matches(m review.Matches) error {
 		goes := strings.Join(k.Templates, ", else ")
 		if len(k.Templates) == 0 {
 			unserved++
-			goes = fmt.Sprintf("nobody; %s lacks %s", k.Nearest, strings.Join(k.Missing, " and "))
+			goes = "nobody; all take only jobs that name something they offer"
+			if len(k.Missing) > 0 {
+				goes = fmt.Sprintf("nobody; %s lacks %s", k.Nearest, strings.Join(k.Missing, " and "))
+			}
 			for _, s := range k.Slips {
 				goes += fmt.Sprintf(" (is %s a slip? it offers %s, %s away)", s.Word, s.Meant, counted(s.Letters, "letter"))
 			}

@@ -1446,7 +1446,7 @@ export interface components {
         ClassMatch: {
             /** @description Name of the class. */
             class: string;
-            /** @description Words that it lacks. */
+            /** @description Words that it lacks; none where the class wants nothing and all templates take only jobs that name something they offer. */
             missing?: string[];
             /** @description Where none does: the template that comes nearest. */
             nearest?: string;
@@ -4922,7 +4922,7 @@ export interface components {
             jobs: number;
             /** @description For each of them the offered word most like it, or empty. */
             meant: string[];
-            /** @description Words that it lacks. */
+            /** @description Words that it lacks; none where they want nothing and all templates take only what names them. */
             missing: string[];
             /** @description Template that offers most of it. */
             nearest: string;

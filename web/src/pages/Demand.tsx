@@ -103,7 +103,11 @@ export function Demand() {
                 }
                 return (
                   <span className="font-medium text-error">
-                    none{m.nearest && `: ${m.nearest} lacks ${(m.missing ?? []).join(", ")}`}
+                    none
+                    {m.nearest &&
+                      ((m.missing ?? []).length === 0
+                        ? ": all take only jobs that name something they offer"
+                        : `: ${m.nearest} lacks ${(m.missing ?? []).join(", ")}`)}
                   </span>
                 );
               },

@@ -91,7 +91,9 @@ function Story({ id, scenario, o }: { id: number; scenario: string; o: Result })
           <b>
             {count(u.jobs)} {u.jobs === 1 ? "job" : "jobs"} of {u.class} can never start:
           </b>{" "}
-          no template offers {u.missing.join(", ")}.
+          {u.missing.length === 0
+            ? "they want nothing, and every template takes only jobs that name something it offers."
+            : `no template offers ${u.missing.join(", ")}.`}
           {u.meant.filter(Boolean).map((m, i) => (
             <span key={m}>
               {" "}
