@@ -261,16 +261,20 @@ func TestDraftIsSound(t *testing.T) {
 		Namespace: "slipway", Controller: "http://dispatch.slipway.svc:8080", Name: "first-steps", Offers: []string{"linux", "web"},
 		Image: "images.brinewell.example/agents/steady:2026.9", CPU: 2000, Memory: 4 << 30, Workspace: 8 << 30,
 	}
+	alone := &review.Shelf{}
 	for _, secret := range []string{"", "slipway-join/token"} {
-		a.Secret = secret
+		a.Secret, a.Takes = secret, map[string]string{"": template.TakesNamed}[secret]
 		text, wrong := a.Draft()
 		docs, faults := document.Parse("", []byte(text))
 		if len(wrong) > 0 || len(faults) > 0 {
 			t.Fatal(wrong, faults)
 		}
 		shelf.Put(docs[0])
-		if found := shelf.Check(docs[0]); len(found) > 0 {
-			t.Errorf("%+v in\n%s", found, text)
+		alone.Put(docs[0])
+		for _, s := range []*review.Shelf{shelf, alone} { // beside a cluster and its scenarios, and by itself
+			if found := s.Check(docs[0]); len(found) > 0 {
+				t.Errorf("%+v in\n%s", found, text)
+			}
 		}
 		if got := len(review.Secrets(&docs[0].Value.(*document.PodTemplate).Template.Spec)); got != min(len(secret), 1) {
 			t.Errorf("%d secrets in\n%s", got, text)
@@ -278,9 +282,9 @@ func TestDraftIsSound(t *testing.T) {
 	}
 	_, wrong := template.Answers{
 		Namespace: "default", Controller: "dispatch\n", Name: "First", Offers: []string{"a b"}, Image: "a b",
-		Secret: "x", CPU: -1,
+		Secret: "x", CPU: -1, Memory: 4, Longest: 1, Takes: "some",
 	}.Draft()
-	if len(wrong) != 9 {
+	if len(wrong) != 11 {
 		t.Errorf("%d wrong answers: %+v", len(wrong), wrong)
 	}
 	for _, w := range wrong {

@@ -17,6 +17,7 @@ type Answers struct {
 	Controller string   `json:"controller" doc:"Address at which agents reach the controller inside the cluster, as in http://dispatch.slipway.svc:8080."`
 	Name       string   `json:"name" doc:"Name of the template."`
 	Offers     []string `json:"offers" doc:"What its agents can do: words that jobs want."`
+	Takes      string   `json:"takes,omitempty" enum:"any,named" doc:"any: also jobs that want nothing; named: only those that want something it offers; absent: any."`
 	Image      string   `json:"image" doc:"Image of the agent, with a tag that stays."`
 	// The size of one agent.
 	CPU    units.MilliCPU `json:"cpu" doc:"CPU that one job keeps busy."`
@@ -24,7 +25,16 @@ type Answers struct {
 	// How the agent shows who it is, and where it works.
 	Secret    string      `json:"secret,omitempty" doc:"Secret with the token by which agents join, as name/key; empty: none is needed."`
 	Workspace units.Bytes `json:"workspace" doc:"Disk that one job's workspace takes."`
+	// Longest is after how long an agent that hangs ends; 0: longestLife.
+	Longest units.Duration `json:"longest,omitempty" doc:"How long an agent may live at most, so that one that hangs ends; absent: 4h."`
 }
+
+// What a first template has where nothing else is said, and the least that makes sense.
+const (
+	longestLife  = 4 * units.Hour
+	leastLife    = units.Minute
+	leastPortion = units.Bytes(16 << 20) // of memory or disk: less is a number without its unit
+)
 
 var (
 	dnsLabel = regexp.MustCompile(`^[a-z0-9]([a-z0-9-]{0,61}[a-z0-9])?$`)
@@ -57,23 +67,37 @@ func (a Answers) Draft() (text string, wrong []Question) {
 	if len(a.Offers) == 0 || slices.ContainsFunc(a.Offers, func(w string) bool { return !word.MatchString(w) }) {
 		no("offers", "list the words that jobs want, as in linux, go")
 	}
+	if a.Takes != "" && a.Takes != TakesAny && a.Takes != TakesNamed {
+		no("takes", "write any or named, as in named where only jobs that want something shall come")
+	}
 	if !image.MatchString(a.Image) {
 		no("image", "name an image with its tag, as in images.brinewell.example/agents/steady:2026.9")
 	}
 	if a.CPU <= 0 {
 		no("cpu", "say how many cores a job keeps busy, as in 2 or 1500m")
 	}
-	if a.Memory <= 0 {
-		no("memory", "say what a job needs at its peak, as in 3Gi")
+	if a.Memory < leastPortion {
+		no("memory", "say what a job needs at its peak, with its unit, as in 3Gi")
 	}
 	if a.Secret != "" && !secret.MatchString(a.Secret) {
 		no("secret", "name the Secret and its key, as in slipway-join/token")
 	}
-	if a.Workspace <= 0 {
-		no("workspace", "say how much disk a job's workspace takes, as in 8Gi")
+	if a.Workspace < leastPortion {
+		no("workspace", "say how much disk a job's workspace takes, with its unit, as in 8Gi")
+	}
+	longest := a.Longest
+	if longest == 0 {
+		longest = longestLife
+	}
+	if longest < leastLife {
+		no("longest", "say how long an agent may live at most, a minute or more, as in 4h")
 	}
 	if len(wrong) > 0 {
 		return "", wrong
+	}
+	takes := ""
+	if a.Takes == TakesNamed {
+		takes = "    # Jobs that want nothing go elsewhere.\n    " + TakesAnnotation + ": " + TakesNamed + "\n"
 	}
 	token := ""
 	if name, key, ok := strings.Cut(a.Secret, "/"); ok {
@@ -91,13 +115,14 @@ metadata:
   annotations:
     # A job comes here when everything it wants is among these words.
     tachyphor/offers: %s
-template:
+%stemplate:
   metadata:
     labels: {app: %s-agent} # by which network rules know agents
   spec:
     restartPolicy: Never # an agent that is done is done
     automountServiceAccountToken: false # jobs need no key to the cluster
     terminationGracePeriodSeconds: 30
+    activeDeadlineSeconds: %d # an agent that hangs ends then; leave it out where agents do job after job
     containers:
       - name: agent
         image: %s # no command: the image starts its agent itself
@@ -112,6 +137,6 @@ template:
     volumes:
       - name: workspace
         emptyDir: {sizeLimit: %s}
-`, strings.Join(a.Offers, ", "), a.Name, a.Namespace, strings.Join(a.Offers, ", "), a.Namespace, a.Image, a.Controller, token,
+`, strings.Join(a.Offers, ", "), a.Name, a.Namespace, strings.Join(a.Offers, ", "), takes, a.Namespace, int64(longest.Seconds()), a.Image, a.Controller, token,
 		a.CPU, a.Memory, a.Workspace, a.Memory, a.Workspace), nil
 }

@@ -37,7 +37,7 @@ type Request struct {
 type Agent struct {
 	Name      string
 	Offers    []string // sorted, each once
-	Named bool // it takes only jobs that want something it offers
+	Named     bool     // it takes only jobs that want something it offers
 	Container string   // name of the container that runs jobs
 	Request   Request  // effective request, as the scheduler charges it
 	// Scoring is the request by which nodes are scored: a container that names

@@ -1185,6 +1185,8 @@ export interface components {
             cpu: string;
             /** @description Image of the agent, with a tag that stays. */
             image: string;
+            /** @description How long an agent may live at most, so that one that hangs ends; absent: 4h. */
+            longest?: string;
             /** @description Memory that one job needs at its peak. */
             memory: string;
             /** @description Name of the template. */
@@ -1195,6 +1197,11 @@ export interface components {
             offers: string[];
             /** @description Secret with the token by which agents join, as name/key; empty: none is needed. */
             secret?: string;
+            /**
+             * @description any: also jobs that want nothing; named: only those that want something it offers; absent: any.
+             * @enum {string}
+             */
+            takes?: "any" | "named";
             /** @description Disk that one job's workspace takes. */
             workspace: string;
         };

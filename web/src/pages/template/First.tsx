@@ -57,6 +57,7 @@ const questions: Question[] = [
       { name: "cpu", label: "CPU", example: "2" },
       { name: "memory", label: "memory", example: "4Gi" },
       { name: "workspace", label: "workspace", example: "8Gi" },
+      { name: "longest", label: "longest life", example: "4h", optional: true },
     ],
   },
 ];
@@ -89,6 +90,7 @@ export default function First() {
             cpu: answers.cpu ?? "",
             memory: answers.memory ?? "",
             workspace: answers.workspace ?? "",
+            longest: answers.longest || undefined,
           },
         }),
       );
