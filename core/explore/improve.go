@@ -123,6 +123,10 @@ func KnobsOf(in world.Input) (out []document.Knob, err error) {
 	if s.AgentCeiling != nil {
 		add("agentCeiling", "agentCeiling", float64(*s.AgentCeiling), around(*s.AgentCeiling, 1, 0.5, 0.75, 1, 1.5, 2))
 	}
+	for i := range s.Limits {
+		n := s.Limits[i].Agents
+		add(s.Limits[i].Called()+" seats", fmt.Sprintf("limits/%d/agents", i), float64(n), around(n, 1, 0.5, 0.75, 1, 1.5, 2))
+	}
 	for _, p := range in.Cluster.Value.(*document.Cluster).Spec.Pools {
 		most := p.Max
 		if own := s.Nodes.Pools[p.Name].Max; own != nil {

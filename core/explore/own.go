@@ -2,6 +2,7 @@ package explore
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"tachyphor/core/document"
@@ -64,6 +65,11 @@ func Own(in shelf.Named, changes []document.Changes, name string) (string, error
 			continue
 		}
 		scenario = append(scenario, document.Edit{Op: "replace", Path: fmt.Sprintf("/spec/templates/%d/template", i), Value: own(d)})
+		for k, x := range in.Scenario.Value.(*document.Scenario).Spec.Limits {
+			if at := slices.Index(x.Templates, d.Name); at >= 0 {
+				scenario = append(scenario, document.Edit{Op: "replace", Path: fmt.Sprintf("/spec/limits/%d/templates/%d", k, at), Value: own(d)})
+			}
+		}
 		if n, ok := room[d.Name]; ok {
 			at := "/spec/nodes/growth/spareRoom"
 			scenario = append(scenario, document.Edit{Op: "remove", Path: at + document.Pointer(d.Name)},

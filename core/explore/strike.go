@@ -109,6 +109,9 @@ func mostAgents(w *world.World) (each []int, all int) {
 		if _, high := w.Templates[t].Ceilings(); high >= 0 {
 			each[t] = min(each[t], high)
 		}
+		for _, i := range w.LimitsOf(t) {
+			each[t] = min(each[t], w.Limits[i].Agents)
+		}
 		if w.AgentCeiling >= 0 {
 			each[t] = min(each[t], w.AgentCeiling)
 		}
@@ -286,11 +289,14 @@ func (r *runner) cannot(v variant) (*doubtless, error) {
 
 func (q *Question) money(x float64) string { return units.Amount(x).Short(q.bases[0].Currency) }
 
-// floorOf is what a world pays for a month in any case: the nodes that are there always, and the
-// fixed fee.
+// floorOf is what a world pays for a month in any case: the nodes that are there always, seats, and
+// the fixed fee.
 func floorOf(w *world.World) float64 {
 	window := w.Plan.Span - w.Plan.Warmup
 	sum := w.Fee.For(window).Float()
+	for _, l := range w.Limits {
+		sum += float64(float64(l.Agents) * l.Seat.For(window).Float())
+	}
 	for i := range w.Pools {
 		p := &w.Pools[i]
 		if p.Spot != nil || p.BootFails > 0 || p.NoCapacity > 0 || p.Short > 0 || len(p.Drains) > 0 {

@@ -76,6 +76,15 @@ func parts(t *sim.Trace) []PartSample {
 		{PartRegistry, w.Links.Registry.Price.For(t.Moved[sim.RegistryDown])},
 		{PartStore, w.Links.Store.Price.For(t.Moved[sim.StoreDown].Plus(t.Moved[sim.StoreUp]))},
 	}
+	for _, l := range w.Limits {
+		if l.Seat > 0 {
+			var time units.Sum[units.Duration]
+			for range l.Agents {
+				time.Add(window)
+			}
+			list = append(list, PartSample{"seats of " + l.Name, l.Seat.ForAll(time)})
+		}
+	}
 	for i, o := range w.Links.Others {
 		list = append(list, PartSample{o.Name + " transfer", o.Price.For(t.Moved[sim.OtherLinks+i])})
 	}

@@ -2,6 +2,7 @@ package outcome
 
 import (
 	"cmp"
+	"fmt"
 	"maps"
 	"slices"
 	"strings"
@@ -192,6 +193,10 @@ func standing(w *world.World, c sim.Cause, t int) string {
 			return "the ceiling of all agents is 0"
 		}
 		return "the ceiling of all agents"
+	case sim.AtLimit:
+		if i := atLimit(w, t); i >= 0 {
+			return fmt.Sprintf("the limit of %s for %s together", plural(w.Limits[i].Agents, "agent"), w.Limits[i].Name)
+		}
 	case sim.QuotaPods, sim.QuotaCPU, sim.QuotaMemory:
 		what := strings.TrimPrefix(c.Label(), "room under ")
 		if sim.Bars(w, c, t) {
@@ -217,6 +222,17 @@ func standing(w *world.World, c sim.Cause, t int) string {
 	return "waiting for " + c.Label()
 }
 
+// atLimit is the narrowest limit over several templates that a template is under; -1: none.
+func atLimit(w *world.World, t int) int {
+	best := -1
+	for _, i := range w.LimitsOf(t) {
+		if best < 0 || w.Limits[i].Agents < w.Limits[best].Agents {
+			best = i
+		}
+	}
+	return best
+}
+
 // overload reports whether jobs that never started waited for something that less
 // demand would have left them.
 func overload(w *world.World, f *Failure) bool {
@@ -231,6 +247,8 @@ func overload(w *world.World, f *Failure) bool {
 		return low != 0
 	case sim.AtAgents:
 		return w.AgentCeiling > 0
+	case sim.AtLimit:
+		return !slices.ContainsFunc(w.LimitsOf(t), func(i int) bool { return w.Limits[i].Agents == 0 })
 	case sim.QuotaPods, sim.QuotaCPU, sim.QuotaMemory:
 		return !sim.Bars(w, c, t)
 	case sim.AtStep, sim.PoolsFull, sim.AwaitsRound, sim.AwaitsComing:

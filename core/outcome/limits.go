@@ -43,6 +43,7 @@ func waitsOf(t *sim.Trace, all bool) []Limit {
 	type key struct {
 		cause    sim.Cause
 		template int16 // -1: of all
+		limit    int16 // that several templates share; -1: none
 	}
 	type sum struct {
 		jobs  int
@@ -57,12 +58,16 @@ func waitsOf(t *sim.Trace, all bool) []Limit {
 			continue
 		}
 		t.EachStay(j, func(s sim.Stay) {
-			k := key{s.Cause, t.Records[j].Template}
+			k := key{s.Cause, t.Records[j].Template, -1}
 			if t.Records[j].Started < 0 { // it waits for as long as it is looked at
 				s.From, s.To = min(s.From, t.World.Plan.Span), min(s.To, t.World.Plan.Span)
 			}
 			switch s.Cause {
 			case sim.AtCeiling, sim.PoolsFull, sim.CapacityOut, sim.Draining, sim.KeptOff, sim.NoAgentYet, sim.AgentFailed:
+			case sim.AtLimit:
+				if i := atLimit(t.World, int(k.template)); i >= 0 {
+					k.template, k.limit = -1, int16(i)
+				}
 			case sim.AtAgents, sim.QuotaPods, sim.QuotaCPU, sim.QuotaMemory:
 				if k.template < 0 || !sim.Bars(t.World, s.Cause, int(k.template)) {
 					k.template = -1
@@ -96,8 +101,12 @@ func waitsOf(t *sim.Trace, all bool) []Limit {
 				l.Label = said
 			}
 		}
-		if k.cause == sim.AtAgents {
+		switch {
+		case k.cause == sim.AtAgents:
 			l.Label = standing(t.World, k.cause, 0)
+		case k.limit >= 0:
+			x := &t.World.Limits[k.limit]
+			l.Name, l.Label = x.Name, fmt.Sprintf("the limit of %s for %s together", plural(x.Agents, "agent"), x.Name)
 		}
 		out = append(out, l)
 	}
@@ -150,6 +159,10 @@ func oneMore(t *sim.Trace, l Limit) (*world.World, string) {
 		return w.WithCeiling(at, 1), "agent of " + l.Name
 	case sim.AtAgents.String():
 		return w.WithAgents(1), "agent"
+	case sim.AtLimit.String():
+		if i := slices.IndexFunc(w.Limits, func(x world.Limit) bool { return x.Name == l.Name }); i >= 0 {
+			return w.WithLimit(i, 1), "seat of " + l.Name
+		}
 	case sim.PoolsFull.String():
 		if p, ok := w.Grown(at, 1); ok >= 0 {
 			return p, fmt.Sprintf("node of pool %s", w.Pools[ok].Name)

@@ -177,6 +177,11 @@ func whole(n float64) string { return units.Count(int64(math.Round(n))) }
 // one template's ceiling is most of it.
 func mainCause(o *Outcome) string {
 	c := o.Causes[0]
+	if c.Cause == sim.AtLimit.String() {
+		if i := slices.IndexFunc(o.Limits, func(l Limit) bool { return l.Cause == c.Cause }); i >= 0 {
+			return "room under " + o.Limits[i].Label
+		}
+	}
 	if c.Cause != sim.AtCeiling.String() {
 		return c.Label
 	}

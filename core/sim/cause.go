@@ -64,6 +64,7 @@ const (
 	Rerun                     // an agent to run again
 	Saving                    // the workspace to go out
 	Wiping                    // the workspace to be cleaned
+	AtLimit                   // a limit over several templates; behind the others, whose numbers outcomes that are stored have
 	causes
 )
 
@@ -108,6 +109,7 @@ var causeInfo = [causes]struct {
 	Rerun:        {Work, "rerun", "an agent to run again"},
 	Saving:       {Save, "save", "the workspace to go out"},
 	Wiping:       {Wipe, "wipe", "the workspace to be cleaned"},
+	AtLimit:      {Held, "limit", "room under a limit that several templates share"},
 }
 
 // Causes lists every cause.
@@ -128,6 +130,8 @@ func (c Cause) String() string { return causeInfo[c].name }
 // Label says in words what the job waited for.
 func (c Cause) Label() string { return causeInfo[c].label }
 
-// ofAll reports whether a cause holds jobs of every template back alike, so that
-// any agent's going may help.
-func (c Cause) ofAll() bool { return c == AtAgents || c >= QuotaPods && c <= QuotaMemory }
+// ofAll reports whether a cause holds jobs of several templates back alike, so that
+// the going of another's agent may help.
+func (c Cause) ofAll() bool {
+	return c == AtAgents || c == AtLimit || c >= QuotaPods && c <= QuotaMemory
+}

@@ -350,6 +350,8 @@ func (e *engine) startOne(t int32) bool {
 		team.blocked, team.isBlocked = AtCeiling, true
 	case e.w.AgentCeiling >= 0 && e.total >= e.w.AgentCeiling:
 		team.blocked, team.isBlocked = AtAgents, true
+	case e.overLimit(t):
+		team.blocked, team.isBlocked = AtLimit, true
 	case quota:
 		team.blocked, team.isBlocked = over, true
 	case n.Step > 0 && team.started >= n.Step:
@@ -358,6 +360,23 @@ func (e *engine) startOne(t int32) bool {
 		team.started++
 		e.newAgent(t)
 		return true
+	}
+	return false
+}
+
+// overLimit reports whether a limit that a template shares with others has no room.
+func (e *engine) overLimit(t int32) bool {
+	for i := range e.w.Limits {
+		l, n := &e.w.Limits[i], 0
+		if !slices.Contains(l.Templates, t) {
+			continue
+		}
+		for _, x := range l.Templates {
+			n += e.teams[x].total
+		}
+		if n >= l.Agents {
+			return true
+		}
 	}
 	return false
 }

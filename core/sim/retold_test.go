@@ -52,11 +52,30 @@ spec:
 		w.Pods = 1 + r.IntN(8)
 		fmt.Fprintf(&b, "  quota: {pods: %d}\n", w.Pods)
 	}
+	n := 1 + r.IntN(3)
+	limits := rand.New(rand.NewPCG(seed, 22)) // other draws, so that the rest stays as it was
+	for k := range limits.IntN(3) {
+		l := retold.Limit{Agents: limits.IntN(7)}
+		names := ""
+		for i := range n {
+			if limits.IntN(3) > 0 {
+				l.Templates, names = append(l.Templates, i), names+fmt.Sprintf("t%d, ", i)
+			}
+		}
+		if len(l.Templates) == 0 {
+			continue
+		}
+		if len(w.Limits) == 0 {
+			b.WriteString("  limits:\n")
+		}
+		w.Limits = append(w.Limits, l)
+		fmt.Fprintf(&b, "    - {name: l%d, templates: [%s], agents: %d}\n", k, strings.TrimSuffix(names, ", "), l.Agents)
+	}
 	b.WriteString("  templates:\n")
 	classes, templates := "", ""
 	patience := map[int]int{}
 	priority := map[int]int{}
-	for i := range 1 + r.IntN(3) {
+	for i := range n {
 		t := retold.Template{
 			Every: pick(0, 1, 5, 7, 10, 13), Linger: pick(0, 30, 300, 7200), Settle: pick(0, 0, 100, 600),
 			Once: r.IntN(3) == 0, Oldest: r.IntN(3) == 0,

@@ -45,6 +45,16 @@ func Assemble(in Input) (*World, document.Faults) {
 			"must be shorter than the "+w.Plan.Span.String()+" that the log covers: of less than a day it is the first part")
 	}
 	a.agents(s, c)
+	for i := range s.Limits {
+		x := &s.Limits[i]
+		l := Limit{Name: x.Called(), Agents: x.Agents, Seat: x.Seat}
+		for k := range s.Templates {
+			if slices.Contains(x.Templates, s.Templates[k].Template) {
+				l.Templates = append(l.Templates, int32(k))
+			}
+		}
+		w.Limits = append(w.Limits, l)
+	}
 	a.pools(s, c)
 	a.speeds(l, c)
 	w.missing = missing(in.Cluster, c, w.Pools)

@@ -63,6 +63,11 @@ func (w *World) mostAgents() int {
 	if ceilings >= 0 {
 		most = min(most, ceilings)
 	}
+	for _, l := range w.Limits {
+		if len(l.Templates) == len(w.Templates) {
+			most = min(most, l.Agents)
+		}
+	}
 	if w.AgentCeiling >= 0 {
 		most = min(most, w.AgentCeiling)
 	}

@@ -29,6 +29,14 @@ func (w *World) WithAgents(n int) *World {
 	return &c
 }
 
+// WithLimit returns the world with the i-th limit over several templates higher by n.
+func (w *World) WithLimit(i, n int) *World {
+	c := *w
+	c.Limits = slices.Clone(w.Limits)
+	c.Limits[i].Agents += n
+	return &c
+}
+
 // WithQuota returns the world with room in the quota for one more of its largest
 // agents.
 func (w *World) WithQuota() *World {

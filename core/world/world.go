@@ -4,6 +4,7 @@
 package world
 
 import (
+	"slices"
 	"time"
 
 	"tachyphor/core/chance"
@@ -37,6 +38,7 @@ type World struct {
 	// Agents.
 	Templates    []Template
 	AgentCeiling int // < 0: none
+	Limits       []Limit
 	Quota        document.Quota
 	StartTime    chance.Dist // containers' start, ns
 	JoinTime     chance.Dist // ns
@@ -84,6 +86,24 @@ type World struct {
 
 	origin  *origin                         // nil for very many jobs
 	missing map[document.CachePlan][]string // facts that the cluster does not say
+}
+
+// A Limit is a ceiling over several templates together.
+type Limit struct {
+	Name      string
+	Templates []int32 // indices into World.Templates
+	Agents    int
+	Seat      units.Price
+}
+
+// LimitsOf are the limits over several templates that one of them is under.
+func (w *World) LimitsOf(template int) (out []int) {
+	for i := range w.Limits {
+		if slices.Contains(w.Limits[i].Templates, int32(template)) {
+			out = append(out, i)
+		}
+	}
+	return out
 }
 
 // A Template is a pod template with its agents' numbers.

@@ -140,11 +140,9 @@ func TestPullsShareTheRegistry(t *testing.T) {
 				if err != nil || len(list.Items) == 0 {
 					return false
 				}
-				_, said, ok := strings.Cut(list.Items[0].Message, "(")
-				if said, _, ok = strings.Cut(said, " including waiting"); ok {
-					took, err = time.ParseDuration(said)
-				}
-				if !ok || err != nil {
+				_, said, _ := strings.Cut(list.Items[0].Message, "(")
+				said, _, ok := strings.Cut(said, " including waiting")
+				if took, err = time.ParseDuration(said); !ok || err != nil {
 					t.Fatalf("%v: %s", err, list.Items[0].Message)
 				}
 				return true

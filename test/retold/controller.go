@@ -34,9 +34,16 @@ type World struct {
 	Templates    []Template
 	Jobs         []Job
 	AgentCeiling int // below 0: none
+	Limits       []Limit
 	Pods         int // the quota; below 0: none
 	Start, Wipe  int // seconds that an agent takes to join, and to clean up
 	Span, Last   int // jobs come before Span; what is not over by Last is left
+}
+
+// A Limit is a ceiling over some templates together.
+type Limit struct {
+	Templates []int
+	Agents    int
 }
 
 // A Fate is how a job fared. Started and Ended are Never where it did not come to that.
@@ -325,6 +332,15 @@ func (t *teller) give(i int) {
 func (t *teller) make(i int, started []int) bool {
 	n, tm := t.w.Templates[i].At(t.now), t.w.Templates[i]
 	all := t.count(-1, coming, idle, working, wiping)
+	for _, l := range t.w.Limits {
+		there, mine := 0, false
+		for _, x := range l.Templates {
+			there, mine = there+t.count(x, coming, idle, working, wiping), mine || x == i
+		}
+		if mine && there >= l.Agents {
+			return false
+		}
+	}
 	switch {
 	case n.Ceiling >= 0 && t.count(i, coming, idle, working, wiping) >= n.Ceiling,
 		t.w.AgentCeiling >= 0 && all >= t.w.AgentCeiling,

@@ -201,6 +201,12 @@ spec:
 		d.pick("never", "while-idle"), 2+d.IntN(20), d.pick("0s", "10s"), d.IntN(3),
 		d.pick("never", "while-idle"), 2+d.IntN(9), d.maybe(", floor: 1, needsOneAgent: true, oneAgentWithin: 5m"))
 	b.WriteString(d.maybe("  agentCeiling: 12\n"))
+	switch { // the first stay as they were, and no draw is moved by it
+	case seed >= 12 && seed%5 == 3:
+		fmt.Fprintf(b, "  limits: [{name: seats, templates: [one, three], agents: %d, seat: 0.03/h}]\n", 2+seed%7)
+	case seed >= 12 && seed%7 == 5:
+		b.WriteString("  limits: [{templates: [two, one], agents: 3}, {templates: [two], agents: 2, seat: 0.01/h}]\n")
+	}
 	b.WriteString(d.pick("", "", "  quota: {pods: 10}\n", "  quota: {cpu: 12}\n", "  quota: {memory: 24Gi}\n"))
 	fmt.Fprintf(b, "  caching: [{classes: [k0], plan: %s, save: %s, savedBy: %s, size: 5GB, copies: 2 %s}, {plan: %s, scope: "+
 		"class, expires: 3h}]\n",

@@ -4354,6 +4354,8 @@ export interface components {
             caching?: components["schemas"]["CacheRule"][];
             /** @description Name of the cluster. */
             cluster: string;
+            /** @description Most agents of several templates together, as under one licence. */
+            limits?: components["schemas"]["Shared"][];
             /** @description Limits and growth of the node pools. */
             nodes?: components["schemas"]["NodeDesign"];
             /** @description Quota of the agents' namespace. */
@@ -4417,6 +4419,19 @@ export interface components {
             knob: string;
             /** @description The value that the scenario has. */
             was: string;
+        };
+        Shared: {
+            /**
+             * Format: int64
+             * @description Most agents of them together: how many seats there are.
+             */
+            agents: number;
+            /** @description What it is called; absent: its templates. */
+            name?: string;
+            /** @description Price of each seat for the time, used or not. */
+            seat?: string;
+            /** @description Templates of the scenario whose agents count together. */
+            templates: string[];
         };
         "Sign-inRequest": {
             /** @description A token for the command line. */
