@@ -20,6 +20,7 @@ func (c checker) scenario(s *ScenarioSpec) {
 		}
 		seen[t.Template] = true
 		c.agents(path+".agents", t.Agents)
+		c.away(path+".outOfService", t.OutOfService)
 	}
 	if s.AgentCeiling != nil {
 		c.within("spec.agentCeiling", *s.AgentCeiling, 0, maxAgents)

@@ -156,6 +156,8 @@ func (CacheScope) Values() []string { return []string{string(ByProject), string(
 type TemplateUse struct {
 	Template string       `json:"template" doc:"Name of the PodTemplate."`
 	Agents   AgentNumbers `json:"agents,omitempty" doc:"How many agents, when they start, when they go."`
+	// OutOfService is when no job is given to its agents and none is started.
+	OutOfService []Away `json:"outOfService,omitempty" doc:"When it is out of service: no agent is started and none is given a job; jobs at work go on, and agents on their way take the job that they were started for."`
 }
 
 // AgentNumbers are the numbers by which the controller scales one template.

@@ -193,6 +193,17 @@ func standing(w *world.World, c sim.Cause, t int) string {
 			return "the ceiling of all agents is 0"
 		}
 		return "the ceiling of all agents"
+	case sim.OutOfService:
+		why := ""
+		for _, a := range tm.Away {
+			if a.Reason != "" && !strings.Contains(why, a.Reason) {
+				why += ", " + a.Reason
+			}
+		}
+		if why == "" {
+			return tm.Name + " is out of service"
+		}
+		return tm.Name + " is out of service (" + why[2:] + ")"
 	case sim.AtLimit:
 		if i := atLimit(w, t); i >= 0 {
 			return fmt.Sprintf("the limit of %s for %s together", plural(w.Limits[i].Agents, "agent"), w.Limits[i].Name)

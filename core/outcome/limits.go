@@ -63,7 +63,7 @@ func waitsOf(t *sim.Trace, all bool) []Limit {
 				s.From, s.To = min(s.From, t.World.Plan.Span), min(s.To, t.World.Plan.Span)
 			}
 			switch s.Cause {
-			case sim.AtCeiling, sim.PoolsFull, sim.CapacityOut, sim.Draining, sim.KeptOff, sim.NoAgentYet, sim.AgentFailed:
+			case sim.AtCeiling, sim.PoolsFull, sim.CapacityOut, sim.Draining, sim.KeptOff, sim.NoAgentYet, sim.AgentFailed, sim.OutOfService:
 			case sim.AtLimit:
 				if i := atLimit(t.World, int(k.template)); i >= 0 {
 					k.template, k.limit = -1, int16(i)

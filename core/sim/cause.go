@@ -65,6 +65,7 @@ const (
 	Saving                    // the workspace to go out
 	Wiping                    // the workspace to be cleaned
 	AtLimit                   // a limit over several templates; behind the others, whose numbers outcomes that are stored have
+	OutOfService              // the template to be in service again
 	causes
 )
 
@@ -109,6 +110,7 @@ var causeInfo = [causes]struct {
 	Rerun:        {Work, "rerun", "an agent to run again"},
 	Saving:       {Save, "save", "the workspace to go out"},
 	Wiping:       {Wipe, "wipe", "the workspace to be cleaned"},
+	OutOfService: {Held, "out-of-service", "its template to be in service again"},
 	AtLimit:      {Held, "limit", "room under a limit that several templates share"},
 }
 

@@ -1,6 +1,7 @@
 package sim
 
 import (
+	"cmp"
 	"slices"
 
 	"tachyphor/core/demand"
@@ -215,7 +216,11 @@ func (e *engine) beginRound(t int32) {
 		team.lastShort = e.now
 	}
 	e.takeIn(t)
-	for team.idle > 0 && team.queue.len() > 0 {
+	back := e.backInService(int32(t))
+	if back >= 0 {
+		e.wake(int32(t), back)
+	}
+	for back < 0 && team.idle > 0 && team.queue.len() > 0 {
 		a := team.newest
 		if e.w.Templates[t].Numbers.Prefer == document.Oldest {
 			a = team.oldest
@@ -346,6 +351,8 @@ func (e *engine) startOne(t int32) bool {
 	team, n := &e.teams[t], &e.w.Templates[t].Numbers
 	over, quota := e.overQuota(t)
 	switch {
+	case e.backInService(t) >= 0:
+		team.blocked, team.isBlocked = OutOfService, true
 	case team.numbers.Ceiling >= 0 && team.total >= team.numbers.Ceiling:
 		team.blocked, team.isBlocked = AtCeiling, true
 	case e.w.AgentCeiling >= 0 && e.total >= e.w.AgentCeiling:
@@ -362,6 +369,17 @@ func (e *engine) startOne(t int32) bool {
 		return true
 	}
 	return false
+}
+
+// backInService is when a template that is out of service now is so no more; below 0: it is in
+// service.
+func (e *engine) backInService(t int32) units.Duration {
+	list := e.w.Templates[t].Away
+	i, _ := slices.BinarySearchFunc(list, e.now, func(a world.Away, now units.Duration) int { return cmp.Compare(a.To, now+1) })
+	if i < len(list) && list[i].From <= e.now {
+		return list[i].To
+	}
+	return -1
 }
 
 // overLimit reports whether a limit that a template shares with others has no room.

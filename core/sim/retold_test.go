@@ -3,6 +3,7 @@ package sim_test
 import (
 	"fmt"
 	"math/rand/v2"
+	"slices"
 	"strings"
 	"testing"
 
@@ -117,9 +118,23 @@ spec:
 		if usual.Ceiling >= 0 {
 			ceiling = fmt.Sprintf(", ceiling: %d", usual.Ceiling)
 		}
-		fmt.Fprintf(&b, "    - template: t%d\n      agents: {every: %ds, linger: %ds, settle: %ds, step: %d, reuse: %s, floor: "+
+		var away [][2]int // in minutes of the first day
+		for range limits.IntN(3) {
+			from := limits.IntN(5 * 60)
+			away = append(away, [2]int{from, from + 1 + limits.IntN(90)})
+		}
+		t.Away = func(second int) bool {
+			minute := second / 60 % (7 * 24 * 60)
+			return slices.ContainsFunc(away, func(a [2]int) bool { return minute >= a[0] && minute < a[1] })
+		}
+		fmt.Fprintf(&b, "    - template: t%d\n      outOfService: [", i)
+		for _, a := range away {
+			fmt.Fprintf(&b, `{when: "Mon %02d:%02d-%02d:%02d", reason: tests}, `, a[0]/60, a[0]%60, a[1]/60, a[1]%60)
+		}
+		b.WriteString("]\n")
+		fmt.Fprintf(&b, "      agents: {every: %ds, linger: %ds, settle: %ds, step: %d, reuse: %s, floor: "+
 			"%d, spare: %d, needsOneAgent: %v, oneAgentWithin: %ds, prefer: %s%s, calendar: [",
-			i, t.Every, t.Linger, t.Settle, t.Step, reuse, usual.Floor, usual.Spare, t.NeedsOne, t.Within, prefer, ceiling)
+			t.Every, t.Linger, t.Settle, t.Step, reuse, usual.Floor, usual.Spare, t.NeedsOne, t.Within, prefer, ceiling)
 		for _, p := range parts {
 			fmt.Fprintf(&b, `{when: "Mon %02d:%02d-%02d:%02d", floor: %d, ceiling: %d, spare: %d}, `, p.from/60, p.from%60, p.to/60, p.to%60,
 				p.Floor, p.Ceiling, p.Spare)

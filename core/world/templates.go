@@ -21,6 +21,7 @@ func (a *assembly) agents(s *document.ScenarioSpec, c *document.ClusterSpec) {
 		a.faults = append(a.faults, faults...)
 		t := Template{Agent: agent, Key: chance.Name(agent.Name), Numbers: use.Agents}
 		t.Calendar = demand.NewCalendar(use.Agents, a.w.Start, a.w.Horizon(), a.w.Zone)
+		t.Away = a.w.awayOf(use.OutOfService)
 		for _, name := range agent.Images {
 			n := slices.IndexFunc(a.w.Images, func(i document.Image) bool { return i.Name == name })
 			if n < 0 {

@@ -106,12 +106,19 @@ func (w *World) LimitsOf(template int) (out []int) {
 	return out
 }
 
+// Away is time during which a template is out of service.
+type Away struct {
+	demand.Stretch
+	Reason string // empty: none is given
+}
+
 // A Template is a pod template with its agents' numbers.
 type Template struct {
 	template.Agent
 	Key          uint64 // that draws know it by, as are those of tools, classes and pools
 	Numbers      document.AgentNumbers
 	Calendar     demand.Calendar
+	Away         []Away     // when it is out of service, in order of time, apart from each other
 	Needs        fleet.Need // of a node, of one pod
 	ImageAt      []int32    // indices into World.Images
 	ToolAt       []int32    // installed at boot; indices into World.Tools

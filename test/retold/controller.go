@@ -20,6 +20,7 @@ type Template struct {
 	NeedsOne              bool
 	Within                int
 	At                    func(second int) Numbers
+	Away                  func(second int) bool // it is out of service; nil: never
 }
 
 // A Job is one job of a template. Jobs are in the order of their submission.
@@ -311,6 +312,12 @@ func (t *teller) takeIn(i int) {
 
 // give gives idle agents out, the one idle last first.
 func (t *teller) give(i int) {
+	if away := t.w.Templates[i].Away; away != nil && away(t.now) {
+		if len(t.queue[i]) > 0 {
+			t.short[i] = t.now
+		}
+		return
+	}
 	for len(t.queue[i]) > 0 {
 		var taken *agent
 		for _, a := range t.agents {
@@ -331,6 +338,9 @@ func (t *teller) give(i int) {
 // make starts an agent, unless a ceiling, the quota or the round's step forbids it.
 func (t *teller) make(i int, started []int) bool {
 	n, tm := t.w.Templates[i].At(t.now), t.w.Templates[i]
+	if tm.Away != nil && tm.Away(t.now) {
+		return false
+	}
 	all := t.count(-1, coming, idle, working, wiping)
 	for _, l := range t.w.Limits {
 		there, mine := 0, false

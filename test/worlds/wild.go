@@ -184,6 +184,10 @@ spec:
 }
 
 func wildScenario(b *strings.Builder, d dice, seed uint64) {
+	away := ""
+	if seed >= 12 && seed%4 == 1 { // the first stay as they were
+		away = "      outOfService: [{when: \"Mon-Sun 09:00-09:40\", reason: a new image}, {when: \"Mon-Sun 09:30-11:00\"}]\n"
+	}
 	fmt.Fprintf(b, `apiVersion: tachyphor/v1
 kind: Scenario
 metadata: {name: wild}
@@ -193,11 +197,11 @@ spec:
   templates:
     - template: one
       agents: {reuse: %s, floor: %d, ceiling: %d, spare: %d, linger: %s, every: 5s, step: %d, settle: %s}
-    - template: two
+%s    - template: two
       agents: {reuse: %s, ceiling: %d, linger: 4m, every: %s, calendar: [{when: "Mon-Fri 07:00-18:00", floor: 1, spare: %d}]}
     - template: three
       agents: {reuse: %s, ceiling: %d, linger: 1m %s}
-`, d.pick("never", "while-idle"), d.IntN(3), 3+d.IntN(12), d.IntN(3), d.pick("0s", "3m", "20m"), d.IntN(4), d.pick("0s", "2m"),
+`, d.pick("never", "while-idle"), d.IntN(3), 3+d.IntN(12), d.IntN(3), d.pick("0s", "3m", "20m"), d.IntN(4), d.pick("0s", "2m"), away,
 		d.pick("never", "while-idle"), 2+d.IntN(20), d.pick("0s", "10s"), d.IntN(3),
 		d.pick("never", "while-idle"), 2+d.IntN(9), d.maybe(", floor: 1, needsOneAgent: true, oneAgentWithin: 5m"))
 	b.WriteString(d.maybe("  agentCeiling: 12\n"))

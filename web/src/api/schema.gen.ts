@@ -1240,6 +1240,18 @@ export interface components {
             /** @description The aim in words. */
             says: string;
         };
+        Away: {
+            /** @description Of once: when it begins, RFC 3339. */
+            from?: string;
+            /** @description Why, for who waits. */
+            reason?: string;
+            /** @description When it ends. */
+            to?: string;
+            /** @description Part of the week, as in Sun 02:00-06:00; or once, by from and to. */
+            when?: string;
+            /** @description Time zone of when; absent: the workload's. */
+            zone?: string;
+        };
         Axis: {
             /** @description What it is. */
             label: string;
@@ -4798,6 +4810,8 @@ export interface components {
         TemplateUse: {
             /** @description How many agents, when they start, when they go. */
             agents?: components["schemas"]["AgentNumbers"];
+            /** @description When it is out of service: no agent is started and none is given a job; jobs at work go on, and agents on their way take the job that they were started for. */
+            outOfService?: components["schemas"]["Away"][];
             /** @description Name of the PodTemplate. */
             template: string;
         };
