@@ -136,6 +136,43 @@ func numbersAt(a document.AgentNumbers, now time.Time, zone units.Zone) Numbers 
 	return n
 }
 
+// Changed returns the calendar with numbers that hold from a moment on, whatever it says; nil leaves one
+// as it is. The floor is no higher than the ceiling.
+func (c Calendar) Changed(at units.Duration, floor, ceiling, spare *int) Calendar {
+	out := Calendar{}
+	add := func(from units.Duration, n Numbers) {
+		if k := len(out.numbers); k == 0 || out.numbers[k-1] != n {
+			out.from, out.numbers = append(out.from, from), append(out.numbers, n)
+		}
+	}
+	changed := func(n Numbers) Numbers {
+		if floor != nil {
+			n.Floor = *floor
+		}
+		if ceiling != nil {
+			n.Ceiling = *ceiling
+		}
+		if spare != nil {
+			n.Spare = *spare
+		}
+		if n.Ceiling >= 0 {
+			n.Floor = min(n.Floor, n.Ceiling)
+		}
+		return n
+	}
+	for i, n := range c.numbers {
+		if c.from[i] >= at {
+			add(c.from[i], changed(n))
+			continue
+		}
+		add(c.from[i], n)
+		if i+1 == len(c.from) || c.from[i+1] > at {
+			add(at, changed(n))
+		}
+	}
+	return out
+}
+
 // At returns the numbers that hold in step i, and when the next step begins; ok
 // is false when i is the last one.
 func (c Calendar) At(i int) (n Numbers, next units.Duration, ok bool) {
@@ -143,6 +180,15 @@ func (c Calendar) At(i int) (n Numbers, next units.Duration, ok bool) {
 		return c.numbers[i], c.from[i+1], true
 	}
 	return c.numbers[i], 0, false
+}
+
+// On returns the numbers that hold at a moment.
+func (c Calendar) On(at units.Duration) Numbers {
+	i, found := slices.BinarySearch(c.from, at)
+	if !found {
+		i--
+	}
+	return c.numbers[max(0, i)]
 }
 
 // Ahead reports whether agents are kept ahead of demand at any time.

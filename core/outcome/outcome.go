@@ -31,6 +31,7 @@ type Outcome struct {
 	Failures  []Failure   `json:"failures" doc:"Jobs that went wrong for good, by class, template and what went wrong, most first."`
 	Unmatched []Unmatched `json:"unmatched" doc:"Jobs that no template fits."`
 	Limits    []Limit     `json:"limits" doc:"Ceilings, quotas and full pools that jobs of the first repeat waited at, what cost most first."`
+	Story     []Told      `json:"story,omitempty" doc:"What was changed by hand in the first repeat and who was out of service, in order of time, with what became of the queue."`
 	Troubles  []Trouble   `json:"troubles" doc:"What went wrong on the way, for good or not; only what did."`
 	Cache     *Cache      `json:"cache,omitempty" doc:"What the workspace cache did; absent without one."`
 	Cost      Cost        `json:"cost" doc:"The bill."`

@@ -65,6 +65,7 @@ func (s *Sum) Outcome() (*Outcome, *sim.Trace) {
 	o.Unmatched = s.unmatched
 	o.Failures = s.failures()
 	o.Limits = Limits(s.first)
+	o.Story = story(s.first)
 	o.Troubles = s.troubles()
 	o.Cache = s.cache()
 	o.Cost = s.cost()

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 	"testing"
+	"time"
 
 	"tachyphor/core/sim"
 	"tachyphor/core/units"
@@ -72,6 +73,22 @@ spec:
 		w.Limits = append(w.Limits, l)
 		fmt.Fprintf(&b, "    - {name: l%d, templates: [%s], agents: %d}\n", k, strings.TrimSuffix(names, ", "), l.Agents)
 	}
+	type raise struct{ minute, template, floor, ceiling int } // by hand; floor below 0: as before
+	var raises []raise
+	for range limits.IntN(3) {
+		x := raise{limits.IntN(5 * 60), limits.IntN(n), limits.IntN(4) - 1, 1 + limits.IntN(8)}
+		if len(raises) == 0 {
+			b.WriteString("  changes:\n")
+		}
+		raises = append(raises, x)
+		floor := ""
+		if x.floor = min(x.floor, x.ceiling); x.floor >= 0 {
+			floor = fmt.Sprintf(", floor: %d", x.floor)
+		}
+		fmt.Fprintf(&b, "    - {at: \"%s\", template: t%d, ceiling: %d%s}\n",
+			time.Date(2026, 1, 5, 0, x.minute, 0, 0, time.UTC).Format(time.RFC3339), x.template, x.ceiling, floor)
+	}
+	slices.SortStableFunc(raises, func(x, y raise) int { return x.minute - y.minute })
 	b.WriteString("  templates:\n")
 	classes, templates := "", ""
 	patience := map[int]int{}
@@ -99,12 +116,23 @@ spec:
 			parts = append(parts, p)
 		}
 		t.At = func(second int) retold.Numbers {
+			now := usual
 			for _, p := range parts {
 				if minute := second / 60 % (7 * 24 * 60); minute >= p.from && minute < p.to {
-					return p.Numbers
+					now = p.Numbers
+					break
 				}
 			}
-			return usual
+			for _, x := range raises {
+				if x.template != i || second < 60*x.minute {
+					continue
+				}
+				if now.Ceiling = x.ceiling; x.floor >= 0 {
+					now.Floor = x.floor
+				}
+				now.Floor = min(now.Floor, now.Ceiling)
+			}
+			return now
 		}
 		reuse := "while-idle"
 		if t.Once {

@@ -45,6 +45,7 @@ func Assemble(in Input) (*World, document.Faults) {
 			"must be shorter than the "+w.Plan.Span.String()+" that the log covers: of less than a day it is the first part")
 	}
 	a.agents(s, c)
+	w.changes(s.Changes)
 	for i := range s.Limits {
 		x := &s.Limits[i]
 		l := Limit{Name: x.Called(), Agents: x.Agents, Seat: x.Seat}

@@ -39,6 +39,7 @@ type World struct {
 	Templates    []Template
 	AgentCeiling int // < 0: none
 	Limits       []Limit
+	Changes      []Change // made by hand, in order of time
 	Quota        document.Quota
 	StartTime    chance.Dist // containers' start, ns
 	JoinTime     chance.Dist // ns

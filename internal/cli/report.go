@@ -34,7 +34,7 @@ func (p *program) report(o *outcome.Outcome) {
 		fmt.Fprintln(p.out, p.table(causes(o)))
 		fmt.Fprintln(p.out)
 	}
-	for _, l := range []listing{failures(o), limits(o), troubles(o)} {
+	for _, l := range []listing{failures(o), limits(o), story(o), troubles(o)} {
 		if len(l.rows) > 0 {
 			fmt.Fprintln(p.out, p.table(l))
 			fmt.Fprintln(p.out)
@@ -256,6 +256,15 @@ func limits(o *outcome.Outcome) listing {
 			x.Label, units.Count(int64(x.Jobs)), fmt.Sprintf("%.1f", x.JobHours), fmt.Sprintf("%.1f", x.Hours),
 			more,
 		})
+	}
+	return l
+}
+
+// story tells what was changed by hand and who was out of service.
+func story(o *outcome.Outcome) listing {
+	l := listing{columns: []column{{"what happened (first repeat)", false}}, value: o.Story}
+	for _, x := range o.Story {
+		l.rows = append(l.rows, []string{x.Says})
 	}
 	return l
 }

@@ -3588,6 +3588,8 @@ export interface components {
              * @description Moment at which simulated time begins.
              */
             start: string;
+            /** @description What was changed by hand in the first repeat and who was out of service, in order of time, with what became of the queue. */
+            story?: components["schemas"]["Told"][];
             /** @description What went wrong on the way, for good or not; only what did. */
             troubles: components["schemas"]["Trouble"][];
             /** @description Jobs that no template fits. */
@@ -4052,6 +4054,27 @@ export interface components {
              */
             pods?: number;
         };
+        Raise: {
+            /** @description When it is made, RFC 3339. */
+            at: string;
+            /**
+             * Format: int64
+             * @description Most agents from then on; absent: as before.
+             */
+            ceiling?: number;
+            /**
+             * Format: int64
+             * @description Fewest agents from then on; absent: as before.
+             */
+            floor?: number;
+            /**
+             * Format: int64
+             * @description Idle agents kept ready from then on; absent: as before.
+             */
+            spare?: number;
+            /** @description Template whose numbers change. */
+            template: string;
+        };
         Reading: {
             /**
              * Format: double
@@ -4364,6 +4387,8 @@ export interface components {
             agentCeiling?: number;
             /** @description Cache plans; the first that names a class counts, and a class that none names has no cache. */
             caching?: components["schemas"]["CacheRule"][];
+            /** @description Numbers that are changed by hand at a moment, as when somebody raises a ceiling. */
+            changes?: components["schemas"]["Raise"][];
             /** @description Name of the cluster. */
             cluster: string;
             /** @description Most agents of several templates together, as under one licence. */
@@ -4890,6 +4915,15 @@ export interface components {
             p95Ns?: components["schemas"]["Figure"];
             /** @description 99 % are shorter. */
             p99Ns?: components["schemas"]["Figure"];
+        };
+        Told: {
+            /**
+             * Format: int64
+             * @description When, since the beginning of simulated time, ns.
+             */
+            atNs: number;
+            /** @description What happened, how many waited then, and when that was over. */
+            says: string;
         };
         TrialBrief: {
             /** @description Of a rehearsal: the agent's life so far. */

@@ -15,6 +15,7 @@ import { Events } from "./outcome/Events";
 import { Failures } from "./outcome/Failures";
 import { Groups } from "./outcome/Groups";
 import { Hangs } from "./outcome/Hangs";
+import { Happened } from "./outcome/Happened";
 import { Jobs } from "./outcome/Jobs";
 import { Limits } from "./outcome/Limits";
 import { Lines } from "./outcome/Lines";
@@ -135,6 +136,7 @@ function Story({ id, scenario, o }: { id: number; scenario: string; o: Result })
         </Section>
       </div>
       <Limits id={id} o={o} />
+      <Happened o={o} />
       <Hangs id={id} scenario={scenario} />
       <Events id={id} o={o} />
       <Delays groups={o.groups} />

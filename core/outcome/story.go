@@ -1,0 +1,99 @@
+package outcome
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+	"strings"
+
+	"tachyphor/core/sim"
+	"tachyphor/core/units"
+)
+
+// A Told is what became of something that happened once in a run: a number that was changed by hand,
+// a template that was out of service.
+type Told struct {
+	At   int64  `json:"atNs" doc:"When, since the beginning of simulated time, ns."`
+	Says string `json:"says" doc:"What happened, how many waited then, and when that was over."`
+}
+
+// mostTold is how much is told.
+const mostTold = 20
+
+// story tells what was changed by hand and who was out of service in the window of a run, in order of
+// time, with the queue then and when it was gone.
+func story(t *sim.Trace) []Told {
+	w := t.World
+	var out []Told
+	within := func(at units.Duration) bool { return at >= w.Plan.Warmup && at < w.Plan.Span }
+	for _, c := range w.Changes {
+		if within(c.At) {
+			out = append(out, Told{int64(c.At), fmt.Sprintf("%s: %s. %s", w.Clock(c.At), c.Says(w), queueThen(t, c.Template, c.At))})
+		}
+	}
+	for k := range w.Templates {
+		for _, a := range w.Templates[k].Away {
+			if !within(a.From) {
+				continue
+			}
+			why := ""
+			if a.Reason != "" {
+				why = " (" + a.Reason + ")"
+			}
+			out = append(out, Told{int64(a.From), fmt.Sprintf("%s to %s: %s is out of service%s. At its end: %s", w.Clock(a.From), w.Clock(a.To), w.Templates[k].Name,
+				why, lower(queueThen(t, k, a.To)))})
+		}
+	}
+	slices.SortStableFunc(out, func(a, b Told) int { return cmp.Compare(a.At, b.At) })
+	return out[:min(len(out), mostTold)]
+}
+
+func lower(s string) string { return strings.ToLower(s[:1]) + s[1:] }
+
+// queueThen says how many jobs of a template waited at a moment, for how long at most, and when nobody
+// waited any more.
+func queueThen(t *sim.Trace, template int, at units.Duration) string {
+	type edge struct {
+		at   units.Duration
+		more int
+	}
+	var edges []edge
+	waiting, longest := 0, units.Duration(0)
+	for j := range t.Records {
+		r := &t.Records[j]
+		from := t.From(j)
+		if int(r.Template) != template || from < 0 || r.Result.Never() {
+			continue
+		}
+		to := r.Started
+		if to < 0 {
+			to = t.World.Horizon()
+		}
+		switch {
+		case from < at && to >= at:
+			waiting, longest = waiting+1, max(longest, at-from)
+			edges = append(edges, edge{to, -1})
+		case from >= at && to > from:
+			edges = append(edges, edge{from, 1}, edge{to, -1})
+		}
+	}
+	if waiting == 0 {
+		return "Nobody waits then."
+	}
+	slices.SortFunc(edges, func(a, b edge) int { return cmp.Or(cmp.Compare(a.at, b.at), cmp.Compare(a.more, b.more)) })
+	says := fmt.Sprintf("%s then, the longest for %s; ", several(waiting, "job waits", "jobs wait"), longest.Short())
+	now := waiting
+	for _, e := range edges {
+		if now += e.more; now == 0 && e.at < t.World.Plan.Span {
+			return says + "the queue is gone after " + (e.at - at).Short() + "."
+		}
+	}
+	return says + "the queue is not gone by the end of the run."
+}
+
+func several(n int, one, more string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return units.Count(int64(n)) + " " + more
+}
