@@ -61,6 +61,11 @@ spec:
 	if l := outcome.Limits(trace); len(l) != 1 || l[0].Label != "a is out of service (a new compiler)" || l[0].Jobs != 2 || l[0].JobHours < 2.33 || l[0].JobHours > 2.34 {
 		t.Errorf("%+v", l)
 	}
+	o, _ := simulate(t, w, 1)
+	if len(o.Story) != 1 || o.Story[0].Says != "Mon 14 Sep 02:00 to 04:00: a is out of service (a new compiler). At its end 2 jobs wait, "+
+		"the longest for 1 h 50 min; the queue is gone after 0 s." {
+		t.Errorf("%+v", o.Story)
+	}
 	j, _ := trace.Jobs.Find("within")
 	if e := outcome.Explain(trace, j); !strings.Contains(e.Summary, "its template to be in service again") {
 		t.Error(e.Summary)

@@ -40,12 +40,18 @@ func story(t *sim.Trace) []Told {
 			if a.Reason != "" {
 				why = " (" + a.Reason + ")"
 			}
-			out = append(out, Told{int64(a.From), fmt.Sprintf("%s to %s: %s is out of service%s. At its end: %s", w.Clock(a.From), w.Clock(a.To), w.Templates[k].Name,
+			out = append(out, Told{int64(a.From), fmt.Sprintf("%s to %s: %s is out of service%s. At its end %s", w.Clock(a.From), until(w.Clock(a.From), w.Clock(a.To)), w.Templates[k].Name,
 				why, lower(queueThen(t, k, a.To)))})
 		}
 	}
 	slices.SortStableFunc(out, func(a, b Told) int { return cmp.Compare(a.At, b.At) })
 	return out[:min(len(out), mostTold)]
+}
+
+// until writes the end of what begins on the same day by its time alone.
+func until(from, to string) string {
+	day := from[:len(from)-len("15:04")]
+	return strings.TrimPrefix(to, day)
 }
 
 func lower(s string) string { return strings.ToLower(s[:1]) + s[1:] }
@@ -78,10 +84,10 @@ func queueThen(t *sim.Trace, template int, at units.Duration) string {
 		}
 	}
 	if waiting == 0 {
-		return "Nobody waits then."
+		return "Nobody waits."
 	}
 	slices.SortFunc(edges, func(a, b edge) int { return cmp.Or(cmp.Compare(a.at, b.at), cmp.Compare(a.more, b.more)) })
-	says := fmt.Sprintf("%s then, the longest for %s; ", several(waiting, "job waits", "jobs wait"), longest.Short())
+	says := fmt.Sprintf("%s, the longest for %s; ", several(waiting, "job waits", "jobs wait"), longest.Short())
 	now := waiting
 	for _, e := range edges {
 		if now += e.more; now == 0 && e.at < t.World.Plan.Span {

@@ -72,8 +72,8 @@ spec:
 		t.Errorf("%+v", w.Templates[0].Calendar)
 	}
 	o, _ := simulate(t, w, 1)
-	if len(o.Story) != 2 || o.Story[0].Says != "Mon 14 Sep 01:30: ceiling of a from 2 to 10. 4 jobs wait then, the longest for 30 min 00 s; the queue is gone after 0 s." ||
-		o.Story[1].Says != "Mon 14 Sep 02:00: floor of a from 0 to 1, ceiling of a from 10 to 3. Nobody waits then." {
+	if len(o.Story) != 2 || o.Story[0].Says != "Mon 14 Sep 01:30: ceiling of a from 2 to 10. 4 jobs wait, the longest for 30 min 00 s; the queue is gone after 0 s." ||
+		o.Story[1].Says != "Mon 14 Sep 02:00: floor of a from 0 to 1, ceiling of a from 10 to 3. Nobody waits." {
 		t.Errorf("%+v", o.Story)
 	}
 	// Without the change the last ones wait for two hours.
