@@ -59,7 +59,7 @@ func TestFrontier(t *testing.T) {
 	q.click("#explore")
 	q.must(q.p.Until(`location.search.includes("id=")`))
 	q.see("#sentence")
-	q.reads("main", "No pods came: no block of its runs was worth 10 s of one core")
+	q.reads("main", "No pods came: no block of its runs was worth 1 h 00 min of one core")
 	q.reads("#sentence", "Have spare by day", "it keeps all 3 aims", "sure at 95 %, tried on", "a year")
 	q.must(q.p.Until(`document.querySelectorAll("main canvas").length === 1`))
 	q.reads("#chosen", "Recommended", "draws that took no part in choosing", "today", "a year", "95 % of all jobs start within 1m30s: kept")

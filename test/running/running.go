@@ -35,13 +35,14 @@ func Start(t testing.TB) (*service.Service, *client.Client) {
 	return StartAs(t, service.Config{Cluster: kube.Options{Kubeconfig: os.DevNull}})
 }
 
-// StartWithCluster is Start beside the demo's pretended cluster, which goes 40 times
+// StartWithCluster is Start beside the demo's pretended cluster, to which no runs are given however slow
+// this machine is: its pods would be this test. The cluster goes 40 times
 // as fast as in life.
 func StartWithCluster(t testing.TB) (*service.Service, *client.Client) {
 	t.Helper()
 	path := filepath.Join(t.TempDir(), "cluster.yaml")
 	Cluster(t, path, 40)
-	return StartAs(t, service.Config{Cluster: kube.Options{Kubeconfig: path}, Near: true, Far: work.Far{Image: cluster.OwnImage}})
+	return StartAs(t, service.Config{Cluster: kube.Options{Kubeconfig: path}, Near: true, Far: work.Far{Image: cluster.OwnImage, Least: time.Hour}})
 }
 
 // Cluster starts the demo's pretended cluster until the test ends, so much faster
