@@ -171,6 +171,7 @@ func TestDatabaseKilledInTheMiddleOfWrites(t *testing.T) {
 
 // Its database killed as accepted work begins, nothing of it fails.
 func TestDatabaseKilledAsWorkBegins(t *testing.T) {
+	t.Parallel() // it waits most of its time
 	ctx, state := context.Background(), t.TempDir()
 	p, c := running.Serve(t, state, nil)
 	putDemo(t, c, state)

@@ -301,6 +301,7 @@ func (e *exporter) ServeHTTP(w http.ResponseWriter, _ *http.Request) {
 
 // What a real Prometheus scraped is read back as it was told.
 func TestScrapedUsage(t *testing.T) {
+	t.Parallel() // it waits most of its time
 	e := &exporter{cpu: map[string]float64{}, seen: map[string][]float64{}, peak: map[string]float64{}}
 	web := httptest.NewServer(e)
 	defer web.Close()
@@ -360,6 +361,7 @@ scrape_configs:
 
 // What cannot be answered is said with its reason.
 func TestPrometheusThatSaysNo(t *testing.T) {
+	t.Parallel() // it waits most of its time
 	ask := func(q prometheus.Question) error {
 		if q.Pods == "" {
 			q.Pods = ".+"

@@ -347,6 +347,7 @@ func TestKilledInARehearsal(t *testing.T) {
 // Of services that share a database, one can cancel the trial of another, and breaks off
 // what another left when it was killed.
 func TestTrialsOfServicesThatShareADatabase(t *testing.T) {
+	t.Parallel() // it waits most of its time
 	ctx, state := context.Background(), t.TempDir()
 	config := filepath.Join(t.TempDir(), "cluster.yaml")
 	running.Cluster(t, config, 1)
