@@ -117,61 +117,76 @@ func TestSharedCPU(t *testing.T) {
 		"alike, and then only one": {{"500m", "", all, 3 * time.Second}, {"500m", "", all, 9 * time.Second}},
 		"without a request":        {{"", "", all, time.Second}, {"500m", "", all, 6 * time.Second}},
 	} {
-		want := modelled(t, cores, list)
-		pods := r.Client.CoreV1().Pods(ways.Namespace)
-		at := time.Now().Add(5 * time.Second).UnixMilli()
-		before := processors(t)
-		for i, b := range list {
-			p := &corev1.Pod{ObjectMeta: metav1.ObjectMeta{Name: fmt.Sprint("burn-", i)}}
-			p.Spec.RestartPolicy = corev1.RestartPolicyNever
-			c := corev1.Container{
-				Name: "agent", Image: "images.brinewell.example/tests/burn:1",
-				Args: []string{fmt.Sprint("-cores=", b.cores), "-work=" + b.work.String(), fmt.Sprint("-at=", at)},
-			}
-			c.Resources.Requests, c.Resources.Limits = corev1.ResourceList{}, corev1.ResourceList{}
-			if b.request != "" {
-				c.Resources.Requests["cpu"] = resource.MustParse(b.request)
-			}
-			if b.limit != "" {
-				c.Resources.Limits["cpu"] = resource.MustParse(b.limit)
-			}
-			p.Spec.Containers = []corev1.Container{c}
-			if _, err := pods.Create(ctx, p, metav1.CreateOptions{}); err != nil {
-				t.Fatal(err)
-			}
+		off := r.share(t, name, cores, list)
+		if len(off) > 0 { // whatever else the machine did then
+			t.Logf("%s: once more, since %s", name, strings.Join(off, "; "))
+			off = r.share(t, name, cores, list)
 		}
-		for i := range list {
-			pod := fmt.Sprint("burn-", i)
-			eventually(t, name+": the work's end", 2*time.Minute, func() bool {
-				p, err := pods.Get(ctx, pod, metav1.GetOptions{})
-				return err == nil && p.Status.Phase == corev1.PodSucceeded
-			})
-			log, err := pods.GetLogs(pod, &corev1.PodLogOptions{}).DoRaw(ctx)
-			var ms int64
-			if err == nil {
-				_, err = fmt.Sscanf(string(log), "took %d ms", &ms)
-			}
-			if err != nil {
-				t.Fatalf("%v: %s", err, log)
-			}
-			took := time.Duration(ms) * time.Millisecond
-			held := processors(t).heldSince(before)
-			off := took.Seconds()/want[i].Seconds() - 1
-			t.Logf("%s: %+v took %v, the engine says %v: %+.0f %%; others held the processors for %.0f %% of it", name, list[i], took,
-				want[i].Round(hundredth), 100*off, 100*held)
-			if off < -0.06 || (1+off)*(1-held) > 1.2 { // the control plane's own work is beside it
-				t.Errorf("%s: %+v took %v, and the engine says %v", name, list[i], took, want[i])
-			}
-			grace := int64(0)
-			if err := pods.Delete(ctx, pod, metav1.DeleteOptions{GracePeriodSeconds: &grace}); err != nil {
-				t.Error(err)
-			}
+		if len(off) > 0 {
+			t.Errorf("%s: twice, last %s", name, strings.Join(off, "; "))
 		}
-		eventually(t, name+": room", 30*time.Second, func() bool {
-			list, err := pods.List(ctx, metav1.ListOptions{})
-			return err == nil && len(list.Items) == 0
-		})
 	}
+}
+
+// share runs burners beside each other and says which took another time than the engine says.
+func (r *rack) share(t *testing.T, name string, cores int64, list []burner) (wrong []string) {
+	t.Helper()
+	ctx := context.Background()
+	want := modelled(t, cores, list)
+	pods := r.Client.CoreV1().Pods(ways.Namespace)
+	at := time.Now().Add(5 * time.Second).UnixMilli()
+	before := processors(t)
+	for i, b := range list {
+		p := &corev1.Pod{ObjectMeta: metav1.ObjectMeta{Name: fmt.Sprint("burn-", i)}}
+		p.Spec.RestartPolicy = corev1.RestartPolicyNever
+		c := corev1.Container{
+			Name: "agent", Image: "images.brinewell.example/tests/burn:1",
+			Args: []string{fmt.Sprint("-cores=", b.cores), "-work=" + b.work.String(), fmt.Sprint("-at=", at)},
+		}
+		c.Resources.Requests, c.Resources.Limits = corev1.ResourceList{}, corev1.ResourceList{}
+		if b.request != "" {
+			c.Resources.Requests["cpu"] = resource.MustParse(b.request)
+		}
+		if b.limit != "" {
+			c.Resources.Limits["cpu"] = resource.MustParse(b.limit)
+		}
+		p.Spec.Containers = []corev1.Container{c}
+		if _, err := pods.Create(ctx, p, metav1.CreateOptions{}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	for i := range list {
+		pod := fmt.Sprint("burn-", i)
+		eventually(t, name+": the work's end", 2*time.Minute, func() bool {
+			p, err := pods.Get(ctx, pod, metav1.GetOptions{})
+			return err == nil && p.Status.Phase == corev1.PodSucceeded
+		})
+		log, err := pods.GetLogs(pod, &corev1.PodLogOptions{}).DoRaw(ctx)
+		var ms int64
+		if err == nil {
+			_, err = fmt.Sscanf(string(log), "took %d ms", &ms)
+		}
+		if err != nil {
+			t.Fatalf("%v: %s", err, log)
+		}
+		took := time.Duration(ms) * time.Millisecond
+		held := processors(t).heldSince(before)
+		off := took.Seconds()/want[i].Seconds() - 1
+		t.Logf("%s: %+v took %v, the engine says %v: %+.0f %%; others held the processors for %.0f %% of it", name, list[i], took,
+			want[i].Round(hundredth), 100*off, 100*held)
+		if off < -0.06 || (1+off)*(1-held) > 1.2 { // the control plane's own work is beside it
+			wrong = append(wrong, fmt.Sprintf("%+v took %v, and the engine says %v", list[i], took, want[i]))
+		}
+		grace := int64(0)
+		if err := pods.Delete(ctx, pod, metav1.DeleteOptions{GracePeriodSeconds: &grace}); err != nil {
+			t.Error(err)
+		}
+	}
+	eventually(t, name+": room", 30*time.Second, func() bool {
+		list, err := pods.List(ctx, metav1.ListOptions{})
+		return err == nil && len(list.Items) == 0
+	})
+	return wrong
 }
 
 // processorTimes are how long this machine's processors worked, and stood still though they had work
