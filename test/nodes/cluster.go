@@ -68,7 +68,7 @@ func Rack(t testing.TB, count int) *rack {
 
 func (r *rack) start() (err error) {
 	r.bin = os.Getenv(binaries)
-	if r.dir, err = os.MkdirTemp("", "tachyphor-nodes-"); err != nil {
+	if r.dir, err = os.MkdirTemp("", os.Getenv(inside)+"-"); err != nil {
 		return err
 	}
 	for _, l := range []string{"link add rack type bridge", "addr add " + Host + "/24 dev rack", "link set rack up"} {

@@ -6,7 +6,7 @@
 //
 // All of it, the control plane and the tests with it, runs in a network, mounts and processes of its
 // own: nothing that the machine has is touched but for a folder of control groups, which is taken
-// away at the end, and nothing is left when it is killed.
+// away at the end, or by the next that runs where it was killed.
 package nodes
 
 import (
@@ -15,6 +15,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"strconv"
 	"strings"
 	"syscall"
 	"testing"
@@ -77,7 +78,8 @@ func cannot() string {
 
 // within runs this program again, with the same arguments, in namespaces of its own.
 func within() int {
-	groups := fmt.Sprintf("tachyphor-%d", os.Getpid())
+	dropOld()
+	groups := fmt.Sprintf("%s%d", ours, os.Getpid())
 	defer dropGroups(groups)
 	cmd := exec.Command("/proc/self/exe", os.Args[1:]...)
 	cmd.Stdin, cmd.Stdout, cmd.Stderr = os.Stdin, os.Stdout, os.Stderr
@@ -144,6 +146,30 @@ func makeGroup(name string) error {
 		}
 	}
 	return nil
+}
+
+// ours is what control groups and folders of racks begin with, before the number of the process
+// outside.
+const ours = "tachyphor-nodes-"
+
+// dropOld takes away what racks left whose process outside was killed: all else ended with it.
+func dropOld() {
+	list, _ := filepath.Glob("/sys/fs/cgroup/*/" + ours + "*")
+	dirs, _ := filepath.Glob(filepath.Join(os.TempDir(), ours+"*"))
+	for _, path := range append(list, dirs...) {
+		number, _, _ := strings.Cut(strings.TrimPrefix(filepath.Base(path), ours), "-")
+		if _, err := strconv.Atoi(number); err != nil {
+			continue
+		}
+		if _, err := os.Stat("/proc/" + number); !os.IsNotExist(err) {
+			continue // it may be at work
+		}
+		if strings.HasPrefix(path, "/sys/") {
+			dropGroups(filepath.Base(path))
+		} else {
+			_ = os.RemoveAll(path)
+		}
+	}
 }
 
 // dropGroups takes control groups away, which empty a moment after their processes have gone.
