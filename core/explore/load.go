@@ -1,7 +1,6 @@
 package explore
 
 import (
-	"math"
 	"slices"
 
 	"tachyphor/core/aim"
@@ -58,64 +57,18 @@ func (l *load) share(w *world.World, within units.Duration) (share float64, temp
 	if l.jobs == 0 {
 		return 1, -1
 	}
-	each, all := mostAgents(w)
+	each, all := w.MostAgents()
 	late, worst, template := 0, 0, -1
 	for t := range l.templates {
-		n := 0
-		if each[t] < math.MaxInt32 {
-			n = l.templates[t].late(each[t], within)
-		}
+		n := l.templates[t].late(each[t], within)
 		if late += n; n > worst {
 			worst, template = n, t
 		}
 	}
-	if all < math.MaxInt32 {
-		if n := l.together.late(all, within); n > late {
-			late, template = n, -1
-		}
+	if n := l.together.late(all, within); n > late {
+		late, template = n, -1
 	}
 	return 1 - float64(late)/float64(l.jobs), template
-}
-
-// mostAgents is how many agents there can be at once, by template and of all: by ceilings, and by
-// what goes on nodes that hold nothing else.
-func mostAgents(w *world.World) (each []int, all int) {
-	sum := 0
-	each = make([]int, len(w.Templates))
-	for t := range w.Templates {
-		fit := 0
-		for p := range w.Pools {
-			fit += w.Pools[p].Max * alone(w, t, p)
-		}
-		each[t] = fit
-		if _, high := w.Templates[t].Ceilings(); high >= 0 {
-			each[t] = min(each[t], high)
-		}
-		for _, i := range w.LimitsOf(t) {
-			each[t] = min(each[t], w.Limits[i].Agents)
-		}
-		if w.AgentCeiling >= 0 {
-			each[t] = min(each[t], w.AgentCeiling)
-		}
-		sum += each[t]
-	}
-	if all = sum; w.AgentCeiling >= 0 {
-		all = min(all, w.AgentCeiling)
-	}
-	return each, all
-}
-
-// alone is how many agents of a template go on a node of a pool at most.
-func alone(w *world.World, t, p int) int {
-	room, need := &w.Pools[p].Room, &w.Templates[t].Needs
-	n := max(0, room.Pods)
-	if need.CPU > 0 {
-		n = min(n, max(0, int(room.CPU/need.CPU)))
-	}
-	if need.Memory > 0 {
-		n = min(n, max(0, int(room.Memory/need.Memory)))
-	}
-	return n
 }
 
 // bounded reports whether what agents can carry bounds an aim of a world: none of its agents are

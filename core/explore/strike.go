@@ -33,11 +33,11 @@ type doubtless struct {
 // loadsAtOnce is how many loads are kept.
 const loadsAtOnce = 8
 
-// loads are those of the first repeats; of recorded jobs of the first, which are the same in all.
+// loads are those of the first repeats: also of recorded jobs, whose peaks and cold work are drawn.
 func (r *runner) loads(w *world.World, in int, a aim.Aim, changes []document.Changes) ([]*load, error) {
 	key := fmt.Sprint(in, a)
 	for _, t := range w.Templates {
-		key += fmt.Sprint(t.Key, t.Offers, t.Request.Memory, t.Limit.Disk)
+		key += fmt.Sprint(t.Key, t.Offers, t.Named, t.Request.Memory, t.Limit.Disk)
 	}
 	for _, c := range w.Classes {
 		key += fmt.Sprint(c.Fastest(), " ")
@@ -47,7 +47,7 @@ func (r *runner) loads(w *world.World, in int, a aim.Aim, changes []document.Cha
 			key += fmt.Sprint(c.Edits)
 		}
 	}
-	key += fmt.Sprint(w.Plan)
+	key += fmt.Sprint(w.Plan.Warmup, w.Plan.Span, w.Plan.Seed)
 	if list, ok := r.loaded[key]; ok {
 		return list, nil
 	}
@@ -57,9 +57,7 @@ func (r *runner) loads(w *world.World, in int, a aim.Aim, changes []document.Cha
 		if err != nil {
 			return nil, err
 		}
-		if list = append(list, l); w.Recorded() && w.HeldCold == 0 {
-			break
-		}
+		list = append(list, l)
 	}
 	if len(r.loaded) >= loadsAtOnce {
 		clear(r.loaded)

@@ -13,43 +13,14 @@ import (
 // A template out of service from two to four, reckoned by hand: what came before goes on, what comes
 // meanwhile waits for four o'clock with an idle agent beside it, and it is told why.
 func TestOutOfService(t *testing.T) {
-	text := `apiVersion: tachyphor/v1
-kind: Cluster
-metadata: {name: c}
-spec:
-  nodeTypes: [{name: n, cpu: 64, memory: 256Gi, price: 1/h}]
-  pools: [{name: p, nodeType: n, min: 1, max: 1}]
-  images: [{name: i, size: 1}]
----
-apiVersion: tachyphor/v1
-kind: Workload
-metadata: {name: w}
-spec:
-  start: 2026-09-14T00:00:00Z
-  jobs: {file: x.csv}
-  classes: [{name: a, wants: [a], work: {fixed: 1h}}]
----
-apiVersion: tachyphor/v1
-kind: Scenario
-metadata: {name: s}
-spec:
-  cluster: c
-  workload: w
-  templates:
+	text := worlds.Replayed(worlds.OneNode, "    - {name: a, wants: [a], work: {fixed: 1h}}\n", `  templates:
     - template: a
       agents: {every: 0s, floor: 2, ceiling: 2, linger: 1h}
       outOfService: [{from: "2026-09-14T02:00:00Z", to: "2026-09-14T04:00:00Z", reason: a new compiler}]
   run: {span: 10h, warmup: 0s, repeats: 1}
-` + worlds.Template("a", "a", "1", "1Gi", "i")
+`, worlds.Template("a", "a", "1", "1Gi", "i"))
 	const jobs = "id,submitted,class,work\nbefore,2026-09-14T01:30:00Z,a,3600\nwithin,2026-09-14T02:10:00Z,a,600\nlater,2026-09-14T03:30:00Z,a,600\nafter,2026-09-14T05:00:00Z,a,600\n"
-	w, err := worlds.Parse(text, jobs)
-	if err != nil {
-		t.Fatal(err)
-	}
-	trace, err := sim.Run(w, 1, 0, nil)
-	if err != nil {
-		t.Fatal(err)
-	}
+	w, trace := replayed(t, text, jobs)
 	for id, want := range map[string]units.Duration{
 		"before": 90 * units.Minute, "within": 4 * units.Hour, "later": 4 * units.Hour, "after": 5 * units.Hour,
 	} {

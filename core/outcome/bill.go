@@ -78,11 +78,9 @@ func parts(t *sim.Trace) []PartSample {
 	}
 	for _, l := range w.Limits {
 		if l.Seat > 0 {
-			var time units.Sum[units.Duration]
-			for range l.Agents {
-				time.Add(window)
-			}
-			list = append(list, PartSample{"seats of " + l.Name, l.Seat.ForAll(time)})
+			var seats units.Sum[units.Money]
+			seats.AddTimes(l.Seat.For(window), int64(l.Agents))
+			list = append(list, PartSample{"seats of " + l.Name, seats})
 		}
 	}
 	for i, o := range w.Links.Others {

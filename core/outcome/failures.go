@@ -206,7 +206,7 @@ func standing(w *world.World, c sim.Cause, t int) string {
 		return tm.Name + " is out of service (" + why[2:] + ")"
 	case sim.AtLimit:
 		if i := atLimit(w, t); i >= 0 {
-			return fmt.Sprintf("the limit of %s for %s together", plural(w.Limits[i].Agents, "agent"), w.Limits[i].Name)
+			return limitSaid(&w.Limits[i])
 		}
 	case sim.QuotaPods, sim.QuotaCPU, sim.QuotaMemory:
 		what := strings.TrimPrefix(c.Label(), "room under ")
@@ -231,6 +231,11 @@ func standing(w *world.World, c sim.Cause, t int) string {
 		return "agents of " + tm.Name + " do not come up"
 	}
 	return "waiting for " + c.Label()
+}
+
+// limitSaid names a limit over several templates.
+func limitSaid(l *world.Limit) string {
+	return fmt.Sprintf("the limit of %s for %s together", plural(l.Agents, "agent"), l.Name)
 }
 
 // atLimit is the narrowest limit over several templates that a template is under; -1: none.

@@ -106,7 +106,7 @@ func waitsOf(t *sim.Trace, all bool) []Limit {
 			l.Label = standing(t.World, k.cause, 0)
 		case k.limit >= 0:
 			x := &t.World.Limits[k.limit]
-			l.Name, l.Label = x.Name, fmt.Sprintf("the limit of %s for %s together", plural(x.Agents, "agent"), x.Name)
+			l.Name, l.Label = x.Name, limitSaid(x)
 		}
 		out = append(out, l)
 	}

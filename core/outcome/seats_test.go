@@ -6,7 +6,6 @@ import (
 	"testing"
 
 	"tachyphor/core/outcome"
-	"tachyphor/core/sim"
 	"tachyphor/core/units"
 	"tachyphor/test/worlds"
 )
@@ -15,41 +14,12 @@ import (
 // which the third waits until a seat is free. A seat of EUR 0.50 an hour is paid for whether it is used
 // or not, and one more would have met the third.
 func TestSeats(t *testing.T) {
-	text := `apiVersion: tachyphor/v1
-kind: Cluster
-metadata: {name: c}
-spec:
-  nodeTypes: [{name: n, cpu: 64, memory: 256Gi, price: 1/h}]
-  pools: [{name: p, nodeType: n, min: 1, max: 1}]
-  images: [{name: i, size: 1}]
----
-apiVersion: tachyphor/v1
-kind: Workload
-metadata: {name: w}
-spec:
-  start: 2026-09-14T00:00:00Z
-  jobs: {file: x.csv}
-  classes: [{name: a, wants: [a], work: {fixed: 1h}}, {name: b, wants: [b], work: {fixed: 1h}}]
----
-apiVersion: tachyphor/v1
-kind: Scenario
-metadata: {name: s}
-spec:
-  cluster: c
-  workload: w
-  templates: [{template: a, agents: {every: 0s, linger: 0s}}, {template: b, agents: {every: 0s, linger: 0s}}]
+	text := worlds.Replayed(worlds.OneNode, "    - {name: a, wants: [a], work: {fixed: 1h}}\n    - {name: b, wants: [b], work: {fixed: 1h}}\n", `  templates: [{template: a, agents: {every: 0s, linger: 0s}}, {template: b, agents: {every: 0s, linger: 0s}}]
   limits: [{name: suite, templates: [a, b], agents: 2, seat: 0.5/h}]
   run: {span: 10h, warmup: 0s, repeats: 1}
-` + worlds.Template("a", "a", "1", "1Gi", "i") + worlds.Template("b", "b", "1", "1Gi", "i")
+`, worlds.Template("a", "a", "1", "1Gi", "i")+worlds.Template("b", "b", "1", "1Gi", "i"))
 	const jobs = "id,submitted,class,work\nfirst,2026-09-14T01:00:00Z,a,3600\nsecond,2026-09-14T01:00:00Z,b,3600\nthird,2026-09-14T01:00:10Z,b,3600\n"
-	w, err := worlds.Parse(text, jobs)
-	if err != nil {
-		t.Fatal(err)
-	}
-	trace, err := sim.Run(w, 1, 0, nil)
-	if err != nil {
-		t.Fatal(err)
-	}
+	w, trace := replayed(t, text, jobs)
 	third, ok := trace.Jobs.Find("third")
 	if !ok {
 		t.Fatal("no third job")

@@ -6,7 +6,6 @@ import (
 	"testing"
 
 	"tachyphor/core/outcome"
-	"tachyphor/core/sim"
 	"tachyphor/core/units"
 	"tachyphor/test/worlds"
 )
@@ -14,48 +13,19 @@ import (
 // Six jobs of an hour on two agents: two at a time, until somebody raises the ceiling to ten half an hour
 // later, when all four that wait start at once; reckoned by hand, and told.
 func TestRaisedByHand(t *testing.T) {
-	text := `apiVersion: tachyphor/v1
-kind: Cluster
-metadata: {name: c}
-spec:
-  nodeTypes: [{name: n, cpu: 64, memory: 256Gi, price: 1/h}]
-  pools: [{name: p, nodeType: n, min: 1, max: 1}]
-  images: [{name: i, size: 1}]
----
-apiVersion: tachyphor/v1
-kind: Workload
-metadata: {name: w}
-spec:
-  start: 2026-09-14T00:00:00Z
-  jobs: {file: x.csv}
-  classes: [{name: a, wants: [a], work: {fixed: 1h}}]
----
-apiVersion: tachyphor/v1
-kind: Scenario
-metadata: {name: s}
-spec:
-  cluster: c
-  workload: w
-  templates:
+	text := worlds.Replayed(worlds.OneNode, "    - {name: a, wants: [a], work: {fixed: 1h}}\n", `  templates:
     - {template: a, agents: {every: 0s, ceiling: 2, calendar: [{when: "Mon-Sun 08:00-20:00", ceiling: 2}]}}
   changes:
     - {at: "2026-09-14T02:00:00Z", template: a, ceiling: 3, floor: 1}
     - {at: "2026-09-14T01:30:00Z", template: a, ceiling: 10}
   run: {span: 10h, warmup: 0s, repeats: 1}
-` + worlds.Template("a", "a", "1", "1Gi", "i")
+`, worlds.Template("a", "a", "1", "1Gi", "i"))
 	jobs := "id,submitted,class,work\n"
 	for _, id := range []string{"1", "2", "3", "4", "5", "6"} {
 		jobs += "j" + id + ",2026-09-14T01:00:00Z,a,3600\n"
 	}
 	jobs += "late,2026-09-14T09:00:00Z,a,60\n"
-	w, err := worlds.Parse(text, jobs)
-	if err != nil {
-		t.Fatal(err)
-	}
-	trace, err := sim.Run(w, 1, 0, nil)
-	if err != nil {
-		t.Fatal(err)
-	}
+	w, trace := replayed(t, text, jobs)
 	var starts []units.Duration
 	for _, id := range []string{"j1", "j2", "j3", "j4", "j5", "j6"} {
 		j, _ := trace.Jobs.Find(id)
@@ -79,12 +49,7 @@ spec:
 	// Without the change the last ones wait for two hours.
 	at := strings.Index(text, "  changes:")
 	end := strings.Index(text, "  run:")
-	if w, err = worlds.Parse(text[:at]+text[end:], jobs); err != nil {
-		t.Fatal(err)
-	}
-	if trace, err = sim.Run(w, 1, 0, nil); err != nil {
-		t.Fatal(err)
-	}
+	_, trace = replayed(t, text[:at]+text[end:], jobs)
 	if j, _ := trace.Jobs.Find("j6"); trace.Records[j].Started != 3*h || outcome.Limits(trace)[0].Jobs != 4 {
 		t.Errorf("%s", trace.Records[j].Started)
 	}

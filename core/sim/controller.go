@@ -88,7 +88,7 @@ func (e *engine) beginRound(t int32) {
 		team.lastShort = e.now
 	}
 	e.takeIn(t)
-	back := e.backInService(int32(t))
+	back := e.backInService(t)
 	if back >= 0 {
 		e.wake(int32(t), back)
 	}

@@ -26,7 +26,8 @@ func (w *World) ExpectedJobs() float64 {
 		least = min(least, max(float64(units.Second), w.Classes[i].Work.Mean()))
 	}
 	open := w.perSpan(&alone)
-	return open + min(all-open, float64(w.People())+float64(w.mostAgents())*float64(w.Plan.Span)/least)
+	_, most := w.MostAgents()
+	return open + min(all-open, float64(w.People())+float64(most)*float64(w.Plan.Span)/least)
 }
 
 // perSpan is about how many jobs a made workload has in the span, if nobody waits.
@@ -36,40 +37,4 @@ func (w *World) perSpan(spec *document.WorkloadSpec) float64 {
 		jobs += n
 	}
 	return jobs * (float64(w.Plan.Span) / float64(units.Week))
-}
-
-// mostAgents is how many agents there can be at once, by the ceilings and by what goes on
-// the pools' nodes.
-func (w *World) mostAgents() int {
-	most, ceilings := 0, 0
-	for p := range w.Pools {
-		room, on := &w.Pools[p].Room, 0 // agents of the smallest template on a node
-		for t := range w.Templates {
-			fits := room.Pods
-			if cpu := w.Templates[t].Needs.CPU; cpu > 0 {
-				fits = min(fits, int(room.CPU/cpu))
-			}
-			on = max(on, fits)
-		}
-		most += w.Pools[p].Max * on
-	}
-	for t := range w.Templates {
-		if _, high := w.Templates[t].Ceilings(); high >= 0 && ceilings >= 0 {
-			ceilings += high
-		} else {
-			ceilings = -1
-		}
-	}
-	if ceilings >= 0 {
-		most = min(most, ceilings)
-	}
-	for _, l := range w.Limits {
-		if len(l.Templates) == len(w.Templates) {
-			most = min(most, l.Agents)
-		}
-	}
-	if w.AgentCeiling >= 0 {
-		most = min(most, w.AgentCeiling)
-	}
-	return most
 }

@@ -58,8 +58,11 @@ func (q *Queue) elsewhere(ctx context.Context, j *Job, in wire.Inputs, question 
 		text := "tps_" + hex.EncodeToString(token)
 		key := sha256.Sum256([]byte(text))
 		q.blocks.Store(key, b)
-		s := q.shards(on, j.ID, len(b.groups), text)
-		s.Memory = question.RunNeed() + podBytes
+		ask := func() kube.Shards {
+			s := q.shards(on, j.ID, len(b.groups), text)
+			s.Memory = question.RunNeed() + podBytes
+			return s
+		}
 		over, done := context.WithCancel(ctx)
 		defer done()
 		go func() {
@@ -72,17 +75,13 @@ func (q *Queue) elsewhere(ctx context.Context, j *Job, in wire.Inputs, question 
 		}()
 		for again := 0; ; again++ {
 			told.jobs.Add(1)
-			err = c.RunShards(over, s, told.elsewhere)
+			err = c.RunShards(over, ask(), told.elsewhere)
 			told.elsewhere("")
 			if !errors.Is(err, kube.ErrShardsLost) || again == farAgain {
 				break
 			}
 			q.log.Warn("shards", "work", j.ID, "again", again+1, "error", err)
-			rest := b.unanswered(left)
-			groups := grouped(shards, rest, max(each, 1), pods(on))
-			b.regroup(groups)
-			s = q.shards(on, j.ID, len(groups), text)
-			s.Memory = question.RunNeed() + podBytes
+			b.regroup(grouped(shards, b.unanswered(left), max(each, 1), pods(on)))
 		}
 		if ctx.Err() != nil {
 			return sim.ErrStopped

@@ -13,7 +13,6 @@ import (
 
 	"tachyphor/core/sim"
 	"tachyphor/test/ways"
-	"tachyphor/test/worlds"
 
 	corev1 "k8s.io/api/core/v1"
 	"k8s.io/apimachinery/pkg/api/resource"
@@ -27,9 +26,9 @@ type burner struct {
 	work           time.Duration
 }
 
-// modelled is how long the engine says that each of burners takes who begin together on one node of so
+// modelledCPU is how long the engine says that each of burners takes who begin together on one node of so
 // many cores.
-func modelled(t *testing.T, node int64, list []burner) []time.Duration {
+func modelledCPU(t *testing.T, node int64, list []burner) []time.Duration {
 	t.Helper()
 	var templates, classes, agents, csv strings.Builder
 	csv.WriteString("id,submitted,class,work,cores\n")
@@ -47,54 +46,9 @@ func modelled(t *testing.T, node int64, list []burner) []time.Duration {
 		fmt.Fprintf(&agents, "    - {template: t%d, agents: {floor: 1, ceiling: 1, linger: 10h}}\n", i)
 		fmt.Fprintf(&csv, "j%d,2026-09-14T01:00:00Z,k%d,%g,%d\n", i, i, b.work.Seconds(), b.cores)
 	}
-	w, err := worlds.Parse(fmt.Sprintf(`apiVersion: tachyphor/v1
-kind: Cluster
-metadata: {name: c}
-spec:
-  nodeTypes: [{name: n, cpu: %d, memory: 16Gi, pods: 110, price: 1/h}]
-  pools: [{name: p, nodeType: n, min: 1, max: 1}]
-  images: [{name: i, size: 1MB}]
----
-apiVersion: tachyphor/v1
-kind: Workload
-metadata: {name: w}
-spec:
-  start: 2026-09-14T00:00:00Z
-  jobs: {file: x.csv}
-  classes:
-%s---
-apiVersion: tachyphor/v1
-kind: Scenario
-metadata: {name: s}
-spec:
-  cluster: c
-  workload: w
-  templates:
-%s  run: {span: 6h, warmup: 0s, repeats: 1}
-%s`, node, classes.String(), agents.String(), templates.String()), csv.String())
-	if err != nil {
-		t.Fatal(err)
-	}
-	trace, err := sim.Run(w, 1, 0, nil)
-	if err != nil {
-		t.Fatal(err)
-	}
-	out := make([]time.Duration, len(list))
-	for j := range trace.Records {
-		var i int
-		if _, err := fmt.Sscanf(trace.Jobs.ID(j), "j%d", &i); err != nil {
-			t.Fatal(err)
-		}
-		trace.EachStay(j, func(s sim.Stay) {
-			if s.Cause == sim.Working || s.Cause == sim.Stretched {
-				out[i] += time.Duration(s.To - s.From)
-			}
-		})
-		if trace.Records[j].Result != sim.Succeeded {
-			t.Fatalf("%s %v", trace.Jobs.ID(j), trace.Records[j].Result)
-		}
-	}
-	return out
+	cluster := fmt.Sprintf("  nodeTypes: [{name: n, cpu: %d, memory: 16Gi, pods: 110, price: 1/h}]\n"+
+		"  pools: [{name: p, nodeType: n, min: 1, max: 1}]\n  images: [{name: i, size: 1MB}]\n", node)
+	return modelled(t, cluster, classes.String(), agents.String(), templates.String(), csv.String(), len(list), sim.Working, sim.Stretched)
 }
 
 // Agents that share a node's cores take as long as the engine says: by requests, up to limits, what one
@@ -132,7 +86,7 @@ func TestSharedCPU(t *testing.T) {
 func (r *rack) share(t *testing.T, name string, cores int64, list []burner) (wrong []string) {
 	t.Helper()
 	ctx := context.Background()
-	want := modelled(t, cores, list)
+	want := modelledCPU(t, cores, list)
 	pods := r.Client.CoreV1().Pods(ways.Namespace)
 	at := time.Now().Add(5 * time.Second).UnixMilli()
 	before := processors(t)

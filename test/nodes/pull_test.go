@@ -11,7 +11,6 @@ import (
 
 	"tachyphor/core/sim"
 	"tachyphor/test/ways"
-	"tachyphor/test/worlds"
 
 	corev1 "k8s.io/api/core/v1"
 	metav1 "k8s.io/apimachinery/pkg/apis/meta/v1"
@@ -48,52 +47,9 @@ func modelledPulls(t *testing.T, rate int, list []puller) []time.Duration {
 		fmt.Fprintf(&agents, "    - {template: t%d, agents: {every: 0s}}\n", i)
 		fmt.Fprintf(&csv, "j%d,2026-09-14T01:00:%02dZ,k%d,1\n", i, p.after, i)
 	}
-	w, err := worlds.Parse(fmt.Sprintf(`apiVersion: tachyphor/v1
-kind: Cluster
-metadata: {name: c}
-spec:
-  nodeTypes: [{name: n, cpu: 8, memory: 16Gi, pods: 110, price: 1/h}]
-  pools:
-%s  images:
-%s  links: {registry: {down: %dMB/s}}
----
-apiVersion: tachyphor/v1
-kind: Workload
-metadata: {name: w}
-spec:
-  start: 2026-09-14T00:00:00Z
-  jobs: {file: x.csv}
-  classes:
-%s---
-apiVersion: tachyphor/v1
-kind: Scenario
-metadata: {name: s}
-spec:
-  cluster: c
-  workload: w
-  templates:
-%s  run: {span: 6h, warmup: 0s, repeats: 1}
-%s`, pools.String(), images.String(), rate, classes.String(), agents.String(), templates.String()), csv.String())
-	if err != nil {
-		t.Fatal(err)
-	}
-	trace, err := sim.Run(w, 1, 0, nil)
-	if err != nil {
-		t.Fatal(err)
-	}
-	out := make([]time.Duration, len(list))
-	for j := range trace.Records {
-		var i int
-		if _, err := fmt.Sscanf(trace.Jobs.ID(j), "j%d", &i); err != nil {
-			t.Fatal(err)
-		}
-		trace.EachStay(j, func(s sim.Stay) {
-			if s.Cause == sim.Pulling || s.Cause == sim.PullJoined {
-				out[i] += time.Duration(s.To - s.From)
-			}
-		})
-	}
-	return out
+	cluster := fmt.Sprintf("  nodeTypes: [{name: n, cpu: 8, memory: 16Gi, pods: 110, price: 1/h}]\n  pools:\n%s  images:\n%s  links: {registry: {down: %dMB/s}}\n",
+		pools.String(), images.String(), rate)
+	return modelled(t, cluster, classes.String(), agents.String(), templates.String(), csv.String(), len(list), sim.Pulling, sim.PullJoined)
 }
 
 // Images take as long on real nodes as the engine says: alone, beside others on a node, beside other
