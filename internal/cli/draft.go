@@ -42,7 +42,7 @@ func (q *draftQuestion) says() string {
 
 // draftQuestions are the questions, in the order of the work.
 var draftQuestions = []draftQuestion{
-	{"namespace", "where agents live: a namespace of their own", "slipway", false, func(a *template.Answers, s string) error {
+	{"namespace", "where agents live, in a namespace of their own", "slipway", false, func(a *template.Answers, s string) error {
 		a.Namespace = s
 		return nil
 	}},
@@ -61,12 +61,12 @@ var draftQuestions = []draftQuestion{
 		a.Name = s
 		return nil
 	}},
-	{"offers", "what its agents can do: words that jobs want, with commas", "linux, go", false, func(a *template.Answers, s string) error {
+	{"offers", "what its agents can do, in words that jobs want, with commas", "linux, go", false, func(a *template.Answers, s string) error {
 		a.Offers = template.Words(s)
 		return nil
 	}},
 	{
-		"takes", "any job that fits, or only named ones: those that want something", template.TakesAny, true,
+		"takes", "any job that fits, or only named ones, those that want something", template.TakesAny, true,
 		func(a *template.Answers, s string) error {
 			a.Takes = s
 			return nil

@@ -17,6 +17,7 @@ import (
 	"tachyphor/internal/kube"
 	"tachyphor/wire"
 
+	"github.com/jedib0t/go-pretty/v6/text"
 	"github.com/spf13/cobra"
 )
 
@@ -274,7 +275,9 @@ func (p *program) rehearse(ctx context.Context, arg string, f liveFlags, patienc
 		for ; told < len(r.Events); told++ {
 			e := r.Events[told]
 			if p.lines() {
-				fmt.Fprintln(p.err, p.faint(fmt.Sprintf("%8s  %s: %s", units.Duration(e.At).Short(), e.Reason, e.Message)))
+				at := fmt.Sprintf("%8s  ", units.Duration(e.At).Short())
+				says := text.WrapSoft(e.Reason+": "+e.Message, max(leastColumn, p.term.width-len(at)))
+				fmt.Fprintln(p.err, p.faint(at+strings.ReplaceAll(says, "\n", "\n"+strings.Repeat(" ", len(at)))))
 			}
 		}
 	}

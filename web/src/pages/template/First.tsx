@@ -52,7 +52,7 @@ const questions: Question[] = [
   {
     key: "size",
     ask: "How much does one job take?",
-    why: "The cores that it keeps busy, its memory at the peak, the disk of its workspace. A guess is a beginning; correct it from what jobs really use.",
+    why: "The cores that it keeps busy, its memory at the peak, the disk of its workspace; and how long an agent may live, so that one that hangs ends (4h where nothing is said). A guess is a beginning; correct it from what jobs really use.",
     fields: [
       { name: "cpu", label: "CPU", example: "2" },
       { name: "memory", label: "memory", example: "4Gi" },
