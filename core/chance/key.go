@@ -57,6 +57,7 @@ const (
 	NotReady  // time from a node's being known to its being ready
 	Exploring // which variants are tried first
 	Again     // jobs that are there several times
+	Spoils    // whether what earlier jobs left makes a job fail
 )
 
 // Root returns the key from which all draws of one repeat of one seed descend.

@@ -9,11 +9,13 @@ import (
 
 // Limits on what may be simulated.
 const (
-	maxAgents  = 100_000
-	maxNodesOf = 10_000 // in one pool
-	maxSpan    = 400 * units.Day
-	maxWarmup  = 35 * units.Day
-	maxRepeats = 1000
+	maxAgents = 100_000
+	// maxJobsOfAgent is the highest number of jobs after which an agent may go.
+	maxJobsOfAgent = 1_000_000
+	maxNodesOf     = 10_000 // in one pool
+	maxSpan        = 400 * units.Day
+	maxWarmup      = 35 * units.Day
+	maxRepeats     = 1000
 )
 
 // kind checks the values of one document.

@@ -112,6 +112,13 @@ func (c checker) agents(path string, a AgentNumbers) {
 		numbers(fmt.Sprintf("%s.calendar[%d]", path, i), floor, spare, ceiling)
 	}
 	c.within(path+".step", a.Step, 0, maxAgents)
+	c.within(path+".mostJobs", a.MostJobs, 0, maxJobsOfAgent)
+	if a.Reuse == Never && (a.MostJobs > 1 || a.MostAge > 0) {
+		c.at(path+".reuse", string(a.Reuse), "an agent takes one job only; mostJobs and mostAge go with reuse: while-idle")
+	}
+	if a.MostAge > 0 && a.MostAge < units.Second {
+		c.at(path+".mostAge", a.MostAge.String(), "expected at least 1s")
+	}
 	if a.Every == 0 && a.Step > 0 {
 		c.at(path+".step", strconv.Itoa(a.Step), "a step is for each round, and with every: 0s there are no rounds; give every, "+
 			"as in 5s, or leave step out")

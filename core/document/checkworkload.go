@@ -75,6 +75,8 @@ func (c checker) class(path string, k *JobClass, all []JobClass, names []string)
 	c.times(path+".workspace.cold", k.Workspace.Cold)
 	c.sizes(path+".workspace.size", k.Workspace.Size)
 	c.chance(path+".workspace.changeRate", k.Workspace.ChangeRate)
+	c.chance(path+".workspace.leftovers.slower", k.Workspace.Leftovers.Slower)
+	c.chance(path+".workspace.leftovers.fails", k.Workspace.Leftovers.Fails)
 	for name, p := range map[string]*float64{".parallel": k.Parallel, ".trunkShare": k.TrunkShare, ".workspace.partial": k.Workspace.Partial} {
 		if p != nil {
 			c.chance(path+name, *p)

@@ -264,7 +264,7 @@ spec:
   run: {span: never}
 `))
 	want := []string{
-		`s.yaml:9:16: spec.templates[0].agents.flor: found an unknown field; the fields here are reuse, floor, ceiling, spare, prefer, linger, every, step, settle, needsOneAgent, oneAgentWithin, calendar; did you mean "floor"?`,
+		`s.yaml:9:16: spec.templates[0].agents.flor: found an unknown field; the fields here are reuse, floor, ceiling, spare, prefer, linger, mostJobs, mostAge, every, step, settle, needsOneAgent and 2 more; did you mean "floor"?`,
 		`s.yaml:9:34: spec.templates[0].agents.ceiling: found "x"; expected a whole number`,
 		`s.yaml:10:15: spec.run.span: "never" is not a duration; write it like 90s, 10m, 1h30m or 7d`,
 	}

@@ -169,6 +169,8 @@ type AgentNumbers struct {
 	Spare          int            `json:"spare,omitempty" doc:"Idle agents kept ready ahead of demand."`
 	Prefer         Prefer         `json:"prefer,omitempty" doc:"Which idle agent a job gets: newest, the one idle last, so that those beyond need stay idle and go; oldest, the one idle longest, so that all stay in use."`
 	Linger         units.Duration `json:"linger,omitempty" doc:"How long an idle agent beyond floor and spare is kept."`
+	MostJobs       int            `json:"mostJobs,omitempty" doc:"Jobs after which an agent goes and a fresh one takes its place where one is needed; 0: no limit."`
+	MostAge        units.Duration `json:"mostAge,omitempty" doc:"Time since it joined after which an agent takes no more jobs and goes, those of the floor too; the job it has is finished before. Absent: no limit."`
 	Every          units.Duration `json:"every,omitempty" doc:"Time between two rounds of the controller; 0s: at once, whenever something happens."`
 	Step           int            `json:"step,omitempty" doc:"Most agents started in one round; 0: no limit."`
 	Settle         units.Duration `json:"settle,omitempty" doc:"How long every job must have found an idle agent before agents are taken away."`

@@ -82,6 +82,15 @@ type Workspace struct {
 	Size       Sizes    `json:"size,omitempty" doc:"Size of the packed workspace."`
 	ChangeRate float64  `json:"changeRate,omitempty" doc:"Share of builds that change their dependencies, 0 to 1."`
 	Partial    *float64 `json:"partial,omitempty" doc:"Share of the cold work that an out-of-date cache still spares, 0 to 1. Absent: half."`
+	// Leftovers is what jobs leave behind on their agent that the wiping does not take away.
+	Leftovers Leftovers `json:"leftovers,omitzero" doc:"What earlier jobs on the same agent do to a job."`
+}
+
+// Leftovers are what earlier jobs on the same agent do to a job: files in the way, processes that go on,
+// disks that fill.
+type Leftovers struct {
+	Slower float64 `json:"slower,omitempty" doc:"By what part of its own work a job takes longer for each job that its agent had before, 0 to 1."`
+	Fails  float64 `json:"fails,omitempty" doc:"Chance of each job that its agent had before to make it fail, at the end of its work, 0 to 1."`
 }
 
 // Follows makes jobs come after others.

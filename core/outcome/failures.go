@@ -17,7 +17,7 @@ import (
 type Failure struct {
 	Class    string       `json:"class" doc:"Class of the jobs."`
 	Template string       `json:"template" doc:"Template that they got; empty where none fits."`
-	End      string       `json:"end" doc:"Short name of how they ended." enum:"unmatched,never-started,gave-up,dropped,unfinished,out-of-memory,evicted,out-of-disk,timed-out,taken-back,preempted"`
+	End      string       `json:"end" doc:"Short name of how they ended." enum:"unmatched,never-started,gave-up,dropped,unfinished,out-of-memory,evicted,out-of-disk,timed-out,taken-back,preempted,spoiled,no-tool"`
 	Cause    string       `json:"cause" doc:"Short name of what those that never started waited for longest; empty where that is not why."`
 	Label    string       `json:"label" doc:"What went wrong, in words."`
 	Started  bool         `json:"started" doc:"They had started."`
@@ -127,6 +127,8 @@ var endLabels = map[string]string{
 	sim.OutOfDisk.String():   "killed for disk",
 	sim.TimedOut.String():    "longer at work than they may be",
 	sim.Preempted.String():   "lost to pods of higher priority",
+	sim.Spoiled.String():     "failed for what jobs before had left",
+	sim.NoTool.String():      "on an agent without a boot tool yet",
 	sim.TakenBack.String():   "lost with a spot node that was taken back",
 	sim.Dropped.String():     "a job that they come after did not end well",
 }

@@ -33,6 +33,7 @@ type Outcome struct {
 	Limits    []Limit     `json:"limits" doc:"Ceilings, quotas and full pools that jobs of the first repeat waited at, what cost most first."`
 	Story     []Told      `json:"story,omitempty" doc:"What was changed by hand in the first repeat and who was out of service, in order of time, with what became of the queue."`
 	Troubles  []Trouble   `json:"troubles" doc:"What went wrong on the way, for good or not; only what did."`
+	Lives     []Life      `json:"lives,omitempty" doc:"How long agents lived and what they had done, by template: of those that had joined and went."`
 	Cache     *Cache      `json:"cache,omitempty" doc:"What the workspace cache did; absent without one."`
 	Cost      Cost        `json:"cost" doc:"The bill."`
 	Lines     Lines       `json:"lines" doc:"Quantities over time, means over the repeats."`
@@ -72,7 +73,7 @@ type Group struct {
 
 // A WorkPart is a part of the work phase.
 type WorkPart struct {
-	Cause string       `json:"cause" enum:"work,cold,stretch,lost,rerun" doc:"work: the job's own; cold: what a warm cache would have spared; stretch: CPU wanted and not given; lost: attempts cut short; rerun: waiting to run again."`
+	Cause string       `json:"cause" enum:"work,cold,leftovers,tool,stretch,lost,rerun" doc:"work: the job's own; cold: what a warm cache would have spared; leftovers: what earlier jobs on the agent left; tool: waiting for a boot tool; stretch: CPU wanted and not given; lost: attempts cut short; rerun: waiting to run again."`
 	Ns    stats.Figure `json:"ns" doc:"Mean time of a job that ended."`
 }
 

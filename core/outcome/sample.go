@@ -23,6 +23,7 @@ type Sample struct {
 	Trouble     []int64          `json:"trouble" doc:"What went wrong, in the order of the outcome's troubles; of the whole run."`
 	Cache       CacheSample      `json:"cache" doc:"What the workspace cache did, in the whole run."`
 	Percentiles PercentileSample `json:"percentiles" doc:"What the repeat adds to percentiles of all repeats together."`
+	Lives       []LifeSample     `json:"lives,omitempty" doc:"Agents that went, by template in the order of the scenario."`
 	Events      int64            `json:"events" doc:"Events the engine went through."`
 
 	early float64 // mean start delay of jobs that come early in the span, ns
@@ -49,7 +50,7 @@ type GroupSample struct {
 	LeadNs    units.Sum[units.Duration]   `json:"leadNs" doc:"Lead time of ended jobs."`
 	Delay     stats.Summary               `json:"delay" doc:"Start delay of jobs that started."`
 	Lead      stats.Summary               `json:"lead" doc:"Lead time of jobs that ended."`
-	Results   []int                       `json:"results" doc:"Jobs by how they ended: unfinished, succeeded, out-of-memory, evicted, out-of-disk, timed-out, taken-back, dropped, gave-up, preempted."`
+	Results   []int                       `json:"results" doc:"Jobs by how they ended: unfinished, succeeded, out-of-memory, evicted, out-of-disk, timed-out, taken-back, dropped, gave-up, preempted, spoiled, no-tool."`
 	Lost      int                         `json:"lost" doc:"Attempts that were cut short."`
 	CostNano  units.Sum[units.Money]      `json:"costNano" doc:"Node cost that is the jobs' share, in billionths of the currency."`
 
@@ -140,6 +141,7 @@ func Measure(t *sim.Trace, repeat int) Sample {
 	for _, x := range troubles {
 		s.Trouble = append(s.Trouble, x.of(t))
 	}
+	s.Lives = livesOf(t)
 	c := &t.Cache
 	s.Cache = CacheSample{
 		c.Hits, c.Stale, c.Misses, c.Saves, c.Kept.Mean(w.Plan.Span - w.Plan.Warmup), t.Moved[sim.StoreDown],

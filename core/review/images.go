@@ -71,6 +71,22 @@ spec: {classes: [{name: relay-gateway, tools: [go]}]}
 		find: toolsAtBoot,
 	},
 	{
+		ID: "joins-before-tools", Severity: Risky, Title: "Agents take jobs before their tools are there",
+		Why: "An agent that joins while its boot tools are still being installed is given a job at once. One that needs a tool of those " +
+			"waits for it, or fails at the first command that is not there, and the agent, quickly free again, takes the next.",
+		Bad: `metadata: {annotations: {tachyphor/boot-tools: protoc, tachyphor/joins: before-tools}}
+---
+kind: Workload
+spec: {classes: [{name: relay-gateway, tools: [go, protoc]}]}
+`,
+		Good: `metadata: {annotations: {tachyphor/boot-tools: protoc, tachyphor/joins: after-tools}}
+---
+kind: Workload
+spec: {classes: [{name: relay-gateway, tools: [go, protoc]}]}
+`,
+		find: joinsBeforeTools,
+	},
+	{
 		ID: "image-heavy", Severity: Wasteful, Title: "A heavy image where a lighter one would do",
 		Why: "Every node that has not had the image yet pulls it before the first agent starts, and nodes that come and go pull " +
 			"it again and again. People wait for bytes that their jobs never touch.",
@@ -307,4 +323,35 @@ func imageHeavy(x *subject) {
 	x.say(x.path+".image", fmt.Sprintf("%s is %s; %s is %s and has all the tools that its jobs need%s.", mine.Name, sizeOf(mine).Short(),
 		best.Name, sizeOf(best).Short(), longer),
 		"Use "+best.Name+" for this template, or split off the jobs that need more.")
+}
+
+func joinsBeforeTools(x *subject) {
+	if !x.agent.Early || len(x.agent.Tools) == 0 {
+		return
+	}
+	var inImage []string
+	for i := range x.spec.Containers {
+		if image := x.image(x.spec.Containers[i].Image); image != nil {
+			inImage = append(inImage, image.Tools...)
+		}
+	}
+	becomes := "it waits"
+	if x.agent.Gropes {
+		becomes = "it fails"
+	}
+	for _, k := range x.classes() {
+		var needs []string
+		for _, tool := range k.Tools {
+			if slices.Contains(x.agent.Tools, tool) && !slices.Contains(inImage, tool) {
+				needs = append(needs, tool)
+			}
+		}
+		if len(needs) == 0 {
+			continue
+		}
+		x.say(x.noted(template.JoinsAnnotation), fmt.Sprintf("Agents join before %s is there%s. A job of class %s needs it: on an agent that "+
+			"has just come %s, and where it cannot be installed every such job fails.", listed(needs), x.bootTime(), k.Name, becomes),
+			"Let agents join once their tools are there, or build them into the image.", x.annotate(template.JoinsAnnotation, template.AfterTools))
+		return
+	}
 }

@@ -58,6 +58,24 @@ spec: {classes: [{name: relay-gateway, limit: null}]}
 		find: graceOverNotice,
 	},
 	{
+		ID: "never-fresh", Severity: Risky, Title: "Agents are never made afresh while jobs suffer from what others left",
+		Why: "What a job leaves on its agent, beyond what is wiped, makes those after it longer or has them fail. An agent that is kept " +
+			"while it is in use gathers more and more of it.",
+		Bad: `kind: Workload
+spec: {classes: [{name: relay-gateway, workspace: {leftovers: {fails: 0.01}}}]}
+---
+kind: Scenario
+spec: {templates: [{template: small-steady, agents: {reuse: while-idle, ceiling: 20}}]}
+`,
+		Good: `kind: Workload
+spec: {classes: [{name: relay-gateway, workspace: {leftovers: {fails: 0.01}}}]}
+---
+kind: Scenario
+spec: {templates: [{template: small-steady, agents: {reuse: while-idle, ceiling: 20, mostJobs: 10}}]}
+`,
+		find: neverFresh,
+	},
+	{
 		ID: "old-agents", Severity: Advice, Title: "Agents of the template's last revision are still there",
 		Why: "A changed template is used for new agents only. Those that were kept go on as they were made, so a job may still " +
 			"meet the mistake that was just mended.",
@@ -167,5 +185,24 @@ func oldAgents(x *subject) {
 		}
 		x.say("metadata.name", says+".", "Take the idle agents away by hand once, or lower the floor for a moment.")
 		x.in(u)
+	}
+}
+
+func neverFresh(x *subject) {
+	for i := range x.uses {
+		u := &x.uses[i]
+		if u.numbers.Reuse != document.WhileIdle || u.numbers.MostJobs > 0 || u.numbers.MostAge > 0 || u.workload == nil {
+			continue
+		}
+		for _, k := range u.gets {
+			c := &u.workload.Classes[k]
+			if c.Workspace.Leftovers == (document.Leftovers{}) {
+				continue
+			}
+			x.say("metadata.name", fmt.Sprintf("Jobs of class %s suffer from what earlier jobs left on their agent, and in this scenario an agent is "+
+				"kept for as long as there are jobs.", c.Name), "Give agents a most number of jobs or a most age: mostJobs, mostAge.")
+			x.in(u)
+			break
+		}
 	}
 }

@@ -51,6 +51,7 @@ type agent struct {
 	waitNode int32 // booting node that was asked for on its behalf; -1 if none
 	bootNode int32 // the last such node, kept for the record
 	ordinal  int32 // within the template, from 1
+	jobs     int32 // that ended on it
 	tried    tried
 
 	// An agent has at most one event ahead of it; version is the one that counts,
@@ -63,6 +64,8 @@ type agent struct {
 	updating                                                                    units.Duration // last part of joining
 	putOff                                                                      units.Duration // last part of pulling: another try was put off
 	idleSince, busySince                                                        units.Duration
+
+	toolsAt []units.Duration // of one that joins before its tools are there: when each is; never where it will not be
 
 	stuck []heldSince // why no node was asked for on its behalf, from scan to scan; nil if one was at once
 
@@ -113,7 +116,7 @@ func (e *engine) newAgent(t int32) {
 	team.made++
 	e.agents[a] = agent{
 		template: t, node: -1, job: -1, lastJob: -1, verdict: -1, waitNode: -1, bootNode: -1,
-		ordinal: team.made, created: e.now, asked: -1, unbooted: -1,
+		ordinal: team.made, created: e.now, asked: -1, unbooted: -1, joined: -1,
 		version: e.agents[a].version + 1, replaces: team.failed > 0, tried: tried{could: never},
 	}
 	team.failed = max(0, team.failed-1)
@@ -164,6 +167,10 @@ func (e *engine) podStarted(a int32) {
 	g := &e.agents[a]
 	g.started = e.now
 	tools := e.w.Templates[g.template].ToolAt
+	if e.w.Templates[g.template].Early {
+		e.installBeside(a)
+		tools = nil
+	}
 	if len(tools) == 0 {
 		e.join(a)
 		return
@@ -252,7 +259,7 @@ func (e *engine) wiped(a int32) {
 	g := &e.agents[a]
 	e.recordEnd(a)
 	g.lastJob, g.job = g.job, -1
-	if reuseNever(&e.w.Templates[g.template]) || e.nodes[g.node].closed {
+	if g.jobs++; e.isOver(g) || e.nodes[g.node].closed {
 		e.leave(a)
 		return
 	}
@@ -272,6 +279,7 @@ func (e *engine) leave(a int32) {
 func (e *engine) depart(a int32) {
 	g := &e.agents[a]
 	e.becomes(a, gone)
+	e.observeLife(g)
 	e.trace.AgentTime.Add(e.clip(e.now) - e.clip(g.created))
 	g.version++ // calls off what was ahead of it
 	team := &e.teams[g.template]

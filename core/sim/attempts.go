@@ -17,13 +17,15 @@ const (
 	Dropped                   // a job that it comes after did not end well
 	GaveUp                    // nobody started it in time
 	Preempted                 // a pod of higher priority took its agent's room
+	Spoiled                   // what earlier jobs had left on its agent made it fail
+	NoTool                    // its agent had not the tool that it needs
 	Results                   // how many there are
 )
 
 // ResultNames are the results' names in order.
 var ResultNames = [Results]string{
 	"unfinished", "succeeded", "out-of-memory", "evicted", "out-of-disk", "timed-out", "taken-back",
-	"dropped", "gave-up", "preempted",
+	"dropped", "gave-up", "preempted", "spoiled", "no-tool",
 }
 
 // String returns the result's name.

@@ -167,6 +167,9 @@ func (e *engine) restoreStep(a int32) {
 		e.send(StoreDown, x.size, a, -1)
 	case attaching, unpacking:
 		e.beginWork(a)
+	case awaitingTool:
+		e.trace.spanTo(g.job, e.now, AwaitsTool, -1)
+		e.beginWork(a)
 	}
 }
 

@@ -66,6 +66,8 @@ const (
 	Wiping                    // the workspace to be cleaned
 	AtLimit                   // a limit over several templates; behind the others, whose numbers outcomes that are stored have
 	OutOfService              // the template to be in service again
+	Hindered                  // by what earlier jobs left on the agent
+	AwaitsTool                // a tool that the agent was still installing
 	causes
 )
 
@@ -111,6 +113,8 @@ var causeInfo = [causes]struct {
 	Saving:       {Save, "save", "the workspace to go out"},
 	Wiping:       {Wipe, "wipe", "the workspace to be cleaned"},
 	OutOfService: {Held, "out-of-service", "its template to be in service again"},
+	Hindered:     {Work, "leftovers", "what earlier jobs had left on the agent"},
+	AwaitsTool:   {Work, "tool", "a tool that the agent was still installing"},
 	AtLimit:      {Held, "limit", "room under a limit that several templates share"},
 }
 

@@ -1,7 +1,6 @@
 package sim
 
 import (
-	"tachyphor/core/document"
 	"tachyphor/core/units"
 )
 
@@ -68,6 +67,7 @@ func (e *engine) rounds() {
 		e.startAhead(t)
 	}
 	for _, t := range e.dueNow {
+		e.retire(t)
 		e.shrinkTeam(t)
 		e.endRound(t)
 	}
@@ -92,10 +92,10 @@ func (e *engine) beginRound(t int32) {
 	if back >= 0 {
 		e.wake(int32(t), back)
 	}
-	for back < 0 && team.idle > 0 && team.queue.len() > 0 {
-		a := team.newest
-		if e.w.Templates[t].Numbers.Prefer == document.Oldest {
-			a = team.oldest
+	for back < 0 && team.queue.len() > 0 {
+		a := e.preferred(t)
+		if a < 0 {
+			break
 		}
 		e.takeIdle(a)
 		w := team.queue.pop()

@@ -134,7 +134,7 @@ func newEngine(w *world.World, root chance.Key, jobs *demand.Jobs) *engine {
 		},
 		trace: &Trace{
 			World: w, Jobs: jobs, root: root, Moved: make([]units.Sum[units.Bytes], OtherLinks+len(w.Links.Others)),
-			Records: make([]Record, len(jobs.List)), Lines: newLines(w.Plan.Span, len(w.Pools)),
+			Records: make([]Record, len(jobs.List)), Lives: make([]Life, len(w.Templates)), Lines: newLines(w.Plan.Span, len(w.Pools)),
 		},
 	}
 	for t := range e.teams {

@@ -58,7 +58,7 @@ func (t *Trace) work(j int) (own, from, to units.Duration) {
 		switch s.Cause {
 		case Working:
 			own += s.To - s.From
-		case ColdWork, Stretched:
+		case ColdWork, Hindered, Stretched:
 		default:
 			return
 		}

@@ -160,7 +160,14 @@ spec:
 			fmt.Fprintf(&b, `{when: "Mon %02d:%02d-%02d:%02d", reason: tests}, `, a[0]/60, a[0]%60, a[1]/60, a[1]%60)
 		}
 		b.WriteString("]\n")
-		fmt.Fprintf(&b, "      agents: {every: %ds, linger: %ds, settle: %ds, step: %d, reuse: %s, floor: "+
+		if !t.Once && limits.IntN(3) == 0 {
+			t.MostJobs = 1 + limits.IntN(4)
+		}
+		if !t.Once && limits.IntN(3) == 0 {
+			t.MostAge = 20 + limits.IntN(1500)
+		}
+		fmt.Fprintf(&b, "      agents: {mostJobs: %d, mostAge: %ds, ", t.MostJobs, t.MostAge)
+		fmt.Fprintf(&b, "every: %ds, linger: %ds, settle: %ds, step: %d, reuse: %s, floor: "+
 			"%d, spare: %d, needsOneAgent: %v, oneAgentWithin: %ds, prefer: %s%s, calendar: [",
 			t.Every, t.Linger, t.Settle, t.Step, reuse, usual.Floor, usual.Spare, t.NeedsOne, t.Within, prefer, ceiling)
 		for _, p := range parts {

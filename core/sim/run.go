@@ -12,6 +12,7 @@ type run struct {
 	since  units.Duration // of work
 	own    units.Duration // work of the job's own, unhindered
 	cold   units.Duration // work that a fresh cache would have spared
+	more   units.Duration // work that comes of what earlier jobs left on the agent
 	part   float64        // of the cold work that is drawn; below 1 where the record has no room for it
 	limit  units.Duration // moment at which the job may work no longer; never if it may
 	warmth warmth
@@ -39,6 +40,7 @@ const (
 	asking    // the store, before the first byte
 	carrying  // a flow from the store
 	unpacking // what came
+	awaitingTool
 	working
 	packing
 	offering // the store, before the first byte
@@ -70,6 +72,9 @@ func (e *engine) startRun(a int32, w waiting) {
 // beginWork starts the job's own first step.
 func (e *engine) beginWork(a int32) {
 	g := &e.agents[a]
+	if len(g.toolsAt) > 0 && e.lacksTool(a) {
+		return
+	}
 	r, class := &g.run, &e.w.Classes[e.jobs.List[g.job].Class]
 	r.step = working
 	e.trace.spanTo(g.job, e.now, Restoring, -1)
@@ -82,7 +87,8 @@ func (e *engine) beginWork(a int32) {
 	if class.Limit > 0 {
 		r.limit = e.now + class.Limit
 	}
-	r.left = r.own + r.cold
+	r.more = hindrance(r.own, class, g.jobs)
+	r.left = r.own + r.cold + r.more
 	e.beginPeaks(a, class)
 	if e.w.Sharing {
 		e.joinCPU(a)
@@ -136,6 +142,8 @@ func (e *engine) workStep(a int32) {
 		if e.peak(a) {
 			e.planWork(a)
 		}
+	case e.spoils(g.job, &e.w.Classes[e.jobs.List[g.job].Class], g.jobs):
+		e.stop(a, Spoiled)
 	default:
 		e.stop(a, Succeeded)
 	}
@@ -160,6 +168,7 @@ func (e *engine) stop(a int32, result Result) {
 	r, t := &g.run, e.trace
 	t.spanTo(g.job, min(e.now, r.since+r.own), Working, -1)
 	t.spanTo(g.job, min(e.now, r.since+r.own+r.cold), ColdWork, -1)
+	t.spanTo(g.job, min(e.now, r.since+r.own+r.cold+r.more), Hindered, -1)
 	t.spanTo(g.job, e.now, Stretched, g.node)
 	t.Records[g.job].Result = result
 	e.endWork(a)

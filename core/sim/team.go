@@ -2,9 +2,7 @@ package sim
 
 import (
 	"tachyphor/core/demand"
-	"tachyphor/core/document"
 	"tachyphor/core/units"
-	"tachyphor/core/world"
 )
 
 // A team is what the controller knows of one template.
@@ -61,6 +59,9 @@ func (e *engine) becameIdle(a int32) {
 		e.wake(g.template, e.now)
 	} else if team.mayShrink() { // the oldest may go, now that this one is there
 		e.wake(g.template, e.leavesAt(g.template, &e.agents[team.oldest]))
+	}
+	if most := e.w.Templates[g.template].Numbers.MostAge; most > 0 {
+		e.wake(g.template, g.joined+most)
 	}
 }
 
@@ -131,6 +132,3 @@ func (e *engine) shrinkTeam(t int32) {
 		e.leave(a)
 	}
 }
-
-// reuseNever reports whether a template's agents take one job only.
-func reuseNever(t *world.Template) bool { return t.Numbers.Reuse == document.Never }

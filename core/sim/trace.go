@@ -26,6 +26,7 @@ type Trace struct {
 	AgentsMade            int64
 
 	FailedStarts  int64 // agents given up because a boot tool could not be installed
+	ToolsFailed   int64 // times a boot tool could not be installed on an agent that had joined before
 	BootsFailed   int64
 	PullsFailed   int64
 	VolumesAway   int64 // attempts whose workspace's volumes were all in other zones
@@ -39,6 +40,8 @@ type Trace struct {
 	// others from OtherLinks on.
 	Moved     []units.Sum[units.Bytes]
 	AgentTime units.Sum[units.Duration] // of all agents, within the window
+	// Lives are of the agents that went within the window, by template.
+	Lives []Life
 	// MostAgents is how many agents there were at once within the window.
 	MostAgents int
 

@@ -22,6 +22,8 @@ const (
 	TakesAnnotation     = "tachyphor/takes"
 	ContainerAnnotation = "tachyphor/agent-container"
 	ToolsAnnotation     = "tachyphor/boot-tools"
+	JoinsAnnotation     = "tachyphor/joins"
+	WithoutAnnotation   = "tachyphor/without-tool"
 )
 
 // A Request is what one agent reserves on a node while it lives.
@@ -58,6 +60,8 @@ type Agent struct {
 	Limit    Request
 	Weight   units.MilliCPU // CPU that its container requests: its weight when CPU is short
 	Tools    []string       // installed at boot
+	Early    bool           // it joins while they are still being installed
+	Gropes   bool           // a job of an early one fails that needs a tool which is not there yet; otherwise it waits
 	Claims   []string       // persistent volume claims that it mounts
 	Class    string         // priority class; empty when none is named
 	Priority int32          // the pod's own, where it says
@@ -69,6 +73,14 @@ type Agent struct {
 const (
 	TakesAny   = "any"   // all; where it says nothing
 	TakesNamed = "named" // those that want something
+)
+
+// When agents join whose boot installs tools, and what becomes of a job that needs one which is not there.
+const (
+	AfterTools  = "after-tools"  // once all are there; where it says nothing
+	BeforeTools = "before-tools" // while they are being installed
+	JobWaits    = "job-waits"    // until it is there; where it says nothing
+	JobFails    = "job-fails"    // at once
 )
 
 // What a container without a request counts as when nodes are scored.
@@ -116,6 +128,16 @@ func Read(d *document.Document) (Agent, document.Faults) {
 	default:
 		faults = append(faults, d.Fault("metadata.annotations", TakesAnnotation+": "+takes,
 			"expected "+TakesNamed+" (only jobs that want something it offers) or "+TakesAny+" (also those that want nothing)"))
+	}
+	joins := strings.TrimSpace(Annotated(p, JoinsAnnotation))
+	if bare.Early = joins == BeforeTools; joins != "" && joins != AfterTools && !bare.Early {
+		faults = append(faults, d.Fault("metadata.annotations", JoinsAnnotation+": "+joins,
+			"expected "+AfterTools+" (agents join once the boot tools are there) or "+BeforeTools+" (while they are being installed)"))
+	}
+	without := strings.TrimSpace(Annotated(p, WithoutAnnotation))
+	if bare.Gropes = without == JobFails; without != "" && without != JobWaits && !bare.Gropes {
+		faults = append(faults, d.Fault("metadata.annotations", WithoutAnnotation+": "+without,
+			"expected "+JobWaits+" (a job waits for the boot tool that it needs) or "+JobFails+" (it fails at once)"))
 	}
 	bare.Offers, bare.Container, bare.Tools = a.Offers, a.Container, Words(Annotated(p, ToolsAnnotation))
 	bare.limits(spec)

@@ -74,7 +74,7 @@ func scaledRate(total units.Rate, flow float64, today units.Rate) units.Rate {
 func (w *World) Alone(class int, t caching.Terms, by float64, rules []document.CacheRule) *World {
 	c := w.bare()
 	k := w.Classes[class]
-	k.Retries, k.Limit, k.GiveUp, k.Cores, k.Memory, k.Disk = 0, 0, 0, 0, chance.Dist{}, chance.Dist{}
+	k.Retries, k.Limit, k.GiveUp, k.Cores, k.Memory, k.Disk, k.Leftovers = 0, 0, 0, 0, chance.Dist{}, chance.Dist{}, document.Leftovers{}
 	scaled := func(d chance.Dist, mean float64) chance.Dist {
 		if m := d.Mean(); m > 0 {
 			return d.Times(mean / m)

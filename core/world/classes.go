@@ -12,13 +12,19 @@ import (
 // classes reads the workload's classes and the cache plans that they get.
 func (a *assembly) classes(s *document.ScenarioSpec, l *document.WorkloadSpec) {
 	var names []string
+	tools := a.in.Cluster.Value.(*document.Cluster).Spec.Agents.Tools
 	for _, k := range l.Classes {
 		names = append(names, k.Name)
 		c := Class{
 			Name: k.Name, Project: k.Project, Wants: k.Wants, Limit: k.Limit, Retries: k.Retries, GiveUp: k.GiveUpAfter, Priority: k.Priority,
 			Work: k.Work.Dist(), Cores: k.Cores, Parallel: 1, Memory: k.Memory.Dist(), Disk: k.Disk.Dist(),
 			Cold: k.Workspace.Cold.Dist(), RecordedCold: k.Workspace.Cold.Dist(), Archive: k.Workspace.Size.Dist(),
-			Change: k.Workspace.ChangeRate, Partial: 0.5, Rule: -1, Scope: -1,
+			Change: k.Workspace.ChangeRate, Partial: 0.5, Rule: -1, Scope: -1, Leftovers: k.Workspace.Leftovers,
+		}
+		for _, name := range k.Tools {
+			if n := slices.IndexFunc(tools, func(x document.Tool) bool { return x.Name == name }); n >= 0 {
+				c.Tools = append(c.Tools, int32(n))
+			}
 		}
 		if k.Parallel != nil {
 			c.Parallel = *k.Parallel

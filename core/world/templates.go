@@ -73,6 +73,9 @@ func (a *assembly) boots(t *Template, d *document.Document, c *document.ClusterS
 			continue
 		}
 		t.ToolAt = append(t.ToolAt, int32(n))
+		if !slices.ContainsFunc(t.ImageAt, func(i int32) bool { return slices.Contains(a.w.Images[i].Tools, name) }) {
+			t.Lacking = append(t.Lacking, int32(n))
+		}
 	}
 	for _, name := range t.Agent.Claims {
 		n := slices.IndexFunc(c.Claims, func(x document.Claim) bool { return x.Name == name })

@@ -123,6 +123,7 @@ type Template struct {
 	Needs        fleet.Need // of a node, of one pod
 	ImageAt      []int32    // indices into World.Images
 	ToolAt       []int32    // installed at boot; indices into World.Tools
+	Lacking      []int32    // of those, the ones that no image of it has
 	ClaimAt      []int32    // of volumes that hold its pods to one node; indices into World.Claims
 	Rank         int32      // priority of its pods
 	AsksAlways   bool       // some image is asked for even when the node has it
@@ -160,9 +161,11 @@ type Class struct {
 	Archive      chance.Dist // bytes
 	Change       float64     // share of builds that change their dependencies
 	Partial      float64     // share of the cold work that an out-of-date cache spares
-	Rule         int32       // index into World.Rules; -1: no cache
-	Scope        int32       // index into World.Scopes; -1: no cache
-	Comes        bool        // the workload may have jobs of it
+	Leftovers    document.Leftovers
+	Tools        []int32 // that its jobs need and that are installed at boot somewhere; indices into World.Tools
+	Rule         int32   // index into World.Rules; -1: no cache
+	Scope        int32   // index into World.Scopes; -1: no cache
+	Comes        bool    // the workload may have jobs of it
 }
 
 // A Scope is a project or class with a cache entry of its own.

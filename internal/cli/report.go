@@ -34,7 +34,7 @@ func (p *program) report(o *outcome.Outcome) {
 		fmt.Fprintln(p.out, p.table(causes(o)))
 		fmt.Fprintln(p.out)
 	}
-	for _, l := range []listing{failures(o), limits(o), story(o), troubles(o)} {
+	for _, l := range []listing{failures(o), limits(o), story(o), lives(o), troubles(o)} {
 		if len(l.rows) > 0 {
 			fmt.Fprintln(p.out, p.table(l))
 			fmt.Fprintln(p.out)
@@ -56,7 +56,8 @@ func (p *program) report(o *outcome.Outcome) {
 
 // workPart names the parts of the work phase.
 var workPart = map[string]string{
-	"work": "its own", "cold": "cold", "stretch": "stretch", "lost": "lost attempts",
+	"work": "its own", "cold": "cold", "leftovers": "what earlier jobs left", "tool": "waiting for a boot tool", "stretch": "stretch",
+	"lost":  "lost attempts",
 	"rerun": "waiting to run again",
 }
 
@@ -326,4 +327,23 @@ func counted(n int, what string) string {
 		return "1 " + what
 	}
 	return units.Count(int64(n)) + " " + what + "s"
+}
+
+// lives tells how long agents lived and what they had done.
+func lives(o *outcome.Outcome) listing {
+	l := listing{columns: []column{
+		{"agents that went", false},
+		{"in a repeat", true},
+		{"jobs each", true},
+		{"age", true},
+		{"after their most jobs", true},
+		{"past their most age", true},
+	}, value: o.Lives}
+	for _, x := range o.Lives {
+		l.rows = append(l.rows, []string{
+			x.Template, interval(x.Agents, 0), interval(x.Jobs, 1), units.Duration(x.Age.Mean).Short(),
+			interval(x.ByJobs, 0), interval(x.ByAge, 0),
+		})
+	}
+	return l
 }

@@ -16,6 +16,7 @@ type Template struct {
 	Every, Linger, Settle int // Every 0: a round every second
 	Step                  int // 0: no limit
 	Once                  bool
+	MostJobs, MostAge     int  // of an agent; 0: no limit
 	Oldest                bool // jobs get the agent idle longest, not the one idle last
 	NeedsOne              bool
 	Within                int
@@ -77,6 +78,7 @@ type agent struct {
 	state             state
 	until             int // when its state ends by itself
 	job               int
+	joined, jobs      int
 	idleSince, turn   int // turn orders agents that became idle in the same second
 }
 
@@ -208,6 +210,7 @@ func (t *teller) giveUp() {
 // join has an agent take the first job that was promised one, or wait.
 func (t *teller) join(a *agent) {
 	i := a.template
+	a.joined = t.now
 	if t.promised[i] > 0 {
 		j := t.queue[i][0]
 		t.queue[i] = t.queue[i][1:]
@@ -230,14 +233,32 @@ func (t *teller) rest(a *agent) {
 	a.state, a.idleSince, a.until, a.turn = idle, t.now, Never, t.turns
 }
 
-// clean ends an agent's job, and the agent where it takes one job only.
+// clean ends an agent's job, and the agent where that was the last it may take.
 func (t *teller) clean(a *agent) {
 	t.out.Fates[a.job].Ended = t.now
-	if t.w.Templates[a.template].Once {
+	a.jobs++
+	if tm := t.w.Templates[a.template]; tm.Once || tm.MostJobs > 0 && a.jobs >= tm.MostJobs || t.old(a) {
 		t.leave(a)
 		return
 	}
 	t.rest(a)
+}
+
+// old reports whether an agent is past its most age.
+func (t *teller) old(a *agent) bool {
+	most := t.w.Templates[a.template].MostAge
+	return most > 0 && t.now >= a.joined+most
+}
+
+// retire lets the idle agents go that are past their most age; it reports whether one did.
+func (t *teller) retire(i int) (went bool) {
+	for _, a := range t.agents {
+		if a.template == i && a.state == idle && t.old(a) {
+			t.leave(a)
+			went = true
+		}
+	}
+	return went
 }
 
 func (t *teller) leave(a *agent) {
@@ -280,6 +301,7 @@ func (t *teller) rounds(due []int) (went bool) {
 	}
 	for _, i := range due {
 		n := t.w.Templates[i].At(t.now)
+		went = t.retire(i) || went
 		went = t.shrink(i, n) || went
 		t.promised[i] = min(t.count(i, coming), len(t.queue[i]))
 	}
@@ -321,7 +343,7 @@ func (t *teller) give(i int) {
 	for len(t.queue[i]) > 0 {
 		var taken *agent
 		for _, a := range t.agents {
-			if a.template == i && a.state == idle && (taken == nil || t.w.Templates[i].Oldest != (a.turn > taken.turn)) {
+			if a.template == i && a.state == idle && !t.old(a) && (taken == nil || t.w.Templates[i].Oldest != (a.turn > taken.turn)) {
 				taken = a
 			}
 		}

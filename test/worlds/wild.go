@@ -29,7 +29,29 @@ func WildText(seed uint64) string {
 	} else {
 		b.WriteString(wildTemplate("three", "y, z", d, ""))
 	}
-	return harsh(neighbourly(b.String(), dice{rand.New(rand.NewPCG(seed, 12))}), dice{rand.New(rand.NewPCG(seed, 13))})
+	text := harsh(neighbourly(b.String(), dice{rand.New(rand.NewPCG(seed, 12))}), dice{rand.New(rand.NewPCG(seed, 13))})
+	if seed >= 12 { // the first stay as they were
+		text = lived(text, dice{rand.New(rand.NewPCG(seed, 14))})
+	}
+	return text
+}
+
+// lived has agents live for so long or so many jobs, hinder those after by what they leave, and join before
+// their boot tools are there.
+func lived(text string, d dice) string {
+	if d.IntN(2) == 0 {
+		text = strings.Replace(text, "partial: 0.6}", "partial: 0.6, leftovers: {slower: 0.05, fails: "+d.pick("0", "0.02", "1")+"}}", 1+d.IntN(3))
+	}
+	for range d.IntN(3) {
+		more := d.pick("mostJobs: 3, ", "mostAge: 25m, ", "mostJobs: 2, mostAge: 2h, ")
+		text = strings.Replace(text, "agents: {reuse: while-idle, ", "agents: {"+more+"reuse: while-idle,  ", 1)
+	}
+	if d.IntN(2) == 0 {
+		text = strings.Replace(text, "'jq, cmake'", "'jq, cmake', tachyphor/joins: before-tools, tachyphor/without-tool: "+
+			d.pick("job-waits", "job-fails"), 1)
+		text = strings.ReplaceAll(text, "      parallel: 0.7\n", "      parallel: 0.7\n      tools: ["+d.pick("jq", "cmake", "jq, cmake")+"]\n")
+	}
+	return text
 }
 
 // neighbourly gives the templates of some worlds rules on one another.

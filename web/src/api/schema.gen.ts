@@ -1037,6 +1037,13 @@ export interface components {
             floor?: number;
             /** @description How long an idle agent beyond floor and spare is kept. */
             linger?: string;
+            /** @description Time since it joined after which an agent takes no more jobs and goes, those of the floor too; the job it has is finished before. Absent: no limit. */
+            mostAge?: string;
+            /**
+             * Format: int64
+             * @description Jobs after which an agent goes and a fresh one takes its place where one is needed; 0: no limit.
+             */
+            mostJobs?: number;
             /** @description The controller takes no job for the template unless an agent of it is there, or was lately. */
             needsOneAgent?: boolean;
             /** @description With needsOneAgent: how long after its end an agent counts. */
@@ -2115,7 +2122,7 @@ export interface components {
              * @description How the job ended.
              * @enum {string}
              */
-            result: "unfinished" | "succeeded" | "out-of-memory" | "evicted" | "out-of-disk" | "timed-out" | "taken-back" | "dropped" | "gave-up" | "preempted";
+            result: "unfinished" | "succeeded" | "out-of-memory" | "evicted" | "out-of-disk" | "timed-out" | "taken-back" | "dropped" | "gave-up" | "preempted" | "spoiled" | "no-tool";
             /** @description What it waited for, in order, without gaps. */
             stays: components["schemas"]["Stay"][];
             /**
@@ -2224,7 +2231,7 @@ export interface components {
              * @description Short name of how they ended.
              * @enum {string}
              */
-            end: "unmatched" | "never-started" | "gave-up" | "dropped" | "unfinished" | "out-of-memory" | "evicted" | "out-of-disk" | "timed-out" | "taken-back" | "preempted";
+            end: "unmatched" | "never-started" | "gave-up" | "dropped" | "unfinished" | "out-of-memory" | "evicted" | "out-of-disk" | "timed-out" | "taken-back" | "preempted" | "spoiled" | "no-tool";
             /** @description How many, in a repeat. */
             jobs: components["schemas"]["Figure"];
             /** @description What went wrong, in words. */
@@ -2518,7 +2525,7 @@ export interface components {
              * @description Attempts that were cut short.
              */
             lost: number;
-            /** @description Jobs by how they ended: unfinished, succeeded, out-of-memory, evicted, out-of-disk, timed-out, taken-back, dropped, gave-up, preempted. */
+            /** @description Jobs by how they ended: unfinished, succeeded, out-of-memory, evicted, out-of-disk, timed-out, taken-back, dropped, gave-up, preempted, spoiled, no-tool. */
             results: number[];
             /** @description Time of ended jobs by phase; adds up to leadNs. */
             ribbonNs: string[];
@@ -3105,6 +3112,44 @@ export interface components {
             /** @description The document. */
             workload: string;
         };
+        Life: {
+            /** @description Time from joining to going, on average. */
+            ageNs: components["schemas"]["Figure"];
+            /** @description Agents that went. */
+            agents: components["schemas"]["Figure"];
+            /** @description Agents that went because they were past their most age. */
+            byAge: components["schemas"]["Figure"];
+            /** @description Agents that went because they had had their most jobs. */
+            byJobs: components["schemas"]["Figure"];
+            /** @description Jobs that ended on each of them, on average. */
+            jobsEach: components["schemas"]["Figure"];
+            /** @description Template. */
+            template: string;
+        };
+        LifeSample: {
+            /** @description Time from joining to going, added up. */
+            ageNs: string;
+            /**
+             * Format: int64
+             * @description Agents that went.
+             */
+            agents: number;
+            /**
+             * Format: int64
+             * @description Those past their most age.
+             */
+            byAge: number;
+            /**
+             * Format: int64
+             * @description Those that had had their most jobs.
+             */
+            byJobs: number;
+            /**
+             * Format: int64
+             * @description Jobs that ended on them.
+             */
+            jobs: number;
+        };
         Likeness: {
             /**
              * Format: double
@@ -3554,6 +3599,8 @@ export interface components {
             limits: components["schemas"]["Limit"][];
             /** @description Quantities over time, means over the repeats. */
             lines: components["schemas"]["Lines"];
+            /** @description How long agents lived and what they had done, by template: of those that had joined and went. */
+            lives?: components["schemas"]["Life"][];
             /** @description What the intervals mean: what varies from repeat to repeat, and what does not. */
             means: string;
             /** @description What was settled where the documents leave it open or do not go together. */
@@ -4259,6 +4306,8 @@ export interface components {
             failures: components["schemas"]["FailureSample"][];
             /** @description All jobs first, then by class, then by template; in the order of the outcome's groups. */
             groups: components["schemas"]["GroupSample"][];
+            /** @description Agents that went, by template in the order of the scenario. */
+            lives?: components["schemas"]["LifeSample"][];
             /** @description What the repeat adds to percentiles of all repeats together. */
             percentiles: components["schemas"]["PercentileSample"];
             /**
@@ -5303,10 +5352,10 @@ export interface components {
         };
         WorkPart: {
             /**
-             * @description work: the job's own; cold: what a warm cache would have spared; stretch: CPU wanted and not given; lost: attempts cut short; rerun: waiting to run again.
+             * @description work: the job's own; cold: what a warm cache would have spared; leftovers: what earlier jobs on the agent left; tool: waiting for a boot tool; stretch: CPU wanted and not given; lost: attempts cut short; rerun: waiting to run again.
              * @enum {string}
              */
-            cause: "work" | "cold" | "stretch" | "lost" | "rerun";
+            cause: "work" | "cold" | "leftovers" | "tool" | "stretch" | "lost" | "rerun";
             /** @description Mean time of a job that ended. */
             ns: components["schemas"]["Figure"];
         };

@@ -19,6 +19,7 @@ import { Happened } from "./outcome/Happened";
 import { Jobs } from "./outcome/Jobs";
 import { Limits } from "./outcome/Limits";
 import { Lines } from "./outcome/Lines";
+import { Lives } from "./outcome/Lives";
 import { Progress } from "./outcome/Progress";
 import { Slowest } from "./outcome/Slowest";
 
@@ -137,6 +138,7 @@ function Story({ id, scenario, o }: { id: number; scenario: string; o: Result })
       </div>
       <Limits id={id} o={o} />
       <Happened o={o} />
+      <Lives id={id} o={o} />
       <Hangs id={id} scenario={scenario} />
       <Events id={id} o={o} />
       <Delays groups={o.groups} />

@@ -5,6 +5,8 @@ import type { Segment } from "./Bar";
 const partNames: Record<Schemas["WorkPart"]["cause"], string> = {
   work: "work",
   cold: "cold work",
+  leftovers: "what earlier jobs left",
+  tool: "waiting for a boot tool",
   stretch: "stretch",
   lost: "lost attempts",
   rerun: "waiting to run again",
