@@ -58,6 +58,7 @@ const (
 	Exploring // which variants are tried first
 	Again     // jobs that are there several times
 	Spoils    // whether what earlier jobs left makes a job fail
+	Wave      // which spot nodes are taken back in a wave
 )
 
 // Root returns the key from which all draws of one repeat of one seed descend.

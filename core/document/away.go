@@ -29,16 +29,20 @@ func (c checker) away(path string, list []Away) {
 		return
 	}
 	for i := range list {
-		x, at := &list[i], fmt.Sprintf("%s[%d]", path, i)
-		weekly, once := x.When != (units.Period{}), !x.From.IsZero() || !x.To.IsZero()
-		switch {
-		case weekly == once:
-			c.at(at, "when, from and to", "give either when, as in Sun 02:00-06:00, or from and to")
-		case once && !x.From.Before(x.To.Time):
-			c.at(at+".to", strconv.Quote(x.To.String()), "expected a moment after from; both must be given")
-		}
-		if len(x.Reason) > maxReason {
-			c.at(at+".reason", fmt.Sprint(len(x.Reason), " characters"), fmt.Sprintf("expected at most %d", maxReason))
-		}
+		c.whenAway(fmt.Sprintf("%s[%d]", path, i), &list[i])
+	}
+}
+
+// whenAway checks one time and its reason.
+func (c checker) whenAway(at string, x *Away) {
+	weekly, once := x.When != (units.Period{}), !x.From.IsZero() || !x.To.IsZero()
+	switch {
+	case weekly == once:
+		c.at(at, "when, from and to", "give either when, as in Sun 02:00-06:00, or from and to")
+	case once && !x.From.Before(x.To.Time):
+		c.at(at+".to", strconv.Quote(x.To.String()), "expected a moment after from; both must be given")
+	}
+	if len(x.Reason) > maxReason {
+		c.at(at+".reason", fmt.Sprint(len(x.Reason), " characters"), fmt.Sprintf("expected at most %d", maxReason))
 	}
 }

@@ -40,6 +40,7 @@ func (c checker) scenario(s *ScenarioSpec) {
 	c.limits(s)
 	c.shared(s)
 	c.raises(s)
+	c.events(s.Events)
 	for i, r := range s.Caching {
 		path := fmt.Sprintf("spec.caching[%d]", i)
 		c.within(path+".copies", r.Copies, 1, 10_000)

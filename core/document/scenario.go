@@ -24,6 +24,7 @@ type ScenarioSpec struct {
 	AgentCeiling *int          `json:"agentCeiling,omitempty" doc:"Most agents of all templates together; absent: none."`
 	Limits       []Shared      `json:"limits,omitempty" doc:"Most agents of several templates together, as under one licence."`
 	Changes      []Raise       `json:"changes,omitempty" doc:"Numbers that are changed by hand at a moment, as when somebody raises a ceiling."`
+	Events       []Mishap      `json:"events,omitempty" doc:"Trouble that comes over many at once, as on a bad day."`
 	Nodes        NodeDesign    `json:"nodes,omitempty" doc:"Limits and growth of the node pools."`
 	Quota        Quota         `json:"quota,omitempty" doc:"Quota of the agents' namespace."`
 	Caching      []CacheRule   `json:"caching,omitempty" doc:"Cache plans; the first that names a class counts, and a class that none names has no cache."`

@@ -122,7 +122,7 @@ func floorOf(w *world.World) float64 {
 	}
 	for i := range w.Pools {
 		p := &w.Pools[i]
-		if p.Spot != nil || p.BootFails > 0 || p.NoCapacity > 0 || p.Short > 0 || len(p.Drains) > 0 {
+		if p.Spot != nil || p.BootFails > 0 || p.NoCapacity > 0 || p.Short > 0 || len(p.Drains) > 0 || w.Barren(i) {
 			continue // they may be away
 		}
 		least := p.Min

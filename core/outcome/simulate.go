@@ -44,9 +44,13 @@ func Simulate(w *world.World, workers int, progress paired.Progress) (*Outcome, 
 	return o, trace, raise(o, trace, workers, progress)
 }
 
-// raise runs the first repeat again with one more of what jobs waited at most.
+// raise runs the first repeat again with one more of what jobs waited at most, and without the events.
 func raise(o *Outcome, t *sim.Trace, workers int, progress paired.Progress) error {
 	worlds, of, what := tries(t, o.Limits)
+	limits := len(worlds)
+	if len(t.World.Events) > 0 && len(t.Records) <= mostJobsTried {
+		worlds = append(worlds, t.World.Quiet())
+	}
 	study := paired.Study[Sample]{
 		Worlds: worlds, Draws: paired.Draws(1, 0), Workers: workers, Progress: progress.Ending(),
 		Read: func(_, _ int, t *sim.Trace) (Sample, error) { return Measure(t, 0), nil },
@@ -55,8 +59,11 @@ func raise(o *Outcome, t *sim.Trace, workers int, progress paired.Progress) erro
 	if err != nil {
 		return err
 	}
-	for i := range worlds {
+	for i := range limits {
 		o.Limits[of[i]].More = compareOne(what[i], o.Samples[0], samples[i][0])
+	}
+	if limits < len(worlds) {
+		o.Quiet = quietOf(o.Samples[0], samples[limits][0], o.Cost.Currency)
 	}
 	return nil
 }

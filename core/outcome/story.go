@@ -8,10 +8,11 @@ import (
 
 	"tachyphor/core/sim"
 	"tachyphor/core/units"
+	"tachyphor/core/world"
 )
 
 // A Told is what became of something that happened once in a run: a number that was changed by hand,
-// a template that was out of service.
+// a template that was out of service, trouble that came over many at once.
 type Told struct {
 	At   int64  `json:"atNs" doc:"When, since the beginning of simulated time, ns."`
 	Says string `json:"says" doc:"What happened, how many waited then, and when that was over."`
@@ -44,8 +45,30 @@ func story(t *sim.Trace) []Told {
 				why, lower(queueThen(t, k, a.To)))})
 		}
 	}
+	for i := range w.Events {
+		if x := &w.Events[i]; within(x.From) {
+			out = append(out, Told{int64(x.From), eventTold(t, i)})
+		}
+	}
 	slices.SortStableFunc(out, func(a, b Told) int { return cmp.Compare(a.At, b.At) })
 	return out[:min(len(out), mostTold)]
+}
+
+// eventTold tells what an event did, and the queue of all templates at its end.
+func eventTold(t *sim.Trace, i int) string {
+	w := t.World
+	x := &w.Events[i]
+	says := fmt.Sprintf("%s to %s: %s", w.Clock(x.From), until(w.Clock(x.From), w.Clock(x.To)), x.Says)
+	if x.Reason != "" {
+		says += " (" + x.Reason + ")"
+	}
+	switch x.Kind {
+	case world.SpotTaken:
+		says += ": " + several(int(t.Hit[i]), "node went", "nodes went")
+	case world.NoCapacity:
+		says += ": " + several(int(t.Hit[i]), "time a node was asked for in vain", "times a node was asked for in vain")
+	}
+	return says + ". At its end " + lower(queueThen(t, -1, x.To))
 }
 
 // until writes the end of what begins on the same day by its time alone.
@@ -56,7 +79,7 @@ func until(from, to string) string {
 
 func lower(s string) string { return strings.ToLower(s[:1]) + s[1:] }
 
-// queueThen says how many jobs of a template waited at a moment, for how long at most, and when nobody
+// queueThen says how many jobs of a template (-1: of any) waited at a moment, for how long at most, and when nobody
 // waited any more.
 func queueThen(t *sim.Trace, template int, at units.Duration) string {
 	type edge struct {
@@ -68,7 +91,7 @@ func queueThen(t *sim.Trace, template int, at units.Duration) string {
 	for j := range t.Records {
 		r := &t.Records[j]
 		from := t.From(j)
-		if int(r.Template) != template || from < 0 || r.Result.Never() {
+		if r.Template < 0 || template >= 0 && int(r.Template) != template || from < 0 || r.Result.Never() {
 			continue
 		}
 		to := r.Started
@@ -102,4 +125,30 @@ func several(n int, one, more string) string {
 		return "1 " + one
 	}
 	return units.Count(int64(n)) + " " + more
+}
+
+// Quiet is what a run would have been without its events.
+type Quiet struct {
+	MeanDelayNs float64                `json:"meanDelayNs" doc:"Mean start delay without them, in the first repeat."`
+	MetHours    float64                `json:"metHours" doc:"Job-hours of start delay that they cost."`
+	Wrong       int                    `json:"wrong" doc:"Jobs more that went wrong for good with them."`
+	Lost        int                    `json:"lost" doc:"Attempts more that were cut short with them."`
+	CostNano    units.Sum[units.Money] `json:"costNano" doc:"What they added to the bill of the repeat; below 0 when it is less with them."`
+	Says        string                 `json:"says" doc:"That in words."`
+}
+
+// quietOf compares a repeat with the same jobs and draws without the events.
+func quietOf(with, without Sample, currency string) *Quiet {
+	a, b := &with.Groups[0], &without.Groups[0]
+	more := compareOne("", without, with)
+	q := &Quiet{
+		MeanDelayNs: b.Delay.Mean, MetHours: -more.MetHours, CostNano: more.CostNano,
+		Wrong: a.Jobs - a.Results[sim.Succeeded] - b.Jobs + b.Results[sim.Succeeded], Lost: a.Lost - b.Lost,
+	}
+	q.Says = fmt.Sprintf("With the same jobs and draws but without the events the mean start delay is %s instead of %s. They cost "+
+		"%.1f job-hours of waiting, %s, %s, and %s.",
+		units.Duration(b.Delay.Mean).Short(), units.Duration(a.Delay.Mean).Short(), q.MetHours,
+		several(q.Lost, "attempt cut short", "attempts cut short"), several(q.Wrong, "job that went wrong for good", "jobs that went wrong for good"),
+		Signed(q.CostNano, currency))
+	return q
 }

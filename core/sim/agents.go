@@ -61,7 +61,8 @@ type agent struct {
 
 	// Moments of the start, below 0 until they come.
 	created, asked, unbooted, placed, made, present, started, installed, joined units.Duration
-	updating                                                                    units.Duration // last part of joining
+	updating                                                                    units.Duration // a part of joining
+	called                                                                      units.Duration // when it could have joined
 	putOff                                                                      units.Duration // last part of pulling: another try was put off
 	idleSince, busySince                                                        units.Duration
 
@@ -116,7 +117,7 @@ func (e *engine) newAgent(t int32) {
 	team.made++
 	e.agents[a] = agent{
 		template: t, node: -1, job: -1, lastJob: -1, verdict: -1, waitNode: -1, bootNode: -1,
-		ordinal: team.made, created: e.now, asked: -1, unbooted: -1, joined: -1,
+		ordinal: team.made, created: e.now, asked: -1, unbooted: -1, joined: -1, called: -1,
 		version: e.agents[a].version + 1, replaces: team.failed > 0, tried: tried{could: never},
 	}
 	team.failed = max(0, team.failed-1)
@@ -211,6 +212,13 @@ func (e *engine) join(a int32) {
 // wait for a round.
 func (e *engine) agentJoined(a int32) {
 	g := &e.agents[a]
+	if g.called < 0 {
+		g.called = e.now
+	}
+	if back := e.controllerBack(e.now); back > e.now {
+		e.later(a, back-e.now, agentJoined)
+		return
+	}
 	g.joined = e.now
 	team := &e.teams[g.template]
 	team.coming--

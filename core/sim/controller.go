@@ -11,20 +11,30 @@ const never = units.Duration(1<<63 - 1)
 // where that is over.
 func (e *engine) wake(t int32, at units.Duration) {
 	team := &e.teams[t]
-	at = max(at, e.now)
-	if team.due <= at {
+	if at = max(at, e.now); team.due <= at {
 		return
 	}
-	if every := e.w.Templates[t].Numbers.Every; every > 0 {
-		at = (at + every - 1) / every * every
-		if at <= e.lastRounds { // its round of this moment is over, also where it had nothing to do
-			at += every
-		}
+	at = e.nextOnGrid(t, at)
+	for back := e.controllerBack(at); back > at; back = e.controllerBack(at) {
+		at = e.nextOnGrid(t, back)
 	}
 	if at < team.due {
 		team.due = at
 		e.nextRound = min(e.nextRound, at)
 	}
+}
+
+// nextOnGrid is the first moment from one on at which template t may have a round, whoever is there.
+func (e *engine) nextOnGrid(t int32, at units.Duration) units.Duration {
+	every := e.w.Templates[t].Numbers.Every
+	if every == 0 {
+		return at
+	}
+	at = (at + every - 1) / every * every
+	if at <= e.lastRounds { // its round of this moment is over, also where it had nothing to do
+		at += every
+	}
+	return at
 }
 
 // jobArrives puts a job before the controller.
@@ -114,7 +124,7 @@ func (e *engine) takeIn(t int32) {
 	if n.NeedsOneAgent && team.total-team.coming == 0 && (team.lastGone < 0 || team.lastGone+n.OneAgentWithin < e.now) {
 		for _, j := range team.arrived[team.looked:] {
 			if !e.again(j) {
-				e.trace.spanTo(j, e.now, AwaitsRound, -1)
+				e.recordUnseen(j, e.now)
 			}
 		}
 		team.looked = len(team.arrived)

@@ -134,7 +134,7 @@ func newEngine(w *world.World, root chance.Key, jobs *demand.Jobs) *engine {
 		},
 		trace: &Trace{
 			World: w, Jobs: jobs, root: root, Moved: make([]units.Sum[units.Bytes], OtherLinks+len(w.Links.Others)),
-			Records: make([]Record, len(jobs.List)), Lives: make([]Life, len(w.Templates)), Lines: newLines(w.Plan.Span, len(w.Pools)),
+			Records: make([]Record, len(jobs.List)), Lives: make([]Life, len(w.Templates)), Hit: make([]int64, len(w.Events)), Lines: newLines(w.Plan.Span, len(w.Pools)),
 		},
 	}
 	for t := range e.teams {
@@ -241,6 +241,8 @@ func (e *engine) happen(v event) {
 		}
 	case kind >= poolStep && kind <= nodeGone:
 		e.poolEvent(kind, v.subject, v.version)
+	case kind >= troubleBegins && kind <= troubleWave:
+		e.troubleEvent(kind, v.subject, v.version)
 	default:
 		e.nodeEvent(kind, v)
 	}

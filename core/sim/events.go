@@ -37,9 +37,12 @@ const (
 	workStep
 	saveStep
 	wiped
-	personAsks   // subject: person
-	nodeEmptyFor // subject: node
-	nodeAtRest   // subject: node
+	personAsks    // subject: person
+	nodeEmptyFor  // subject: node
+	nodeAtRest    // subject: node
+	troubleBegins // subject: event of the world
+	troubleEnds   // subject: likewise
+	troubleWave   // subject: likewise; version: which wave
 	eventKinds
 )
 

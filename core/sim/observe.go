@@ -187,7 +187,7 @@ const maxHeldSpans = 32
 
 // recordHeld books a job's time in the queue up to now.
 func (e *engine) recordHeld(t int32, w *waiting) {
-	e.trace.spanTo(w.job, w.seen, AwaitsRound, -1)
+	e.recordUnseen(w.job, w.seen)
 	held := e.teams[t].held
 	i := len(held) - 1
 	for i > 0 && held[i].from > w.seen && len(held)-i < maxHeldSpans {
@@ -262,8 +262,9 @@ func (e *engine) recordStart(g *agent, w waiting) {
 	t.spanTo(w.job, g.present, PutOff, g.node)
 	t.spanTo(w.job, g.started, Starting, -1)
 	t.spanTo(w.job, g.installed, Installing, -1)
-	t.spanTo(w.job, g.joined-g.updating, Joining, -1)
-	t.spanTo(w.job, g.joined, Updating, -1)
+	t.spanTo(w.job, g.called-g.updating, Joining, -1)
+	t.spanTo(w.job, g.called, Updating, -1)
+	t.spanTo(w.job, g.joined, NobodyThere, -1)
 }
 
 // recordOvertaken books the time since a promise of a job that a standing agent

@@ -1,9 +1,12 @@
 package sim
 
 import (
+	"slices"
+
 	"tachyphor/core/chance"
 	"tachyphor/core/demand"
 	"tachyphor/core/units"
+	"tachyphor/core/world"
 )
 
 // shortages are the times in which a pool has no node to give, over so much time: they come
@@ -32,6 +35,15 @@ func (e *engine) shortages(p int32) (out []demand.Stretch) {
 
 // noneToGive reports whether a pool has no node to give now.
 func (e *engine) noneToGive(p int32) bool {
+	if e.pools[p].barren > 0 {
+		for i := range e.w.Events {
+			if x := &e.w.Events[i]; x.Kind == world.NoCapacity && x.From <= e.now && e.now < x.To && slices.Contains(x.Pools, p) {
+				e.trace.Hit[i]++
+				break
+			}
+		}
+		return true
+	}
 	out := e.pools[p].shortages
 	for len(out) > 0 && out[0].To <= e.now {
 		out = out[1:]

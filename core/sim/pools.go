@@ -54,6 +54,7 @@ type pool struct {
 	shut     units.Duration // until when it is not asked again
 	// shortages are the times to come in which it has no node to give.
 	shortages []demand.Stretch
+	barren    int    // events that leave it without a node to give now
 	bulks     uint64 // how often its nodes were taken back many at once
 }
 
@@ -103,6 +104,7 @@ func (e *engine) firstNodes() {
 		}
 	}
 	e.planDrains()
+	e.planTrouble()
 	if e.holders != nil {
 		e.placeHolders()
 	}

@@ -88,6 +88,21 @@ spec:
 		fmt.Fprintf(&b, "    - {at: \"%s\", template: t%d, ceiling: %d%s}\n",
 			time.Date(2026, 1, 5, 0, x.minute, 0, 0, time.UTC).Format(time.RFC3339), x.template, x.ceiling, floor)
 	}
+	var gone [][2]int // in minutes
+	for range limits.IntN(3) {
+		from := limits.IntN(5 * 60)
+		gone = append(gone, [2]int{from, from + 1 + limits.IntN(30)})
+	}
+	w.Gone = func(second int) bool {
+		return slices.ContainsFunc(gone, func(g [2]int) bool { return second/60 >= g[0] && second/60 < g[1] })
+	}
+	for i, g := range gone {
+		if i == 0 {
+			b.WriteString("  events:\n")
+		}
+		at := func(minute int) string { return time.Date(2026, 1, 5, 0, minute, 0, 0, time.UTC).Format(time.RFC3339) }
+		fmt.Fprintf(&b, "    - {from: %q, to: %q, controllerAway: true}\n", at(g[0]), at(g[1]))
+	}
 	slices.SortStableFunc(raises, func(x, y raise) int { return x.minute - y.minute })
 	b.WriteString("  templates:\n")
 	classes, templates := "", ""

@@ -40,6 +40,9 @@ type Trace struct {
 	// others from OtherLinks on.
 	Moved     []units.Sum[units.Bytes]
 	AgentTime units.Sum[units.Duration] // of all agents, within the window
+	// Hit counts, by event of the world, the nodes that were taken back for it, or the nodes that were
+	// asked for in vain.
+	Hit []int64
 	// Lives are of the agents that went within the window, by template.
 	Lives []Life
 	// MostAgents is how many agents there were at once within the window.

@@ -57,6 +57,7 @@ func Assemble(in Input) (*World, document.Faults) {
 		w.Limits = append(w.Limits, l)
 	}
 	a.pools(s, c)
+	a.events(s.Events, c)
 	a.speeds(l, c)
 	w.missing = missing(in.Cluster, c, w.Pools)
 	a.fits()

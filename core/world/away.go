@@ -13,16 +13,9 @@ import (
 // of the first that has one.
 func (w *World) awayOf(list []document.Away) []Away {
 	var all []Away
-	for _, x := range list {
-		if !x.From.IsZero() {
-			from, to := max(0, units.Duration(x.From.Sub(w.Start))), min(w.Horizon(), units.Duration(x.To.Sub(w.Start)))
-			if from < to {
-				all = append(all, Away{demand.Stretch{From: from, To: to}, x.Reason})
-			}
-			continue
-		}
-		for _, s := range demand.Stretches(document.Window{When: x.When, Zone: x.Zone}, w.Start, w.Horizon(), w.Zone) {
-			all = append(all, Away{s, x.Reason})
+	for i := range list {
+		for _, s := range w.stretchesOf(&list[i]) {
+			all = append(all, Away{s, list[i].Reason})
 		}
 	}
 	slices.SortStableFunc(all, func(a, b Away) int { return cmp.Compare(a.From, b.From) })
@@ -35,4 +28,16 @@ func (w *World) awayOf(list []document.Away) []Away {
 		out = append(out, a)
 	}
 	return out
+}
+
+// stretchesOf lays a part of the week, or what is once, out over simulated time.
+func (w *World) stretchesOf(x *document.Away) []demand.Stretch {
+	if x.From.IsZero() {
+		return demand.Stretches(document.Window{When: x.When, Zone: x.Zone}, w.Start, w.Horizon(), w.Zone)
+	}
+	from, to := max(0, units.Duration(x.From.Sub(w.Start))), min(w.Horizon(), units.Duration(x.To.Sub(w.Start)))
+	if from >= to {
+		return nil
+	}
+	return []demand.Stretch{{From: from, To: to}}
 }

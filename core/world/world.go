@@ -40,6 +40,7 @@ type World struct {
 	AgentCeiling int // < 0: none
 	Limits       []Limit
 	Changes      []Change // made by hand, in order of time
+	Events       []Event  // trouble that comes over many at once, in order of time
 	Quota        document.Quota
 	StartTime    chance.Dist // containers' start, ns
 	JoinTime     chance.Dist // ns

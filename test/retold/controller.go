@@ -37,9 +37,10 @@ type World struct {
 	Jobs         []Job
 	AgentCeiling int // below 0: none
 	Limits       []Limit
-	Pods         int // the quota; below 0: none
-	Start, Wipe  int // seconds that an agent takes to join, and to clean up
-	Span, Last   int // jobs come before Span; what is not over by Last is left
+	Gone         func(second int) bool // the controller is away; nil: never
+	Pods         int                   // the quota; below 0: none
+	Start, Wipe  int                   // seconds that an agent takes to join, and to clean up
+	Span, Last   int                   // jobs come before Span; what is not over by Last is left
 }
 
 // A Limit is a ceiling over some templates together.
@@ -133,7 +134,11 @@ func (t *teller) second() {
 	}
 	t.giveUp()
 	for _, a := range t.byOrder(coming) {
-		t.join(a)
+		if t.gone() {
+			a.until++
+		} else {
+			t.join(a)
+		}
 	}
 	for _, a := range t.byOrder(working) {
 		t.turns++
@@ -149,7 +154,7 @@ func (t *teller) second() {
 	}
 	var due []int
 	for i, tm := range t.w.Templates {
-		if tm.Every == 0 || t.now%tm.Every == 0 {
+		if !t.gone() && (tm.Every == 0 || t.now%tm.Every == 0) {
 			due = append(due, i)
 		}
 	}
@@ -165,6 +170,8 @@ func (t *teller) second() {
 		t.out.Working = append(t.out.Working, t.count(-1, working))
 	}
 }
+
+func (t *teller) gone() bool { return t.w.Gone != nil && t.w.Gone(t.now) }
 
 // byOrder lists the agents whose state ends now, in the order in which it began.
 func (t *teller) byOrder(s state) []*agent {

@@ -31,7 +31,7 @@ func WildText(seed uint64) string {
 	}
 	text := harsh(neighbourly(b.String(), dice{rand.New(rand.NewPCG(seed, 12))}), dice{rand.New(rand.NewPCG(seed, 13))})
 	if seed >= 12 { // the first stay as they were
-		text = lived(text, dice{rand.New(rand.NewPCG(seed, 14))})
+		text = troubled(lived(text, dice{rand.New(rand.NewPCG(seed, 14))}), dice{rand.New(rand.NewPCG(seed, 15))})
 	}
 	return text
 }
@@ -122,6 +122,21 @@ func harsh(text string, d dice) string {
 		text = strings.Replace(text, "{name: "+pool+",", "{name: "+pool+", labels: {topology.kubernetes.io/zone: "+zone+"},", 1)
 	}
 	return strings.Replace(text, "volumes: {", "volumes: {zonal: true, ", 1)
+}
+
+// troubled has trouble come over many at once.
+func troubled(text string, d dice) string {
+	if d.IntN(2) == 0 {
+		return text
+	}
+	events := "  events:\n"
+	for range 1 + d.IntN(3) {
+		from := 9*60 + d.IntN(120)
+		events += fmt.Sprintf("    - {when: 'Mon-Sun %02d:%02d-%02d:%02d', %s}\n", from/60, from%60, from/60+1, from%60, d.pick(
+			"spotTaken: {share: 0.7, every: 13m}", "spotTaken: {share: 1}", "noCapacity: {pools: [grow, base]}", "noCapacity: {}",
+			"slow: {link: registry, to: 0.1}", "slow: {link: store, to: 0.02}", "controllerAway: true"))
+	}
+	return strings.Replace(text, "  nodes: {placement:", events+"  nodes: {placement:", 1)
 }
 
 type dice struct{ *rand.Rand }

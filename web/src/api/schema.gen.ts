@@ -3437,6 +3437,26 @@ export interface components {
             /** @description Why. */
             why: string;
         };
+        Mishap: {
+            /** @description The controller is away: it holds no rounds, and agents that come join when it is back. Jobs at work go on. */
+            controllerAway?: boolean;
+            /** @description Of once: when it begins, RFC 3339. */
+            from?: string;
+            /** @description Pools have no node to give. */
+            noCapacity?: components["schemas"]["NoCapacity"];
+            /** @description Why, for who waits. */
+            reason?: string;
+            /** @description A link carries less than usual. */
+            slow?: components["schemas"]["Slow"];
+            /** @description Spot nodes are taken back in waves. */
+            spotTaken?: components["schemas"]["SpotTaken"];
+            /** @description When it ends. */
+            to?: string;
+            /** @description Part of the week, as in Sun 02:00-06:00; or once, by from and to. */
+            when?: string;
+            /** @description Time zone of when; absent: the workload's. */
+            zone?: string;
+        };
         Mix: {
             /** @description Agents of each template on one node, in the order in which they were named. */
             agents: number[];
@@ -3498,6 +3518,12 @@ export interface components {
             verdict: string;
             /** @description The value that the scenario has. */
             was: string;
+        };
+        NoCapacity: {
+            /** @description Pools; absent, as zone is: all. */
+            pools?: string[];
+            /** @description Zone instead (label topology.kubernetes.io/zone of the pools). */
+            zone?: string;
         };
         NodeDesign: {
             /** @description How pools grow and shrink. */
@@ -3607,6 +3633,8 @@ export interface components {
             notes: string[];
             /** @description Names of the phases of every ribbon, in order. */
             phases: string[];
+            /** @description The first repeat without its events; absent where there are none, or where that was not tried. */
+            quiet?: components["schemas"]["Quiet"];
             /** @description The jobs were recorded: the same in every repeat. */
             recorded?: boolean;
             /**
@@ -3635,7 +3663,7 @@ export interface components {
              * @description Moment at which simulated time begins.
              */
             start: string;
-            /** @description What was changed by hand in the first repeat and who was out of service, in order of time, with what became of the queue. */
+            /** @description What was changed by hand in the first repeat, who was out of service and what trouble came over many at once, in order of time, with what became of the queue. */
             story?: components["schemas"]["Told"][];
             /** @description What went wrong on the way, for good or not; only what did. */
             troubles: components["schemas"]["Trouble"][];
@@ -4090,6 +4118,32 @@ export interface components {
             /** @description Quantity. */
             quantity: string;
         };
+        Quiet: {
+            /** @description What they added to the bill of the repeat; below 0 when it is less with them. */
+            costNano: string;
+            /**
+             * Format: int64
+             * @description Attempts more that were cut short with them.
+             */
+            lost: number;
+            /**
+             * Format: double
+             * @description Mean start delay without them, in the first repeat.
+             */
+            meanDelayNs: number;
+            /**
+             * Format: double
+             * @description Job-hours of start delay that they cost.
+             */
+            metHours: number;
+            /** @description That in words. */
+            says: string;
+            /**
+             * Format: int64
+             * @description Jobs more that went wrong for good with them.
+             */
+            wrong: number;
+        };
         Quota: {
             /** @description Most CPU requested. */
             cpu?: string;
@@ -4440,6 +4494,8 @@ export interface components {
             changes?: components["schemas"]["Raise"][];
             /** @description Name of the cluster. */
             cluster: string;
+            /** @description Trouble that comes over many at once, as on a bad day. */
+            events?: components["schemas"]["Mishap"][];
             /** @description Most agents of several templates together, as under one licence. */
             limits?: components["schemas"]["Shared"][];
             /** @description Limits and growth of the node pools. */
@@ -4557,6 +4613,26 @@ export interface components {
             meant: string;
             /** @description Word that is wanted. */
             word: string;
+        };
+        Slow: {
+            /** @description registry, store, or the name of one of the others. */
+            link: string;
+            /**
+             * Format: double
+             * @description Part of its usual rates, of all flows and of each, above 0 and below 1, as in 0.1.
+             */
+            to: number;
+        };
+        SpotTaken: {
+            /** @description Time from one wave to the next while the event lasts; absent: one wave, at its beginning. */
+            every?: string;
+            /** @description Pools whose nodes are taken back; absent: all spot pools. */
+            pools?: string[];
+            /**
+             * Format: double
+             * @description Chance of each node that is ready then to be taken back in a wave, above 0 and at most 1.
+             */
+            share: number;
         };
         Standing: {
             /** @description The best so far, as its changes in a line. */

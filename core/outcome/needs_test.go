@@ -1,0 +1,91 @@
+package outcome_test
+
+import (
+	"os"
+	"strings"
+	"testing"
+
+	"tachyphor/core/outcome"
+	"tachyphor/core/world"
+	"tachyphor/test/worlds"
+)
+
+// need is a scenario of demo/needs in the demo's world, put together; what replaces in its text goes by pairs.
+func need(t *testing.T, name string, replace ...string) *world.World {
+	t.Helper()
+	b, err := os.ReadFile("../../demo/needs/" + name + ".yaml")
+	if err != nil {
+		t.Fatal(err)
+	}
+	docs, jobs, err := worlds.DemoText("none")
+	if err != nil {
+		t.Fatal(err)
+	}
+	w, err := worlds.Parse(docs+"---\n"+strings.NewReplacer(replace...).Replace(string(b)), jobs)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return w
+}
+
+// once is its outcome in one repeat.
+func once(t *testing.T, w *world.World) *outcome.Outcome {
+	t.Helper()
+	w.Plan.Repeats = 1
+	o, _ := simulate(t, w, 2)
+	return o
+}
+
+func TestBadDay(t *testing.T) {
+	o := once(t, need(t, "bad-day"))
+	var told []string
+	for _, x := range o.Story {
+		told = append(told, x.Says)
+	}
+	says := strings.Join(told, "\n")
+	for _, want := range []string{
+		"Wed 16 Sep 01:30 to 03:30: spot nodes of pool burst-spot are taken back every 30 min 00 s: ", "nodes went",
+		"link registry carries 10 % of what it does (a mirror is down)", "pool burst can give no node: ", "asked for in vain",
+		"15:00 to 15:10: the controller is away (an update). At its end ", "the queue is gone after",
+	} {
+		if !strings.Contains(says, want) {
+			t.Errorf("nothing tells %q:\n%s", want, says)
+		}
+	}
+	q := o.Quiet
+	if q == nil || q.Lost < 5 || q.MetHours < 1 || q.MeanDelayNs <= 0 || !strings.Contains(q.Says, "without the events the mean start delay is ") {
+		t.Fatalf("%+v", q)
+	}
+	// Without the events it is what a scenario without them gives.
+	w := need(t, "bad-day")
+	quiet := once(t, w.Quiet())
+	if quiet.Groups[0].Delay.Mean.Mean != q.MeanDelayNs || quiet.Quiet != nil || len(quiet.Story) != 0 {
+		t.Errorf("%v, told %v", quiet.Groups[0].Delay.Mean.Mean, q.MeanDelayNs)
+	}
+}
+
+func TestShortLives(t *testing.T) {
+	o := once(t, need(t, "short-lives"))
+	if len(o.Lives) != 3 {
+		t.Fatalf("%+v", o.Lives)
+	}
+	for _, l := range o.Lives {
+		if l.Agents.Mean == 0 || l.Jobs.Mean <= 0.5 || l.Jobs.Mean > 12 || l.Age.Mean > 5*3600e9 {
+			t.Errorf("%+v", l)
+		}
+	}
+	if l := o.Lives[1]; l.ByJobs.Mean == 0 || l.ByAge.Mean == 0 {
+		t.Errorf("%+v", l)
+	}
+	// What is left behind hurts the more the longer an agent is kept.
+	wrong := func(most string) float64 {
+		w := need(t, "short-lives", "mostJobs: 12", "mostJobs: "+most, "mostAge: 4h", "mostAge: 0s")
+		for i := range w.Classes {
+			w.Classes[i].Leftovers.Fails = 0.002
+		}
+		return once(t, w).Groups[0].Wrong.Mean
+	}
+	if one, few, all := wrong("1"), wrong("12"), wrong("0"); !(one < few && few < all) {
+		t.Errorf("%v jobs go wrong on agents of one job, %v of twelve, %v of any number", one, few, all)
+	}
+}

@@ -1,0 +1,135 @@
+package sim
+
+import (
+	"slices"
+
+	"tachyphor/core/chance"
+	"tachyphor/core/document"
+	"tachyphor/core/units"
+	"tachyphor/core/world"
+)
+
+// Trouble comes over many at once: spot nodes taken back in waves, pools without a node to give, a slow
+// link, a controller that is away.
+
+// planTrouble plans where the world's events begin and end.
+func (e *engine) planTrouble() {
+	for i := range e.w.Events {
+		e.queue.plan(e.w.Events[i].From, troubleBegins, int32(i), 0)
+	}
+}
+
+func (e *engine) troubleEvent(kind eventKind, i int32, wave uint32) {
+	x := &e.w.Events[i]
+	if kind == troubleWave {
+		e.wave(i, wave)
+		return
+	}
+	more := 1
+	if kind == troubleEnds {
+		more = -1
+	} else {
+		e.queue.plan(x.To, troubleEnds, i, 0)
+	}
+	switch x.Kind {
+	case world.SpotTaken:
+		if more > 0 {
+			e.wave(i, 0)
+		}
+	case world.NoCapacity:
+		for _, p := range x.Pools {
+			e.pools[p].barren += more
+		}
+	case world.Slow:
+		e.slow(x.Link)
+	case world.ControllerAway:
+		if more > 0 {
+			e.controllerGoes()
+		}
+	}
+}
+
+// wave warns the nodes of a wave, and plans the next.
+func (e *engine) wave(i int32, wave uint32) {
+	x := &e.w.Events[i]
+	if next := e.now + x.Every; x.Every > 0 && next < x.To {
+		e.queue.plan(next, troubleWave, i, wave+1)
+	}
+	key := e.root.For(chance.Wave, x.Number, uint64(x.From)).For(chance.Wave, uint64(wave), 0)
+	for n := range e.nodes {
+		node := &e.nodes[n]
+		if node.ready && !node.gone && !node.noticed && slices.Contains(x.Pools, node.pool) &&
+			key.For(chance.Wave, e.w.Pools[node.pool].Key, uint64(node.ordinal)).Uniform() < x.Share {
+			e.nodeNoticed(int32(n))
+			e.trace.Hit[i]++
+		}
+	}
+}
+
+// slow sets the rates of a link by the events that are on now.
+func (e *engine) slow(name string) {
+	part := 1.0
+	for i := range e.w.Events {
+		if x := &e.w.Events[i]; x.Kind == world.Slow && x.Link == name && x.From <= e.now && e.now < x.To {
+			part *= x.Part
+		}
+	}
+	usual := newLinks(e.w)
+	for _, l := range e.linksNamed(name) {
+		link := &e.links[l]
+		link.advance(e.now)
+		link.total, link.each = usual[l].total*part, usual[l].each*part
+		e.planFlow(l)
+	}
+}
+
+// linksNamed are the ways that a link of a cluster has.
+func (e *engine) linksNamed(name string) []int32 {
+	switch name {
+	case document.RegistryLink:
+		return []int32{RegistryDown}
+	case document.StoreLink:
+		return []int32{StoreDown, StoreUp}
+	}
+	for i := range e.w.Links.Others {
+		if e.w.Links.Others[i].Name == name {
+			return []int32{int32(OtherLinks + i)}
+		}
+	}
+	return nil
+}
+
+// controllerBack is when the controller is back that is away at a moment; the moment itself where it is
+// there.
+func (e *engine) controllerBack(at units.Duration) units.Duration {
+	for again := true; again; {
+		again = false
+		for i := range e.w.Events {
+			if x := &e.w.Events[i]; x.Kind == world.ControllerAway && x.From <= at && at < x.To {
+				at, again = x.To, true
+			}
+		}
+	}
+	return at
+}
+
+// controllerGoes notes why jobs in the queues are held from now on.
+func (e *engine) controllerGoes() {
+	for t := range e.teams {
+		team := &e.teams[t]
+		if team.queue.len() > team.promised {
+			team.held = append(team.held, heldSince{e.now, ControllerAway})
+		}
+	}
+}
+
+// recordUnseen books the time of a job up to the round that sees it first.
+func (e *engine) recordUnseen(j int32, seen units.Duration) {
+	for i := range e.w.Events { // in order of time
+		if x := &e.w.Events[i]; x.Kind == world.ControllerAway && x.From < seen {
+			e.trace.spanTo(j, x.From, AwaitsRound, -1)
+			e.trace.spanTo(j, min(x.To, seen), ControllerAway, -1)
+		}
+	}
+	e.trace.spanTo(j, seen, AwaitsRound, -1)
+}
