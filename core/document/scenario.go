@@ -265,6 +265,7 @@ type Growth struct {
 	Choose      Choice         `json:"choose,omitempty" doc:"Which pool grows: cheapest (price of the nodes for each pod helped), tightest (least room left over), listed (first that can)."`
 	ShrinkAfter units.Duration `json:"shrinkAfter,omitempty" doc:"How long a node without agents is kept."`
 	Repack      bool           `json:"repack,omitempty" doc:"A node whose agents have all been idle for shrinkAfter goes with them, where other nodes have room for as many; what floor and spare ask for starts anew there."`
+	DrainBelow  float64        `json:"drainBelow,omitempty" doc:"Share of a node's room, by what its agents request, below which it is emptied once it has been so for shrinkAfter, the least used first, where the others have room for its agents: it takes no more, its idle ones go, and it goes when those at work have ended. It is opened again for a pod that fits nowhere. Absent: nodes are left until they are empty."`
 	SpareRoom   map[string]int `json:"spareRoom,omitempty" doc:"Room kept free for so many more agents of a template, by placeholder pods that give way at once."`
 }
 

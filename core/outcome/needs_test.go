@@ -52,14 +52,17 @@ func TestBadDay(t *testing.T) {
 			t.Errorf("nothing tells %q:\n%s", want, says)
 		}
 	}
-	q := o.Quiet
-	if q == nil || q.Lost < 5 || q.MetHours < 1 || q.MeanDelayNs <= 0 || !strings.Contains(q.Says, "without the events the mean start delay is ") {
-		t.Fatalf("%+v", q)
+	if len(o.Beside) != 1 {
+		t.Fatalf("%+v", o.Beside)
+	}
+	q := o.Beside[0]
+	if q.What != "without-events" || q.MoreLost < 5 || q.MoreHours < 1 || q.MeanDelayNs <= 0 || !strings.HasPrefix(q.Says, "Without the events, ") {
+		t.Errorf("%+v", q)
 	}
 	// Without the events it is what a scenario without them gives.
 	w := need(t, "bad-day")
 	quiet := once(t, w.Quiet())
-	if quiet.Groups[0].Delay.Mean.Mean != q.MeanDelayNs || quiet.Quiet != nil || len(quiet.Story) != 0 {
+	if quiet.Groups[0].Delay.Mean.Mean != q.MeanDelayNs || len(quiet.Beside) != 0 || len(quiet.Story) != 0 {
 		t.Errorf("%v, told %v", quiet.Groups[0].Delay.Mean.Mean, q.MeanDelayNs)
 	}
 }
@@ -87,5 +90,17 @@ func TestShortLives(t *testing.T) {
 	}
 	if one, few, all := wrong("1"), wrong("12"), wrong("0"); !(one < few && few < all) {
 		t.Errorf("%v jobs go wrong on agents of one job, %v of twelve, %v of any number", one, few, all)
+	}
+}
+
+func TestPackedAgain(t *testing.T) {
+	o := once(t, need(t, "packed-again"))
+	if len(o.Beside) != 1 || o.Beside[0].What != "nodes-left" || o.Beside[0].CostNano.Sign() >= 0 || o.Beside[0].MoreHours <= 0 ||
+		!strings.Contains(o.Beside[0].Says, "nodes were emptied") {
+		t.Fatalf("%+v", o.Beside)
+	}
+	left := once(t, need(t, "packed-again", ", drainBelow: 0.5", ""))
+	if left.Groups[0].Delay.Mean.Mean != o.Beside[0].MeanDelayNs || left.Samples[0].Cost.TotalNano.Compare(o.Samples[0].Cost.TotalNano) <= 0 {
+		t.Errorf("%v", left.Groups[0].Delay.Mean)
 	}
 }

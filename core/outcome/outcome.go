@@ -32,7 +32,7 @@ type Outcome struct {
 	Unmatched []Unmatched `json:"unmatched" doc:"Jobs that no template fits."`
 	Limits    []Limit     `json:"limits" doc:"Ceilings, quotas and full pools that jobs of the first repeat waited at, what cost most first."`
 	Story     []Told      `json:"story,omitempty" doc:"What was changed by hand in the first repeat, who was out of service and what trouble came over many at once, in order of time, with what became of the queue."`
-	Quiet     *Quiet      `json:"quiet,omitempty" doc:"The first repeat without its events; absent where there are none, or where that was not tried."`
+	Beside    []Beside    `json:"beside,omitempty" doc:"What the first repeat would have been otherwise, where that was tried."`
 	Troubles  []Trouble   `json:"troubles" doc:"What went wrong on the way, for good or not; only what did."`
 	Lives     []Life      `json:"lives,omitempty" doc:"How long agents lived and what they had done, by template: of those that had joined and went."`
 	Cache     *Cache      `json:"cache,omitempty" doc:"What the workspace cache did; absent without one."`

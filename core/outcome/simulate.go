@@ -44,12 +44,12 @@ func Simulate(w *world.World, workers int, progress paired.Progress) (*Outcome, 
 	return o, trace, raise(o, trace, workers, progress)
 }
 
-// raise runs the first repeat again with one more of what jobs waited at most, and without the events.
+// raise runs the first repeat again with one more of what jobs waited at most, and as it would have been otherwise.
 func raise(o *Outcome, t *sim.Trace, workers int, progress paired.Progress) error {
 	worlds, of, what := tries(t, o.Limits)
-	limits := len(worlds)
-	if len(t.World.Events) > 0 && len(t.Records) <= mostJobsTried {
-		worlds = append(worlds, t.World.Quiet())
+	limits, others := len(worlds), otherwises(t)
+	for _, x := range others {
+		worlds = append(worlds, x.world)
 	}
 	study := paired.Study[Sample]{
 		Worlds: worlds, Draws: paired.Draws(1, 0), Workers: workers, Progress: progress.Ending(),
@@ -62,8 +62,8 @@ func raise(o *Outcome, t *sim.Trace, workers int, progress paired.Progress) erro
 	for i := range limits {
 		o.Limits[of[i]].More = compareOne(what[i], o.Samples[0], samples[i][0])
 	}
-	if limits < len(worlds) {
-		o.Quiet = quietOf(o.Samples[0], samples[limits][0], o.Cost.Currency)
+	for i, x := range others {
+		o.Beside = append(o.Beside, besideOf(x, o.Samples[0], samples[limits+i][0], o.Cost.Currency))
 	}
 	return nil
 }

@@ -126,29 +126,3 @@ func several(n int, one, more string) string {
 	}
 	return units.Count(int64(n)) + " " + more
 }
-
-// Quiet is what a run would have been without its events.
-type Quiet struct {
-	MeanDelayNs float64                `json:"meanDelayNs" doc:"Mean start delay without them, in the first repeat."`
-	MetHours    float64                `json:"metHours" doc:"Job-hours of start delay that they cost."`
-	Wrong       int                    `json:"wrong" doc:"Jobs more that went wrong for good with them."`
-	Lost        int                    `json:"lost" doc:"Attempts more that were cut short with them."`
-	CostNano    units.Sum[units.Money] `json:"costNano" doc:"What they added to the bill of the repeat; below 0 when it is less with them."`
-	Says        string                 `json:"says" doc:"That in words."`
-}
-
-// quietOf compares a repeat with the same jobs and draws without the events.
-func quietOf(with, without Sample, currency string) *Quiet {
-	a, b := &with.Groups[0], &without.Groups[0]
-	more := compareOne("", without, with)
-	q := &Quiet{
-		MeanDelayNs: b.Delay.Mean, MetHours: -more.MetHours, CostNano: more.CostNano,
-		Wrong: a.Jobs - a.Results[sim.Succeeded] - b.Jobs + b.Results[sim.Succeeded], Lost: a.Lost - b.Lost,
-	}
-	q.Says = fmt.Sprintf("With the same jobs and draws but without the events the mean start delay is %s instead of %s. They cost "+
-		"%.1f job-hours of waiting, %s, %s, and %s.",
-		units.Duration(b.Delay.Mean).Short(), units.Duration(a.Delay.Mean).Short(), q.MetHours,
-		several(q.Lost, "attempt cut short", "attempts cut short"), several(q.Wrong, "job that went wrong for good", "jobs that went wrong for good"),
-		Signed(q.CostNano, currency))
-	return q
-}

@@ -27,7 +27,7 @@ func (e *engine) poolDrains(p int32, begins bool) {
 		case begins && node.ready:
 			e.closeTo(int32(n))
 		case !begins:
-			node.closed = false
+			node.closed, node.emptying = false, false
 			e.changed(int32(n))
 		}
 	}

@@ -241,6 +241,8 @@ func (e *engine) happen(v event) {
 		}
 	case kind >= poolStep && kind <= nodeGone:
 		e.poolEvent(kind, v.subject, v.version)
+	case kind == emptyingLook:
+		e.emptyingLook()
 	case kind >= troubleBegins && kind <= troubleWave:
 		e.troubleEvent(kind, v.subject, v.version)
 	default:

@@ -43,6 +43,7 @@ const (
 	troubleBegins // subject: event of the world
 	troubleEnds   // subject: likewise
 	troubleWave   // subject: likewise; version: which wave
+	emptyingLook  // for a node to empty
 	eventKinds
 )
 

@@ -34,6 +34,9 @@ func (e *engine) podWaits(at units.Duration) {
 func (e *engine) scan() {
 	e.lastScan, e.nextScan = e.now, never
 	e.trace.Scans++
+	if e.w.Growth.DrainBelow > 0 {
+		e.reopen()
+	}
 	if e.still() {
 		e.scanStill()
 		return

@@ -276,6 +276,7 @@ func (e *engine) freePod(a int32) {
 	e.retry()
 	if node.pods == 0 {
 		e.nodeEmpty(g.node)
+		e.goneIfEmpty(g.node)
 	} else {
 		e.rests(g.node)
 	}

@@ -17,17 +17,20 @@ type node struct {
 	pool    int32
 	ready   bool
 	gone    bool
-	failed  bool  // it did not come up
-	closed  bool  // it takes no new agents
-	noticed bool  // it will be taken back
-	ordinal int32 // within the pool, from 1
-	pods    int32
-	idle    int32            // of them, agents that stand idle
-	stirs   uint32           // what happened to its pods; a planned look at their rest is off when it has changed
-	version uint32           // of the planned look at its emptiness
-	emptied units.Duration   // when its last pod went, or it became ready without one
-	left    fleet.Room       // for pods, by effective requests
-	scored  template.Request // asked by its pods, as scoring counts it
+	failed  bool // it did not come up
+	closed  bool // it takes no new agents
+	noticed bool // it will be taken back
+	// emptying says that it takes no new agents because it is used little, and goes when it has none.
+	emptying    bool
+	littleSince units.Duration // since when it is used little; below 0: it is not
+	ordinal     int32          // within the pool, from 1
+	pods        int32
+	idle        int32            // of them, agents that stand idle
+	stirs       uint32           // what happened to its pods; a planned look at their rest is off when it has changed
+	version     uint32           // of the planned look at its emptiness
+	emptied     units.Duration   // when its last pod went, or it became ready without one
+	left        fleet.Room       // for pods, by effective requests
+	scored      template.Request // asked by its pods, as scoring counts it
 	// planned is the room left on a node that is still booting, after the pods
 	// that it was asked for.
 	planned           fleet.Room
@@ -71,7 +74,7 @@ func (e *engine) newNode(p int32) int32 {
 	room := e.w.Pools[p].Room
 	e.nodes = append(e.nodes, node{
 		pool: p, ordinal: e.pools[p].made, left: room, planned: room, asked: e.now,
-		shelf: newHolding(e.w),
+		shelf: newHolding(e.w), littleSince: -1,
 	})
 	for t := range e.place.ratings {
 		e.place.ratings[t] = append(e.place.ratings[t], rating{points: unrated})
@@ -105,6 +108,7 @@ func (e *engine) firstNodes() {
 	}
 	e.planDrains()
 	e.planTrouble()
+	e.planEmptying()
 	if e.holders != nil {
 		e.placeHolders()
 	}

@@ -23,6 +23,9 @@ func fleet(seed uint64) (text, jobs string, f retold.Fleet) {
 		Scan: pick(1, 5, 10), Patience: pick(0, 0, 7, 30), ShrinkAfter: pick(0, 13, 60, 600),
 		Choose: word("cheapest", "tightest", "listed"), Pack: r.IntN(2) == 0,
 	}
+	if more := rand.New(rand.NewPCG(seed, 32)); more.IntN(2) == 0 { // draws of its own, so that the rest stays as it was
+		f.Scaling.DrainBelow = []float64{0.3, 0.5, 0.7, 1}[more.IntN(4)]
+	}
 	var types, pools, templates, classes, kinds strings.Builder
 	names := []string{"b", "a", "c"}
 	for i := range 1 + r.IntN(3) {
@@ -83,10 +86,10 @@ spec:
   cluster: c
   workload: w
   templates:
-%s  nodes: {placement: %s, growth: {scan: %ds, patience: %ds, shrinkAfter: %ds, choose: %s}}
+%s  nodes: {placement: %s, growth: {scan: %ds, patience: %ds, shrinkAfter: %ds, choose: %s, drainBelow: %g}}
   run: {span: 4h, repeats: 1}
 `, types.String(), pools.String(), f.Start, f.Wipe, classes.String(), kinds.String(), placement, f.Scaling.Scan, f.Scaling.Patience,
-		f.Scaling.ShrinkAfter, f.Scaling.Choose) + templates.String()
+		f.Scaling.ShrinkAfter, f.Scaling.Choose, f.Scaling.DrainBelow) + templates.String()
 	csv := "id,submitted,class,work\n"
 	at, busy := 0, pick(5, 30, 200)
 	for j := range 20 + r.IntN(60) {
@@ -105,7 +108,7 @@ spec:
 
 // How nodes are chosen, asked for, filled and taken away, written twice.
 func TestOracleNodesRetold(t *testing.T) {
-	grown, gone, waited := 0, 0, 0
+	grown, gone, waited, emptied, reopened := 0, 0, 0, 0, 0
 	tried := retell(t, tellings(1200), fleet, func(trace *sim.Trace, f retold.Fleet) string {
 		want := retold.Nodes(f)
 		for j, b := range want.Berths {
@@ -121,10 +124,12 @@ func TestOracleNodesRetold(t *testing.T) {
 				gone++
 			}
 		}
+		emptied, reopened = emptied+want.Emptied, reopened+want.Reopened
 		return nodesDiffer(trace, f, want)
 	})
-	t.Logf("%d worlds, %d nodes asked for, %d gone, %d jobs waited for room", tried, grown, gone, waited)
-	if tried < int(tellings(1000)) || grown == 0 || gone == 0 || waited == 0 {
+	t.Logf("%d worlds, %d nodes asked for, %d gone, %d emptied, %d opened again, %d jobs waited for room", tried, grown, gone, emptied, reopened,
+		waited)
+	if tried < int(tellings(1000)) || grown == 0 || gone == 0 || waited == 0 || emptied == 0 || reopened == 0 {
 		t.Error("the worlds do not try what they are there for")
 	}
 }

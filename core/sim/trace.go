@@ -34,6 +34,8 @@ type Trace struct {
 	TakenBack     int64 // spot nodes
 	Pushed        int64 // agents pushed off nodes by pods of higher priority
 	ImagesEvicted int64
+	Emptied       int64          // nodes that were chosen to be emptied
+	Reopened      int64          // of them, those that were opened again
 	Cut           [Results]int64 // attempts cut short, by why
 	Cache         CacheCount
 	// Moved are bytes within the window, by link: RegistryDown, StoreDown, StoreUp, and the

@@ -124,3 +124,10 @@ func (w *World) Quiet() *World {
 	c.Events = nil
 	return &c
 }
+
+// Undrained is the world with nodes left until they are empty.
+func (w *World) Undrained() *World {
+	c := *w
+	c.Growth.DrainBelow = 0
+	return &c
+}

@@ -267,8 +267,8 @@ func story(o *outcome.Outcome) listing {
 	for _, x := range o.Story {
 		l.rows = append(l.rows, []string{x.Says})
 	}
-	if o.Quiet != nil {
-		l.rows = append(l.rows, []string{o.Quiet.Says})
+	for _, x := range o.Beside {
+		l.rows = append(l.rows, []string{x.Says})
 	}
 	return l
 }

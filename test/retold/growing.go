@@ -9,6 +9,9 @@ import (
 // scan has pods that have waited long enough promised room: on nodes that boot, then on new
 // ones.
 func (h *harbour) scan() {
+	if h.f.Scaling.DrainBelow > 0 {
+		h.reopen()
+	}
 	var list []*pod
 	for _, p := range h.inOrder() {
 		if p.booked == nil && p.created+h.f.Scaling.Patience <= h.now {

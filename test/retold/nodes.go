@@ -27,6 +27,7 @@ type Scaling struct {
 	Scan, Patience, ShrinkAfter int
 	Choose                      string // cheapest, tightest or listed
 	Pack                        bool   // pods go where most is taken, not least
+	DrainBelow                  float64
 }
 
 // A Fleet is what pods are placed on: every job has a pod of its own, asked for when it is
@@ -56,8 +57,9 @@ type (
 
 // A NodesTold is what happened.
 type NodesTold struct {
-	Berths []Berth
-	Lives  []Life
+	Berths            []Berth
+	Lives             []Life
+	Emptied, Reopened int // nodes that began to empty, and that were opened again
 }
 
 type podState int
@@ -84,6 +86,8 @@ type machine struct {
 	until         int // when it is ready
 	turn          int
 	emptied       int // since when it has no pods; Never while it has
+	little        int // since when it is used little; Never while it is not
+	closing       bool
 	life          int // index into what is told
 }
 
@@ -134,7 +138,7 @@ func (h *harbour) turn() int {
 
 func (h *harbour) ask(p int) *machine {
 	h.made[p]++
-	n := &machine{pool: p, ordinal: h.made[p], until: h.now + h.f.Pools[p].Boot, turn: h.turn(), emptied: Never, life: len(h.out.Lives)}
+	n := &machine{pool: p, ordinal: h.made[p], until: h.now + h.f.Pools[p].Boot, turn: h.turn(), emptied: Never, little: Never, life: len(h.out.Lives)}
 	h.nodes = append(h.nodes, n)
 	h.out.Lives = append(h.out.Lives, Life{Name: h.name(n), Asked: h.now, Ready: Never, Gone: Never})
 	return n
@@ -183,15 +187,20 @@ func (h *harbour) second() {
 		h.placeAll()
 		if h.on(n) == 0 {
 			n.emptied, n.turn = h.now, h.turn()
+			if n.closing && h.count(n.pool) > h.f.Pools[n.pool].Least {
+				h.goes(n)
+			}
 		}
 	}
 	for _, n := range h.inTurn(func(n *machine) bool {
 		return !n.gone && n.emptied != Never && n.emptied+h.f.Scaling.ShrinkAfter <= h.now
 	}) {
 		if h.count(n.pool) > h.f.Pools[n.pool].Least {
-			n.gone, n.ready = true, false
-			h.out.Lives[n.life].Gone = h.now
+			h.goes(n)
 		}
+	}
+	if h.f.Scaling.DrainBelow > 0 && h.now > 0 && h.now%h.f.Scaling.Scan == 0 {
+		h.emptying()
 	}
 	for j, job := range h.f.Jobs {
 		if job.Submitted == h.now {
@@ -204,6 +213,11 @@ func (h *harbour) second() {
 	if h.now%h.f.Scaling.Scan == 0 {
 		h.scan()
 	}
+}
+
+func (h *harbour) goes(n *machine) {
+	n.gone, n.ready = true, false
+	h.out.Lives[n.life].Gone = h.now
 }
 
 func (h *harbour) inTurn(is func(*machine) bool) []*machine {

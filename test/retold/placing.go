@@ -59,7 +59,7 @@ func (h *harbour) place(p *pod) {
 	var best *machine
 	top := -1
 	for _, n := range h.byName() {
-		if s := h.left(n); n.ready && k.Pools[n.pool] && s.holds(k) {
+		if s := h.left(n); n.ready && !n.closing && k.Pools[n.pool] && s.holds(k) {
 			if points := h.score(n.pool, s, k); points > top {
 				best, top = n, points
 			}

@@ -46,6 +46,7 @@ func lived(text string, d dice) string {
 		more := d.pick("mostJobs: 3, ", "mostAge: 25m, ", "mostJobs: 2, mostAge: 2h, ")
 		text = strings.Replace(text, "agents: {reuse: while-idle, ", "agents: {"+more+"reuse: while-idle,  ", 1)
 	}
+	text = strings.Replace(text, "growth: {", "growth: {"+d.pick("", "drainBelow: 0.5, ", "drainBelow: 1, "), 1)
 	if d.IntN(2) == 0 {
 		text = strings.Replace(text, "'jq, cmake'", "'jq, cmake', tachyphor/joins: before-tools, tachyphor/without-tool: "+
 			d.pick("job-waits", "job-fails"), 1)
@@ -134,7 +135,7 @@ func troubled(text string, d dice) string {
 		from := 9*60 + d.IntN(120)
 		events += fmt.Sprintf("    - {when: 'Mon-Sun %02d:%02d-%02d:%02d', %s}\n", from/60, from%60, from/60+1, from%60, d.pick(
 			"spotTaken: {share: 0.7, every: 13m}", "spotTaken: {share: 1}", "noCapacity: {pools: [grow, base]}", "noCapacity: {}",
-			"slow: {link: registry, to: 0.1}", "slow: {link: store, to: 0.02}", "controllerAway: true"))
+			"slow: {link: registry, to: 0.1}", "slow: {link: store, to: 0.02}", "controllerAway: true", "controllerAway: true", "controllerAway: true"))
 	}
 	return strings.Replace(text, "  nodes: {placement:", events+"  nodes: {placement:", 1)
 }

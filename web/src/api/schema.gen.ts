@@ -1309,6 +1309,37 @@ export interface components {
             /** @description It does not hang on this. */
             unmoved?: boolean;
         };
+        Beside: {
+            /** @description How much more the bill of the repeat is as it is; below 0 when it is less. */
+            costNano: string;
+            /**
+             * Format: double
+             * @description Mean start delay otherwise.
+             */
+            meanDelayNs: number;
+            /**
+             * Format: double
+             * @description Job-hours of start delay more as it is; below 0 where it is less.
+             */
+            moreHours: number;
+            /**
+             * Format: int64
+             * @description Attempts more that were cut short as it is.
+             */
+            moreLost: number;
+            /**
+             * Format: int64
+             * @description Jobs more that went wrong for good as it is.
+             */
+            moreWrong: number;
+            /** @description That in words. */
+            says: string;
+            /**
+             * @description without-events: without the trouble that comes over many at once; nodes-left: with nodes left until they are empty.
+             * @enum {string}
+             */
+            what: "without-events" | "nodes-left";
+        };
         Bills: {
             /** @description As many of them, always on. */
             alwaysPerMonth: components["schemas"]["Figure"];
@@ -2548,6 +2579,11 @@ export interface components {
         Growth: {
             /** @description Which pool grows: cheapest (price of the nodes for each pod helped), tightest (least room left over), listed (first that can). */
             choose?: string;
+            /**
+             * Format: double
+             * @description Share of a node's room, by what its agents request, below which it is emptied once it has been so for shrinkAfter, the least used first, where the others have room for its agents: it takes no more, its idle ones go, and it goes when those at work have ended. It is opened again for a pod that fits nowhere. Absent: nodes are left until they are empty.
+             */
+            drainBelow?: number;
             /** @description How long a pod stays unplaceable before a pool grows. */
             patience?: string;
             /** @description A node whose agents have all been idle for shrinkAfter goes with them, where other nodes have room for as many; what floor and spare ask for starts anew there. */
@@ -3604,6 +3640,8 @@ export interface components {
         Outcome: {
             /** @description Of recorded jobs: figures of all jobs in runs of jobs like them, each with the draws of the repeat of its number. */
             alike?: components["schemas"]["Sample"][];
+            /** @description What the first repeat would have been otherwise, where that was tried. */
+            beside?: components["schemas"]["Beside"][];
             /** @description What the workspace cache did; absent without one. */
             cache?: components["schemas"]["Cache"];
             /** @description What start delay was spent waiting for, most first. */
@@ -3633,8 +3671,6 @@ export interface components {
             notes: string[];
             /** @description Names of the phases of every ribbon, in order. */
             phases: string[];
-            /** @description The first repeat without its events; absent where there are none, or where that was not tried. */
-            quiet?: components["schemas"]["Quiet"];
             /** @description The jobs were recorded: the same in every repeat. */
             recorded?: boolean;
             /**
@@ -4117,32 +4153,6 @@ export interface components {
             at: number;
             /** @description Quantity. */
             quantity: string;
-        };
-        Quiet: {
-            /** @description What they added to the bill of the repeat; below 0 when it is less with them. */
-            costNano: string;
-            /**
-             * Format: int64
-             * @description Attempts more that were cut short with them.
-             */
-            lost: number;
-            /**
-             * Format: double
-             * @description Mean start delay without them, in the first repeat.
-             */
-            meanDelayNs: number;
-            /**
-             * Format: double
-             * @description Job-hours of start delay that they cost.
-             */
-            metHours: number;
-            /** @description That in words. */
-            says: string;
-            /**
-             * Format: int64
-             * @description Jobs more that went wrong for good with them.
-             */
-            wrong: number;
         };
         Quota: {
             /** @description Most CPU requested. */
