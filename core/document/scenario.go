@@ -23,7 +23,7 @@ type ScenarioSpec struct {
 	Templates    []TemplateUse `json:"templates" doc:"Templates, in order of preference."`
 	AgentCeiling *int          `json:"agentCeiling,omitempty" doc:"Most agents of all templates together; absent: none."`
 	Limits       []Shared      `json:"limits,omitempty" doc:"Most agents of several templates together, as under one licence."`
-	Changes      []Raise       `json:"changes,omitempty" doc:"Numbers that are changed by hand at a moment, as when somebody raises a ceiling."`
+	Changes      []Raise       `json:"changes,omitempty" doc:"What is changed by hand at a moment, as when somebody raises a ceiling or rolls a changed template out."`
 	Events       []Mishap      `json:"events,omitempty" doc:"Trouble that comes over many at once, as on a bad day."`
 	Nodes        NodeDesign    `json:"nodes,omitempty" doc:"Limits and growth of the node pools."`
 	Quota        Quota         `json:"quota,omitempty" doc:"Quota of the agents' namespace."`

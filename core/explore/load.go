@@ -80,6 +80,9 @@ func bounded(w *world.World, a aim.Aim) bool {
 	if slices.ContainsFunc(w.Pools, func(p world.Pool) bool { return p.Spot != nil && p.Max > 0 }) {
 		return false
 	}
+	if len(w.Later) > 0 || slices.ContainsFunc(w.Templates, func(t world.Template) bool { return t.Early }) {
+		return false // agents of other sizes; jobs that fail before they have worked
+	}
 	return !w.Preempts || !slices.ContainsFunc(w.Templates, func(t world.Template) bool { return t.Rank != w.Templates[0].Rank })
 }
 

@@ -70,6 +70,11 @@ func Own(in shelf.Named, changes []document.Changes, name string) (string, error
 				scenario = append(scenario, document.Edit{Op: "replace", Path: fmt.Sprintf("/spec/limits/%d/templates/%d", k, at), Value: own(d)})
 			}
 		}
+		for k, x := range in.Scenario.Value.(*document.Scenario).Spec.Changes {
+			if x.Template == d.Name {
+				scenario = append(scenario, document.Edit{Op: "replace", Path: fmt.Sprintf("/spec/changes/%d/template", k), Value: own(d)})
+			}
+		}
 		if n, ok := room[d.Name]; ok {
 			at := "/spec/nodes/growth/spareRoom"
 			scenario = append(scenario, document.Edit{Op: "remove", Path: at + document.Pointer(d.Name)},

@@ -18,6 +18,7 @@ type Lines struct {
 	Money   []float64   `json:"moneyPerHour" doc:"Money spent on nodes, an hour."`
 	CPU     []NamedLine `json:"cpu" doc:"Cores of ready nodes: room for agents, requested by them, used by jobs at work where that is known."`
 	Memory  []NamedLine `json:"memory" doc:"GiB of ready nodes, likewise."`
+	Before  []float64   `json:"before,omitempty" doc:"Agents that were made before their template was changed; absent where none is."`
 	Stored  []float64   `json:"storedGB,omitempty" doc:"GB in the cache store; absent without archives."`
 }
 
@@ -62,6 +63,9 @@ func (s *Sum) timeLines() Lines {
 	}
 	if slices.ContainsFunc(s.world.Rules, func(r document.CacheRule) bool { return r.Plan == document.Archive }) {
 		l.Stored = scaled(s.lines.Stored, float64(units.GB)/(1<<20))
+	}
+	if len(s.world.Later) > 0 {
+		l.Before = mean(s.lines.Before)
 	}
 	return l
 }

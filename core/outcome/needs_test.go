@@ -4,6 +4,7 @@ import (
 	"os"
 	"strings"
 	"testing"
+	"time"
 
 	"tachyphor/core/outcome"
 	"tachyphor/core/world"
@@ -102,5 +103,46 @@ func TestPackedAgain(t *testing.T) {
 	left := once(t, need(t, "packed-again", ", drainBelow: 0.5", ""))
 	if left.Groups[0].Delay.Mean.Mean != o.Beside[0].MeanDelayNs || left.Samples[0].Cost.TotalNano.Compare(o.Samples[0].Cost.TotalNano) <= 0 {
 		t.Errorf("%v", left.Groups[0].Delay.Mean)
+	}
+}
+
+func TestRolledOut(t *testing.T) {
+	for recycle, want := range map[string]string{
+		"none": "small-steady becomes small-steady-next. Of before there are ",
+		"idle": "small-steady becomes small-steady-next, idle agents are taken away. Of before there are ",
+		"all":  "No job begins on them afterwards; the last is gone after ",
+	} {
+		o := once(t, need(t, "rolled-out", "recycle: idle", "recycle: "+recycle))
+		if len(o.Story) != 1 || !strings.Contains(o.Story[0].Says, want) {
+			t.Errorf("%s: %+v", recycle, o.Story)
+		}
+		bin := int(int64(time.Date(2026, 9, 16, 8, 0, 0, 0, time.UTC).Sub(o.Start)) / o.Lines.BinNs)
+		if o.Lines.Before == nil || o.Lines.Before[bin-1] != 0 || o.Lines.Before[bin] <= 0 || o.Lines.Before[len(o.Lines.Before)-1] != 0 {
+			t.Errorf("%s: agents of before: %v", recycle, o.Lines.Before[bin-1:bin+3])
+		}
+	}
+	if o := once(t, need(t, "packed-again")); o.Lines.Before != nil {
+		t.Error("agents of before where nothing changes")
+	}
+	// A template that takes other jobs is another design.
+	b, err := os.ReadFile("../../demo/needs/rolled-out.yaml")
+	if err != nil {
+		t.Fatal(err)
+	}
+	docs, jobs, err := worlds.DemoText("none")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, bad := range [][3]string{
+		{"tachyphor/offers: linux, web, go", "tachyphor/offers: linux, web", "so that other jobs would come to it"},
+		{"becomes: small-steady-next", "becomes: nobody", "nobody"},
+		{"recycle: idle", "recycle: some", "none, idle, all"},
+		{"cpu: 1500m", "cpu: 90", "fits no node"},
+		{"becomes: small-steady-next, ", "", "say floor, ceiling or spare, or what it becomes"},
+	} {
+		_, err := worlds.Parse(docs+"---\n"+strings.Replace(string(b), bad[0], bad[1], 1), jobs)
+		if err == nil || !strings.Contains(err.Error(), bad[2]) {
+			t.Errorf("%s: %v", bad[1], err)
+		}
 	}
 }

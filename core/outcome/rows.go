@@ -134,6 +134,9 @@ func (o *Outcome) LineRows() []LineRow {
 			all = append(all, line{x.quantity, l.Name, x.unit, l.Values})
 		}
 	}
+	if o.Lines.Before != nil {
+		all = append(all, line{"agents", "before a change", "agents", o.Lines.Before})
+	}
 	if o.Lines.Stored != nil {
 		all = append(all, line{"stored", "", "GB", o.Lines.Stored})
 	}

@@ -27,9 +27,10 @@ func story(t *sim.Trace) []Told {
 	w := t.World
 	var out []Told
 	within := func(at units.Duration) bool { return at >= w.Plan.Warmup && at < w.Plan.Span }
-	for _, c := range w.Changes {
+	for i := range w.Changes {
+		c := &w.Changes[i]
 		if within(c.At) {
-			out = append(out, Told{int64(c.At), fmt.Sprintf("%s: %s. %s", w.Clock(c.At), c.Says(w), queueThen(t, c.Template, c.At))})
+			out = append(out, Told{int64(c.At), fmt.Sprintf("%s: %s. %s", w.Clock(c.At), c.Says(w), rolledOut(t, i)+queueThen(t, c.Template, c.At))})
 		}
 	}
 	for k := range w.Templates {
@@ -52,6 +53,27 @@ func story(t *sim.Trace) []Told {
 	}
 	slices.SortStableFunc(out, func(a, b Told) int { return cmp.Compare(a.At, b.At) })
 	return out[:min(len(out), mostTold)]
+}
+
+// rolledOut tells what became of the agents that were there when a template was changed; empty: it was not.
+func rolledOut(t *sim.Trace, i int) string {
+	if t.World.Changes[i].Becomes < 0 {
+		return ""
+	}
+	w, r := t.World, &t.Rollouts[i]
+	if r.Idle+r.Busy+r.Coming == 0 {
+		return "No agent of before is there. "
+	}
+	says := fmt.Sprintf("Of before there are %d agents idle, %d at work and %d on their way. ", r.Idle, r.Busy, r.Coming)
+	if r.Jobs > 0 {
+		says += fmt.Sprintf("%s on them afterwards, the last at %s; ", several(r.Jobs, "job begins", "jobs begin"), w.Clock(r.LastJob))
+	} else {
+		says += "No job begins on them afterwards; "
+	}
+	if r.Gone < 0 || r.Gone > w.Plan.Span {
+		return says + "some are there as long as one looks, or until it is changed again. "
+	}
+	return says + "the last is gone after " + (r.Gone - w.Changes[i].At).Short() + ". "
 }
 
 // eventTold tells what an event did, and the queue of all templates at its end.

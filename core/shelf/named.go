@@ -3,6 +3,7 @@ package shelf
 import (
 	"errors"
 	"fmt"
+	"slices"
 
 	"tachyphor/core/document"
 )
@@ -17,7 +18,7 @@ type Need struct {
 }
 
 // Needs lists what a scenario names: its cluster, its workload, and its templates in their
-// order.
+// order, and what they become.
 func Needs(scenario *document.Document) []Need {
 	spec := &scenario.Value.(*document.Scenario).Spec
 	out := []Need{
@@ -27,6 +28,12 @@ func Needs(scenario *document.Document) []Need {
 	for i, t := range spec.Templates {
 		out = append(out, Need{Name{document.KindPodTemplate, t.Template}, fmt.Sprintf("spec.templates[%d].template", i)})
 	}
+	for i, c := range spec.Changes {
+		n := Need{Name{document.KindPodTemplate, c.Becomes}, fmt.Sprintf("spec.changes[%d].becomes", i)}
+		if c.Becomes != "" && !slices.ContainsFunc(out, func(x Need) bool { return x.Name == n.Name }) {
+			out = append(out, n)
+		}
+	}
 	return out
 }
 
@@ -35,6 +42,7 @@ func Needs(scenario *document.Document) []Need {
 type Named struct {
 	Scenario, Cluster, Workload *document.Document
 	Templates                   []*document.Document // in the scenario's order
+	Later                       []*document.Document // what templates become, each once, but for those that are among them
 }
 
 // Named finds what a scenario names, and what of it is missing.
@@ -51,7 +59,11 @@ func (s *Shelf) Named(scenario *document.Document) (n Named, missing []Need) {
 		case document.KindWorkload:
 			n.Workload = d
 		default:
-			n.Templates = append(n.Templates, d)
+			if len(n.Templates) < len(scenario.Value.(*document.Scenario).Spec.Templates) {
+				n.Templates = append(n.Templates, d)
+			} else {
+				n.Later = append(n.Later, d)
+			}
 		}
 	}
 	return n, missing
@@ -59,7 +71,17 @@ func (s *Shelf) Named(scenario *document.Document) (n Named, missing []Need) {
 
 // All are the scenario and what it names, in order.
 func (n Named) All() []*document.Document {
-	return append([]*document.Document{n.Scenario, n.Cluster, n.Workload}, n.Templates...)
+	return slices.Concat([]*document.Document{n.Scenario, n.Cluster, n.Workload}, n.Templates, n.Later)
+}
+
+// Template finds a template by name among those that the scenario names; nil: it names none so.
+func (n Named) Template(name string) *document.Document {
+	for _, d := range slices.Concat(n.Templates, n.Later) {
+		if d != nil && d.Name == name {
+			return d
+		}
+	}
+	return nil
 }
 
 // With returns what is named with changes made in it; documents that none of them means are the

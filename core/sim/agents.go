@@ -39,10 +39,12 @@ type agent struct {
 	image    int16 // of its images the one that it waits for, in pulling
 	missing  bool  // it does
 	replaces bool  // it was made because another failed to start
+	before   bool  // it was made before its template was changed
 	fails    bool  // one of its boot tools cannot be installed
 	waited   bool  // for an image
 	pulls    bool  // and some image is pulled for it first
-	template int32
+	template int32 // what it is made of
+	team     int32 // the template of the scenario whose agent it is
 	node     int32 // -1 while unplaced
 	job      int32 // the job it works on or wipes after; -1 otherwise
 	lastJob  int32 // the last job it ended; -1 before the first
@@ -116,7 +118,7 @@ func (e *engine) newAgent(t int32) {
 	team := &e.teams[t]
 	team.made++
 	e.agents[a] = agent{
-		template: t, node: -1, job: -1, lastJob: -1, verdict: -1, waitNode: -1, bootNode: -1,
+		template: team.form, team: t, node: -1, job: -1, lastJob: -1, verdict: -1, waitNode: -1, bootNode: -1,
 		ordinal: team.made, created: e.now, asked: -1, unbooted: -1, joined: -1, called: -1,
 		version: e.agents[a].version + 1, replaces: team.failed > 0, tried: tried{could: never},
 	}
@@ -125,7 +127,7 @@ func (e *engine) newAgent(t int32) {
 	team.coming++
 	e.total++
 	e.mostAgents()
-	e.charge(t, 1)
+	e.charge(team.form, 1)
 	e.trace.AgentsMade++
 	e.observeNewAgent()
 	e.submitPod(a)
@@ -220,10 +222,10 @@ func (e *engine) agentJoined(a int32) {
 		return
 	}
 	g.joined = e.now
-	team := &e.teams[g.template]
+	team := &e.teams[g.team]
 	team.coming--
 	if e.w.Templates[g.template].Numbers.NeedsOneAgent && len(team.arrived) > 0 {
-		e.wake(g.template, e.now) // there is one now
+		e.wake(g.team, e.now) // there is one now
 	}
 	if team.promised > 0 {
 		w := team.queue.pop()
@@ -239,7 +241,7 @@ func (e *engine) agentJoined(a int32) {
 // giveUp takes away an agent that has not joined: it failed, or its node goes.
 func (e *engine) giveUp(a int32) {
 	g := &e.agents[a]
-	team := &e.teams[g.template]
+	team := &e.teams[g.team]
 	team.coming--
 	if team.promised > team.coming {
 		team.promised--
@@ -255,7 +257,7 @@ func (e *engine) giveUp(a int32) {
 		at += failPause
 	}
 	e.depart(a)
-	e.wake(g.template, at)
+	e.wake(g.team, at)
 }
 
 // failPause is how long the controller leaves a template alone whose agent failed at
@@ -277,7 +279,7 @@ func (e *engine) wiped(a int32) {
 
 // leave takes an agent and its pod away, and lets the controller look again.
 func (e *engine) leave(a int32) {
-	t, last := e.agents[a].template, e.agents[a].lastJob
+	t, last := e.agents[a].team, e.agents[a].lastJob
 	e.depart(a)
 	e.teams[t].freedBy, e.freedBy, e.teams[t].lastGone = last, last, e.now
 	e.wake(t, e.now) // its floor may be broken
@@ -288,9 +290,10 @@ func (e *engine) depart(a int32) {
 	g := &e.agents[a]
 	e.becomes(a, gone)
 	e.observeLife(g)
+	e.wentBefore(g)
 	e.trace.AgentTime.Add(e.clip(e.now) - e.clip(g.created))
 	g.version++ // calls off what was ahead of it
-	team := &e.teams[g.template]
+	team := &e.teams[g.team]
 	team.total--
 	e.mostAgents()
 	e.total--

@@ -63,8 +63,8 @@ func (e *engine) cut(a int32, why Result) {
 		e.endJob(j, why)
 	} else {
 		e.observeWaiting(1)
-		e.teams[g.template].arrived = append(e.teams[g.template].arrived, j)
-		e.wake(g.template, e.now)
+		e.teams[g.team].arrived = append(e.teams[g.team].arrived, j)
+		e.wake(g.team, e.now)
 	}
 	e.leave(a)
 }

@@ -2,6 +2,7 @@ package sim
 
 import (
 	"fmt"
+	"slices"
 
 	"tachyphor/core/fleet"
 	"tachyphor/core/template"
@@ -25,7 +26,6 @@ func audit(e *engine) {
 		workers       int
 		total, coming int
 		idle          int
-		unplaced      int
 	}
 	if e.trace.spans.n%3 == 0 { // now and then, so that several changes come together
 		for t := range e.place.rankings {
@@ -37,7 +37,7 @@ func audit(e *engine) {
 			}
 		}
 	}
-	nodes, teams := make([]sums, len(e.nodes)), make([]sums, len(e.teams))
+	nodes, teams, forms := make([]sums, len(e.nodes)), make([]sums, len(e.teams)), make([]int, len(e.w.Templates))
 	for n := range e.nodes {
 		nodes[n].room = e.w.Pools[e.nodes[n].pool].Room
 		for t, k := range e.nodes[n].holders {
@@ -54,7 +54,7 @@ func audit(e *engine) {
 			continue
 		}
 		t := &e.w.Templates[g.template]
-		team := &teams[g.template]
+		team := &teams[g.team]
 		team.total++
 		used.pods++
 		used.CPU, used.Memory = used.CPU+t.Request.CPU, used.Memory+t.Request.Memory
@@ -71,7 +71,7 @@ func audit(e *engine) {
 			fail("agent %d in state %d has job %d", a, g.state, g.job)
 		}
 		if g.node < 0 {
-			team.unplaced++
+			forms[g.template]++
 			continue
 		}
 		if e.nodes[g.node].gone {
@@ -128,13 +128,18 @@ func audit(e *engine) {
 		if team.promised > min(team.coming, team.queue.len()) {
 			fail("team %d has promised %d of %d coming to %d waiting", t, team.promised, team.coming, team.queue.len())
 		}
-		if len(e.place.pending[t]) != s.unplaced {
-			fail("team %d: %d pods wait for a node, %d agents have none", t, len(e.place.pending[t]), s.unplaced)
+		if stuck := e.stuckOf(int32(t)); !slices.IsSortedFunc(stuck, func(a, b int32) int { return int(e.agents[a].ordinal - e.agents[b].ordinal) }) {
+			fail("team %d: pods without a node are out of order", t)
 		}
 		for i := 1; i < team.queue.len(); i++ {
 			if e.jobBefore(team.queue.at(i).job, team.queue.at(i-1).job) {
 				fail("team %d: the queue is out of order at %d", t, i)
 			}
+		}
+	}
+	for f, n := range forms {
+		if len(e.place.pending[f]) != n {
+			fail("%d pods of template %d wait for a node, %d agents have none", len(e.place.pending[f]), f, n)
 		}
 	}
 	if used != e.used {

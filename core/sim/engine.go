@@ -123,22 +123,23 @@ func RunJobs(w *world.World, jobs *demand.Jobs, seed uint64, repeat int, watch W
 	return e.trace, nil
 }
 
-func newEngine(w *world.World, root chance.Key, jobs *demand.Jobs) *engine {
+func newEngine(told *world.World, root chance.Key, jobs *demand.Jobs) *engine {
+	w := told.Full()
 	e := &engine{
 		w: w, root: root, jobs: jobs, nextRound: never, nextScan: never, lastScan: -1, lastRounds: -1,
-		teams: make([]team, len(w.Templates)), pools: make([]pool, len(w.Pools)), links: newLinks(w), shares: shares(w), freedBy: -1,
+		teams: make([]team, len(told.Templates)), pools: make([]pool, len(w.Pools)), links: newLinks(w), shares: shares(w), freedBy: -1,
 		holders: newHolders(w), claims: make([]claimUse, len(w.Claims)), zones: zones(w),
 		place: placement{
 			pending: make([][]int32, len(w.Templates)), verdicts: map[fleet.Verdict]int32{}, holding: make([]int32, len(w.Images)),
 			ratings: make([][]rating, len(w.Templates)), rankings: make([]ranking, len(w.Templates)), poolOrder: namedOrder(w.Pools),
 		},
 		trace: &Trace{
-			World: w, Jobs: jobs, root: root, Moved: make([]units.Sum[units.Bytes], OtherLinks+len(w.Links.Others)),
-			Records: make([]Record, len(jobs.List)), Lives: make([]Life, len(w.Templates)), Hit: make([]int64, len(w.Events)), Lines: newLines(w.Plan.Span, len(w.Pools)),
+			World: told, Jobs: jobs, root: root, Moved: make([]units.Sum[units.Bytes], OtherLinks+len(w.Links.Others)),
+			Records: make([]Record, len(jobs.List)), Lives: make([]Life, len(told.Templates)), Rollouts: make([]Rollout, len(told.Changes)), Hit: make([]int64, len(w.Events)), Lines: newLines(w.Plan.Span, len(w.Pools)),
 		},
 	}
 	for t := range e.teams {
-		e.teams[t] = team{oldest: -1, newest: -1, due: never, lastShort: -1, freedBy: -1, lastGone: -1}
+		e.teams[t] = team{form: int32(t), oldest: -1, newest: -1, due: never, lastShort: -1, freedBy: -1, lastGone: -1}
 	}
 	e.sites, e.picky = w.Stances()
 	e.near = newNeighbourhood(meet(w, e.sites))
@@ -147,7 +148,7 @@ func newEngine(w *world.World, root chance.Key, jobs *demand.Jobs) *engine {
 		e.place.holders = append(e.place.holders, e.concern(int32(t), true))
 		e.place.rankings[t].on = e.place.rules[t].ranks() && len(w.Templates[t].ImageAt) <= mostImages
 	}
-	for _, m := range w.Match(jobs.Wants) {
+	for _, m := range told.Match(jobs.Wants) {
 		e.fits = append(e.fits, int32(m.Template))
 	}
 	for j := range e.trace.Records {
@@ -159,7 +160,8 @@ func newEngine(w *world.World, root chance.Key, jobs *demand.Jobs) *engine {
 	}
 	e.wanted = make([]bool, len(w.Templates))
 	for t := range w.Templates {
-		e.wanted[t] = slices.Contains(e.fits, int32(t)) || w.Templates[t].Calendar.Ahead()
+		e.wanted[t] = slices.Contains(e.fits, int32(w.Templates[t].Of)) && len(w.Later) > 0 || slices.Contains(e.fits, int32(t)) ||
+			w.Templates[t].Calendar.Ahead()
 	}
 	e.cache = newCache(e)
 	e.crowd = newCrowd(e)
@@ -241,6 +243,8 @@ func (e *engine) happen(v event) {
 		}
 	case kind >= poolStep && kind <= nodeGone:
 		e.poolEvent(kind, v.subject, v.version)
+	case kind == templateChanges:
+		e.templateChanges(v.subject)
 	case kind == emptyingLook:
 		e.emptyingLook()
 	case kind >= troubleBegins && kind <= troubleWave:

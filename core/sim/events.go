@@ -37,13 +37,14 @@ const (
 	workStep
 	saveStep
 	wiped
-	personAsks    // subject: person
-	nodeEmptyFor  // subject: node
-	nodeAtRest    // subject: node
-	troubleBegins // subject: event of the world
-	troubleEnds   // subject: likewise
-	troubleWave   // subject: likewise; version: which wave
-	emptyingLook  // for a node to empty
+	personAsks      // subject: person
+	nodeEmptyFor    // subject: node
+	nodeAtRest      // subject: node
+	troubleBegins   // subject: event of the world
+	troubleEnds     // subject: likewise
+	troubleWave     // subject: likewise; version: which wave
+	emptyingLook    // for a node to empty
+	templateChanges // subject: change of the world
 	eventKinds
 )
 

@@ -25,7 +25,7 @@ func (e *engine) observeLife(g *agent) {
 	if g.joined < 0 || !e.inWindow() {
 		return
 	}
-	l, n := &e.trace.Lives[g.template], &e.w.Templates[g.template].Numbers
+	l, n := &e.trace.Lives[g.team], &e.w.Templates[g.template].Numbers
 	l.Agents++
 	l.Jobs += int64(g.jobs)
 	l.Age.Add(e.now - g.joined)
@@ -40,7 +40,7 @@ func (e *engine) observeLife(g *agent) {
 // isOver reports whether an agent that has done with a job takes no other.
 func (e *engine) isOver(g *agent) bool {
 	n := &e.w.Templates[g.template].Numbers
-	return n.Reuse == document.Never || n.MostJobs > 0 && int(g.jobs) >= n.MostJobs || e.tooOld(g)
+	return n.Reuse == document.Never || n.MostJobs > 0 && int(g.jobs) >= n.MostJobs || e.tooOld(g) || e.isRecycled(g)
 }
 
 // tooOld reports whether an agent is past its most age.

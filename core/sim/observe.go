@@ -77,6 +77,7 @@ type Lines struct {
 	CPU     [LineKinds]Line // of ready nodes, in thousandths of a core
 	Memory  [LineKinds]Line // likewise, in MiB
 	Stored  Line            // in the cache store, in MiB
+	Before  Line            // agents that were made before their template was changed
 }
 
 // What is known of CPU and memory over time.
@@ -122,6 +123,7 @@ func (l *Lines) each(f func(*Line)) {
 		f(&l.Memory[i])
 	}
 	f(&l.Stored)
+	f(&l.Before)
 }
 
 // Like returns lines without anything on them, as many and as long as these.
@@ -157,6 +159,9 @@ func (e *engine) observeCapacity(node *node, n int64) {
 }
 
 func (e *engine) observeWaiting(change int64) { e.trace.Lines.Waiting.add(e.now, change) }
+
+// observeBefore sees agents that were made before a change of their template: there are more, or fewer.
+func (e *engine) observeBefore(change int64) { e.trace.Lines.Before.add(e.now, change) }
 
 func (e *engine) observeNewAgent() { e.trace.Lines.Agents[GroupUnplaced].add(e.now, 1) }
 
@@ -231,13 +236,13 @@ func (e *engine) recordStart(g *agent, w waiting) {
 		return
 	}
 	if w.promised < 0 {
-		e.recordHeld(g.template, &w)
+		e.recordHeld(g.team, &w)
 	}
 	r.Stood = g.state == idle
 	r.Warm = r.Stood && g.idleSince <= t.From(int(w.job))
-	r.Started, r.Template = e.now, int16(g.template)
+	r.Started, r.Template, r.Form = e.now, int16(g.team), int16(g.template)
 	if r.Stood {
-		if stuck := e.place.pending[g.template]; w.promised >= 0 && len(stuck) > 0 {
+		if stuck := e.stuckOf(g.team); w.promised >= 0 && len(stuck) > 0 {
 			e.recordOvertaken(&e.agents[stuck[0]], w.job)
 			return
 		}
@@ -321,7 +326,7 @@ func (e *engine) recordArrived(t int32, i int) {
 // waited for up to now.
 func (e *engine) recordQueued(t int32, i int) {
 	team := &e.teams[t]
-	w, stuck := team.queue.at(i), e.place.pending[t]
+	w, stuck := team.queue.at(i), e.stuckOf(t)
 	switch {
 	case e.again(w.job):
 		e.trace.spanTo(w.job, e.now, Rerun, -1)

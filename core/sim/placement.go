@@ -206,10 +206,12 @@ func withoutFirst(list []int32) []int32 {
 	return list[1:]
 }
 
-// podOrder orders pods as the scheduler's queue does: by priority, then by age.
+// podOrder orders pods as the scheduler's queue does: by priority, then by age; those of one moment by their
+// templates' places in the scenario.
 func (e *engine) podOrder(a, b int32) int {
 	x, y := &e.agents[a], &e.agents[b]
-	return cmp.Or(cmp.Compare(e.w.Templates[y.template].Rank, e.w.Templates[x.template].Rank), cmp.Compare(x.created, y.created))
+	return cmp.Or(cmp.Compare(e.w.Templates[y.template].Rank, e.w.Templates[x.template].Rank), cmp.Compare(x.created, y.created),
+		cmp.Compare(x.team, y.team))
 }
 
 // tryPlace binds agent a's pod to the best node with room, or notes why there is

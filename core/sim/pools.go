@@ -109,6 +109,7 @@ func (e *engine) firstNodes() {
 	e.planDrains()
 	e.planTrouble()
 	e.planEmptying()
+	e.planChanges()
 	if e.holders != nil {
 		e.placeHolders()
 	}

@@ -50,6 +50,7 @@ const (
 // startRun begins a job on agent a.
 func (e *engine) startRun(a int32, w waiting) {
 	g := &e.agents[a]
+	e.beganBefore(g)
 	e.recordStart(g, w)
 	g.job = w.job
 	g.busySince = e.now

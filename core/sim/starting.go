@@ -33,7 +33,7 @@ func (e *engine) startForJobs() {
 // startOne starts an agent, or notes what forbids it.
 func (e *engine) startOne(t int32) bool {
 	team, n := &e.teams[t], &e.w.Templates[t].Numbers
-	over, quota := e.overQuota(t)
+	over, quota := e.overQuota(team.form)
 	switch {
 	case e.backInService(t) >= 0:
 		team.blocked, team.isBlocked = OutOfService, true

@@ -12,6 +12,9 @@ type team struct {
 	// after every round.
 	total, coming, idle, promised int
 	made                          int32
+	change                        int32 // the last change of what they are made of, plus 1; 0: none yet
+	recycles                      bool  // those of before go when their job is done
+	form                          int32 // what its agents are made of now, as an index into the engine's templates
 
 	queue   jobQueue // jobs the controller has taken in and that have not started
 	arrived []int32  // jobs since then, in the order of their coming
@@ -46,7 +49,7 @@ func (e *engine) becameIdle(a int32) {
 	g.idleSince = e.now
 	e.nodes[g.node].idle++
 	e.rests(g.node)
-	team := &e.teams[g.template]
+	team := &e.teams[g.team]
 	team.idle++
 	g.older, g.newer = team.newest, -1
 	if team.newest >= 0 {
@@ -56,12 +59,12 @@ func (e *engine) becameIdle(a int32) {
 	}
 	team.newest = a
 	if team.queue.len() > 0 || len(team.arrived) > 0 {
-		e.wake(g.template, e.now)
+		e.wake(g.team, e.now)
 	} else if team.mayShrink() { // the oldest may go, now that this one is there
-		e.wake(g.template, e.leavesAt(g.template, &e.agents[team.oldest]))
+		e.wake(g.team, e.leavesAt(g.team, &e.agents[team.oldest]))
 	}
 	if most := e.w.Templates[g.template].Numbers.MostAge; most > 0 {
-		e.wake(g.template, g.joined+most)
+		e.wake(g.team, g.joined+most)
 	}
 }
 
@@ -70,7 +73,7 @@ func (e *engine) takeIdle(a int32) {
 	g := &e.agents[a]
 	e.nodes[g.node].idle--
 	e.nodes[g.node].stirs++
-	team := &e.teams[g.template]
+	team := &e.teams[g.team]
 	team.idle--
 	if g.older >= 0 {
 		e.agents[g.older].newer = g.newer

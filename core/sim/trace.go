@@ -45,6 +45,8 @@ type Trace struct {
 	// Hit counts, by event of the world, the nodes that were taken back for it, or the nodes that were
 	// asked for in vain.
 	Hit []int64
+	// Rollouts are, by change of the world, what became of the agents of before.
+	Rollouts []Rollout
 	// Lives are of the agents that went within the window, by template.
 	Lives []Life
 	// MostAgents is how many agents there were at once within the window.
@@ -71,6 +73,7 @@ type Record struct {
 	Node     int32          // index into Trace.Nodes; -1 before it started
 	Agent    int32          // ordinal of the agent within its template, from 1
 	Template int16          // -1 when nothing fits
+	Form     int16          // what its agent was made of, as an index into World.Full().Templates
 	Stood    bool           // the agent it took was there before: it had come for another job, or ahead of any
 	Warm     bool           // that agent stood idle when the job came
 	Result   Result
@@ -82,7 +85,7 @@ type Record struct {
 
 // newRecord is that of a job that has not begun, with the template that it gets.
 func newRecord(template int32) Record {
-	return Record{Started: -1, Ended: -1, Node: -1, Template: int16(template), first: -1, last: -1}
+	return Record{Started: -1, Ended: -1, Node: -1, Template: int16(template), Form: int16(template), first: -1, last: -1}
 }
 
 // A Stay is a span written out: the job waited for Cause from From to To.

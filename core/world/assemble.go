@@ -45,7 +45,6 @@ func Assemble(in Input) (*World, document.Faults) {
 			"must be shorter than the "+w.Plan.Span.String()+" that the log covers: of less than a day it is the first part")
 	}
 	a.agents(s, c)
-	w.changes(s.Changes)
 	for i := range s.Limits {
 		x := &s.Limits[i]
 		l := Limit{Name: x.Called(), Agents: x.Agents, Seat: x.Seat}
@@ -62,6 +61,10 @@ func Assemble(in Input) (*World, document.Faults) {
 	w.missing = missing(in.Cluster, c, w.Pools)
 	a.fits()
 	a.coming(l)
+	if i := slices.IndexFunc(w.Rules, func(r document.CacheRule) bool { return r.Plan == document.Baked }); i >= 0 && len(w.Later) > 0 {
+		a.fault(in.Scenario, fmt.Sprintf("spec.caching[%d].plan", i), string(document.Baked),
+			"the workspace is part of the image, and a template becomes another one; try the two in scenarios of their own")
+	}
 	if len(a.faults) == 0 {
 		w.plans()
 		w.Notes = append(w.Notes, w.tails()...)

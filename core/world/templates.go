@@ -16,34 +16,21 @@ import (
 // agents reads the scenario's templates.
 func (a *assembly) agents(s *document.ScenarioSpec, c *document.ClusterSpec) {
 	for i, use := range s.Templates {
-		d := a.in.Templates[i]
-		agent, faults := template.Read(d)
-		a.faults = append(a.faults, faults...)
-		t := Template{Agent: agent, Key: chance.Name(agent.Name), Numbers: use.Agents}
+		t := a.template(a.in.Templates[i], c)
+		t.Numbers = use.Agents
 		t.Calendar = demand.NewCalendar(use.Agents, a.w.Start, a.w.Horizon(), a.w.Zone)
 		t.Away = a.w.awayOf(use.OutOfService)
-		for _, name := range agent.Images {
-			n := slices.IndexFunc(a.w.Images, func(i document.Image) bool { return i.Name == name })
-			if n < 0 {
-				a.fault(d, "template.spec.containers", "image "+name,
-					"cluster "+a.in.Cluster.Name+" does not know its size; add it to spec.images there")
-				continue
-			}
-			t.ImageAt = append(t.ImageAt, int32(n))
-		}
-		a.boots(&t, d, c)
 		a.w.Templates = append(a.w.Templates, t)
-		for name := range agent.Extended {
-			if !slices.Contains(a.w.Extended, name) {
-				a.w.Extended = append(a.w.Extended, name)
-			}
-		}
 	}
+	a.changes(s.Changes, c)
 	slices.Sort(a.w.Extended)
 	if n := len(a.w.Extended); n > fleet.MostExtended {
 		a.fault(a.in.Scenario, "spec.templates", strings.Join(a.w.Extended, ", "),
 			fmt.Sprintf("the templates may ask for at most %d extended resources in all", fleet.MostExtended))
 		a.w.Extended = a.w.Extended[:fleet.MostExtended]
+	}
+	for t := range a.w.Later {
+		a.w.Later[t].Need(a.w.Extended)
 	}
 	for t := range a.w.Templates {
 		a.w.Templates[t].Need(a.w.Extended)
@@ -54,6 +41,29 @@ func (a *assembly) agents(s *document.ScenarioSpec, c *document.ClusterSpec) {
 			a.w.SpareRoom[t] = n
 		}
 	}
+}
+
+// template reads a PodTemplate of the scenario.
+func (a *assembly) template(d *document.Document, c *document.ClusterSpec) Template {
+	agent, faults := template.Read(d)
+	a.faults = append(a.faults, faults...)
+	t := Template{Agent: agent, Key: chance.Name(agent.Name)}
+	for _, name := range agent.Images {
+		n := slices.IndexFunc(a.w.Images, func(i document.Image) bool { return i.Name == name })
+		if n < 0 {
+			a.fault(d, "template.spec.containers", "image "+name,
+				"cluster "+a.in.Cluster.Name+" does not know its size; add it to spec.images there")
+			continue
+		}
+		t.ImageAt = append(t.ImageAt, int32(n))
+	}
+	a.boots(&t, d, c)
+	for name := range agent.Extended {
+		if !slices.Contains(a.w.Extended, name) {
+			a.w.Extended = append(a.w.Extended, name)
+		}
+	}
+	return t
 }
 
 // boots reads what a template's agents do when they boot, and the claims and the
@@ -129,9 +139,10 @@ func (t *Template) Need(names []string) {
 // fits faults templates whose agents could never run: for each pool, what keeps
 // them off its empty nodes.
 func (a *assembly) fits() {
-	table, _ := a.w.Stances()
-	for i := range a.w.Templates {
-		t := &a.w.Templates[i]
+	all := a.w.Full()
+	table, _ := all.Stances()
+	for i := range all.Templates {
+		t := &all.Templates[i]
 		v, ok := fleet.Verdict{Nodes: int32(len(a.w.Pools))}, false
 		for p := range a.w.Pools {
 			switch s := &table[i][p]; {
@@ -159,7 +170,7 @@ func (a *assembly) fits() {
 		case v.By[fleet.NotBeside] > 0:
 			path, found = "template.spec.affinity.podAffinity", "pods that it must be beside, whom no template makes, or a label that nodes have not"
 		}
-		a.fault(a.in.Templates[i], path, found,
+		a.fault(a.in.Template(t.Name), path, found,
 			"fits no node of any pool of cluster "+a.in.Cluster.Name+" that may have nodes; of one empty node of each pool: "+v.Words(a.w.Extended))
 	}
 }

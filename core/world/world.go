@@ -37,7 +37,8 @@ type World struct {
 
 	// Agents.
 	Templates    []Template
-	AgentCeiling int // < 0: none
+	Later        []Template // what agents of a template are made of after it was changed
+	AgentCeiling int        // < 0: none
 	Limits       []Limit
 	Changes      []Change // made by hand, in order of time
 	Events       []Event  // trouble that comes over many at once, in order of time
@@ -131,6 +132,7 @@ type Template struct {
 	MakesImage   bool       // some image is made when an agent starts
 	UpdatesAgent bool       // its agent is older than the controller's
 
+	Of       int            // of one of World.Later, the template that became it, as an index into World.Templates
 	Editions []int32        // images that hold the baked workspace, one after the other; nil without
 	Rebuilt  units.Duration // time from one edition to the next
 }

@@ -42,6 +42,13 @@ func lived(text string, d dice) string {
 	if d.IntN(2) == 0 {
 		text = strings.Replace(text, "partial: 0.6}", "partial: 0.6, leftovers: {slower: 0.05, fails: "+d.pick("0", "0.02", "1")+"}}", 1+d.IntN(3))
 	}
+	if at := strings.Index(text, "---\napiVersion: v1\nkind: PodTemplate\nmetadata: {name: one,"); d.IntN(3) == 0 &&
+		!strings.Contains(text, "spareRoom") && !strings.Contains(text, "baked") {
+		next := strings.Replace(text[at:at+4+strings.Index(text[at+4:], "---\n")], "name: one,", "name: one-next,", 1)
+		next = strings.Replace(next, `cpu: "1"`, `cpu: "1500m"`, 1)
+		text = strings.Replace(text, "  run: {span:", "  changes: [{at: \"2026-03-30T09:20:00+02:00\", template: one, becomes: one-next, recycle: "+
+			d.pick("none", "idle", "all")+"}, {at: \"2026-03-30T15:00:00+02:00\", template: one, becomes: one}]\n  run: {span:", 1) + next
+	}
 	for range d.IntN(3) {
 		more := d.pick("mostJobs: 3, ", "mostAge: 25m, ", "mostJobs: 2, mostAge: 2h, ")
 		text = strings.Replace(text, "agents: {reuse: while-idle, ", "agents: {"+more+"reuse: while-idle,  ", 1)

@@ -3249,6 +3249,8 @@ export interface components {
         Lines: {
             /** @description Agents by what they do. */
             agents: components["schemas"]["NamedLine"][];
+            /** @description Agents that were made before their template was changed; absent where none is. */
+            before?: number[];
             /**
              * Format: int64
              * @description Width of a bin.
@@ -4168,6 +4170,8 @@ export interface components {
         Raise: {
             /** @description When it is made, RFC 3339. */
             at: string;
+            /** @description PodTemplate that its agents are made of from then on, as when a changed one is rolled out: another image, other boot tools, other requests. Those that are there go on as they are. */
+            becomes?: string;
             /**
              * Format: int64
              * @description Most agents from then on; absent: as before.
@@ -4178,6 +4182,8 @@ export interface components {
              * @description Fewest agents from then on; absent: as before.
              */
             floor?: number;
+            /** @description With becomes, which agents of before go then. none: those that are there stay until they go by themselves; idle: idle ones go at once; all: those at work too, when their job is done. */
+            recycle?: string;
             /**
              * Format: int64
              * @description Idle agents kept ready from then on; absent: as before.
@@ -4500,7 +4506,7 @@ export interface components {
             agentCeiling?: number;
             /** @description Cache plans; the first that names a class counts, and a class that none names has no cache. */
             caching?: components["schemas"]["CacheRule"][];
-            /** @description Numbers that are changed by hand at a moment, as when somebody raises a ceiling. */
+            /** @description What is changed by hand at a moment, as when somebody raises a ceiling or rolls a changed template out. */
             changes?: components["schemas"]["Raise"][];
             /** @description Name of the cluster. */
             cluster: string;

@@ -151,6 +151,15 @@ export default function TimeLines({
           },
         },
         ...order.map((n) => area(`agents ${n}`, 1, byName(n), agentColours[n] ?? "--phase-held", "agents")),
+        ...(o.lines.before
+          ? [
+              {
+                ...area("agents of before a change", 1, o.lines.before, "--color-base-content"),
+                areaStyle: { opacity: 0 },
+                lineStyle: { width: 1.6, type: "dashed" },
+              },
+            ]
+          : []),
         ...o.lines.nodes.map((n, i) =>
           area(
             `pool ${n.name}`,

@@ -64,7 +64,11 @@ function LinesTable({ o, from, to }: { o: Result; from: number; to: number }) {
         columns={[
           { title: "from", value: at, show: (i) => moment(at(i), o.zone) },
           { title: "waiting jobs", right: true, value: (i) => o.lines.waiting[i] ?? 0 },
-          ...[...o.lines.agents, ...o.lines.nodes].map((l) => ({
+          ...[
+            ...o.lines.agents,
+            ...(o.lines.before ? [{ name: "of before a change", values: o.lines.before }] : []),
+            ...o.lines.nodes,
+          ].map((l) => ({
             title: l.name,
             right: true,
             value: (i: number) => l.values[i] ?? 0,
