@@ -2,6 +2,7 @@ package wire
 
 import (
 	"tachyphor/core/document"
+	"tachyphor/core/pulls"
 	"tachyphor/core/weigh"
 )
 
@@ -21,7 +22,9 @@ type Inputs struct {
 	Explore *Explored `json:"explore,omitempty"`
 	// Keep is what must be kept, of a margin.
 	Keep []string `json:"keep,omitempty"`
-	// Outcome is the outcome that is doubted; 0: none, the scenario is.
+	// Lighter are the images of other sizes that pulls are told of.
+	Lighter []pulls.Lighter `json:"lighter,omitempty"`
+	// Outcome is the outcome that is doubted, or whose pulls are told; 0: none, the scenario is meant.
 	Outcome uint64 `json:"outcome,omitempty"`
 }
 

@@ -238,11 +238,40 @@ func (Reuse) Values() []string { return []string{string(Never), string(WhileIdle
 type NodeDesign struct {
 	Pools     map[string]PoolLimits `json:"pools,omitempty" doc:"Limits by pool; absent: the cluster's own."`
 	Growth    Growth                `json:"growth,omitempty" doc:"How pools grow and shrink."`
+	Prepull   []Prepull             `json:"prepull,omitempty" doc:"Images that nodes have before agents need them."`
 	Placement Placement             `json:"placement,omitempty" doc:"spread: pods go to the node with most room; pack: with least."`
 }
 
 // Defaults fills what the design may leave out.
 func (n *NodeDesign) Defaults() { n.Placement = Spread }
+
+// Prepull has nodes have images before agents need them.
+type Prepull struct {
+	By     PrepullBy `json:"by,omitempty" doc:"daemon-set: a pod on every node that is made of them, so that a new node pulls them as soon as it is ready; node-image: they are part of what nodes boot from, which is made anew with them."`
+	Images []string  `json:"images,omitempty" doc:"Images as the cluster names them; absent: all that the scenario's templates are made of."`
+	Pools  []string  `json:"pools,omitempty" doc:"Pools whose nodes have them; absent: all."`
+}
+
+// Defaults fills what it may leave out.
+func (p *Prepull) Defaults() { p.By = ByDaemonSet }
+
+// What a pod that holds images on a node requests: it does nothing.
+const (
+	PrepullCPU    units.MilliCPU = 10
+	PrepullMemory units.Bytes    = 32 << 20
+)
+
+// PrepullBy says how images come to nodes ahead of agents.
+type PrepullBy string
+
+// The ways for images to come to nodes ahead of agents.
+const (
+	ByDaemonSet PrepullBy = "daemon-set"
+	ByNodeImage PrepullBy = "node-image"
+)
+
+// Values lists what a document may say.
+func (PrepullBy) Values() []string { return []string{string(ByDaemonSet), string(ByNodeImage)} }
 
 // PoolLimits bound a pool.
 type PoolLimits struct {

@@ -114,7 +114,7 @@ func (q *Question) Need(workers int) units.Bytes { return outcome.Need(q.worlds[
 func (q *Question) Try(workers int, progress paired.Progress) (*Doubts, error) {
 	base, worlds, facts := q.worlds[0], q.worlds, q.facts
 	out := &Doubts{Scenario: base.Scenario, Currency: base.Currency, Repeats: min(mostRepeats, base.Plan.Repeats), Facts: []Doubt{}}
-	monthly := float64(units.Month) / float64(base.Plan.Span)
+	monthly := float64(units.Month) / float64(base.Plan.Span-base.Plan.Warmup)
 	study := paired.Study[reading]{
 		Worlds: worlds, Draws: paired.Draws(out.Repeats, 0), Workers: workers, Progress: progress,
 		Read: func(_, d int, t *sim.Trace) (reading, error) {

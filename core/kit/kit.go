@@ -68,6 +68,7 @@ type facts struct {
 	Ways       []wayOut
 	Secrets    []review.SecretUse
 	Cache      *cache // nil: the scenario has none
+	Prepull    []prepull
 }
 
 // rule is the name of a network rule: of what the kit covers, so that kits for other
@@ -171,6 +172,9 @@ func gather(in Input) (facts, error) {
 			"rules could tell agents from it; give every template the same label, as in app: build-agent", f.Namespace)
 	}
 	var err error
+	if f.Prepull, err = prepullOf(in); err != nil {
+		return f, err
+	}
 	f.Bounds, err = boundsOf(in, f.Shared)
 	return f, err
 }

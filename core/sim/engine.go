@@ -135,7 +135,7 @@ func newEngine(told *world.World, root chance.Key, jobs *demand.Jobs) *engine {
 		},
 		trace: &Trace{
 			World: told, Jobs: jobs, root: root, Moved: make([]units.Sum[units.Bytes], OtherLinks+len(w.Links.Others)),
-			Records: make([]Record, len(jobs.List)), Lives: make([]Life, len(told.Templates)), Rollouts: make([]Rollout, len(told.Changes)), Hit: make([]int64, len(w.Events)), Lines: newLines(w.Plan.Span, len(w.Pools)),
+			Records: make([]Record, len(jobs.List)), Lives: make([]Life, len(told.Templates)), Rollouts: make([]Rollout, len(told.Changes)), Hit: make([]int64, len(w.Events)), LayerPulls: make([]int64, len(w.Layers)), ImagePulls: make([]int64, len(w.Images)), Lines: newLines(w.Plan.Span, len(w.Pools)),
 		},
 	}
 	for t := range e.teams {

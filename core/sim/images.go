@@ -101,22 +101,17 @@ func (e *engine) nextImage(a int32) {
 }
 
 // pullDaemons asks for the images of the DaemonSets' pods on a node that has come up; those
-// that are there from the start have them.
+// that are there from the start have them. What is part of the node's own image is there.
 func (e *engine) pullDaemons(n int32) {
 	node := &e.nodes[n]
+	for _, image := range e.w.Pools[node.pool].Baked {
+		node.shelf.users[image]++
+		e.there(node, image)
+	}
 	for _, image := range e.w.Pools[node.pool].Daemons {
 		node.shelf.users[image]++ // for as long as the node is there
 		if e.now == 0 {
-			if node.shelf.images[image] {
-				continue
-			}
-			for _, l := range e.w.LayersOf[image] {
-				if node.shelf.layers[l] == 0 {
-					node.shelf.layers[l] = -1
-					node.shelf.size += e.w.Layers[l]
-				}
-			}
-			e.arrived(node, image, nil)
+			e.there(node, image)
 			continue
 		}
 		if !node.shelf.images[image] && !slices.Contains(node.puller.queue, image) {
@@ -124,6 +119,20 @@ func (e *engine) pullDaemons(n int32) {
 		}
 	}
 	e.nextPulls(n)
+}
+
+// there has a node have an image from the start.
+func (e *engine) there(node *node, image int32) {
+	if node.shelf.images[image] {
+		return
+	}
+	for _, l := range e.w.LayersOf[image] {
+		if node.shelf.layers[l] == 0 {
+			node.shelf.layers[l] = -1
+			node.shelf.size += e.w.Layers[l]
+		}
+	}
+	e.arrived(node, image, nil)
 }
 
 // pulling moves agent a to that state, unless making its images has.
@@ -156,7 +165,13 @@ func (e *engine) pullBegins(n, image int32) {
 		if node.shelf.layers[l] == 0 {
 			node.shelf.layers[l] = int16(image) + 1
 			size += e.w.Layers[l]
+			if e.inWindow() {
+				e.trace.LayerPulls[l]++
+			}
 		}
+	}
+	if e.inWindow() {
+		e.trace.ImagePulls[image]++
 	}
 	link, _ := linkOf(e.w, image)
 	e.send(link, size, n, image)

@@ -45,6 +45,9 @@ type Trace struct {
 	// Hit counts, by event of the world, the nodes that were taken back for it, or the nodes that were
 	// asked for in vain.
 	Hit []int64
+	// LayerPulls and ImagePulls count, within the window, how often nodes began to bring each layer, and each
+	// image or what of it was missing.
+	LayerPulls, ImagePulls []int64
 	// Rollouts are, by change of the world, what became of the agents of before.
 	Rollouts []Rollout
 	// Lives are of the agents that went within the window, by template.

@@ -57,6 +57,7 @@ func Assemble(in Input) (*World, document.Faults) {
 	}
 	a.pools(s, c)
 	a.events(s.Events, c)
+	a.prepull(s.Nodes.Prepull)
 	a.speeds(l, c)
 	w.missing = missing(in.Cluster, c, w.Pools)
 	a.fits()

@@ -57,6 +57,10 @@ func (a *assembly) template(d *document.Document, c *document.ClusterSpec) Templ
 		}
 		t.ImageAt = append(t.ImageAt, int32(n))
 	}
+	if at, _ := template.AgentContainer(d.Value.(*document.PodTemplate)); at >= 0 {
+		image := d.Value.(*document.PodTemplate).Template.Spec.Containers[at].Image
+		t.Own = max(0, slices.IndexFunc(t.ImageAt, func(i int32) bool { return a.w.Images[i].Name == image }))
+	}
 	a.boots(&t, d, c)
 	for name := range agent.Extended {
 		if !slices.Contains(a.w.Extended, name) {

@@ -124,6 +124,7 @@ type Template struct {
 	Away         []Away     // when it is out of service, in order of time, apart from each other
 	Needs        fleet.Need // of a node, of one pod
 	ImageAt      []int32    // indices into World.Images
+	Own          int        // which of them its agent's container is made of
 	ToolAt       []int32    // installed at boot; indices into World.Tools
 	Lacking      []int32    // of those, the ones that no image of it has
 	ClaimAt      []int32    // of volumes that hold its pods to one node; indices into World.Claims
@@ -200,6 +201,7 @@ type Pool struct {
 	SideBySide   int              // nodes that boot at full speed together; 0: any number
 	Outage       chance.Dist      // ns, its length
 	Short        float64          // share of the time without capacity
+	Baked        []int32          // images that a new node has; indices into World.Images
 	Daemons      []int32          // images that a new node pulls first; indices into World.Images
 }
 

@@ -4,6 +4,7 @@ import (
 	"context"
 	"net/http"
 
+	"tachyphor/core/document"
 	"tachyphor/core/doubt"
 	"tachyphor/internal/store"
 	"tachyphor/internal/work"
@@ -37,14 +38,21 @@ func (s *server) doubt(ctx context.Context, in *struct {
 },
 ) (*accepted, error) {
 	if (in.Body.Scenario == "") == (in.Body.Outcome == 0) {
-		return nil, huma.Error422UnprocessableEntity("give a scenario or an outcome, one of the two")
+		return nil, errOneOfTwo
 	}
 	o, faults, err := s.Queue.Doubt(ctx, in.Body.Scenario, in.Body.Outcome, who(ctx))
+	return s.takenOn(o, faults, err, in.Body.Scenario, in.Body.Outcome)
+}
+
+var errOneOfTwo = huma.Error422UnprocessableEntity("give a scenario or an outcome, one of the two")
+
+// takenOn answers with work on a scenario or an outcome, or with why it is not taken on.
+func (s *server) takenOn(o store.Work, faults document.Faults, err error, scenario string, outcome uint64) (*accepted, error) {
 	switch {
-	case err != nil && in.Body.Outcome > 0:
-		return nil, s.answer(err, outcomes.what(in.Body.Outcome))
+	case err != nil && outcome > 0:
+		return nil, s.answer(err, outcomes.what(outcome))
 	case err != nil:
-		return nil, s.answer(err, "scenario "+in.Body.Scenario)
+		return nil, s.answer(err, "scenario "+scenario)
 	case len(faults) > 0:
 		return nil, refused(faults)
 	}

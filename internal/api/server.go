@@ -103,6 +103,7 @@ func Operations(api huma.API, s *server) {
 	s.outcomeOperations(api)
 	s.weighingOperations(api)
 	s.doubtOperations(api)
+	s.pullOperations(api)
 	s.explorationOperations(api)
 	s.marginOperations(api)
 	s.briefOperations(api)

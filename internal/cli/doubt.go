@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"runtime"
 	"strings"
 	"time"
 
@@ -48,12 +47,7 @@ is the scenario's, with what it names beside it, as for simulate --here.`,
 			return p.doubtThere(c.Context(), strings.Join(args, ""), f)
 		},
 	}
-	fl := c.Flags()
-	fl.Uint64Var(&f.outcome, "outcome", 0, "number of an outcome, with its revisions and changes")
-	fl.StringArrayVar(&f.with, "with", nil, "file or folder with more documents (may be repeated)")
-	fl.IntVar(&f.workers, "workers", runtime.NumCPU(), "runs at once; what is told does not depend on it")
-	fl.BoolVar(&f.skipBad, "skip-bad", false, "leave bad rows of recorded jobs out")
-	fl.BoolVarP(&f.quiet, "quiet", "q", false, "no progress")
+	f.add(c)
 	return c
 }
 

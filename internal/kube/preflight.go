@@ -155,6 +155,10 @@ var gvrs = map[string]schema.GroupVersionResource{
 	"PersistentVolumeClaim": {Version: "v1", Resource: "persistentvolumeclaims"},
 	"Role":                  {Group: "rbac.authorization.k8s.io", Version: "v1", Resource: "roles"},
 	"RoleBinding":           {Group: "rbac.authorization.k8s.io", Version: "v1", Resource: "rolebindings"},
+	"DaemonSet":             {Group: "apps", Version: "v1", Resource: "daemonsets"},
+	"Deployment":            {Group: "apps", Version: "v1", Resource: "deployments"},
+	"StatefulSet":           {Group: "apps", Version: "v1", Resource: "statefulsets"},
+	"Service":               {Version: "v1", Resource: "services"},
 	"NetworkPolicy":         {Group: "networking.k8s.io", Version: "v1", Resource: "networkpolicies"},
 }
 
@@ -211,8 +215,8 @@ func (f *flight) dryKit(ctx context.Context) {
 		switch {
 		case err == nil:
 			f.add(wire.CheckPassed, name, "the server would take it", "")
-		case apierrors.IsNotFound(err) && !f.there:
-			f.add(wire.CheckUnclear, name, "the namespace is not there yet", f.kitFirst())
+		case apierrors.IsNotFound(err) && (!f.there || o.GetNamespace() != f.namespace):
+			f.add(wire.CheckUnclear, name, "namespace "+o.GetNamespace()+" is not there yet", f.kitFirst())
 		default:
 			f.trouble(name, err, "Mend what the server names, in the template or the scenario that the kit is made from.")
 		}

@@ -20,22 +20,7 @@ var Doubting = Kind{Name: wire.WorkDoubt, Called: "doubt", Run: doubts}
 // Doubt enters the trying of a scenario's facts into the queue, or of those of an outcome,
 // with its revisions and changes, where outcome is not 0.
 func (q *Queue) Doubt(ctx context.Context, scenario string, outcome uint64, by string) (store.Work, document.Faults, error) {
-	var in wire.Inputs
-	var faults document.Faults
-	var err error
-	if outcome > 0 {
-		o, err := q.store.GetWork(ctx, Names(&Simulation), outcome)
-		if err != nil {
-			return store.Work{}, nil, err
-		}
-		if err := json.Unmarshal([]byte(o.Question), &in); err != nil {
-			return store.Work{}, nil, err
-		}
-		scenario, in.Outcome = o.Subject, outcome
-	} else if in, faults, err = q.Library.Pin(ctx, scenario); err != nil || len(faults) > 0 {
-		return store.Work{}, faults, err
-	}
-	w, faults, err := q.Library.World(ctx, in)
+	in, w, faults, err := q.of(ctx, &scenario, outcome)
 	if err != nil || len(faults) > 0 {
 		return store.Work{}, faults, err
 	}
@@ -44,6 +29,25 @@ func (q *Queue) Doubt(ctx context.Context, scenario string, outcome uint64, by s
 	}
 	o, err := q.enter(ctx, &Doubting, store.Work{Subject: scenario, By: by, Varied: len(in.Changes) > 0}, in)
 	return o, nil, err
+}
+
+// of pins what a scenario needs, or takes what an outcome was computed from where that is not 0, and puts
+// the world together.
+func (q *Queue) of(ctx context.Context, scenario *string, outcome uint64) (in wire.Inputs, w *world.World, faults document.Faults, err error) {
+	if outcome > 0 {
+		o, err := q.store.GetWork(ctx, Names(&Simulation), outcome)
+		if err != nil {
+			return in, nil, nil, err
+		}
+		if err := json.Unmarshal([]byte(o.Question), &in); err != nil {
+			return in, nil, nil, err
+		}
+		*scenario, in.Outcome = o.Subject, outcome
+	} else if in, faults, err = q.Library.Pin(ctx, *scenario); err != nil || len(faults) > 0 {
+		return in, nil, faults, err
+	}
+	w, faults, err = q.Library.World(ctx, in)
+	return in, w, faults, err
 }
 
 func doubts(ctx context.Context, q *Queue, j *Job) (End, error) {

@@ -28,6 +28,7 @@ func controlPlane(t *testing.T) string {
 	p, err := controlplane.Start(controlplane.Options{Bin: dir, Dir: t.TempDir(), Controllers: []string{
 		"serviceaccount-controller", "serviceaccount-token-controller", "root-ca-certificate-publisher-controller",
 		"resourcequota-controller", "namespace-controller", "garbage-collector-controller", "job-controller", "ttl-after-finished-controller",
+		"daemonset-controller", "deployment-controller", "replicaset-controller", "statefulset-controller",
 	}})
 	if err != nil {
 		t.Fatal(err)

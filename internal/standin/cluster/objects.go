@@ -46,6 +46,7 @@ var resources = []apiResource{
 	{"/api/v1", "persistentvolumes", "PersistentVolume", false},
 	{"/apis/storage.k8s.io/v1", "storageclasses", "StorageClass", false},
 	{"/apis/networking.k8s.io/v1", "networkpolicies", "NetworkPolicy", true},
+	{"/apis/apps/v1", "daemonsets", "DaemonSet", true},
 }
 
 // mostObjects bounds what the stand-in keeps of one resource.

@@ -238,6 +238,7 @@ export const weighings = worksOf("weighings", "weighing", 20);
 export const explorations = worksOf("explorations", "exploration", 20);
 export const doubts = worksOf("doubts", "doubt", 100);
 export const margins = worksOf("margins", "margin", 100);
+export const pullings = worksOf("pulls", "pulls", 100);
 
 export const weighing = (id: number) =>
   queryOptions({
@@ -252,6 +253,13 @@ export const doubt = (id: number) =>
   queryOptions({
     queryKey: ["doubts", id],
     queryFn: async () => take(await api.GET("/api/v1/doubts/{id}", { params: { path: { id } } })),
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+
+export const pulls = (id: number) =>
+  queryOptions({
+    queryKey: ["pulls", id],
+    queryFn: async () => take(await api.GET("/api/v1/pulls/{id}", { params: { path: { id } } })),
     staleTime: Number.POSITIVE_INFINITY,
   });
 

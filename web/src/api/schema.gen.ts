@@ -557,6 +557,43 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/pulls": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Tell what images cost a design
+         * @description How often nodes pull which layers, what images share, and what would be spared if a layer weighed nothing, if an image were of another size, and if nodes had the images before agents need them; each on the same jobs and draws.
+         */
+        post: operations["pulls"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/pulls/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get what images cost a design */
+        get: operations["get-pulls"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/recordings": {
         parameters: {
             query?: never;
@@ -1657,6 +1694,12 @@ export interface components {
             /** @description Why it was taken for that. */
             why?: string;
         };
+        Common: {
+            /** @description Bytes of the layers that both have, compressed. */
+            size: string;
+            /** @description The other image. */
+            with: string;
+        };
         Compared: {
             /** @description Name of the scenario that is simulated, weighed, doubted or explored, of the template that is tried. */
             about: string;
@@ -1686,7 +1729,7 @@ export interface components {
              * @description What is done.
              * @enum {string}
              */
-            kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "preflight" | "rehearsal";
+            kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "preflight" | "rehearsal";
             /** @description Of a margin. */
             margin?: components["schemas"]["MarginBrief"];
             /**
@@ -1694,6 +1737,8 @@ export interface components {
              * @description Share done, 0 to 1.
              */
             progress: number;
+            /** @description Of what images cost. */
+            pulls?: components["schemas"]["PullsBrief"];
             /**
              * Format: double
              * @description How long it took.
@@ -1794,6 +1839,31 @@ export interface components {
             totalNano: string;
             /** @description What the waiting of people is worth; not part of the total. */
             waitingNano: string;
+        };
+        Costs: {
+            /** @description A month's bill as it is. */
+            costPerMonth: components["schemas"]["Figure"];
+            /** @description Currency of the bill. */
+            currency: string;
+            /** @description What images bring in, GB in a repeat. */
+            gb: components["schemas"]["Figure"];
+            /** @description The part of it that jobs wait for images. */
+            imageNs: components["schemas"]["Figure"];
+            /** @description Images that agents are made of, the one that is most pulled first. */
+            images: components["schemas"]["ImageCost"][];
+            /** @description Their layers, those first that most would be spared of. */
+            layers: components["schemas"]["LayerCost"][];
+            /** @description Mean start delay as it is. */
+            meanNs: components["schemas"]["Figure"];
+            /**
+             * Format: int64
+             * @description Repeats that each was tried with, on the same draws.
+             */
+            repeats: number;
+            /** @description Name of the scenario. */
+            scenario: string;
+            /** @description Images on nodes before agents need them, and those of other sizes that were asked for. */
+            ways: components["schemas"]["ImageWay"][];
         };
         Count: {
             /**
@@ -2607,11 +2677,32 @@ export interface components {
             /** @description Why. */
             why: string;
         };
+        ImageCost: {
+            /** @description Image reference. */
+            name: string;
+            /** @description Those that no other image of the cluster has. */
+            own: string;
+            /** @description How often a node pulled it, or what of it was missing, in a repeat. */
+            pulls: components["schemas"]["Figure"];
+            /** @description What it has in common with others, most first. */
+            shared: components["schemas"]["Common"][];
+            /** @description All of its layers, compressed. */
+            size: string;
+            /** @description Templates that it is for. */
+            templates: string[];
+        };
+        ImageWay: {
+            /** @description What would change. */
+            spared: components["schemas"]["Spared"];
+            /** @description What would be otherwise. */
+            what: string;
+        };
         Inputs: {
             changes?: components["schemas"]["Changes"][];
             documents: components["schemas"]["Ref"][];
             explore?: components["schemas"]["Explored"];
             keep?: string[];
+            lighter?: components["schemas"]["Lighter"][];
             /** Format: int64 */
             outcome?: number;
             recording?: string;
@@ -2826,7 +2917,7 @@ export interface components {
              * @description What is done.
              * @enum {string}
              */
-            kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "preflight" | "rehearsal";
+            kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "preflight" | "rehearsal";
             /** @description Of a margin. */
             margin?: components["schemas"]["MarginBrief"];
             /**
@@ -2834,6 +2925,8 @@ export interface components {
              * @description Share done, 0 to 1.
              */
             progress: number;
+            /** @description Of what images cost. */
+            pulls?: components["schemas"]["PullsBrief"];
             /** @description The result, once it is done. */
             result?: components["schemas"]["Doubts"];
             /**
@@ -2880,7 +2973,7 @@ export interface components {
              * @description What is done.
              * @enum {string}
              */
-            kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "preflight" | "rehearsal";
+            kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "preflight" | "rehearsal";
             /** @description Of a margin. */
             margin?: components["schemas"]["MarginBrief"];
             /**
@@ -2888,6 +2981,8 @@ export interface components {
              * @description Share done, 0 to 1.
              */
             progress: number;
+            /** @description Of what images cost. */
+            pulls?: components["schemas"]["PullsBrief"];
             /** @description The answer, once it is done. */
             result?: components["schemas"]["Answer"];
             /**
@@ -2934,7 +3029,7 @@ export interface components {
              * @description What is done.
              * @enum {string}
              */
-            kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "preflight" | "rehearsal";
+            kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "preflight" | "rehearsal";
             /** @description Of a margin. */
             margin?: components["schemas"]["MarginBrief"];
             /**
@@ -2942,6 +3037,8 @@ export interface components {
              * @description Share done, 0 to 1.
              */
             progress: number;
+            /** @description Of what images cost. */
+            pulls?: components["schemas"]["PullsBrief"];
             /** @description The answer, once it is done. */
             result?: components["schemas"]["Margins"];
             /**
@@ -2988,7 +3085,7 @@ export interface components {
              * @description What is done.
              * @enum {string}
              */
-            kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "preflight" | "rehearsal";
+            kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "preflight" | "rehearsal";
             /** @description Of a margin. */
             margin?: components["schemas"]["MarginBrief"];
             /**
@@ -2996,8 +3093,66 @@ export interface components {
              * @description Share done, 0 to 1.
              */
             progress: number;
+            /** @description Of what images cost. */
+            pulls?: components["schemas"]["PullsBrief"];
             /** @description The result, once it is done. */
             result?: components["schemas"]["Outcome"];
+            /**
+             * Format: double
+             * @description How long it took.
+             */
+            seconds?: number;
+            /** @description Of a simulation. */
+            simulation?: components["schemas"]["SimulationBrief"];
+            /**
+             * @description How far it has come.
+             * @enum {string}
+             */
+            state: "queued" | "running" | "done" | "failed" | "cancelled";
+            /** @description Of a preflight or a rehearsal. */
+            trial?: components["schemas"]["TrialBrief"];
+            /** @description Of a weighing. */
+            weighing?: components["schemas"]["WeighingBrief"];
+        };
+        KeptPulls: {
+            /** @description Name of the scenario that is simulated, weighed, doubted or explored, of the template that is tried. */
+            about: string;
+            /**
+             * Format: date-time
+             * @description When it was asked for.
+             */
+            asked: string;
+            /** @description Whose token asked. */
+            by: string;
+            /** @description Of a defect of the engine: seed, repeat and stack, to be reported; absent in lists. */
+            defect?: string;
+            /** @description Of a doubt. */
+            doubt?: components["schemas"]["DoubtBrief"];
+            /** @description Why it failed. */
+            error?: string;
+            /** @description Of an exploration. */
+            exploration?: components["schemas"]["ExplorationBrief"];
+            /**
+             * Format: int64
+             * @description Its number.
+             */
+            id: number;
+            /**
+             * @description What is done.
+             * @enum {string}
+             */
+            kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "preflight" | "rehearsal";
+            /** @description Of a margin. */
+            margin?: components["schemas"]["MarginBrief"];
+            /**
+             * Format: double
+             * @description Share done, 0 to 1.
+             */
+            progress: number;
+            /** @description Of what images cost. */
+            pulls?: components["schemas"]["PullsBrief"];
+            /** @description The result, once it is done. */
+            result?: components["schemas"]["Costs"];
             /**
              * Format: double
              * @description How long it took.
@@ -3042,7 +3197,7 @@ export interface components {
              * @description What is done.
              * @enum {string}
              */
-            kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "preflight" | "rehearsal";
+            kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "preflight" | "rehearsal";
             /** @description Of a margin. */
             margin?: components["schemas"]["MarginBrief"];
             /**
@@ -3050,6 +3205,8 @@ export interface components {
              * @description Share done, 0 to 1.
              */
             progress: number;
+            /** @description Of what images cost. */
+            pulls?: components["schemas"]["PullsBrief"];
             /** @description The result, once it is done. */
             result?: components["schemas"]["Weighing"];
             /**
@@ -3093,6 +3250,20 @@ export interface components {
             together?: components["schemas"]["Knob"][];
             /** @description Values that it may take, each as the field has it. */
             values?: components["schemas"]["Value"][];
+        };
+        LayerCost: {
+            /** @description What that came to. */
+            gb: components["schemas"]["Figure"];
+            /** @description Images of the scenario that have it. */
+            images: string[];
+            /** @description Name of the layer; of an image whose layers are not known, the image. */
+            name: string;
+            /** @description How often a node pulled it, in a repeat. */
+            pulls: components["schemas"]["Figure"];
+            /** @description Compressed. */
+            size: string;
+            /** @description If it weighed nothing; absent where that was not tried. */
+            spared?: components["schemas"]["Spared"];
         };
         LearnedJobs: {
             /** @description The first of the rows that cannot be read. */
@@ -3185,6 +3356,12 @@ export interface components {
              * @description Jobs that ended on them.
              */
             jobs: number;
+        };
+        Lighter: {
+            /** @description The image as the cluster names it, or a template whose agent's image is meant. */
+            name: string;
+            /** @description Its size, compressed. */
+            size: string;
         };
         Likeness: {
             /**
@@ -3572,6 +3749,8 @@ export interface components {
             pools?: {
                 [key: string]: components["schemas"]["PoolLimits"];
             };
+            /** @description Images that nodes have before agents need them. */
+            prepull?: components["schemas"]["Prepull"][];
         };
         Oddities: {
             /**
@@ -4147,6 +4326,32 @@ export interface components {
             /** @description Secrets that it needs. */
             secrets: string[];
         };
+        Prepull: {
+            /** @description daemon-set: a pod on every node that is made of them, so that a new node pulls them as soon as it is ready; node-image: they are part of what nodes boot from, which is made anew with them. */
+            by?: string;
+            /** @description Images as the cluster names them; absent: all that the scenario's templates are made of. */
+            images?: string[];
+            /** @description Pools whose nodes have them; absent: all. */
+            pools?: string[];
+        };
+        PullsBrief: {
+            /**
+             * Format: int64
+             * @description The outcome that it is told of; absent: the scenario as it was then.
+             */
+            outcome?: number;
+        };
+        PullsRequest: {
+            /** @description Images of other sizes that are tried. */
+            lighter?: components["schemas"]["Lighter"][];
+            /**
+             * Format: int64
+             * @description Number of an outcome, with its revisions and changes; one of the two.
+             */
+            outcome?: number;
+            /** @description Name of a scenario, as it is stored now. */
+            scenario?: string;
+        };
         QuantityAtBreak: {
             /**
              * Format: double
@@ -4638,6 +4843,18 @@ export interface components {
              * @description Part of its usual rates, of all flows and of each, above 0 and below 1, as in 0.1.
              */
             to: number;
+        };
+        Spared: {
+            /** @description By how much a month's bill would; below 0: it is less. */
+            costPerMonth: components["schemas"]["Figure"];
+            /** @description By how much what images bring in would, GB in a repeat. */
+            gb: components["schemas"]["Figure"];
+            /** @description By how much the mean start delay would change; below 0: jobs start sooner. */
+            meanNs: components["schemas"]["Figure"];
+            /** @description By how much its 95th percentile would. */
+            p95Ns: components["schemas"]["Figure"];
+            /** @description By how many jobs more would go wrong for good, as those do that never start. */
+            wrong: components["schemas"]["Figure"];
         };
         SpotTaken: {
             /** @description Time from one wave to the next while the event lasts; absent: one wave, at its beginning. */
@@ -5417,7 +5634,7 @@ export interface components {
              * @description What is done.
              * @enum {string}
              */
-            kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "preflight" | "rehearsal";
+            kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "preflight" | "rehearsal";
             /** @description Of a margin. */
             margin?: components["schemas"]["MarginBrief"];
             /**
@@ -5425,6 +5642,8 @@ export interface components {
              * @description Share done, 0 to 1.
              */
             progress: number;
+            /** @description Of what images cost. */
+            pulls?: components["schemas"]["PullsBrief"];
             /**
              * Format: double
              * @description How long it took.
@@ -6705,6 +6924,72 @@ export interface operations {
             };
         };
     };
+    pulls: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PullsRequest"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkBrief"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-pulls": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Its number. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptPulls"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "put-recording": {
         parameters: {
             query?: {
@@ -7398,7 +7683,7 @@ export interface operations {
         parameters: {
             query?: {
                 /** @description Only work of these kinds; absent: of all. */
-                kind?: ("simulation" | "weighing" | "doubt" | "exploration" | "margin" | "preflight" | "rehearsal")[];
+                kind?: ("simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "preflight" | "rehearsal")[];
                 /** @description Only of this scenario or template. */
                 about?: string;
                 /** @description Where to go on. */
@@ -7436,7 +7721,7 @@ export interface operations {
         parameters: {
             query?: {
                 /** @description Only work of these kinds; absent: of all. */
-                kind?: ("simulation" | "weighing" | "doubt" | "exploration" | "margin" | "preflight" | "rehearsal")[];
+                kind?: ("simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "preflight" | "rehearsal")[];
             };
             header?: never;
             path: {
@@ -7471,7 +7756,7 @@ export interface operations {
         parameters: {
             query?: {
                 /** @description Only work of these kinds; absent: of all. */
-                kind?: ("simulation" | "weighing" | "doubt" | "exploration" | "margin" | "preflight" | "rehearsal")[];
+                kind?: ("simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "preflight" | "rehearsal")[];
             };
             header?: never;
             path: {
@@ -7504,7 +7789,7 @@ export interface operations {
         parameters: {
             query?: {
                 /** @description Only work of these kinds; absent: of all. */
-                kind?: ("simulation" | "weighing" | "doubt" | "exploration" | "margin" | "preflight" | "rehearsal")[];
+                kind?: ("simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "preflight" | "rehearsal")[];
             };
             header?: never;
             path: {
@@ -7539,7 +7824,7 @@ export interface operations {
         parameters: {
             query?: {
                 /** @description Only work of these kinds; absent: of all. */
-                kind?: ("simulation" | "weighing" | "doubt" | "exploration" | "margin" | "preflight" | "rehearsal")[];
+                kind?: ("simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "preflight" | "rehearsal")[];
             };
             header?: never;
             path: {

@@ -16,6 +16,7 @@ import { Failures } from "./outcome/Failures";
 import { Groups } from "./outcome/Groups";
 import { Hangs } from "./outcome/Hangs";
 import { Happened } from "./outcome/Happened";
+import { Images } from "./outcome/Images";
 import { Jobs } from "./outcome/Jobs";
 import { Limits } from "./outcome/Limits";
 import { Lines } from "./outcome/Lines";
@@ -140,6 +141,7 @@ function Story({ id, scenario, o }: { id: number; scenario: string; o: Result })
       <Happened o={o} />
       <Lives id={id} o={o} />
       <Hangs id={id} scenario={scenario} />
+      <Images id={id} scenario={scenario} />
       <Events id={id} o={o} />
       <Delays groups={o.groups} />
       <Lines o={o} />

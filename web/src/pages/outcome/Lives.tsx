@@ -21,13 +21,13 @@ export function Lives({ id, o }: { id: number; o: Schemas["Outcome"] }) {
             title: "after their most jobs",
             right: true,
             value: (x) => x.byJobs.mean,
-            show: (x) => inOne(x.byJobs),
+            show: (x) => (x.byJobs.mean > 0 ? inOne(x.byJobs) : "–"),
           },
           {
             title: "past their most age",
             right: true,
             value: (x) => x.byAge.mean,
-            show: (x) => inOne(x.byAge),
+            show: (x) => (x.byAge.mean > 0 ? inOne(x.byAge) : "–"),
           },
         ]}
       />
