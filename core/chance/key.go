@@ -59,6 +59,7 @@ const (
 	Again     // jobs that are there several times
 	Spoils    // whether what earlier jobs left makes a job fail
 	Wave      // which spot nodes are taken back in a wave
+	Traffic   // size of what a job fetches or sends
 )
 
 // Root returns the key from which all draws of one repeat of one seed descend.

@@ -82,6 +82,17 @@ func (c checker) class(path string, k *JobClass, all []JobClass, names []string)
 			c.chance(path+name, *p)
 		}
 	}
+	if len(k.Network) > maxTraffic {
+		c.at(path+".network", fmt.Sprint(len(k.Network), " entries"), fmt.Sprintf("expected at most %d", maxTraffic))
+	}
+	for i := range k.Network {
+		x, at := &k.Network[i], fmt.Sprintf("%s.network[%d]", path, i)
+		if x.Over == "" {
+			c.at(at+".over", "no link", "name one of the cluster's other links")
+		}
+		c.sizes(at+".down", x.Down)
+		c.sizes(at+".up", x.Up)
+	}
 	c.within(path+".priority", k.Priority, -1000, 1000)
 	c.within(path+".retries", k.Retries, 0, 100)
 	if k.Follows == nil {
@@ -98,6 +109,9 @@ func (c checker) class(path string, k *JobClass, all []JobClass, names []string)
 		c.at(path+".arrivals", "arrivals", "a class that follows another has no arrivals of its own")
 	}
 }
+
+// maxTraffic is how many kinds of traffic a class may have.
+const maxTraffic = 20
 
 // people checks who submits jobs of a class.
 func (c checker) people(path string, k *JobClass, recorded bool) {

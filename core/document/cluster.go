@@ -265,13 +265,14 @@ type Layer struct {
 type Links struct {
 	Registry Link        `json:"registry,omitempty" doc:"From the image registry to the nodes."`
 	Store    Link        `json:"store,omitempty" doc:"Between the nodes and the cache store."`
-	Others   []NamedLink `json:"others,omitempty" doc:"Other links, as to a second registry; images name theirs."`
+	Others   []NamedLink `json:"others,omitempty" doc:"Other links, as to a second registry or out of the cluster; images name theirs, and what jobs fetch and send names its own."`
 }
 
 // A NamedLink is a link by name.
 type NamedLink struct {
 	Name string `json:"name" doc:"Name of the link."`
 	Link
+	Fee units.Price `json:"fee,omitempty" doc:"Price of the link for the time, used or not, as of a gateway."`
 }
 
 // A Link carries data to the cluster and from it; the two ways do not share.

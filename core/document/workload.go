@@ -65,6 +65,7 @@ type JobClass struct {
 	TrunkShare  *float64           `json:"trunkShare,omitempty" doc:"Share of made jobs that build the trunk, 0 to 1; the others build change requests. Absent: all."`
 	Follows     *Follows           `json:"follows,omitempty" doc:"Made jobs of this class come after jobs of another."`
 	Workspace   Workspace          `json:"workspace,omitempty" doc:"What a workspace cache would keep."`
+	Network     []Traffic          `json:"network,omitempty" doc:"What its jobs fetch and send over links of the cluster while they work."`
 	Tools       []string           `json:"tools,omitempty" doc:"Tools that its jobs need on their agent."`
 	Ended       Ended              `json:"ended,omitzero" doc:"How the recorded jobs ended that the class was learned from, where not all went well. Told to people; nothing is worked out from it."`
 }
@@ -84,6 +85,16 @@ type Workspace struct {
 	Partial    *float64 `json:"partial,omitempty" doc:"Share of the cold work that an out-of-date cache still spares, 0 to 1. Absent: half."`
 	// Leftovers is what jobs leave behind on their agent that the wiping does not take away.
 	Leftovers Leftovers `json:"leftovers,omitzero" doc:"What earlier jobs on the same agent do to a job."`
+}
+
+// Traffic is what a job fetches and sends over a link, from the beginning of its work on, beside it: its work
+// is over when that has come and gone too.
+type Traffic struct {
+	Over string `json:"over" doc:"One of the cluster's other links, by name."`
+	For  string `json:"for,omitempty" doc:"What it is, as in source, packages, or what the controller is told."`
+	Down Sizes  `json:"down,omitempty" doc:"What comes in."`
+	Up   Sizes  `json:"up,omitempty" doc:"What goes out."`
+	Cold bool   `json:"cold,omitempty" doc:"Only what a workspace cache would spare: a job that finds it up to date fetches nothing, one that finds it out of date what partial does not spare."`
 }
 
 // Leftovers are what earlier jobs on the same agent do to a job: files in the way, processes that go on,

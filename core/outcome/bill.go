@@ -83,10 +83,7 @@ func parts(t *sim.Trace) []PartSample {
 			list = append(list, PartSample{"seats of " + l.Name, seats})
 		}
 	}
-	for i, o := range w.Links.Others {
-		list = append(list, PartSample{o.Name + " transfer", o.Price.For(t.Moved[sim.OtherLinks+i])})
-	}
-	return list
+	return append(list, linkParts(t, window)...)
 }
 
 // costOf adds up the bill: each node's is its price for its time, rounded once,

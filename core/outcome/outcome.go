@@ -13,35 +13,36 @@ const Engine = 4
 // An Outcome is what simulating a scenario gave. All times are in nanoseconds;
 // figures carry their 95 % interval over the repeats.
 type Outcome struct {
-	Scenario  string      `json:"scenario" doc:"Name of the scenario."`
-	Engine    int         `json:"engine" doc:"Number of the engine's behaviour."`
-	Seed      uint64      `json:"seed" doc:"Seed of every draw."`
-	Repeats   int         `json:"repeats" doc:"Independent runs."`
-	Start     time.Time   `json:"start" doc:"Moment at which simulated time begins."`
-	Zone      string      `json:"zone" doc:"Time zone of the workload."`
-	WarmupNs  int64       `json:"warmupNs" doc:"Its first part, left out of every figure."`
-	SpanNs    int64       `json:"spanNs" doc:"Simulated time in which jobs arrived, the warm-up included."`
-	Recorded  bool        `json:"recorded,omitempty" doc:"The jobs were recorded: the same in every repeat."`
-	Means     string      `json:"means" doc:"What the intervals mean: what varies from repeat to repeat, and what does not."`
-	Notes     []string    `json:"notes" doc:"What was settled where the documents leave it open or do not go together."`
-	Headline  string      `json:"headline" doc:"The outcome in a sentence or two."`
-	Phases    []string    `json:"phases" doc:"Names of the phases of every ribbon, in order."`
-	Groups    []Group     `json:"groups" doc:"How jobs fared: all, by class, by template."`
-	Causes    []CauseSum  `json:"causes" doc:"What start delay was spent waiting for, most first."`
-	Failures  []Failure   `json:"failures" doc:"Jobs that went wrong for good, by class, template and what went wrong, most first."`
-	Unmatched []Unmatched `json:"unmatched" doc:"Jobs that no template fits."`
-	Limits    []Limit     `json:"limits" doc:"Ceilings, quotas and full pools that jobs of the first repeat waited at, what cost most first."`
-	Story     []Told      `json:"story,omitempty" doc:"What was changed by hand in the first repeat, who was out of service and what trouble came over many at once, in order of time, with what became of the queue."`
-	Beside    []Beside    `json:"beside,omitempty" doc:"What the first repeat would have been otherwise, where that was tried."`
-	Troubles  []Trouble   `json:"troubles" doc:"What went wrong on the way, for good or not; only what did."`
-	Lives     []Life      `json:"lives,omitempty" doc:"How long agents lived and what they had done, by template: of those that had joined and went."`
-	Cache     *Cache      `json:"cache,omitempty" doc:"What the workspace cache did; absent without one."`
-	Cost      Cost        `json:"cost" doc:"The bill."`
-	Lines     Lines       `json:"lines" doc:"Quantities over time, means over the repeats."`
-	Slowest   []JobBrief  `json:"slowest" doc:"Jobs of the first repeat that waited longest."`
-	Samples   []Sample    `json:"samples,omitempty" doc:"Exact figures of each repeat."`
-	Alike     []Sample    `json:"alike,omitempty" doc:"Of recorded jobs: figures of all jobs in runs of jobs like them, each with the draws of the repeat of its number."`
-	Weeks     int         `json:"weeks,omitempty" doc:"Weeks of the log that each day of those was drawn from; 0: their jobs were drawn one by one."`
+	Scenario  string       `json:"scenario" doc:"Name of the scenario."`
+	Engine    int          `json:"engine" doc:"Number of the engine's behaviour."`
+	Seed      uint64       `json:"seed" doc:"Seed of every draw."`
+	Repeats   int          `json:"repeats" doc:"Independent runs."`
+	Start     time.Time    `json:"start" doc:"Moment at which simulated time begins."`
+	Zone      string       `json:"zone" doc:"Time zone of the workload."`
+	WarmupNs  int64        `json:"warmupNs" doc:"Its first part, left out of every figure."`
+	SpanNs    int64        `json:"spanNs" doc:"Simulated time in which jobs arrived, the warm-up included."`
+	Recorded  bool         `json:"recorded,omitempty" doc:"The jobs were recorded: the same in every repeat."`
+	Means     string       `json:"means" doc:"What the intervals mean: what varies from repeat to repeat, and what does not."`
+	Notes     []string     `json:"notes" doc:"What was settled where the documents leave it open or do not go together."`
+	Headline  string       `json:"headline" doc:"The outcome in a sentence or two."`
+	Phases    []string     `json:"phases" doc:"Names of the phases of every ribbon, in order."`
+	Groups    []Group      `json:"groups" doc:"How jobs fared: all, by class, by template."`
+	Causes    []CauseSum   `json:"causes" doc:"What start delay was spent waiting for, most first."`
+	Failures  []Failure    `json:"failures" doc:"Jobs that went wrong for good, by class, template and what went wrong, most first."`
+	Unmatched []Unmatched  `json:"unmatched" doc:"Jobs that no template fits."`
+	Limits    []Limit      `json:"limits" doc:"Ceilings, quotas and full pools that jobs of the first repeat waited at, what cost most first."`
+	Story     []Told       `json:"story,omitempty" doc:"What was changed by hand in the first repeat, who was out of service and what trouble came over many at once, in order of time, with what became of the queue."`
+	Beside    []Beside     `json:"beside,omitempty" doc:"What the first repeat would have been otherwise, where that was tried."`
+	Troubles  []Trouble    `json:"troubles" doc:"What went wrong on the way, for good or not; only what did."`
+	Lives     []Life       `json:"lives,omitempty" doc:"How long agents lived and what they had done, by template: of those that had joined and went."`
+	Network   []NetworkUse `json:"network,omitempty" doc:"What jobs fetch and send over links of the cluster, by class and what it is for, most first."`
+	Cache     *Cache       `json:"cache,omitempty" doc:"What the workspace cache did; absent without one."`
+	Cost      Cost         `json:"cost" doc:"The bill."`
+	Lines     Lines        `json:"lines" doc:"Quantities over time, means over the repeats."`
+	Slowest   []JobBrief   `json:"slowest" doc:"Jobs of the first repeat that waited longest."`
+	Samples   []Sample     `json:"samples,omitempty" doc:"Exact figures of each repeat."`
+	Alike     []Sample     `json:"alike,omitempty" doc:"Of recorded jobs: figures of all jobs in runs of jobs like them, each with the draws of the repeat of its number."`
+	Weeks     int          `json:"weeks,omitempty" doc:"Weeks of the log that each day of those was drawn from; 0: their jobs were drawn one by one."`
 }
 
 // Times are a set of durations summarised. Percentiles are of all repeats together; one
@@ -74,7 +75,7 @@ type Group struct {
 
 // A WorkPart is a part of the work phase.
 type WorkPart struct {
-	Cause string       `json:"cause" enum:"work,cold,leftovers,tool,stretch,lost,rerun" doc:"work: the job's own; cold: what a warm cache would have spared; leftovers: what earlier jobs on the agent left; tool: waiting for a boot tool; stretch: CPU wanted and not given; lost: attempts cut short; rerun: waiting to run again."`
+	Cause string       `json:"cause" enum:"work,cold,leftovers,tool,fetch,stretch,lost,rerun" doc:"work: the job's own; cold: what a warm cache would have spared; leftovers: what earlier jobs on the agent left; tool: waiting for a boot tool; fetch: for what it fetches or sends; stretch: CPU wanted and not given; lost: attempts cut short; rerun: waiting to run again."`
 	Ns    stats.Figure `json:"ns" doc:"Mean time of a job that ended."`
 }
 

@@ -24,6 +24,7 @@ type Sample struct {
 	Cache       CacheSample      `json:"cache" doc:"What the workspace cache did, in the whole run."`
 	Percentiles PercentileSample `json:"percentiles" doc:"What the repeat adds to percentiles of all repeats together."`
 	Lives       []LifeSample     `json:"lives,omitempty" doc:"Agents that went, by template in the order of the scenario."`
+	Network     []CarriedSample  `json:"network,omitempty" doc:"What jobs fetched and sent, by class and in the order of its entries."`
 	Events      int64            `json:"events" doc:"Events the engine went through."`
 
 	early float64 // mean start delay of jobs that come early in the span, ns
@@ -141,7 +142,7 @@ func Measure(t *sim.Trace, repeat int) Sample {
 	for _, x := range troubles {
 		s.Trouble = append(s.Trouble, x.of(t))
 	}
-	s.Lives = livesOf(t)
+	s.Lives, s.Network = livesOf(t), carriedOf(t)
 	c := &t.Cache
 	s.Cache = CacheSample{
 		c.Hits, c.Stale, c.Misses, c.Saves, c.Kept.Mean(w.Plan.Span - w.Plan.Warmup), t.Moved[sim.StoreDown],

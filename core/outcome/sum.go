@@ -67,7 +67,7 @@ func (s *Sum) Outcome() (*Outcome, *sim.Trace) {
 	o.Limits = Limits(s.first)
 	o.Story = story(s.first)
 	o.Troubles = s.troubles()
-	o.Lives = s.lives()
+	o.Lives, o.Network = s.lives(), s.network()
 	o.Cache = s.cache()
 	o.Cost = s.cost()
 	o.Lines = s.timeLines()
@@ -140,7 +140,7 @@ func (s *Sum) group(i int, name GroupName) Group {
 	for p := range sim.Phases {
 		g.Ribbon = append(g.Ribbon, fig(func(g *GroupSample) float64 { return g.RibbonNs[p].Over(g.Ended) }))
 	}
-	for _, c := range []sim.Cause{sim.Working, sim.ColdWork, sim.Hindered, sim.AwaitsTool, sim.Stretched, sim.LostWork, sim.Rerun} {
+	for _, c := range []sim.Cause{sim.Working, sim.ColdWork, sim.Hindered, sim.AwaitsTool, sim.Fetching, sim.Stretched, sim.LostWork, sim.Rerun} {
 		if f := fig(func(g *GroupSample) float64 { return g.CausesNs[c].Over(g.Ended) }); f.Mean > 0 {
 			g.WorkParts = append(g.WorkParts, WorkPart{c.String(), f})
 		}

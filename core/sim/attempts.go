@@ -51,10 +51,11 @@ func (e *engine) cut(a int32, why Result) {
 	}
 	t.spanTo(j, e.now, LostWork, g.node)
 	e.loseTime(g)
-	if g.run.step == working {
+	if g.run.step == working || g.run.step == awaitingFetch {
 		e.endWork(a)
 	}
 	e.dropFlow(a)
+	e.dropTraffic(a)
 	e.releaseVolume(a)
 	r.Lost++
 	t.Cut[why]++

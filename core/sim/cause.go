@@ -70,6 +70,7 @@ const (
 	AwaitsTool                  // a tool that the agent was still installing
 	ControllerAway              // the controller, which held no rounds
 	NobodyThere                 // an agent on its way found no controller
+	Fetching                    // what the job fetches or sends over a link, once its work was done
 	causes
 )
 
@@ -119,6 +120,7 @@ var causeInfo = [causes]struct {
 	AwaitsTool:     {Work, "tool", "a tool that the agent was still installing"},
 	ControllerAway: {Held, "controller-away", "the controller, which was away"},
 	NobodyThere:    {Join, "nobody-there", "the controller, which was away when the agent called"},
+	Fetching:       {Work, "fetch", "what it fetches or sends over links of the cluster"},
 	AtLimit:        {Held, "limit", "room under a limit that several templates share"},
 }
 

@@ -134,7 +134,7 @@ func newEngine(told *world.World, root chance.Key, jobs *demand.Jobs) *engine {
 			ratings: make([][]rating, len(w.Templates)), rankings: make([]ranking, len(w.Templates)), poolOrder: namedOrder(w.Pools),
 		},
 		trace: &Trace{
-			World: told, Jobs: jobs, root: root, Moved: make([]units.Sum[units.Bytes], OtherLinks+len(w.Links.Others)),
+			World: told, Jobs: jobs, root: root, Moved: make([]units.Sum[units.Bytes], OtherLinks+2*len(w.Links.Others)), Carried: newCarried(w),
 			Records: make([]Record, len(jobs.List)), Lives: make([]Life, len(told.Templates)), Rollouts: make([]Rollout, len(told.Changes)), Hit: make([]int64, len(w.Events)), LayerPulls: make([]int64, len(w.Layers)), ImagePulls: make([]int64, len(w.Images)), Lines: newLines(w.Plan.Span, len(w.Pools)),
 		},
 	}

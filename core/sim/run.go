@@ -14,6 +14,7 @@ type run struct {
 	cold   units.Duration // work that a fresh cache would have spared
 	more   units.Duration // work that comes of what earlier jobs left on the agent
 	part   float64        // of the cold work that is drawn; below 1 where the record has no room for it
+	flows  int            // that its job fetches or sends and that have not ended
 	limit  units.Duration // moment at which the job may work no longer; never if it may
 	warmth warmth
 	step   runStep
@@ -42,6 +43,7 @@ const (
 	unpacking // what came
 	awaitingTool
 	working
+	awaitingFetch
 	packing
 	offering // the store, before the first byte
 	sending  // a flow to the store
@@ -91,6 +93,7 @@ func (e *engine) beginWork(a int32) {
 	r.more = hindrance(r.own, class, g.jobs)
 	r.left = r.own + r.cold + r.more
 	e.beginPeaks(a, class)
+	e.beginTraffic(a)
 	if e.w.Sharing {
 		e.joinCPU(a)
 	} else {
@@ -132,6 +135,10 @@ func stretched(work units.Duration, speed float64) units.Duration {
 func (e *engine) workStep(a int32) {
 	g := &e.agents[a]
 	r := &g.run
+	if r.step == awaitingFetch {
+		e.stop(a, TimedOut)
+		return
+	}
 	e.settleWork(r)
 	switch {
 	case r.left > 0 && e.now >= r.limit:
@@ -143,9 +150,18 @@ func (e *engine) workStep(a int32) {
 		if e.peak(a) {
 			e.planWork(a)
 		}
-	case e.spoils(g.job, &e.w.Classes[e.jobs.List[g.job].Class], g.jobs):
-		e.stop(a, Spoiled)
+	case e.awaitFetch(a):
 	default:
+		e.ended(a)
+	}
+}
+
+// ended ends the work of agent a's job, of which all is done.
+func (e *engine) ended(a int32) {
+	g := &e.agents[a]
+	if e.spoils(g.job, &e.w.Classes[e.jobs.List[g.job].Class], g.jobs) {
+		e.stop(a, Spoiled)
+	} else {
 		e.stop(a, Succeeded)
 	}
 }
@@ -167,10 +183,11 @@ func (e *engine) settleWork(r *run) {
 func (e *engine) stop(a int32, result Result) {
 	g := &e.agents[a]
 	r, t := &g.run, e.trace
-	t.spanTo(g.job, min(e.now, r.since+r.own), Working, -1)
-	t.spanTo(g.job, min(e.now, r.since+r.own+r.cold), ColdWork, -1)
-	t.spanTo(g.job, min(e.now, r.since+r.own+r.cold+r.more), Hindered, -1)
-	t.spanTo(g.job, e.now, Stretched, g.node)
+	e.dropTraffic(a)
+	if r.step != awaitingFetch {
+		t.spanWork(g, e.now)
+	}
+	t.spanTo(g.job, e.now, Fetching, -1)
 	t.Records[g.job].Result = result
 	e.endWork(a)
 	e.follow(g.job, result)
@@ -180,12 +197,21 @@ func (e *engine) stop(a int32, result Result) {
 	e.wipe(a)
 }
 
+// spanWork books the work of agent g's job up to a moment.
+func (t *Trace) spanWork(g *agent, now units.Duration) {
+	r := &g.run
+	t.spanTo(g.job, min(now, r.since+r.own), Working, -1)
+	t.spanTo(g.job, min(now, r.since+r.own+r.cold), ColdWork, -1)
+	t.spanTo(g.job, min(now, r.since+r.own+r.cold+r.more), Hindered, -1)
+	t.spanTo(g.job, now, Stretched, g.node)
+}
+
 // endWork gives back what a working job holds of its node.
 func (e *engine) endWork(a int32) {
-	if e.w.Sharing {
+	g := &e.agents[a]
+	if e.w.Sharing && g.run.step == working {
 		e.leaveCPU(a)
 	}
-	g := &e.agents[a]
 	e.hold(g, 0)
 }
 

@@ -39,8 +39,10 @@ type Trace struct {
 	Cut           [Results]int64 // attempts cut short, by why
 	Cache         CacheCount
 	// Moved are bytes within the window, by link: RegistryDown, StoreDown, StoreUp, and the
-	// others from OtherLinks on.
-	Moved     []units.Sum[units.Bytes]
+	// others from OtherLinks on, towards the cluster and then from it.
+	Moved []units.Sum[units.Bytes]
+	// Carried is what jobs fetched and sent, by class and by its Network.
+	Carried   [][]Carried
 	AgentTime units.Sum[units.Duration] // of all agents, within the window
 	// Hit counts, by event of the world, the nodes that were taken back for it, or the nodes that were
 	// asked for in vain.

@@ -10,7 +10,7 @@ const (
 	RegistryDown = iota
 	StoreDown
 	StoreUp
-	OtherLinks // and those behind it: the cluster's other links, towards it
+	OtherLinks // and those behind it: the cluster's other links, towards it and then from it
 )
 
 func newLinks(w *world.World) []link {
@@ -18,6 +18,9 @@ func newLinks(w *world.World) []link {
 	all := []link{newLink(r.Down, r.PerFlow), newLink(s.Down, s.PerFlow), newLink(s.Up, s.PerFlowUp)}
 	for _, o := range w.Links.Others {
 		all = append(all, newLink(o.Down, o.PerFlow))
+	}
+	for _, o := range w.Links.Others {
+		all = append(all, newLink(o.Up, o.PerFlowUp))
 	}
 	return all
 }
@@ -68,6 +71,10 @@ func (e *engine) flowEnds(l int32) {
 	case StoreUp:
 		e.sent(f.owner, f.size)
 	default:
+		if f.image < 0 {
+			e.fetched(f.owner, f.image, f.size)
+			return
+		}
 		if !e.pullFails(f.owner, f.image, f.size) {
 			e.unpackImage(f.owner, f.image, f.size)
 		}

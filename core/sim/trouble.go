@@ -93,7 +93,7 @@ func (e *engine) linksNamed(name string) []int32 {
 	}
 	for i := range e.w.Links.Others {
 		if e.w.Links.Others[i].Name == name {
-			return []int32{int32(OtherLinks + i)}
+			return []int32{int32(OtherLinks + i), e.upLink(i)}
 		}
 	}
 	return nil

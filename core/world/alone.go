@@ -74,7 +74,7 @@ func scaledRate(total units.Rate, flow float64, today units.Rate) units.Rate {
 func (w *World) Alone(class int, t caching.Terms, by float64, rules []document.CacheRule) *World {
 	c := w.bare()
 	k := w.Classes[class]
-	k.Retries, k.Limit, k.GiveUp, k.Cores, k.Memory, k.Disk, k.Leftovers = 0, 0, 0, 0, chance.Dist{}, chance.Dist{}, document.Leftovers{}
+	k.Retries, k.Limit, k.GiveUp, k.Cores, k.Memory, k.Disk, k.Leftovers, k.Network = 0, 0, 0, 0, chance.Dist{}, chance.Dist{}, document.Leftovers{}, nil
 	scaled := func(d chance.Dist, mean float64) chance.Dist {
 		if m := d.Mean(); m > 0 {
 			return d.Times(mean / m)
@@ -84,6 +84,9 @@ func (w *World) Alone(class int, t caching.Terms, by float64, rules []document.C
 	k.Archive, k.Cold = scaled(k.Archive, t.Size), scaled(k.Cold, t.Cold*1e9)
 	k.Change, k.Partial = t.Change, t.Partial
 	c.Classes = slices.Clone(w.Classes)
+	for i := range c.Classes {
+		c.Classes[i].Network = nil // the links are others here
+	}
 	c.Classes[class] = k
 
 	today, link := w.WithFreeStore().Links.Store, &c.Links.Store

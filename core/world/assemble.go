@@ -58,6 +58,7 @@ func Assemble(in Input) (*World, document.Faults) {
 	a.pools(s, c)
 	a.events(s.Events, c)
 	a.prepull(s.Nodes.Prepull)
+	a.network(l, c)
 	a.speeds(l, c)
 	w.missing = missing(in.Cluster, c, w.Pools)
 	a.fits()

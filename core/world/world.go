@@ -166,10 +166,11 @@ type Class struct {
 	Change       float64     // share of builds that change their dependencies
 	Partial      float64     // share of the cold work that an out-of-date cache spares
 	Leftovers    document.Leftovers
-	Tools        []int32 // that its jobs need and that are installed at boot somewhere; indices into World.Tools
-	Rule         int32   // index into World.Rules; -1: no cache
-	Scope        int32   // index into World.Scopes; -1: no cache
-	Comes        bool    // the workload may have jobs of it
+	Network      []Traffic // what its jobs fetch and send while they work
+	Tools        []int32   // that its jobs need and that are installed at boot somewhere; indices into World.Tools
+	Rule         int32     // index into World.Rules; -1: no cache
+	Scope        int32     // index into World.Scopes; -1: no cache
+	Comes        bool      // the workload may have jobs of it
 }
 
 // A Scope is a project or class with a cache entry of its own.

@@ -34,7 +34,7 @@ func (p *program) report(o *outcome.Outcome) {
 		fmt.Fprintln(p.out, p.table(causes(o)))
 		fmt.Fprintln(p.out)
 	}
-	for _, l := range []listing{failures(o), limits(o), story(o), lives(o), troubles(o)} {
+	for _, l := range []listing{failures(o), limits(o), story(o), lives(o), network(o), troubles(o)} {
 		if len(l.rows) > 0 {
 			fmt.Fprintln(p.out, p.table(l))
 			fmt.Fprintln(p.out)
@@ -56,7 +56,7 @@ func (p *program) report(o *outcome.Outcome) {
 
 // workPart names the parts of the work phase.
 var workPart = map[string]string{
-	"work": "its own", "cold": "cold", "leftovers": "what earlier jobs left", "tool": "waiting for a boot tool", "stretch": "stretch",
+	"work": "its own", "cold": "cold", "leftovers": "what earlier jobs left", "tool": "waiting for a boot tool", "fetch": "waiting for the network", "stretch": "stretch",
 	"lost":  "lost attempts",
 	"rerun": "waiting to run again",
 }
@@ -347,6 +347,22 @@ func lives(o *outcome.Outcome) listing {
 			x.Template, interval(x.Agents, 0), interval(x.Jobs, 1), units.Duration(x.Age.Mean).Short(),
 			interval(x.ByJobs, 0), interval(x.ByAge, 0),
 		})
+	}
+	return l
+}
+
+// network tells what jobs fetch and send over links.
+func network(o *outcome.Outcome) listing {
+	l := listing{columns: []column{
+		{"over", false},
+		{"for", false},
+		{"class", false},
+		{"GB in a month", true},
+		{"GB out", true},
+		{o.Cost.Currency + " a month", true},
+	}, value: o.Network}
+	for _, x := range o.Network {
+		l.rows = append(l.rows, []string{x.Link, x.For, x.Class, interval(x.DownGB, 0), interval(x.UpGB, 0), money(x.PerMonth)})
 	}
 	return l
 }

@@ -53,6 +53,12 @@ func lived(text string, d dice) string {
 		more := d.pick("mostJobs: 3, ", "mostAge: 25m, ", "mostJobs: 2, mostAge: 2h, ")
 		text = strings.Replace(text, "agents: {reuse: while-idle, ", "agents: {"+more+"reuse: while-idle,  ", 1)
 	}
+	if d.IntN(2) == 0 {
+		text = strings.Replace(text, "  store: {pack", "    others: [{name: out, down: "+d.pick("10MB/s", "100MB/s")+
+			", up: 5MB/s, perFlow: 4MB/s, price: 0.05/GB, fee: 0.02/h}]\n  store: {pack", 1)
+		text = strings.Replace(text, "      parallel: 0.7\n", "      parallel: 0.7\n      network: [{over: out, for: packages, cold: true, down: {mean: 400MB}}, "+
+			"{over: out, for: source, down: 90MB, up: 3MB}]\n", 1+d.IntN(2))
+	}
 	text = strings.Replace(text, "growth: {", "growth: {"+d.pick("", "drainBelow: 0.5, ", "drainBelow: 1, "), 1)
 	if d.IntN(2) == 0 {
 		text = strings.Replace(text, "'jq, cmake'", "'jq, cmake', tachyphor/joins: before-tools, tachyphor/without-tool: "+

@@ -1372,10 +1372,10 @@ export interface components {
             /** @description That in words. */
             says: string;
             /**
-             * @description without-events: without the trouble that comes over many at once; nodes-left: with nodes left until they are empty.
+             * @description mirror-inside: with what jobs fetch over a link at hand inside the cluster; without-events: without the trouble that comes over many at once; nodes-left: with nodes left until they are empty.
              * @enum {string}
              */
-            what: "without-events" | "nodes-left";
+            what: "without-events" | "nodes-left" | "mirror-inside";
         };
         Bills: {
             /** @description As many of them, always on. */
@@ -1468,6 +1468,12 @@ export interface components {
             stale: number;
             /** @description Sent to the store within the window. */
             upBytes: string;
+        };
+        CarriedSample: {
+            /** @description Bytes that came in. */
+            down: string;
+            /** @description Bytes that went out. */
+            up: string;
         };
         CauseSum: {
             /** @description Short name of the cause. */
@@ -3718,6 +3724,20 @@ export interface components {
             /** @description One value a bin. */
             values: number[];
         };
+        NetworkUse: {
+            /** @description Class of the jobs. */
+            class: string;
+            /** @description What comes in, GB in a month. */
+            downGB: components["schemas"]["Figure"];
+            /** @description What it is. */
+            for: string;
+            /** @description Link of the cluster. */
+            link: string;
+            /** @description What that costs by what flows, in a month. */
+            perMonth: components["schemas"]["Figure"];
+            /** @description What goes out, GB in a month. */
+            upGB: components["schemas"]["Figure"];
+        };
         NextStep: {
             /** @description By how much a month's bill would. */
             billPerMonth: components["schemas"]["Figure"];
@@ -3848,6 +3868,8 @@ export interface components {
             lives?: components["schemas"]["Life"][];
             /** @description What the intervals mean: what varies from repeat to repeat, and what does not. */
             means: string;
+            /** @description What jobs fetch and send over links of the cluster, by class and what it is for, most first. */
+            network?: components["schemas"]["NetworkUse"][];
             /** @description What was settled where the documents leave it open or do not go together. */
             notes: string[];
             /** @description Names of the phases of every ribbon, in order. */
@@ -4583,6 +4605,8 @@ export interface components {
             groups: components["schemas"]["GroupSample"][];
             /** @description Agents that went, by template in the order of the scenario. */
             lives?: components["schemas"]["LifeSample"][];
+            /** @description What jobs fetched and sent, by class and in the order of its entries. */
+            network?: components["schemas"]["CarriedSample"][];
             /** @description What the repeat adds to percentiles of all repeats together. */
             percentiles: components["schemas"]["PercentileSample"];
             /**
@@ -5663,10 +5687,10 @@ export interface components {
         };
         WorkPart: {
             /**
-             * @description work: the job's own; cold: what a warm cache would have spared; leftovers: what earlier jobs on the agent left; tool: waiting for a boot tool; stretch: CPU wanted and not given; lost: attempts cut short; rerun: waiting to run again.
+             * @description work: the job's own; cold: what a warm cache would have spared; leftovers: what earlier jobs on the agent left; tool: waiting for a boot tool; fetch: for what it fetches or sends; stretch: CPU wanted and not given; lost: attempts cut short; rerun: waiting to run again.
              * @enum {string}
              */
-            cause: "work" | "cold" | "leftovers" | "tool" | "stretch" | "lost" | "rerun";
+            cause: "work" | "cold" | "leftovers" | "tool" | "fetch" | "stretch" | "lost" | "rerun";
             /** @description Mean time of a job that ended. */
             ns: components["schemas"]["Figure"];
         };

@@ -21,6 +21,7 @@ import { Jobs } from "./outcome/Jobs";
 import { Limits } from "./outcome/Limits";
 import { Lines } from "./outcome/Lines";
 import { Lives } from "./outcome/Lives";
+import { Network } from "./outcome/Network";
 import { Progress } from "./outcome/Progress";
 import { Slowest } from "./outcome/Slowest";
 
@@ -140,6 +141,7 @@ function Story({ id, scenario, o }: { id: number; scenario: string; o: Result })
       <Limits id={id} o={o} />
       <Happened o={o} />
       <Lives id={id} o={o} />
+      <Network id={id} o={o} />
       <Hangs id={id} scenario={scenario} />
       <Images id={id} scenario={scenario} />
       <Events id={id} o={o} />

@@ -7,6 +7,7 @@ const partNames: Record<Schemas["WorkPart"]["cause"], string> = {
   cold: "cold work",
   leftovers: "what earlier jobs left",
   tool: "waiting for a boot tool",
+  fetch: "waiting for the network",
   stretch: "stretch",
   lost: "lost attempts",
   rerun: "waiting to run again",
