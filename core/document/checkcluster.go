@@ -190,6 +190,20 @@ func (c checker) facts(s *ClusterSpec) {
 			c.at(path, strconv.Quote(clip(address)), "expected an address such as http://dispatch.slipway.svc:8080")
 		}
 	}
+	if p := s.Controller.Pool; p != "" {
+		at := slices.IndexFunc(s.Pools, func(x Pool) bool { return x.Name == p })
+		switch {
+		case at < 0:
+			c.at("spec.controller.pool", strconv.Quote(p), "no such pool in this cluster")
+		case s.Pools[at].Spot != nil:
+			c.at("spec.controller.pool", strconv.Quote(p), "its nodes are taken back; name a pool with a node that stays")
+		}
+	} else if s.Controller.CPU > 0 || s.Controller.Memory > 0 {
+		c.at("spec.controller.pool", "no pool", "say on the nodes of which pool it runs, so that its room can be kept there")
+	}
+	if v := s.Controller.Volume; v != nil && v.Size <= 0 {
+		c.at("spec.controller.volume.size", v.Size.String(), "expected a size, as in 20GB")
+	}
 	c.times("spec.agents.update", s.Agents.Update)
 	c.unique("spec.claims", len(s.Claims), func(i int) string { return s.Claims[i].Name })
 	c.times("spec.volumes.attach", s.Volumes.Attach)

@@ -30,7 +30,7 @@ type ClusterSpec struct {
 	Store           Store            `json:"store,omitempty" doc:"The store that archives of the workspace cache are kept in."`
 	Volumes         Volumes          `json:"volumes,omitempty" doc:"Volumes that workspaces are kept on."`
 	Claims          []Claim          `json:"claims,omitempty" doc:"Persistent volume claims that templates name."`
-	Controller      Controller       `json:"controller,omitempty" doc:"The controller that gives jobs to agents: where it is reached."`
+	Controller      Controller       `json:"controller,omitempty" doc:"The controller that gives jobs to agents: where it is reached, and what it takes of the cluster."`
 	WaysOut         []WayOut         `json:"waysOut,omitempty" doc:"Where agents must get to beside the controller and name lookup; everything else may be closed to them."`
 	Scheduler       Scheduler        `json:"scheduler,omitempty" doc:"How the scheduler goes on with pods that fit nowhere."`
 	PriorityClasses map[string]int32 `json:"priorityClasses,omitempty" doc:"Values of the priority classes that templates name."`
@@ -246,7 +246,23 @@ type Image struct {
 type Controller struct {
 	Inside  string `json:"inside,omitempty" doc:"Address inside the cluster, as in http://dispatch.slipway.svc:8080."`
 	Outside string `json:"outside,omitempty" doc:"Address for people outside the cluster."`
+	// Where it lives in the cluster itself.
+	Pool   string            `json:"pool,omitempty" doc:"Pool on one of whose nodes it runs, which has to have one that stays; absent: it takes no room of agents."`
+	CPU    units.MilliCPU    `json:"cpu,omitempty" doc:"CPU that its pod requests."`
+	Memory units.Bytes       `json:"memory,omitempty" doc:"Memory that its pod requests."`
+	Image  string            `json:"image,omitempty" doc:"Image that it is made of, for the access kit to render it; absent: it is not rendered."`
+	Volume *ControllerVolume `json:"volume,omitempty" doc:"Where it keeps its jobs, their history and its settings; absent: in its pod, and nothing is left of them when that goes."`
 }
+
+// ControllerVolume is where a controller keeps what it knows.
+type ControllerVolume struct {
+	Size       units.Bytes `json:"size" doc:"Size, which is paid for at the price of volumes where it is persistent."`
+	Persistent bool        `json:"persistent,omitempty" doc:"It stays when the pod or its node goes; otherwise it is the node's disk, and what it knows goes with the node."`
+	Path       string      `json:"path,omitempty" doc:"Where it is mounted, as in /var/lib/dispatch."`
+}
+
+// Keeps reports whether what the controller knows is there after its node has gone.
+func (c *Controller) Keeps() bool { return c.Volume != nil && c.Volume.Persistent }
 
 // A WayOut is a network that agents must reach.
 type WayOut struct {

@@ -15,6 +15,7 @@ type Mishap struct {
 	NoCapacity     *NoCapacity `json:"noCapacity,omitempty" doc:"Pools have no node to give."`
 	Slow           *Slow       `json:"slow,omitempty" doc:"A link carries less than usual."`
 	ControllerAway bool        `json:"controllerAway,omitempty" doc:"The controller is away: it holds no rounds, and agents that come join when it is back. Jobs at work go on."`
+	NodeGone       bool        `json:"nodeGone,omitempty" doc:"With controllerAway, because its node went: where its volume is not persistent all that it knew goes with it, jobs that wait and jobs at work."`
 }
 
 // SpotTaken says which spot nodes are taken back, and how often.
@@ -66,6 +67,9 @@ func (c checker) events(list []Mishap) {
 		if kinds != 1 {
 			c.at(path, fmt.Sprint(kinds, " kinds of trouble"), "say one of spotTaken, noCapacity, slow and controllerAway")
 			continue
+		}
+		if x.NodeGone && !x.ControllerAway {
+			c.at(path+".nodeGone", "true", "goes with controllerAway")
 		}
 		switch {
 		case x.SpotTaken != nil:

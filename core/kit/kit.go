@@ -69,6 +69,7 @@ type facts struct {
 	Secrets    []review.SecretUse
 	Cache      *cache // nil: the scenario has none
 	Prepull    []prepull
+	Hosted     *hosted // nil: the controller is not rendered
 }
 
 // rule is the name of a network rule: of what the kit covers, so that kits for other
@@ -92,9 +93,9 @@ func (f *facts) covers() string {
 }
 
 type controller struct {
-	Address, Namespace string
-	Port               int
-	Inside             bool // it is a service of the cluster
+	Address, Name, Namespace string
+	Port                     int
+	Inside                   bool // it is a service of the cluster
 }
 
 // Kit writes the access kit. The error says what it cannot be written without.
@@ -171,6 +172,7 @@ func gather(in Input) (facts, error) {
 		return f, fmt.Errorf("the controller lives in namespace %s too, and the templates' pods share no label by which network "+
 			"rules could tell agents from it; give every template the same label, as in app: build-agent", f.Namespace)
 	}
+	f.Hosted = hostedOf(in, f.Controller)
 	var err error
 	if f.Prepull, err = prepullOf(in); err != nil {
 		return f, err
@@ -225,7 +227,7 @@ func controllerOf(address string) *controller {
 		return nil
 	}
 	c := &controller{Address: address, Port: review.Port(u)}
-	_, c.Namespace, c.Inside = Service(u.Hostname())
+	c.Name, c.Namespace, c.Inside = Service(u.Hostname())
 	return c
 }
 

@@ -11,7 +11,7 @@ import (
 
 // A Beside is what the first repeat would have been otherwise: the same jobs and draws in another world.
 type Beside struct {
-	What        string                 `json:"what" enum:"without-events,nodes-left,mirror-inside" doc:"mirror-inside: with what jobs fetch over a link at hand inside the cluster; without-events: without the trouble that comes over many at once; nodes-left: with nodes left until they are empty."`
+	What        string                 `json:"what" enum:"without-events,nodes-left,mirror-inside,controller-outside" doc:"controller-outside: with the controller outside the cluster; mirror-inside: with what jobs fetch over a link at hand inside the cluster; without-events: without the trouble that comes over many at once; nodes-left: with nodes left until they are empty."`
 	MeanDelayNs float64                `json:"meanDelayNs" doc:"Mean start delay otherwise."`
 	MoreHours   float64                `json:"moreHours" doc:"Job-hours of start delay more as it is; below 0 where it is less."`
 	MoreWrong   int                    `json:"moreWrong" doc:"Jobs more that went wrong for good as it is."`
@@ -40,6 +40,9 @@ func otherwises(t *sim.Trace) (out []otherwise) {
 			"nodes-left", fmt.Sprintf("%s emptied, %s opened again. With nodes left until they are empty",
 				several(int(t.Emptied), "node was", "nodes were"), units.Count(t.Reopened)), w.Undrained(),
 		})
+	}
+	if w.Host != nil && len(w.Events) == 0 {
+		out = append(out, otherwise{"controller-outside", "With the controller outside the cluster", w.Elsewhere()})
 	}
 	return append(out, mirrors(w)...)
 }

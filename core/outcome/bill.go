@@ -21,7 +21,7 @@ type CostSample struct {
 // A PoolSample is one pool's part of the bill.
 type PoolSample struct {
 	Nano   units.Sum[units.Money]    `json:"nano" doc:"Cost of the pool's nodes; the sum of its uses."`
-	Uses   []units.Sum[units.Money]  `json:"usesNano" doc:"Its cost by use: work, start, lost, idle, stranded, empty."`
+	Uses   []units.Sum[units.Money]  `json:"usesNano" doc:"Its cost by use: work, start, lost, idle, stranded, empty, controller."`
 	NodeNs units.Sum[units.Duration] `json:"nodeNs" doc:"Node time paid for."`
 	Nodes  int                       `json:"nodes" doc:"Nodes that lived within the window."`
 }
@@ -82,6 +82,11 @@ func parts(t *sim.Trace) []PartSample {
 			seats.AddTimes(l.Seat.For(window), int64(l.Agents))
 			list = append(list, PartSample{"seats of " + l.Name, seats})
 		}
+	}
+	if w.Host != nil && w.Host.Volume > 0 {
+		var kept units.Kept
+		kept.Add(w.Host.Volume, window)
+		list = append(list, PartSample{"the controller's volume", w.Volumes.Price.For(kept)})
 	}
 	return append(list, linkParts(t, window)...)
 }

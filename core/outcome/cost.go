@@ -36,7 +36,7 @@ type CostPart struct {
 
 // UseCost is node cost by use.
 type UseCost struct {
-	Use      string       `json:"use" enum:"work,start,lost,idle,stranded,empty" doc:"work: agents at work; start: agents on their way; lost: attempts that were cut short; idle: agents waiting for jobs; stranded: room too small for any agent; empty: room nobody asked for, and nodes booting."`
+	Use      string       `json:"use" enum:"work,start,lost,idle,stranded,empty,controller" doc:"work: agents at work; start: agents on their way; lost: attempts that were cut short; idle: agents waiting for jobs; stranded: room too small for any agent; empty: room nobody asked for, and nodes booting; controller: the room of the controller."`
 	PerMonth stats.Figure `json:"perMonth" doc:"Money paid in a month."`
 	Share    float64      `json:"share" doc:"Part of node cost, 0 to 1."`
 }
@@ -82,6 +82,9 @@ func (s *Sum) cost() Cost {
 			}
 			return money(sum)
 		})
+		if sim.Use(u) == sim.UseController && w.Host == nil {
+			continue
+		}
 		total += f.Mean
 		c.Uses = append(c.Uses, UseCost{Use: name, PerMonth: f})
 	}

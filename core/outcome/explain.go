@@ -16,7 +16,7 @@ type Explanation struct {
 	Node    string  `json:"node" doc:"Node it ran on, empty if none."`
 	LeadNs  int64   `json:"leadNs" doc:"Lead time; the stays add up to it. Below 0 when it did not end."`
 	Stays   []Stay  `json:"stays" doc:"What it waited for, in order, without gaps."`
-	Result  string  `json:"result" doc:"How the job ended." enum:"unfinished,succeeded,out-of-memory,evicted,out-of-disk,timed-out,taken-back,dropped,gave-up,preempted,spoiled,no-tool"`
+	Result  string  `json:"result" doc:"How the job ended." enum:"unfinished,succeeded,out-of-memory,evicted,out-of-disk,timed-out,taken-back,dropped,gave-up,preempted,spoiled,no-tool,forgotten,orphaned"`
 	Lost    int     `json:"lost" doc:"Attempts that were cut short."`
 	Cost    float64 `json:"cost" doc:"Its share of the node cost within the window."`
 	Warmup  bool    `json:"warmup" doc:"It was submitted in the warm-up, which no figure counts: its cost is that of its time within the window alone."`

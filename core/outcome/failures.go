@@ -17,7 +17,7 @@ import (
 type Failure struct {
 	Class    string       `json:"class" doc:"Class of the jobs."`
 	Template string       `json:"template" doc:"Template that they got; empty where none fits."`
-	End      string       `json:"end" doc:"Short name of how they ended." enum:"unmatched,never-started,gave-up,dropped,unfinished,out-of-memory,evicted,out-of-disk,timed-out,taken-back,preempted,spoiled,no-tool"`
+	End      string       `json:"end" doc:"Short name of how they ended." enum:"unmatched,never-started,gave-up,dropped,unfinished,out-of-memory,evicted,out-of-disk,timed-out,taken-back,preempted,spoiled,no-tool,forgotten,orphaned"`
 	Cause    string       `json:"cause" doc:"Short name of what those that never started waited for longest; empty where that is not why."`
 	Label    string       `json:"label" doc:"What went wrong, in words."`
 	Started  bool         `json:"started" doc:"They had started."`
@@ -62,7 +62,7 @@ func failuresOf(t *sim.Trace) []FailureSample {
 			if c, ok := t.Kept(j); ok {
 				f.Cause = c.String()
 			}
-		case r.Result == sim.Dropped || r.Ended >= 0 && r.Result > sim.Succeeded:
+		case r.Result == sim.Dropped || r.Result == sim.Forgotten || r.Ended >= 0 && r.Result > sim.Succeeded:
 			f.End = r.Result.String()
 		case r.Ended < 0:
 			f.End = endUnfinished
@@ -116,7 +116,7 @@ func (s *Sum) failures() []Failure {
 
 // hadStarted reports whether jobs that ended so had started.
 func hadStarted(end string) bool {
-	return !slices.Contains([]string{endUnmatched, endNever, sim.GaveUp.String(), sim.Dropped.String()}, end)
+	return !slices.Contains([]string{endUnmatched, endNever, sim.GaveUp.String(), sim.Dropped.String(), sim.Forgotten.String()}, end)
 }
 
 // endLabels say how jobs ended.
@@ -128,6 +128,8 @@ var endLabels = map[string]string{
 	sim.TimedOut.String():    "longer at work than they may be",
 	sim.Preempted.String():   "lost to pods of higher priority",
 	sim.Spoiled.String():     "failed for what jobs before had left",
+	sim.Forgotten.String():   "lost by the controller before they started",
+	sim.Orphaned.String():    "lost by the controller while at work",
 	sim.NoTool.String():      "on an agent without a boot tool yet",
 	sim.TakenBack.String():   "lost with a spot node that was taken back",
 	sim.Dropped.String():     "a job that they come after did not end well",

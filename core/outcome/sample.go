@@ -51,7 +51,7 @@ type GroupSample struct {
 	LeadNs    units.Sum[units.Duration]   `json:"leadNs" doc:"Lead time of ended jobs."`
 	Delay     stats.Summary               `json:"delay" doc:"Start delay of jobs that started."`
 	Lead      stats.Summary               `json:"lead" doc:"Lead time of jobs that ended."`
-	Results   []int                       `json:"results" doc:"Jobs by how they ended: unfinished, succeeded, out-of-memory, evicted, out-of-disk, timed-out, taken-back, dropped, gave-up, preempted, spoiled, no-tool."`
+	Results   []int                       `json:"results" doc:"Jobs by how they ended: unfinished, succeeded, out-of-memory, evicted, out-of-disk, timed-out, taken-back, dropped, gave-up, preempted, spoiled, no-tool, forgotten, orphaned."`
 	Lost      int                         `json:"lost" doc:"Attempts that were cut short."`
 	CostNano  units.Sum[units.Money]      `json:"costNano" doc:"Node cost that is the jobs' share, in billionths of the currency."`
 

@@ -87,6 +87,10 @@ func eventTold(t *sim.Trace, i int) string {
 	switch x.Kind {
 	case world.SpotTaken:
 		says += ": " + several(int(t.Hit[i]), "node went", "nodes went")
+	case world.ControllerAway:
+		if x.Gone {
+			says += ": " + several(int(t.Hit[i]), "job is lost", "jobs are lost")
+		}
 	case world.NoCapacity:
 		says += ": " + several(int(t.Hit[i]), "time a node was asked for in vain", "times a node was asked for in vain")
 	}

@@ -31,6 +31,7 @@ var troubles = []struct {
 	{"volumes-away", "attempts whose workspace's volumes were all in other zones", func(t *sim.Trace) int64 { return t.VolumesAway }},
 	{"pushed-off", "agents pushed off nodes by pods of higher priority", func(t *sim.Trace) int64 { return t.Pushed }},
 	{"tools-failed", "boot tools that could not be installed on agents that had joined", func(t *sim.Trace) int64 { return t.ToolsFailed }},
+	{"orphaned", "attempts lost with what the controller knew", cut(sim.Orphaned)},
 }
 
 func cut(r sim.Result) func(*sim.Trace) int64 {

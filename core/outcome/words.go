@@ -276,4 +276,5 @@ var PhaseMeanings = [sim.Phases]string{
 var UseMeanings = [sim.Uses]string{
 	sim.UseWork: "agents at work", sim.UseStart: "agents starting", sim.UseLost: "attempts cut short", sim.UseIdle: "agents idle",
 	sim.UseStranded: "room too small for any agent", sim.UseEmpty: "empty room, nodes booting",
+	sim.UseController: "the controller",
 }

@@ -54,6 +54,36 @@ spec: {podSelector: {}, policyTypes: [Egress], egress: [{ports: [{port: 53, prot
 		find: wayOutClosed,
 	},
 	{
+		ID: "controller-forgets", Severity: Risky, Title: "The controller forgets its jobs when its node goes",
+		Why: "A controller that lives in the cluster is a pod like others: its node is replaced, updated, lost. What it keeps in its pod " +
+			"or on the node's disk goes with that: the queue, jobs at work, their history and its settings.",
+		Bad: `kind: Cluster
+spec: {controller: {pool: core, cpu: 500m, memory: 1Gi, volume: {size: 20GB, persistent: false}}}
+---
+kind: Cluster
+spec: {pools: [{name: core, min: 1}]}
+`,
+		Good: `kind: Cluster
+spec: {controller: {pool: core, cpu: 500m, memory: 1Gi, volume: {size: 20GB, persistent: true}}}
+---
+kind: Cluster
+spec: {pools: [{name: core, min: 1}]}
+`,
+		find: controllerForgets,
+	},
+	{
+		ID: "controller-unrequested", Severity: Risky, Title: "The controller asks for nothing of its node",
+		Why: "A pod that requests nothing is the first to be evicted when its node is short of memory, and gets what CPU its neighbours " +
+			"leave. Beside large agents that is when most is going on, and then all of them wait for it.",
+		Bad: `kind: Cluster
+spec: {controller: {pool: core, volume: {size: 20GB, persistent: true}}, pools: [{name: core, min: 1}]}
+`,
+		Good: `kind: Cluster
+spec: {controller: {pool: core, cpu: 500m, memory: 1Gi, volume: {size: 20GB, persistent: true}}, pools: [{name: core, min: 1}]}
+`,
+		find: controllerUnrequested,
+	},
+	{
 		ID: "port-inbound", Severity: Advice, Title: "A port that nobody calls",
 		Why: "Agents call their controller; nothing calls them. A port in the template promises a service that is not there, and " +
 			"a host port keeps a second agent off the node.",
@@ -225,4 +255,26 @@ func portInbound(x *subject) {
 	x.say(x.path+".ports", fmt.Sprintf("The agent names the %s %s; it calls its controller and nobody calls it.%s",
 		several(len(ports), "port", "ports"), listed(ports), host),
 		"Leave ports out.", remove(x.ptr, "ports"))
+}
+
+// controllerForgets looks at a controller of which the cluster says on which nodes it lives.
+func controllerForgets(x *subject) {
+	if x.facts == nil || x.facts.Controller.Pool == "" || x.facts.Controller.Keeps() {
+		return
+	}
+	where := "in its pod"
+	if x.facts.Controller.Volume != nil {
+		where = "on its node's disk"
+	}
+	x.say("metadata.name", "The controller that these agents join keeps what it knows "+where+": when the node goes, jobs that wait and jobs at "+
+		"work go with it.", "Give it a persistent volume, and say so in the cluster's document: spec.controller.volume. "+
+		"An event with controllerAway and nodeGone says what it would cost.")
+}
+
+func controllerUnrequested(x *subject) {
+	if x.facts == nil || x.facts.Controller.Pool == "" || x.facts.Controller.CPU > 0 && x.facts.Controller.Memory > 0 {
+		return
+	}
+	x.say("metadata.name", "The controller that these agents join requests no CPU, or no memory, of the node that it shares with them.",
+		"Give its pod requests of both, and say them in the cluster's document: spec.controller.")
 }

@@ -19,20 +19,22 @@ const (
 	Preempted                 // a pod of higher priority took its agent's room
 	Spoiled                   // what earlier jobs had left on its agent made it fail
 	NoTool                    // its agent had not the tool that it needs
+	Forgotten                 // the controller lost it before it started
+	Orphaned                  // the controller lost it when it had
 	Results                   // how many there are
 )
 
 // ResultNames are the results' names in order.
 var ResultNames = [Results]string{
 	"unfinished", "succeeded", "out-of-memory", "evicted", "out-of-disk", "timed-out", "taken-back",
-	"dropped", "gave-up", "preempted", "spoiled", "no-tool",
+	"dropped", "gave-up", "preempted", "spoiled", "no-tool", "forgotten", "orphaned",
 }
 
 // String returns the result's name.
 func (r Result) String() string { return ResultNames[r] }
 
 // Never reports whether a job that ended so was never started.
-func (r Result) Never() bool { return r == Dropped || r == GaveUp }
+func (r Result) Never() bool { return r == Dropped || r == GaveUp || r == Forgotten }
 
 // again reports whether a job has been cut short before.
 func (e *engine) again(j int32) bool { return e.trace.Records[j].Lost > 0 }
@@ -60,7 +62,7 @@ func (e *engine) cut(a int32, why Result) {
 	r.Lost++
 	t.Cut[why]++
 	g.lastJob, g.job = j, -1
-	if int(r.Lost) > e.w.Classes[e.jobs.List[j].Class].Retries || r.Lost == 1<<8-1 {
+	if int(r.Lost) > e.w.Classes[e.jobs.List[j].Class].Retries || r.Lost == 1<<8-1 || why == Orphaned {
 		e.endJob(j, why)
 	} else {
 		e.observeWaiting(1)

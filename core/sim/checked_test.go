@@ -40,6 +40,9 @@ func audit(e *engine) {
 	nodes, teams, forms := make([]sums, len(e.nodes)), make([]sums, len(e.teams)), make([]int, len(e.w.Templates))
 	for n := range e.nodes {
 		nodes[n].room = e.w.Pools[e.nodes[n].pool].Room
+		if e.w.Hosted(e.nodes[n].pool, e.nodes[n].ordinal) {
+			nodes[n].room.Take(&e.w.Host.Needs, 1)
+		}
 		for t, k := range e.nodes[n].holders {
 			for range k {
 				nodes[n].room.Take(&e.w.Templates[t].Needs, 1)

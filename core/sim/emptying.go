@@ -35,7 +35,7 @@ func (e *engine) emptyingLook() {
 	for _, n := range e.place.ready {
 		node := &e.nodes[n]
 		used := e.usedShare(node)
-		if node.closed || node.pods == 0 || used >= e.w.Growth.DrainBelow || e.pools[node.pool].count-goes[node.pool] <= e.pools[node.pool].min {
+		if node.closed || node.pods == 0 || e.w.Hosted(node.pool, node.ordinal) || used >= e.w.Growth.DrainBelow || e.pools[node.pool].count-goes[node.pool] <= e.pools[node.pool].min {
 			node.littleSince = -1
 			continue
 		}

@@ -14,17 +14,18 @@ type Use uint8
 
 // What node time is spent on.
 const (
-	UseWork     Use = iota // agents at work, and cleaning up after it
-	UseStart               // agents on their way: images, containers, joining
-	UseLost                // attempts of jobs that were cut short
-	UseIdle                // agents waiting for a job
-	UseStranded            // room too small for any agent
-	UseEmpty               // room that no agent has asked for, and nodes booting
-	Uses                   // how many there are
+	UseWork       Use = iota // agents at work, and cleaning up after it
+	UseStart                 // agents on their way: images, containers, joining
+	UseLost                  // attempts of jobs that were cut short
+	UseIdle                  // agents waiting for a job
+	UseStranded              // room too small for any agent
+	UseEmpty                 // room that no agent has asked for, and nodes booting
+	UseController            // room of the controller
+	Uses                     // how many there are
 )
 
 // UseNames are the uses' names in order.
-var UseNames = [Uses]string{"work", "start", "lost", "idle", "stranded", "empty"}
+var UseNames = [Uses]string{"work", "start", "lost", "idle", "stranded", "empty", "controller"}
 
 // Shares of a node are counted in 1/1024, times in microseconds, so that a node
 // year fits into 63 bits.

@@ -600,7 +600,7 @@ func TestLeastChargeByHand(t *testing.T) {
 	if n.Billed != 220*units.Second || n.Extra != 380*units.Second {
 		t.Errorf("billed %v and %v", n.Billed, n.Extra)
 	}
-	if !slices.Equal(n.Spent[:], []int64{100e6 * 384, 0, 0, 0, 0, 600e6*1024 - 100e6*384}) {
+	if !slices.Equal(n.Spent[:], []int64{100e6 * 384, 0, 0, 0, 0, 600e6*1024 - 100e6*384, 0}) {
 		t.Errorf("spent %v", n.Spent)
 	}
 }

@@ -76,6 +76,13 @@ func (e *engine) newNode(p int32) int32 {
 		pool: p, ordinal: e.pools[p].made, left: room, planned: room, asked: e.now,
 		shelf: newHolding(e.w), littleSince: -1,
 	})
+	if e.w.Hosted(p, e.pools[p].made) {
+		node := &e.nodes[n]
+		node.left.Take(&e.w.Host.Needs, 1)
+		node.planned.Take(&e.w.Host.Needs, 1)
+		node.scored = e.w.Host.Needs.Request
+		node.ledger.share[UseController] = shareOf(e.w.Host.Needs.Request, &e.w.Pools[p])
+	}
 	for t := range e.place.ratings {
 		e.place.ratings[t] = append(e.place.ratings[t], rating{points: unrated})
 	}
@@ -193,7 +200,7 @@ func (e *engine) nodeEmpty(n int32) {
 func (e *engine) mayGo(n int32) {
 	node := &e.nodes[n]
 	node.version++
-	if e.pools[node.pool].count > e.pools[node.pool].min {
+	if e.pools[node.pool].count > e.pools[node.pool].min && !e.w.Hosted(node.pool, node.ordinal) {
 		e.queue.plan(max(e.now, node.emptied+e.w.Growth.ShrinkAfter), nodeEmptyFor, n, node.version)
 	}
 }

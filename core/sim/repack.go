@@ -9,7 +9,7 @@ import (
 // they have all been idle for as long as an empty node is kept.
 func (e *engine) rests(n int32) {
 	node := &e.nodes[n]
-	if !e.w.Growth.Repack || !node.ready || node.pods == 0 || node.idle != node.pods {
+	if !e.w.Growth.Repack || e.w.Hosted(node.pool, node.ordinal) || !node.ready || node.pods == 0 || node.idle != node.pods {
 		return
 	}
 	node.stirs++

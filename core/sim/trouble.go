@@ -44,6 +44,9 @@ func (e *engine) troubleEvent(kind eventKind, i int32, wave uint32) {
 		e.slow(x.Link)
 	case world.ControllerAway:
 		if more > 0 {
+			if x.Gone {
+				e.forgetJobs(i)
+			}
 			e.controllerGoes()
 		}
 	}
@@ -132,4 +135,42 @@ func (e *engine) recordUnseen(j int32, seen units.Duration) {
 		}
 	}
 	e.trace.spanTo(j, seen, AwaitsRound, -1)
+}
+
+// forgetJobs has the controller lose all that it knows: jobs that wait, and jobs at work with their agents.
+func (e *engine) forgetJobs(i int32) {
+	var waiting, working []int32
+	for t := range e.teams {
+		team := &e.teams[t]
+		for k := range team.arrived {
+			e.recordArrived(int32(t), k)
+		}
+		for k := range team.queue.len() {
+			e.recordQueued(int32(t), k)
+			waiting = append(waiting, team.queue.at(k).job)
+		}
+		waiting = append(waiting, team.arrived...)
+		team.arrived, team.looked, team.promised, team.held = team.arrived[:0], 0, 0, team.held[:0]
+		team.queue = jobQueue{}
+	}
+	for a := range e.agents {
+		if e.agents[a].state == busy {
+			working = append(working, int32(a))
+		}
+	}
+	for _, a := range working {
+		e.trace.Hit[i]++
+		e.cut(a, Orphaned)
+	}
+	for _, j := range waiting {
+		e.trace.Hit[i]++
+		e.observeWaiting(-1)
+		if e.again(j) {
+			e.endJob(j, Orphaned)
+			continue
+		}
+		e.trace.Records[j].Result = Forgotten
+		e.open--
+		e.follow(j, Forgotten)
+	}
 }

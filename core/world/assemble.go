@@ -56,6 +56,7 @@ func Assemble(in Input) (*World, document.Faults) {
 		w.Limits = append(w.Limits, l)
 	}
 	a.pools(s, c)
+	a.host(c)
 	a.events(s.Events, c)
 	a.prepull(s.Nodes.Prepull)
 	a.network(l, c)

@@ -34,6 +34,7 @@ type Event struct {
 	Every  units.Duration // from one wave to the next; 0: there is one
 	Link   string         // that is slow
 	Part   float64        // of its usual rates that it has
+	Gone   bool           // of a controller that is away, what it knew is gone
 	Says   string         // what happens, in words
 	Number uint64         // that draws know it by
 }
@@ -71,6 +72,16 @@ func (a *assembly) events(list []document.Mishap, c *document.ClusterSpec) {
 			e.Says = fmt.Sprintf("link %s carries %.3g %% of what it does", e.Link, 100*e.Part)
 		default:
 			e.Kind, e.Says = ControllerAway, "the controller is away"
+			if x.NodeGone {
+				e.Gone, e.Says = !c.Controller.Keeps(), "the controller's node is gone, and what it knew is there when it is back"
+				if e.Gone {
+					e.Says = "the controller's node is gone, and all that it knew with it"
+				}
+				if a.w.Host == nil {
+					a.fault(a.in.Scenario, path+".nodeGone", "true", "cluster "+a.in.Cluster.Name+" does not say on the nodes of which pool its "+
+						"controller runs (spec.controller.pool)")
+				}
+			}
 		}
 		for _, s := range a.w.stretchesOf(&x.Away) {
 			e.Stretch, e.Reason = s, x.Reason

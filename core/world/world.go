@@ -57,8 +57,9 @@ type World struct {
 	SpareRoom []int // by template; nil when none is kept
 	Placement document.Placement
 	Backoff   document.Backoff
-	Preempts  bool // pods push those of lower priority off nodes
-	Sharing   bool // some class says how many cores its jobs keep busy
+	Host      *Host // of the controller; nil: it takes no room of agents
+	Preempts  bool  // pods push those of lower priority off nodes
+	Sharing   bool  // some class says how many cores its jobs keep busy
 	Fee       units.Price
 
 	// Images and links.

@@ -206,7 +206,7 @@ func bill(o *outcome.Outcome) listing {
 	}
 	labels := map[string]string{
 		"work": "  agents at work", "start": "  agents starting", "lost": "  attempts cut short",
-		"idle": "  agents idle", "stranded": "  room too small for any agent", "empty": "  empty room and booting",
+		"idle": "  agents idle", "stranded": "  room too small for any agent", "empty": "  empty room and booting", "controller": "  the controller",
 	}
 	for _, u := range c.Uses {
 		if u.PerMonth.Mean == 0 {

@@ -47,6 +47,7 @@ var resources = []apiResource{
 	{"/apis/storage.k8s.io/v1", "storageclasses", "StorageClass", false},
 	{"/apis/networking.k8s.io/v1", "networkpolicies", "NetworkPolicy", true},
 	{"/apis/apps/v1", "daemonsets", "DaemonSet", true},
+	{"/apis/apps/v1", "statefulsets", "StatefulSet", true},
 }
 
 // mostObjects bounds what the stand-in keeps of one resource.

@@ -1372,10 +1372,10 @@ export interface components {
             /** @description That in words. */
             says: string;
             /**
-             * @description mirror-inside: with what jobs fetch over a link at hand inside the cluster; without-events: without the trouble that comes over many at once; nodes-left: with nodes left until they are empty.
+             * @description controller-outside: with the controller outside the cluster; mirror-inside: with what jobs fetch over a link at hand inside the cluster; without-events: without the trouble that comes over many at once; nodes-left: with nodes left until they are empty.
              * @enum {string}
              */
-            what: "without-events" | "nodes-left" | "mirror-inside";
+            what: "without-events" | "nodes-left" | "mirror-inside" | "controller-outside";
         };
         Bills: {
             /** @description As many of them, always on. */
@@ -2229,7 +2229,7 @@ export interface components {
              * @description How the job ended.
              * @enum {string}
              */
-            result: "unfinished" | "succeeded" | "out-of-memory" | "evicted" | "out-of-disk" | "timed-out" | "taken-back" | "dropped" | "gave-up" | "preempted" | "spoiled" | "no-tool";
+            result: "unfinished" | "succeeded" | "out-of-memory" | "evicted" | "out-of-disk" | "timed-out" | "taken-back" | "dropped" | "gave-up" | "preempted" | "spoiled" | "no-tool" | "forgotten" | "orphaned";
             /** @description What it waited for, in order, without gaps. */
             stays: components["schemas"]["Stay"][];
             /**
@@ -2338,7 +2338,7 @@ export interface components {
              * @description Short name of how they ended.
              * @enum {string}
              */
-            end: "unmatched" | "never-started" | "gave-up" | "dropped" | "unfinished" | "out-of-memory" | "evicted" | "out-of-disk" | "timed-out" | "taken-back" | "preempted" | "spoiled" | "no-tool";
+            end: "unmatched" | "never-started" | "gave-up" | "dropped" | "unfinished" | "out-of-memory" | "evicted" | "out-of-disk" | "timed-out" | "taken-back" | "preempted" | "spoiled" | "no-tool" | "forgotten" | "orphaned";
             /** @description How many, in a repeat. */
             jobs: components["schemas"]["Figure"];
             /** @description What went wrong, in words. */
@@ -2632,7 +2632,7 @@ export interface components {
              * @description Attempts that were cut short.
              */
             lost: number;
-            /** @description Jobs by how they ended: unfinished, succeeded, out-of-memory, evicted, out-of-disk, timed-out, taken-back, dropped, gave-up, preempted, spoiled, no-tool. */
+            /** @description Jobs by how they ended: unfinished, succeeded, out-of-memory, evicted, out-of-disk, timed-out, taken-back, dropped, gave-up, preempted, spoiled, no-tool, forgotten, orphaned. */
             results: number[];
             /** @description Time of ended jobs by phase; adds up to leadNs. */
             ribbonNs: string[];
@@ -3665,6 +3665,8 @@ export interface components {
             from?: string;
             /** @description Pools have no node to give. */
             noCapacity?: components["schemas"]["NoCapacity"];
+            /** @description With controllerAway, because its node went: where its volume is not persistent all that it knew goes with it, jobs that wait and jobs at work. */
+            nodeGone?: boolean;
             /** @description Why, for who waits. */
             reason?: string;
             /** @description A link carries less than usual. */
@@ -4313,7 +4315,7 @@ export interface components {
              * @description Nodes that lived within the window.
              */
             nodes: number;
-            /** @description Its cost by use: work, start, lost, idle, stranded, empty. */
+            /** @description Its cost by use: work, start, lost, idle, stranded, empty, controller. */
             usesNano: string[];
         };
         Portrait: {
@@ -5418,10 +5420,10 @@ export interface components {
              */
             share: number;
             /**
-             * @description work: agents at work; start: agents on their way; lost: attempts that were cut short; idle: agents waiting for jobs; stranded: room too small for any agent; empty: room nobody asked for, and nodes booting.
+             * @description work: agents at work; start: agents on their way; lost: attempts that were cut short; idle: agents waiting for jobs; stranded: room too small for any agent; empty: room nobody asked for, and nodes booting; controller: the room of the controller.
              * @enum {string}
              */
-            use: "work" | "start" | "lost" | "idle" | "stranded" | "empty";
+            use: "work" | "start" | "lost" | "idle" | "stranded" | "empty" | "controller";
         };
         Value: {
             Plain: unknown;
