@@ -33,6 +33,7 @@ export const phaseMeaning: Record<string, string> = {
 
 /** What node time goes to. */
 export const useNames: Record<string, string> = {
+  "controller": "the controller",
   "empty": "empty room, nodes booting",
   "idle": "agents idle",
   "lost": "attempts cut short",
