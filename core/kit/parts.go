@@ -27,6 +27,7 @@ var list = []part{
 	{"quota", "the most that all agents together may request", quotaOf},
 	{"limits", "bounds of a single container, and what it gets when it says nothing", limitsOf},
 	{"network", "nothing in, and out only where agents must go", networkOf},
+	{"outside", "what a controller outside the cluster needs", outsideObjects},
 	{"controller", "the controller itself, its address and its volume", controllerObjects},
 	{"images", "images on nodes before agents need them", prepullOfFacts},
 	{"cache", "what the scenario's workspace caches need", cacheObjects},

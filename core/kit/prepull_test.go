@@ -59,3 +59,30 @@ func TestKitHoldsImages(t *testing.T) {
 		t.Error(err)
 	}
 }
+
+// For a controller that does not live in the cluster the kit says in steps what it needs, and makes no token.
+func TestKitForAControllerOutside(t *testing.T) {
+	in := demoInput(t)
+	in.Cluster = changed(t, in.Cluster, `inside: "http://dispatch.slipway.svc:8080"`, `inside: "https://dispatch.brinewell.example"`)
+	list, err := kit.Kit(in)
+	if err != nil {
+		t.Fatal(err)
+	}
+	text := ""
+	for _, m := range list {
+		if m.File == "outside.yaml" {
+			text = m.Text
+		}
+	}
+	for _, want := range []string{"tachyphor outside slipway --lasts 8h", "create token agent-maker", "--lasting", "--end", "preflight compile-wide"} {
+		if !strings.Contains(text, want) {
+			t.Errorf("nothing says %s:\n%s", want, text)
+		}
+	}
+	if strings.Contains(kit.Kustomization(list), "outside.yaml") {
+		t.Error("words are applied")
+	}
+	if inside, err := kit.Kit(demoInput(t)); err != nil || strings.Contains(kit.Stream(inside), "tachyphor outside") {
+		t.Error("told of one that lives in the cluster", err)
+	}
+}

@@ -47,7 +47,7 @@ func (c *Cluster) Preflight(ctx context.Context, plan Plan, tell func(wire.Check
 	if !f.reachable(ctx) {
 		return f.list
 	}
-	for _, step := range []func(context.Context){f.space, f.rights, f.nothingMore, f.dryKit, f.dryPods, f.quota, f.secrets, f.controller} {
+	for _, step := range []func(context.Context){f.wayIn, f.space, f.rights, f.nothingMore, f.dryKit, f.dryPods, f.quota, f.secrets, f.controller} {
 		if ctx.Err() != nil {
 			break
 		}
@@ -215,8 +215,10 @@ func (f *flight) dryKit(ctx context.Context) {
 		switch {
 		case err == nil:
 			f.add(wire.CheckPassed, name, "the server would take it", "")
-		case apierrors.IsNotFound(err) && (!f.there || o.GetNamespace() != f.namespace):
+		case apierrors.IsNotFound(err) && o.GetNamespace() != "" && o.GetNamespace() != f.namespace:
 			f.add(wire.CheckUnclear, name, "namespace "+o.GetNamespace()+" is not there yet", f.kitFirst())
+		case apierrors.IsNotFound(err) && !f.there:
+			f.add(wire.CheckUnclear, name, "the namespace is not there yet", f.kitFirst())
 		default:
 			f.trouble(name, err, "Mend what the server names, in the template or the scenario that the kit is made from.")
 		}

@@ -15,7 +15,9 @@ const owner = "owner"
 
 // who returns the user of a request, or the one that it acts as.
 func (c *Cluster) who(q *http.Request) (string, bool) {
-	if q.Header.Get("Authorization") != "Bearer "+c.token {
+	if token, ok := strings.CutPrefix(q.Header.Get("Authorization"), "Bearer "); ok && token != c.token {
+		return c.accountOf(token)
+	} else if !ok {
 		return "", false
 	}
 	if as := q.Header.Get("Impersonate-User"); as != "" {

@@ -158,6 +158,8 @@ func (c *Cluster) serve(w http.ResponseWriter, q *http.Request, k call, verb str
 		return c.kubelet.log(w, key, q.URL.Query().Get("container"))
 	case k.res == services && k.sub == "proxy":
 		return c.proxy(w, k)
+	case k.res.name == "serviceaccounts" && k.sub == "token" && verb == "create":
+		return c.giveToken(w, q, k)
 	case k.sub != "":
 		return failure{http.StatusNotFound, "NotFound", "the stand-in has no " + k.sub, nil}
 	}
@@ -272,6 +274,7 @@ func (c *Cluster) write(w http.ResponseWriter, q *http.Request, k call) error {
 	}
 	if k.res == secrets {
 		sealed(o)
+		c.writeToken(k.namespace, o)
 	}
 	switch {
 	case there && q.Method == http.MethodPost:
