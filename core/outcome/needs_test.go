@@ -146,3 +146,28 @@ func TestRolledOut(t *testing.T) {
 		}
 	}
 }
+
+// The three ways of building images, with the same jobs and draws: what the node keeps, or the store, spares
+// work that a privileged builder without a cache does every time.
+func TestBuildsThreeWays(t *testing.T) {
+	cold := map[string]float64{}
+	for _, way := range []string{"privileged", "socket", "rootless"} {
+		o := once(t, need(t, "builds-"+way))
+		for _, g := range o.Groups {
+			if g.By != "class" || g.Name != "probe-images" {
+				continue
+			}
+			for _, p := range g.WorkParts {
+				if p.Cause == "cold" {
+					cold[way] = p.Ns.Mean
+				}
+			}
+			if g.Wrong.Mean != 0 {
+				t.Errorf("%s: %v go wrong", way, g.Wrong.Mean)
+			}
+		}
+	}
+	if !(cold["rootless"] < cold["socket"] && cold["socket"] < cold["privileged"]) {
+		t.Errorf("cold work %v", cold)
+	}
+}
