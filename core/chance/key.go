@@ -60,6 +60,8 @@ const (
 	Spoils    // whether what earlier jobs left makes a job fail
 	Wave      // which spot nodes are taken back in a wave
 	Traffic   // size of what a job fetches or sends
+	Red       // whether a job ends red by itself
+	Request   // which change request a job builds
 )
 
 // Root returns the key from which all draws of one repeat of one seed descend.

@@ -44,6 +44,9 @@ func (c checker) scenario(s *ScenarioSpec) {
 	for i, r := range s.Caching {
 		path := fmt.Sprintf("spec.caching[%d]", i)
 		c.within(path+".copies", r.Copies, 1, 10_000)
+		if r.Scope == ByBranch && r.Plan != Archive {
+			c.at(path+".scope", string(r.Scope), "goes with plan: archive")
+		}
 		switch {
 		case r.Plan == Baked:
 			if r.Every != 0 && r.Every < units.Hour {

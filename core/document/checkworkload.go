@@ -93,6 +93,10 @@ func (c checker) class(path string, k *JobClass, all []JobClass, names []string)
 		c.sizes(at+".down", x.Down)
 		c.sizes(at+".up", x.Up)
 	}
+	c.chance(path+".red", k.Red)
+	if k.Builds != 0 && !(k.Builds >= 1 && k.Builds <= 1000) {
+		c.at(path+".builds", fmt.Sprint(k.Builds), "expected how often a change request is built on average, 1 to 1000")
+	}
 	c.within(path+".priority", k.Priority, -1000, 1000)
 	c.within(path+".retries", k.Retries, 0, 100)
 	if k.Follows == nil {

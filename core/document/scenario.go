@@ -62,13 +62,15 @@ func (q Quota) String() string {
 type CacheRule struct {
 	Classes []string       `json:"classes,omitempty" doc:"Classes it is for; absent: all."`
 	Plan    CachePlan      `json:"plan" doc:"none; archive: packed into the store; volume: a disk of its own; node-disk: left on the node; baked: part of the image, which is made anew."`
-	Save    SaveRule       `json:"save,omitempty" doc:"Which successful builds save an archive."`
+	Save    SaveRule       `json:"save,omitempty" doc:"Which builds save an archive, of those that end well."`
 	Every   units.Duration `json:"every,omitempty" doc:"With save: every, the least age of the entry that a build replaces. With plan baked, the time from one image to the next; absent: a day."`
 	SavedBy SavedBy        `json:"savedBy,omitempty" doc:"trunk: change requests only read; all: they save too."`
-	Scope   CacheScope     `json:"scope,omitempty" doc:"Whether the classes of a project share an entry."`
-	Expires units.Duration `json:"expires,omitempty" doc:"Age at which an entry is no longer used; absent: never."`
-	Copies  int            `json:"copies,omitempty" doc:"With plan volume: volumes for each project or class."`
-	Size    units.Bytes    `json:"size,omitempty" doc:"With plan volume: size of each, which is paid for."`
+	Scope   CacheScope     `json:"scope,omitempty" doc:"What has an entry of its own. project: each project; class: each class; branch: each change request of a project too, which saves into its own whatever savedBy says, and reads the trunk's where it has none."`
+	// AfterFailure is for builds whose workspace is good though they failed.
+	AfterFailure bool           `json:"afterFailure,omitempty" doc:"Builds that failed keep their workspace too, for the next to go on from."`
+	Expires      units.Duration `json:"expires,omitempty" doc:"Age at which an entry is no longer used; absent: never."`
+	Copies       int            `json:"copies,omitempty" doc:"With plan volume: volumes for each project or class."`
+	Size         units.Bytes    `json:"size,omitempty" doc:"With plan volume: size of each, which is paid for."`
 }
 
 // Defaults fills what a rule may leave out.
@@ -83,7 +85,7 @@ func RuleOf(rules []CacheRule, class string) int {
 
 // ScopeOf names those who share a workspace with a class: its project, or it alone.
 func (c *CacheRule) ScopeOf(class, project string) string {
-	if c.Scope == ByProject && project != "" {
+	if c.Scope != ByClass && project != "" {
 		return project
 	}
 	return class
@@ -149,10 +151,13 @@ type CacheScope string
 const (
 	ByProject CacheScope = "project"
 	ByClass   CacheScope = "class"
+	ByBranch  CacheScope = "branch"
 )
 
 // Values lists what a document may say.
-func (CacheScope) Values() []string { return []string{string(ByProject), string(ByClass)} }
+func (CacheScope) Values() []string {
+	return []string{string(ByProject), string(ByClass), string(ByBranch)}
+}
 
 // A TemplateUse is a template with its agents' numbers.
 type TemplateUse struct {

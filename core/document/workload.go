@@ -63,6 +63,8 @@ type JobClass struct {
 	Limit       units.Duration     `json:"limit,omitempty" doc:"Longest time a job may work; it fails when it takes longer. Absent: none."`
 	GiveUpAfter units.Duration     `json:"giveUpAfter,omitempty" doc:"A job that has not started within this time is dropped. Absent: jobs wait for ever."`
 	TrunkShare  *float64           `json:"trunkShare,omitempty" doc:"Share of made jobs that build the trunk, 0 to 1; the others build change requests. Absent: all."`
+	Red         float64            `json:"red,omitempty" doc:"Share of its jobs that end red by themselves, as of a change that breaks a test, 0 to 1: nothing is wrong with their agents, but their workspace is kept only where a cache rule says afterFailure."`
+	Builds      float64            `json:"builds,omitempty" doc:"How often one change request is built on average, 1 or more, for caches by branch. Absent: once."`
 	Follows     *Follows           `json:"follows,omitempty" doc:"Made jobs of this class come after jobs of another."`
 	Workspace   Workspace          `json:"workspace,omitempty" doc:"What a workspace cache would keep."`
 	Network     []Traffic          `json:"network,omitempty" doc:"What its jobs fetch and send over links of the cluster while they work."`

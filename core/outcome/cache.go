@@ -24,6 +24,8 @@ type Cache struct {
 	KeptGB stats.Figure `json:"keptGB" doc:"In the store, on average."`
 	DownGB stats.Figure `json:"downGB" doc:"Brought from the store in a repeat."`
 	UpGB   stats.Figure `json:"upGB" doc:"Sent to the store in a repeat."`
+	// Entries are those of the first repeat.
+	Entries []Entry `json:"entries,omitempty" doc:"Workspaces in the store that most jobs of the first repeat read, with the builds that saved them."`
 }
 
 // cache sums up what the workspace cache did; nil when no class has a plan.
@@ -43,5 +45,7 @@ func (s *Sum) cache() *Cache {
 		KeptGB: fig(func(c *CacheSample) float64 { return c.KeptBytes / gb }),
 		DownGB: fig(func(c *CacheSample) float64 { return c.DownBytes.Float() / gb }),
 		UpGB:   fig(func(c *CacheSample) float64 { return c.UpBytes.Float() / gb }),
+
+		Entries: entriesOf(s.first),
 	}
 }

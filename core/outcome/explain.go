@@ -12,15 +12,16 @@ import (
 // An Explanation is one job's time, cause by cause.
 type Explanation struct {
 	JobBrief
-	Agent   string  `json:"agent" doc:"Agent that ran it, empty if none did."`
-	Node    string  `json:"node" doc:"Node it ran on, empty if none."`
-	LeadNs  int64   `json:"leadNs" doc:"Lead time; the stays add up to it. Below 0 when it did not end."`
-	Stays   []Stay  `json:"stays" doc:"What it waited for, in order, without gaps."`
-	Result  string  `json:"result" doc:"How the job ended." enum:"unfinished,succeeded,out-of-memory,evicted,out-of-disk,timed-out,taken-back,dropped,gave-up,preempted,spoiled,no-tool,forgotten,orphaned"`
-	Lost    int     `json:"lost" doc:"Attempts that were cut short."`
-	Cost    float64 `json:"cost" doc:"Its share of the node cost within the window."`
-	Warmup  bool    `json:"warmup" doc:"It was submitted in the warm-up, which no figure counts: its cost is that of its time within the window alone."`
-	Summary string  `json:"summary" doc:"The explanation in a sentence."`
+	Agent     string  `json:"agent" doc:"Agent that ran it, empty if none did."`
+	Node      string  `json:"node" doc:"Node it ran on, empty if none."`
+	LeadNs    int64   `json:"leadNs" doc:"Lead time; the stays add up to it. Below 0 when it did not end."`
+	Stays     []Stay  `json:"stays" doc:"What it waited for, in order, without gaps."`
+	Result    string  `json:"result" doc:"How the job ended." enum:"unfinished,succeeded,out-of-memory,evicted,out-of-disk,timed-out,taken-back,dropped,gave-up,preempted,spoiled,no-tool,forgotten,orphaned"`
+	Lost      int     `json:"lost" doc:"Attempts that were cut short."`
+	Cost      float64 `json:"cost" doc:"Its share of the node cost within the window."`
+	Warmup    bool    `json:"warmup" doc:"It was submitted in the warm-up, which no figure counts: its cost is that of its time within the window alone."`
+	Workspace string  `json:"workspace,omitempty" doc:"Which build had saved the workspace that it read, and who read the one that it saved; empty without."`
+	Summary   string  `json:"summary" doc:"The explanation in a sentence."`
 }
 
 // A Stay is one part of a job's time.
@@ -127,6 +128,7 @@ func Explain(t *sim.Trace, j int) Explanation {
 	}
 	e.Result, e.Lost = r.Result.String(), int(r.Lost)
 	e.Warmup = t.Jobs.List[j].Submitted < t.World.Plan.Warmup
+	e.Workspace = workspaceOf(t, j)
 	e.Cost = units.Money(JobCosts(t)[j]).Float()
 	switch {
 	case r.Result == sim.GaveUp:

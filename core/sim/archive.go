@@ -9,6 +9,8 @@ import (
 
 // entry is what one scope has in the store.
 type entry struct {
+	scope   int32
+	life    int32 // in the trace
 	there   bool
 	version int32 // of the dependencies in it
 	saves   uint32
@@ -69,16 +71,17 @@ func (e *engine) sent(a int32, size units.Bytes) {
 	if p := e.w.Store.SaveFails; p > 0 && e.root.For(chance.SaveFails, e.jobs.List[g.job].Key, 0).Uniform() < p {
 		e.trace.Cache.FailedSaves++
 	} else {
-		e.enter(scope, e.cache.versions[g.job], size)
+		e.enter(e.entryOf(g.job, scope, true), g.job, size)
 	}
 	e.wipe(a)
 }
 
 // enter puts an entry into the store, making room by dropping those unused for
 // longest; one larger than the store is not kept.
-func (e *engine) enter(scope, version int32, size units.Bytes) {
-	x := &e.cache.entries[scope]
-	e.remove(x)
+func (e *engine) enter(at, job int32, size units.Bytes) {
+	x := &e.cache.entries[at]
+	scope, version := x.scope, e.cache.versions[job]
+	e.remove(x, Replaced)
 	room := e.w.Store.Size
 	if room > 0 && size > room {
 		e.trace.Cache.Refused++
@@ -91,26 +94,32 @@ func (e *engine) enter(scope, version int32, size units.Bytes) {
 				oldest = int32(i)
 			}
 		}
-		e.remove(&e.cache.entries[oldest])
+		e.remove(&e.cache.entries[oldest], PushedOut)
 		e.trace.Cache.PushedOut++
 	}
 	e.keep(size)
-	*x = entry{there: true, version: version, saves: x.saves + 1, size: size, saved: e.now, used: e.now}
+	*x = entry{scope: scope, life: e.bornEntry(scope, job, at, size), there: true, version: version, saves: x.saves + 1, size: size, saved: e.now, used: e.now}
 	e.trace.Cache.Saves++
 	if d := e.w.Rules[e.w.Scopes[scope].Rule].Expires; d > 0 {
-		e.queue.plan(e.now+d, entryExpires, scope, x.saves)
+		e.queue.plan(e.now+d, entryExpires, at, x.saves)
 	}
 }
 
-// staler reports whether scope a's entry was used longer ago than b's, the first by
-// name of two used last at the same moment.
+// staler reports whether entry a was used longer ago than b, the first by the name of
+// its scope, and then by age, of two used last at the same moment.
 func (e *engine) staler(a, b int32) bool {
 	x, y := &e.cache.entries[a], &e.cache.entries[b]
-	return x.used < y.used || x.used == y.used && e.w.Scopes[a].Name < e.w.Scopes[b].Name
+	if x.used != y.used {
+		return x.used < y.used
+	}
+	m, n := e.w.Scopes[x.scope].Name, e.w.Scopes[y.scope].Name
+	return m < n || m == n && a < b
 }
 
-func (e *engine) remove(x *entry) {
+func (e *engine) remove(x *entry, how EntryEnd) {
 	if x.there {
+		l := &e.trace.Entries[x.life]
+		l.Ended, l.How = e.now, how
 		e.keep(-x.size)
 		x.there = false
 	}
@@ -125,9 +134,9 @@ func (e *engine) keep(change units.Bytes) {
 }
 
 // entryExpires drops the entry that was saved when this was planned.
-func (e *engine) entryExpires(scope int32, save uint32) {
-	if x := &e.cache.entries[scope]; x.there && x.saves == save {
-		e.remove(x)
+func (e *engine) entryExpires(at int32, save uint32) {
+	if x := &e.cache.entries[at]; x.there && x.saves == save {
+		e.remove(x, Expired)
 		e.trace.Cache.Expired++
 	}
 }

@@ -25,10 +25,11 @@ type cache struct {
 	trunk    []int32            // by class, the first of those that share dependencies: their version now
 	shares   [][]int32          // by class: those that share its dependencies
 	changes  [][]units.Duration // by scope: when the trunk's dependencies changed
-	entries  []entry            // by scope
-	volumes  [][]volume         // by scope
-	waiting  [][]int32          // by scope: agents that wait for a volume, in order
-	stored   units.Bytes        // in the store now
+	entries  []entry            // by scope, and behind them those of change requests
+	branches branches
+	volumes  [][]volume  // by scope
+	waiting  [][]int32   // by scope: agents that wait for a volume, in order
+	stored   units.Bytes // in the store now
 	since    units.Duration
 
 	uncounted ClassCache // where jobs outside the window are counted
@@ -40,10 +41,17 @@ func newCache(e *engine) cache {
 	if len(w.Scopes) == 0 {
 		return cache{}
 	}
+	e.trace.ReadFrom, e.trace.SavedAs = make([]int32, len(e.jobs.List)), map[int32]int32{}
+	for j := range e.trace.ReadFrom {
+		e.trace.ReadFrom[j] = -1
+	}
 	c := cache{
 		versions: make([]int32, len(e.jobs.List)), entries: make([]entry, len(w.Scopes)), volumes: make([][]volume, len(w.Scopes)),
 		waiting: make([][]int32, len(w.Scopes)), changes: make([][]units.Duration, len(w.Scopes)),
 		shares: w.ShareDependencies(), trunk: make([]int32, len(w.Classes)),
+	}
+	for s := range w.Scopes {
+		c.entries[s].scope = int32(s)
 	}
 	for s, scope := range w.Scopes {
 		if w.Rules[scope.Rule].Plan != document.Volume {
@@ -67,6 +75,10 @@ func (e *engine) submitted(j int32) {
 	}
 	of := c.shares[job.Class]
 	changed := class.Change > 0 && e.root.For(chance.Change, job.Key, 0).Uniform() < class.Change
+	if job.Change && e.w.Rules[class.Rule].Scope == document.ByBranch {
+		c.versions[j] = e.buildsRequest(j, of[0], changed)
+		return
+	}
 	if changed && job.Change {
 		c.versions[j] = -j - 1
 		return
@@ -154,9 +166,10 @@ func (e *engine) restoreStep(a int32) {
 	class := &e.w.Classes[e.jobs.List[g.job].Class]
 	switch g.run.step {
 	case asking:
-		x := &e.cache.entries[class.Scope]
+		x := &e.cache.entries[e.entryOf(g.job, class.Scope, false)]
 		e.request()
 		g.run.warmth = e.found(g.job, x.there, x.version)
+		e.readEntry(g.job, x, g.run.warmth)
 		if !x.there {
 			e.beginWork(a)
 			return
@@ -173,13 +186,22 @@ func (e *engine) restoreStep(a int32) {
 	}
 }
 
-// beginSave keeps the workspace of a job that succeeded, as its class's plan
-// says, and reports whether that takes time.
-func (e *engine) beginSave(a int32) bool {
+// keepsWorkspace reports whether a job that ended so keeps its workspace.
+func (e *engine) keepsWorkspace(j int32, result Result) bool {
+	class := &e.w.Classes[e.jobs.List[j].Class]
+	if e.w.Rules[class.Rule].AfterFailure {
+		return true
+	}
+	return result == Succeeded && (class.Red == 0 || e.root.For(chance.Red, e.jobs.List[j].Key, 0).Uniform() >= class.Red)
+}
+
+// beginSave keeps the workspace of a job, as its class's plan says and how it ended, and
+// reports whether that takes time.
+func (e *engine) beginSave(a int32, result Result) bool {
 	g := &e.agents[a]
 	job := &e.jobs.List[g.job]
 	class := &e.w.Classes[job.Class]
-	if class.Rule < 0 {
+	if class.Rule < 0 || !e.keepsWorkspace(g.job, result) {
 		return false
 	}
 	rule, version := &e.w.Rules[class.Rule], e.cache.versions[g.job]
@@ -193,7 +215,8 @@ func (e *engine) beginSave(a int32) bool {
 	case document.NodeDisk:
 		e.leaveOnNode(g.node, kept{class.Scope, version, e.archiveSize(g.job, class), e.now})
 	case document.Archive:
-		if job.Change && rule.SavedBy == document.ByTrunk || !e.due(rule, &e.cache.entries[class.Scope], version) {
+		if job.Change && rule.SavedBy == document.ByTrunk && rule.Scope != document.ByBranch ||
+			!e.due(rule, &e.cache.entries[e.entryOf(g.job, class.Scope, true)], version) {
 			return false
 		}
 		g.run.step = packing

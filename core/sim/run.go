@@ -191,7 +191,7 @@ func (e *engine) stop(a int32, result Result) {
 	t.Records[g.job].Result = result
 	e.endWork(a)
 	e.follow(g.job, result)
-	if result == Succeeded && e.beginSave(a) {
+	if e.beginSave(a, result) {
 		return
 	}
 	e.wipe(a)

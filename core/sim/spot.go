@@ -54,13 +54,13 @@ func (e *engine) nodeTaken(n int32) {
 	e.removeNode(n)
 }
 
-// closeTo lets no new agent on a node, and takes away its idle ones.
+// closeTo lets no new agent on a node, and takes away its idle ones: also those that have come
+// to stand idle on one that was closed before.
 func (e *engine) closeTo(n int32) {
-	if e.nodes[n].closed {
-		return
+	if !e.nodes[n].closed {
+		e.nodes[n].closed = true
+		e.changed(n)
 	}
-	e.nodes[n].closed = true
-	e.changed(n)
 	for a := range e.agents {
 		if g := &e.agents[a]; g.node == n && g.state == idle {
 			e.takeIdle(int32(a))

@@ -41,6 +41,11 @@ type Trace struct {
 	// Moved are bytes within the window, by link: RegistryDown, StoreDown, StoreUp, and the
 	// others from OtherLinks on, towards the cluster and then from it.
 	Moved []units.Sum[units.Bytes]
+	// Entries are those of the store, in the order in which they were saved. ReadFrom is by job the one that it
+	// read last, below 0 for none; nil without caches. SavedAs is the one that a job saved.
+	Entries  []EntryLife
+	ReadFrom []int32
+	SavedAs  map[int32]int32
 	// Carried is what jobs fetched and sent, by class and by its Network.
 	Carried   [][]Carried
 	AgentTime units.Sum[units.Duration] // of all agents, within the window

@@ -19,7 +19,7 @@ func (a *assembly) classes(s *document.ScenarioSpec, l *document.WorkloadSpec) {
 			Name: k.Name, Project: k.Project, Wants: k.Wants, Limit: k.Limit, Retries: k.Retries, GiveUp: k.GiveUpAfter, Priority: k.Priority,
 			Work: k.Work.Dist(), Cores: k.Cores, Parallel: 1, Memory: k.Memory.Dist(), Disk: k.Disk.Dist(),
 			Cold: k.Workspace.Cold.Dist(), RecordedCold: k.Workspace.Cold.Dist(), Archive: k.Workspace.Size.Dist(),
-			Change: k.Workspace.ChangeRate, Partial: 0.5, Rule: -1, Scope: -1, Leftovers: k.Workspace.Leftovers,
+			Change: k.Workspace.ChangeRate, Partial: 0.5, Rule: -1, Scope: -1, Leftovers: k.Workspace.Leftovers, Red: k.Red, Builds: max(1, k.Builds),
 		}
 		for _, name := range k.Tools {
 			if n := slices.IndexFunc(tools, func(x document.Tool) bool { return x.Name == name }); n >= 0 {

@@ -167,6 +167,8 @@ type Class struct {
 	Change       float64     // share of builds that change their dependencies
 	Partial      float64     // share of the cold work that an out-of-date cache spares
 	Leftovers    document.Leftovers
+	Red          float64   // share of its jobs that end red by themselves
+	Builds       float64   // how often one change request is built on average, ≥ 1
 	Network      []Traffic // what its jobs fetch and send while they work
 	Tools        []int32   // that its jobs need and that are installed at boot somewhere; indices into World.Tools
 	Rule         int32     // index into World.Rules; -1: no cache

@@ -43,6 +43,10 @@ func (p *program) report(o *outcome.Outcome) {
 	if o.Cache != nil {
 		fmt.Fprintln(p.out, p.table(cached(o)))
 		fmt.Fprintln(p.out)
+		if l := entries(o); len(l.rows) > 0 {
+			fmt.Fprintln(p.out, p.table(l))
+			fmt.Fprintln(p.out)
+		}
 	}
 	fmt.Fprintln(p.out, p.table(bill(o)))
 	says := o.Means
@@ -363,6 +367,33 @@ func network(o *outcome.Outcome) listing {
 	}, value: o.Network}
 	for _, x := range o.Network {
 		l.rows = append(l.rows, []string{x.Link, x.For, x.Class, interval(x.DownGB, 0), interval(x.UpGB, 0), money(x.PerMonth)})
+	}
+	return l
+}
+
+// entriesShown is how many workspaces are shown; JSON has more.
+const entriesShown = 5
+
+// entries tells which workspaces most jobs read, and who saved them.
+func entries(o *outcome.Outcome) listing {
+	l := listing{columns: []column{
+		{"most read workspaces (first repeat)", false},
+		{"saved by", false},
+		{"size", true},
+		{"readers", true},
+		{"out of date for", true},
+		{"there for", true},
+		{"then", false},
+	}, value: o.Cache.Entries}
+	for _, x := range o.Cache.Entries[:min(len(o.Cache.Entries), entriesShown)] {
+		scope := x.Scope
+		if x.Request {
+			scope += ", a change request"
+		}
+		l.rows = append(l.rows, []string{
+			scope, x.Job, units.Decimal(float64(x.Size)), units.Count(int64(x.Readers)), units.Count(int64(x.Stale)),
+			units.Duration(x.LivedNs).Short(), x.How,
+		})
 	}
 	return l
 }

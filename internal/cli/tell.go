@@ -27,6 +27,9 @@ func (p *program) explanation(e outcome.Explanation) error {
 	fmt.Fprintln(p.out, p.strong(e.ID)+p.faint("  "+e.Class+", submitted "+e.Submitted.Format("Mon 2006-01-02 15:04:05 MST")))
 	fmt.Fprintln(p.out)
 	fmt.Fprintln(p.out, p.wrap(e.Summary))
+	if e.Workspace != "" {
+		fmt.Fprintln(p.out, p.wrap(e.Workspace))
+	}
 	if len(e.Stays) == 0 {
 		return nil
 	}

@@ -49,6 +49,11 @@ func lived(text string, d dice) string {
 		text = strings.Replace(text, "  run: {span:", "  changes: [{at: \"2026-03-30T09:20:00+02:00\", template: one, becomes: one-next, recycle: "+
 			d.pick("none", "idle", "all")+"}, {at: \"2026-03-30T15:00:00+02:00\", template: one, becomes: one}]\n  run: {span:", 1) + next
 	}
+	text = strings.Replace(text, "plan: archive, save: ", "plan: archive, "+d.pick("", "afterFailure: true, ")+"save: ", 1)
+	if d.IntN(2) == 0 {
+		text = strings.Replace(text, "{plan: archive, scope: class,", "{plan: archive, scope: branch,", 1)
+	}
+	text = strings.Replace(text, "      trunkShare: 0.4\n", "      trunkShare: 0.4\n      red: 0.2\n      builds: 4\n", d.IntN(3))
 	for range d.IntN(3) {
 		more := d.pick("mostJobs: 3, ", "mostAge: 25m, ", "mostJobs: 2, mostAge: 2h, ")
 		text = strings.Replace(text, "agents: {reuse: while-idle, ", "agents: {"+more+"reuse: while-idle,  ", 1)

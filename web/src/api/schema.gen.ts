@@ -1404,6 +1404,8 @@ export interface components {
         Cache: {
             /** @description Brought from the store in a repeat. */
             downGB: components["schemas"]["Figure"];
+            /** @description Workspaces in the store that most jobs of the first repeat read, with the builds that saved them. */
+            entries?: components["schemas"]["Entry"][];
             /** @description Share of jobs with a cache plan that found their workspace up to date, 0 to 1. */
             found: components["schemas"]["Figure"];
             /** @description In the store, on average. */
@@ -1416,6 +1418,8 @@ export interface components {
             upGB: components["schemas"]["Figure"];
         };
         CacheRule: {
+            /** @description Builds that failed keep their workspace too, for the next to go on from. */
+            afterFailure?: boolean;
             /** @description Classes it is for; absent: all. */
             classes?: string[];
             /**
@@ -1429,11 +1433,11 @@ export interface components {
             expires?: string;
             /** @description none; archive: packed into the store; volume: a disk of its own; node-disk: left on the node; baked: part of the image, which is made anew. */
             plan: string;
-            /** @description Which successful builds save an archive. */
+            /** @description Which builds save an archive, of those that end well. */
             save?: string;
             /** @description trunk: change requests only read; all: they save too. */
             savedBy?: string;
-            /** @description Whether the classes of a project share an entry. */
+            /** @description What has an entry of its own. project: each project; class: each class; branch: each change request of a project too, which saves into its own whatever savedBy says, and reads the trunk's where it has none. */
             scope?: string;
             /** @description With plan volume: size of each, which is paid for. */
             size?: string;
@@ -2094,6 +2098,41 @@ export interface components {
              */
             jobs: number;
         };
+        Entry: {
+            /**
+             * @description How it ended.
+             * @enum {string}
+             */
+            how: "kept" | "replaced" | "pushed-out" | "expired";
+            /** @description Build that saved it. */
+            job: string;
+            /**
+             * Format: int64
+             * @description How long it was there, up to the end of the span.
+             */
+            livedNs: number;
+            /**
+             * Format: int64
+             * @description Jobs that read it.
+             */
+            readers: number;
+            /** @description It is that of a change request. */
+            request?: boolean;
+            /**
+             * Format: date-time
+             * @description When.
+             */
+            saved: string;
+            /** @description Project or class that it is of. */
+            scope: string;
+            /** @description Packed. */
+            size: string;
+            /**
+             * Format: int64
+             * @description Of them, those for whom it was out of date.
+             */
+            stale: number;
+        };
         ErrorDetail: {
             /** @description Where the error occurred, e.g. 'body.items[3].tags' or 'path.thing-id' */
             location?: string;
@@ -2245,6 +2284,8 @@ export interface components {
             warm: boolean;
             /** @description It was submitted in the warm-up, which no figure counts: its cost is that of its time within the window alone. */
             warmup: boolean;
+            /** @description Which build had saved the workspace that it read, and who read the one that it saved; empty without. */
+            workspace?: string;
         };
         ExplorationBrief: {
             /** @description What a variant must keep. */

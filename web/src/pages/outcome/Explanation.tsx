@@ -51,7 +51,7 @@ function Body({ e, zone }: { e: Schemas["Explanation"]; zone: string }) {
   return (
     <>
       <p className="mb-2">
-        {e.summary} Submitted {moment(e.submitted, zone)}
+        {e.summary} {e.workspace} Submitted {moment(e.submitted, zone)}
         {e.node && `, ran on ${e.node}`}.
       </p>
       <Ribbon ns={ns} whole={whole} label={`time of ${e.id}`} tall />
