@@ -19,6 +19,7 @@ import (
 // keepFlags are the flags of keep.
 type keepFlags struct {
 	before, write, cluster string
+	lists                  string
 	with                   []string
 	locks                  []string
 	change                 float64
@@ -57,6 +58,7 @@ have changed that key. Nothing is written but what --write names.`,
 	fl := c.Flags()
 	fl.StringVar(&f.before, "before", "", "the workspace after an earlier build: a folder, or a snapshot")
 	fl.StringVar(&f.write, "write", "", "write a snapshot of the folder into this file, for a later --before")
+	fl.StringVar(&f.lists, "lists", "", "write what is worth keeping into this file, for tachyphor probe --lists")
 	fl.StringVar(&f.cluster, "cluster", "", "stored cluster whose speeds count; absent: the only one there is")
 	fl.StringArrayVar(&f.with, "with", nil, "file or folder with the cluster, instead of a service (may be repeated)")
 	fl.StringArrayVar(&f.locks, "lock", nil, "file that the key is made of, from the top of the folder (may be repeated); "+
@@ -130,6 +132,13 @@ func (p *program) keep(ctx context.Context, folder string, f keepFlags) error {
 			return err
 		}
 		fmt.Fprintf(p.err, "Snapshot of %s files written into %s.\n", units.Count(int64(s.Tree.Files)), f.write)
+	}
+	if f.lists != "" {
+		if len(k.Includes) == 0 {
+			fmt.Fprintf(p.err, "Nothing is worth keeping; %s is not written.\n", f.lists)
+		} else if err := writeLists(f.lists, probe.Lists{Include: k.Includes, LeaveOut: []string{}}); err != nil {
+			return no(err)
+		}
 	}
 	return p.kept(k, before != nil)
 }

@@ -26,6 +26,7 @@ type liveFlags struct {
 	options  kube.Options
 	scenario string
 	with     []string
+	inside   string // image of this program
 }
 
 func (f *liveFlags) add(c *cobra.Command) {
@@ -63,6 +64,7 @@ process does. The exit status is 1 when something failed.`,
 		},
 	}
 	f.add(c)
+	c.Flags().StringVar(&f.inside, "store-from", "", "with --kubeconfig or FILE: an image of this program, of which a pod tries the cache store from inside")
 	return c
 }
 
@@ -74,6 +76,9 @@ func (p *program) preflight(ctx context.Context, arg string, f liveFlags) ([]wir
 		if p.lines() {
 			p.line(c)
 		}
+	}
+	if !f.here(arg) && f.inside != "" {
+		return nil, errors.New("--store-from goes with --kubeconfig or a FILE")
 	}
 	if !f.here(arg) {
 		told := 0
@@ -106,6 +111,15 @@ func (p *program) preflight(ctx context.Context, arg string, f liveFlags) ([]wir
 				p.faint(": "+strings.Join(namesOf(group), ", ")))
 		}
 		all = append(all, conn.Preflight(ctx, plan, tell)...)
+		if f.inside == "" {
+			continue
+		}
+		if plan.Store == "" {
+			return all, no(errors.New("--store-from: no cluster among the documents says where the cache store is (spec.store.address)"))
+		}
+		check := conn.TryStore(ctx, group[0].Value.(*document.PodTemplate).Namespace, f.inside, plan.Store)
+		tell(check)
+		all = append(all, check)
 	}
 	return all, nil
 }

@@ -27,12 +27,16 @@ type probeFlags struct {
 	scratch              string
 	use, into            string
 	quiet                bool
+	lists                string
+	include, leaveOut    []string
+	save, build, key     string
+	list, rights         bool
 }
 
 func (p *program) probeCommand() *cobra.Command {
 	f := probeFlags{cores: "one,all", most: "512MiB", ship: "32MiB", flows: 4}
 	c := &cobra.Command{
-		Use: "probe FOLDER", Short: "Measure packing a real workspace, and carrying it to a store and back",
+		Use: "probe [FOLDER]", Short: "Measure packing a real workspace, and carrying it to a store and back",
 		Long: `Pack a folder with none, gzip and zstd at three levels, on one core and on all; unpack
 it again; and with --store time real uploads and downloads against a store that speaks
 the S3 protocol (its keys from TACHYPHOR_STORE_ACCESS and TACHYPHOR_STORE_SECRET). Run it
@@ -43,11 +47,34 @@ cannot be read is counted. Archives and unpacked files are in a scratch folder t
 gone at the end, and nothing is left in the store, also when it is interrupted.
 
 With --into the figures become facts of a stored cluster or of a cluster's file, with
-date and place.`,
+date and place.
+
+--include and --leave-out say what is packed, or --lists with a file that ` + "`tachyphor keep --lists`" + `
+wrote. --save leaves the packed folder in the store under a name, with which build wrote it, on
+which machine, from which folder and by which key; --list tells what is there and who wrote it.
+--rights tries what the keys may do there, and whether that is enough for agents.`,
 		Example: "  tachyphor probe ~/work/tide-charts\n  tachyphor probe workspace --store http://127.0.0.1:9000/workspaces " +
 			"--into brinewell-north\n  tachyphor pretend store --up 12MB/s --down 90MB/s --latency 150ms",
-		Args: cobra.ExactArgs(1),
-		RunE: func(c *cobra.Command, args []string) error { return p.probe(c.Context(), args[0], f) },
+		Args: cobra.MaximumNArgs(1),
+		RunE: func(c *cobra.Command, args []string) error {
+			switch alone := f.list || f.rights; {
+			case alone && (len(args) > 0 && f.rights || f.list && f.rights || f.save != ""):
+				return errors.New("--list and --rights look at the store alone")
+			case alone && f.store == "":
+				return errors.New("say which store: --store http://127.0.0.1:9000/workspaces")
+			case f.rights:
+				return p.storeRights(c.Context(), f)
+			case f.list:
+				return p.storeList(c.Context(), strings.Join(args, ""), f)
+			case len(args) == 0:
+				return errors.New("name the folder of a workspace, or look at a store with --list or --rights")
+			case f.save != "" && f.store == "":
+				return errors.New("--save goes with --store")
+			case f.save != "":
+				return p.storeSave(c.Context(), args[0], f)
+			}
+			return p.probe(c.Context(), args[0], f)
+		},
 	}
 	fl := c.Flags()
 	fl.StringVar(&f.store, "store", "", "address of a store's bucket, as in http://127.0.0.1:9000/workspaces")
@@ -61,6 +88,14 @@ date and place.`,
 	fl.StringVar(&f.scratch, "scratch", "", "folder for archives and unpacked files; absent: the system's")
 	fl.StringVar(&f.use, "use", "", "codec whose figures become facts, as in zstd-3; absent: the one that is over first")
 	fl.StringVar(&f.into, "into", "", "stored cluster, or file of one, that gets the facts")
+	fl.StringVar(&f.lists, "lists", "", "file of what is packed, as tachyphor keep --lists writes it")
+	fl.StringArrayVar(&f.include, "include", nil, "pack only this: a path with all below it, or a pattern (may be repeated)")
+	fl.StringArrayVar(&f.leaveOut, "leave-out", nil, "do not pack this, as in *.log (may be repeated)")
+	fl.StringVar(&f.save, "save", "", "leave the packed folder in the store under this name")
+	fl.StringVar(&f.build, "build", "", "with --save: which build it is, as in 4711")
+	fl.StringVar(&f.key, "key", "", "with --save: key of its dependencies, as tachyphor keep tells it")
+	fl.BoolVar(&f.list, "list", false, "tell what is in the store (FOLDER: below this prefix) and who wrote it")
+	fl.BoolVar(&f.rights, "rights", false, "try what the keys may do in the store")
 	fl.BoolVarP(&f.quiet, "quiet", "q", false, "no progress")
 	return c
 }
@@ -111,6 +146,10 @@ func (f probeFlags) options() (probe.Options, error) {
 	}
 	if o.Ship > 5<<30 || f.flows < 1 || f.flows > 64 {
 		return o, errors.New("--ship may be 5GiB at most, and --flows 1 to 64")
+	}
+	var err error
+	if o.Lists, err = f.packed(); err != nil {
+		return o, err
 	}
 	if f.store != "" {
 		s, err := probe.OpenStore(f.store, os.Getenv("TACHYPHOR_STORE_ACCESS"), os.Getenv("TACHYPHOR_STORE_SECRET"))

@@ -32,6 +32,7 @@ func PlanFor(shelf *review.Shelf, docs []*document.Document, scenario string) (P
 	}
 	if cluster != nil {
 		p.Controller = cluster.Value.(*document.Cluster).Spec.Controller.Inside
+		p.Store = cluster.Value.(*document.Cluster).Spec.Store.Address
 	}
 	return p, nil
 }

@@ -27,6 +27,7 @@ type Plan struct {
 	Kit        []kit.Manifest
 	Scenario   string // that the kit is under; empty: none
 	Controller string // address inside the cluster; empty: not known
+	Store      string // address of the cache store, likewise
 }
 
 // flight is one preflight on its way.

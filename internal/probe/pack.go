@@ -44,8 +44,8 @@ func sampleOf(t Tree, most int64) *Sample {
 }
 
 // pack writes a folder's tree as a tar archive. tell is told of bytes that were read.
-func pack(ctx context.Context, root string, sample *Sample, out io.Writer, tell func(n int64)) (Tree, error) {
-	var t Tree
+func pack(ctx context.Context, root string, sample *Sample, lists *Lists, out io.Writer, tell func(n int64)) (Tree, error) {
+	t := Tree{lists: lists}
 	buffered := bufio.NewWriterSize(out, 1<<20)
 	w := tar.NewWriter(buffered)
 	buf := make([]byte, copyBuffer)

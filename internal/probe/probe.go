@@ -18,6 +18,7 @@ type Options struct {
 	Scratch string // folder for archives and unpacked trees; absent: the system's
 	Unpack  bool
 	Store   *Store // nil: no transfers
+	Lists   *Lists // nil: all of the folder
 	Flows   int    // at the same time, to find what they share
 	Ship    int64  // bytes of an archive that are sent and brought, at most
 }
@@ -78,7 +79,7 @@ func Run(ctx context.Context, folder string, o Options, tell Progress) (*Report,
 	r := &Report{Folder: folder, Host: host, At: time.Now().UTC(), Zstd: zstdIs}
 	tell(0, "counting")
 	var err error
-	if r.Tree, err = Look(ctx, folder); err != nil {
+	if r.Tree, err = lookAt(ctx, folder, o.Lists); err != nil {
 		return nil, err
 	}
 	if r.Tree.Files == 0 {
@@ -89,7 +90,7 @@ func Run(ctx context.Context, folder string, o Options, tell Progress) (*Report,
 		return nil, fmt.Errorf("cannot make a scratch folder: %w", err)
 	}
 	defer func() { _ = os.RemoveAll(scratch) }()
-	m := &measurement{ctx: ctx, folder: folder, scratch: scratch, sample: sampleOf(r.Tree, o.Most), tell: tell}
+	m := &measurement{ctx: ctx, folder: folder, scratch: scratch, sample: sampleOf(r.Tree, o.Most), lists: o.Lists, tell: tell}
 	passes := 1.0 + float64(len(o.Codecs)*len(o.Cores))
 	if o.Unpack {
 		passes += float64(len(o.Codecs)) + 2 // the first once more
@@ -101,7 +102,7 @@ func Run(ctx context.Context, folder string, o Options, tell Progress) (*Report,
 	m.total = passes * float64(each)
 	m.begin("reading")
 	began := time.Now()
-	read, err := pack(ctx, folder, m.sample, io.Discard, m.add)
+	read, err := pack(ctx, folder, m.sample, o.Lists, io.Discard, m.add)
 	if err != nil {
 		return nil, err
 	}
@@ -148,6 +149,7 @@ type measurement struct {
 	folder  string
 	scratch string
 	sample  *Sample
+	lists   *Lists
 	tell    Progress
 	what    string
 	bytes   int64
@@ -187,7 +189,7 @@ func (m *measurement) packing(c Codec, cores int, again bool) (Packing, error) {
 	if err != nil {
 		return p, err
 	}
-	_, err = pack(m.ctx, m.folder, m.sample, z, m.add)
+	_, err = pack(m.ctx, m.folder, m.sample, m.lists, z, m.add)
 	if cerr := z.Close(); err == nil {
 		err = cerr
 	}

@@ -81,7 +81,7 @@ func TestOddTrees(t *testing.T) {
 		t.Errorf("got  %+v\nwant %+v", got, want)
 	}
 	var archive bytes.Buffer
-	if _, err := pack(t.Context(), root, nil, &archive, func(int64) {}); err != nil {
+	if _, err := pack(t.Context(), root, nil, nil, &archive, func(int64) {}); err != nil {
 		t.Fatal(err)
 	}
 	if bytes.Contains(archive.Bytes(), []byte("not to be read")) {

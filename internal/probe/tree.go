@@ -28,6 +28,9 @@ type Tree struct {
 	Unreadable int   `json:"unreadable" doc:"Files and folders that may not be read; they are left out."`
 	Special    int   `json:"special" doc:"Sockets, pipes and devices; they are left out."`
 	Changed    int   `json:"changed" doc:"Files that changed or went while they were read."`
+	LeftOut    int   `json:"leftOut,omitempty" doc:"Entries that the lists leave out; what is below a folder counts as one."`
+
+	lists *Lists
 }
 
 // An entry is something of a tree that is packed. It is good until the next.
@@ -105,6 +108,12 @@ func entriesOf(ctx context.Context, folder *os.File, fd int, at string, t *Tree,
 				t.Changed++ // it went between listing and looking
 				continue
 			}
+			folder := e.stat.Mode&unix.S_IFMT == unix.S_IFDIR
+			packed, more := t.lists.takes(e.name)
+			if !packed && !(folder && more) { // a folder is there for what is below it
+				t.LeftOut++
+				continue
+			}
 			switch e.stat.Mode & unix.S_IFMT {
 			case unix.S_IFDIR:
 				t.Folders++
@@ -169,8 +178,11 @@ func leadsOut(at, link string) bool {
 }
 
 // Look counts a tree without reading its files.
-func Look(ctx context.Context, root string) (Tree, error) {
-	var t Tree
+func Look(ctx context.Context, root string) (Tree, error) { return lookAt(ctx, root, nil) }
+
+// lookAt is Look at what some lists take.
+func lookAt(ctx context.Context, root string, lists *Lists) (Tree, error) {
+	t := Tree{lists: lists}
 	err := walk(ctx, root, &t, func(*entry, func() (int, error)) error { return nil })
 	return t, err
 }
