@@ -22,14 +22,12 @@ func (e *engine) planEmptying() {
 func (e *engine) emptyingLook() {
 	e.planEmptying()
 	best, least := int32(-1), 0.0
-	left := map[int32]fleet.Room{}
-	free := e.near == nil && !e.somePending() // where pods look at their neighbours it does not try
-	goes := map[int32]int{}                   // by pool: nodes that are being emptied
+	goes := map[int32]int{} // by pool: nodes that are being emptied
+	var emptying []int32
 	for _, n := range e.place.ready {
-		node := &e.nodes[n]
-		if node.emptying {
+		if node := &e.nodes[n]; node.emptying {
 			goes[node.pool]++
-			free = free && e.housesAll(n, left)
+			emptying = append(emptying, n)
 		}
 	}
 	for _, n := range e.place.ready {
@@ -46,8 +44,8 @@ func (e *engine) emptyingLook() {
 			best, least = n, used
 		}
 	}
-	if best < 0 || !free || !e.housesAll(best, left) {
-		return
+	if best < 0 || e.near != nil || e.somePending() || !e.housed(append(emptying, best)) {
+		return // where pods look at their neighbours it does not try
 	}
 	e.nodes[best].emptying = true
 	e.trace.Emptied++
@@ -67,22 +65,24 @@ func hasHolders(node *node) bool {
 	return slices.ContainsFunc(node.holders, func(n int16) bool { return n > 0 })
 }
 
-// housesAll takes room on the other nodes for all agents of one, of what is left there, and reports whether
-// there is enough.
-func (e *engine) housesAll(n int32, left map[int32]fleet.Room) bool {
-	var mine []int32
+// housed reports whether the other nodes have room for all agents of some, node by node in their order.
+func (e *engine) housed(list []int32) bool {
+	on := map[int32][]int32{}
 	for a := range e.agents {
-		if g := &e.agents[a]; g.node == n && g.state != gone && g.state != unplaced {
-			mine = append(mine, int32(a))
+		if g := &e.agents[a]; g.state != gone && g.state != unplaced && slices.Contains(list, g.node) {
+			on[g.node] = append(on[g.node], int32(a))
 		}
 	}
-	slices.SortFunc(mine, func(a, b int32) int {
-		return cmp.Or(cmp.Compare(e.agents[a].template, e.agents[b].template), cmp.Compare(e.agents[a].ordinal, e.agents[b].ordinal))
-	})
-	for _, a := range mine {
-		g := &e.agents[a]
-		if len(e.w.Templates[g.template].ClaimAt) > 0 || !e.houses(n, g.template, left) {
-			return false
+	left := map[int32]fleet.Room{}
+	for _, n := range list {
+		mine := on[n]
+		slices.SortFunc(mine, func(a, b int32) int {
+			return cmp.Or(cmp.Compare(e.agents[a].template, e.agents[b].template), cmp.Compare(e.agents[a].ordinal, e.agents[b].ordinal))
+		})
+		for _, a := range mine {
+			if t := e.agents[a].template; len(e.w.Templates[t].ClaimAt) > 0 || !e.houses(n, t, left) {
+				return false
+			}
 		}
 	}
 	return true

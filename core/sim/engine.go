@@ -79,6 +79,7 @@ type engine struct {
 	sites      [][]fleet.Stance // by template and pool
 	near       *neighbourhood   // nil without rules on neighbours
 	picky      []bool           // by template: it prefers some nodes to others
+	gone       []demand.Stretch // times in which the controller is away
 	wanted     []bool           // by template: some job may get an agent of it, or one is kept ahead
 
 	dueNow    []int32   // scratch of rounds
@@ -163,6 +164,8 @@ func newEngine(told *world.World, root chance.Key, jobs *demand.Jobs) *engine {
 		e.wanted[t] = slices.Contains(e.fits, int32(w.Templates[t].Of)) && len(w.Later) > 0 || slices.Contains(e.fits, int32(t)) ||
 			w.Templates[t].Calendar.Ahead()
 	}
+	e.gone = goneTimes(w)
+	e.trace.full = w
 	e.cache = newCache(e)
 	e.crowd = newCrowd(e)
 	if e.chain = newChain(e); e.chain != nil {

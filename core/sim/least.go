@@ -33,7 +33,7 @@ func (t *Trace) Least(j int) (l Least) {
 	clip := func(at units.Duration) units.Duration { return min(max(at, w.Plan.Warmup), w.Plan.Span) }
 	outside := (to - from) - (clip(to) - clip(from))
 	done := float64(max(0, own-outside))
-	class, agent := &w.Classes[job.Class], &w.Full().Templates[r.Form].Request
+	class, agent := &w.Classes[job.Class], &t.full.Templates[r.Form].Request
 	slower := 1.0 // than the fastest nodes, which would have taken less
 	if class.Speeds != nil {
 		slower = class.SpeedOn(t.Nodes[r.Node].Pool) / class.Fastest()

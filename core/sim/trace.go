@@ -62,6 +62,7 @@ type Trace struct {
 	// MostAgents is how many agents there were at once within the window.
 	MostAgents int
 
+	full     *world.World     // World with all that agents were ever made of
 	root     chance.Key       // of the run's draws
 	released []units.Duration // by job: when the work of all it came after was done; nil when none does
 	spans    spans

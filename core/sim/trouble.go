@@ -1,9 +1,11 @@
 package sim
 
 import (
+	"cmp"
 	"slices"
 
 	"tachyphor/core/chance"
+	"tachyphor/core/demand"
 	"tachyphor/core/document"
 	"tachyphor/core/units"
 	"tachyphor/core/world"
@@ -102,16 +104,31 @@ func (e *engine) linksNamed(name string) []int32 {
 	return nil
 }
 
+// goneTimes are the times in which the controller is away, in order and apart from each other.
+func goneTimes(w *world.World) []demand.Stretch {
+	var list []demand.Stretch
+	for i := range w.Events {
+		if w.Events[i].Kind == world.ControllerAway {
+			list = append(list, w.Events[i].Stretch)
+		}
+	}
+	return demand.Together(list)
+}
+
+// goneAfter is the first of those times that is not over at a moment, as an index.
+func (e *engine) goneAfter(at units.Duration) int {
+	i, _ := slices.BinarySearchFunc(e.gone, at, func(s demand.Stretch, at units.Duration) int { return cmp.Compare(s.To, at+1) })
+	return i
+}
+
 // controllerBack is when the controller is back that is away at a moment; the moment itself where it is
 // there.
 func (e *engine) controllerBack(at units.Duration) units.Duration {
-	for again := true; again; {
-		again = false
-		for i := range e.w.Events {
-			if x := &e.w.Events[i]; x.Kind == world.ControllerAway && x.From <= at && at < x.To {
-				at, again = x.To, true
-			}
-		}
+	if len(e.gone) == 0 {
+		return at
+	}
+	if i := e.goneAfter(at); i < len(e.gone) && e.gone[i].From <= at {
+		return e.gone[i].To
 	}
 	return at
 }
@@ -128,8 +145,11 @@ func (e *engine) controllerGoes() {
 
 // recordUnseen books the time of a job up to the round that sees it first.
 func (e *engine) recordUnseen(j int32, seen units.Duration) {
-	for i := range e.w.Events { // in order of time
-		if x := &e.w.Events[i]; x.Kind == world.ControllerAway && x.From < seen {
+	if len(e.gone) > 0 {
+		for _, x := range e.gone[e.goneAfter(e.trace.From(int(j))):] {
+			if x.From >= seen {
+				break
+			}
 			e.trace.spanTo(j, x.From, AwaitsRound, -1)
 			e.trace.spanTo(j, min(x.To, seen), ControllerAway, -1)
 		}
