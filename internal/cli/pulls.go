@@ -153,7 +153,7 @@ func (p *program) pulls(d *pulls.Costs) error {
 		return []string{p.change(s.Mean, shortly), p.change(s.P95, shortly), p.change(s.Cost, money)}
 	}
 	layers := listing{columns: []column{
-		{"without the layer", false},
+		{"if it weighed nothing", false},
 		{"size", true},
 		{"pulls", true},
 		{"GB", true},

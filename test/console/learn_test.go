@@ -3,6 +3,7 @@ package console
 import (
 	"bytes"
 	"context"
+	"fmt"
 	"os"
 	"path/filepath"
 	"strings"
@@ -12,6 +13,7 @@ import (
 	"tachyphor/core/document"
 	"tachyphor/test/logs"
 	"tachyphor/test/running"
+	"tachyphor/wire"
 )
 
 // Someone with an export of their job system: what it says is understood but for a word,
@@ -93,6 +95,31 @@ func TestClusterAndDemand(t *testing.T) {
 	q.goTo("/outcomes/1")
 	q.click("#doubt")
 	q.reads("main", "Measure", "if it were", "no sure change", "repeats on the same draws", "Nothing hangs on")
+	q.click("#pulls")
+	q.reads("main", "of it waiting for images", "wide:2026.9 (2.3 GB) weighed nothing", "images part of what nodes boot from", "How long agents lived")
+	for _, name := range []string{"bad-day", "rolled-out"} {
+		b, err := os.ReadFile("../../demo/needs/" + name + ".yaml")
+		if err != nil {
+			t.Fatal(err)
+		}
+		if _, err := c.Put(context.Background(), "", b, false); err != nil {
+			t.Fatal(err)
+		}
+		asked, err := c.Simulate(context.Background(), name, wire.Run{})
+		if err != nil {
+			t.Fatal(err)
+		}
+		q.goTo(fmt.Sprint("/outcomes/", asked.ID))
+		q.reads("#happened", map[string]string{
+			"bad-day": "the controller is away (an update)", "rolled-out": "small-steady becomes small-steady-next, idle agents are taken away",
+		}[name])
+	}
+	cached, err := c.Simulate(context.Background(), "cached", wire.Run{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	q.goTo(fmt.Sprint("/outcomes/", cached.ID))
+	q.reads("main", "Most read workspaces", "out of date for")
 	q.goTo("/workloads/nothing")
 	q.reads(`[role="alert"]`, "there is no workload nothing")
 	q.quietBut("404")

@@ -24,6 +24,7 @@ import { Lives } from "./outcome/Lives";
 import { Network } from "./outcome/Network";
 import { Progress } from "./outcome/Progress";
 import { Slowest } from "./outcome/Slowest";
+import { Workspaces } from "./outcome/Workspaces";
 
 type Result = Schemas["Outcome"];
 
@@ -142,6 +143,7 @@ function Story({ id, scenario, o }: { id: number; scenario: string; o: Result })
       <Happened o={o} />
       <Lives id={id} o={o} />
       <Network id={id} o={o} />
+      <Workspaces id={id} o={o} />
       <Hangs id={id} scenario={scenario} />
       <Images id={id} scenario={scenario} />
       <Events id={id} o={o} />

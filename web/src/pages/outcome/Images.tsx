@@ -5,7 +5,7 @@ import { Change } from "../../parts/Change";
 import { DataTable } from "../../parts/DataTable";
 import { OnDemand } from "../../parts/OnDemand";
 import { Trouble } from "../../parts/Section";
-import { amount, bytes, count, duration, inOne, money } from "../../words";
+import { amount, count, duration, inOne, money } from "../../words";
 
 /** What images cost the design, and what lighter or prepulled ones would spare. */
 export function Images({ id, scenario }: { id: number; scenario: string }) {
@@ -33,14 +33,22 @@ function Kept({ id }: { id: number }) {
   return d ? <Tables id={id} d={d} /> : null;
 }
 
+/** size writes bytes as registries tell them. */
+function size(bytes: number): string {
+  const [unit, by] = bytes >= 1e9 ? ["GB", 1e9] : ["MB", 1e6];
+  return `${Number((bytes / by).toPrecision(3))} ${unit}`;
+}
+
 const short = (name: string) => name.slice(name.lastIndexOf("/") + 1);
 
 function Tables({ id, d }: { id: number; d: Schemas["Costs"] }) {
   const rows = [
     ...d.layers.flatMap((l) =>
-      l.spared ? [{ what: `without layer ${short(l.name)} (${bytes(amount(l.size))})`, s: l.spared }] : [],
+      l.spared
+        ? [{ what: `if ${short(l.name)} (${size(amount(l.size))}) weighed nothing`, s: l.spared }]
+        : [],
     ),
-    ...d.ways.map((w) => ({ what: `with images ${w.what}`, s: w.spared })),
+    ...d.ways.map((w) => ({ what: `images ${w.what}`, s: w.spared })),
   ];
   const wrong = rows.some((r) => r.s.wrong.mean !== 0);
   return (
@@ -60,12 +68,12 @@ function Tables({ id, d }: { id: number; d: Schemas["Costs"] }) {
             show: (x) => <span title={x.name}>{short(x.name)}</span>,
           },
           { title: "for", value: (x) => x.templates.join(", ") },
-          { title: "size", right: true, value: (x) => amount(x.size), show: (x) => bytes(amount(x.size)) },
-          { title: "its own", right: true, value: (x) => amount(x.own), show: (x) => bytes(amount(x.own)) },
+          { title: "size", right: true, value: (x) => amount(x.size), show: (x) => size(amount(x.size)) },
+          { title: "its own", right: true, value: (x) => amount(x.own), show: (x) => size(amount(x.own)) },
           {
             title: "shared with",
             value: (x) =>
-              x.shared.map((s) => `${bytes(amount(s.size))} with ${short(s.with)}`).join(", ") || "–",
+              x.shared.map((s) => `${size(amount(s.size))} with ${short(s.with)}`).join(", ") || "–",
           },
           { title: "pulls", right: true, value: (x) => x.pulls.mean, show: (x) => inOne(x.pulls) },
         ]}
