@@ -43,10 +43,7 @@ const (
 	StoreLink    = "store"
 )
 
-const (
-	maxEvents = 50
-	maxWaves  = 1000
-)
+const maxEvents = 50
 
 // events checks the trouble that comes over many at once; what it names is looked up where the cluster is
 // known.
@@ -76,10 +73,8 @@ func (c checker) events(list []Mishap) {
 			if s := x.SpotTaken.Share; !(s > 0 && s <= 1) {
 				c.at(path+".spotTaken.share", fmt.Sprint(s), "expected a chance above 0 and at most 1")
 			}
-			if e := x.SpotTaken.Every; e != 0 && e < units.Second {
-				c.at(path+".spotTaken.every", e.String(), "expected at least 1s")
-			} else if long := units.Duration(x.To.Sub(x.From.Time)); e > 0 && !x.From.IsZero() && long/e > maxWaves {
-				c.at(path+".spotTaken.every", e.String(), fmt.Sprintf("expected at most %d waves", maxWaves))
+			if e := x.SpotTaken.Every; e != 0 && e < units.Minute {
+				c.at(path+".spotTaken.every", e.String(), "expected at least 1m")
 			}
 		case x.NoCapacity != nil:
 			if len(x.NoCapacity.Pools) > 0 && x.NoCapacity.Zone != "" {

@@ -25,34 +25,43 @@ const mostTold = 20
 // time, with the queue then and when it was gone.
 func story(t *sim.Trace) []Told {
 	w := t.World
-	var out []Told
-	within := func(at units.Duration) bool { return at >= w.Plan.Warmup && at < w.Plan.Span }
+	type event struct {
+		at   units.Duration
+		says func() string // looks at every job
+	}
+	var all []event
+	add := func(at units.Duration, says func() string) {
+		if at >= w.Plan.Warmup && at < w.Plan.Span {
+			all = append(all, event{at, says})
+		}
+	}
 	for i := range w.Changes {
 		c := &w.Changes[i]
-		if within(c.At) {
-			out = append(out, Told{int64(c.At), fmt.Sprintf("%s: %s. %s", w.Clock(c.At), c.Says(w), rolledOut(t, i)+queueThen(t, c.Template, c.At))})
-		}
+		add(c.At, func() string {
+			return fmt.Sprintf("%s: %s. %s", w.Clock(c.At), c.Says(w), rolledOut(t, i)+queueThen(t, c.Template, c.At))
+		})
 	}
 	for k := range w.Templates {
 		for _, a := range w.Templates[k].Away {
-			if !within(a.From) {
-				continue
-			}
-			why := ""
-			if a.Reason != "" {
-				why = " (" + a.Reason + ")"
-			}
-			out = append(out, Told{int64(a.From), fmt.Sprintf("%s to %s: %s is out of service%s. At its end %s", w.Clock(a.From), until(w.Clock(a.From), w.Clock(a.To)), w.Templates[k].Name,
-				why, lower(queueThen(t, k, a.To)))})
+			add(a.From, func() string {
+				why := ""
+				if a.Reason != "" {
+					why = " (" + a.Reason + ")"
+				}
+				return fmt.Sprintf("%s to %s: %s is out of service%s. At its end %s", w.Clock(a.From), until(w.Clock(a.From), w.Clock(a.To)),
+					w.Templates[k].Name, why, lower(queueThen(t, k, a.To)))
+			})
 		}
 	}
 	for i := range w.Events {
-		if x := &w.Events[i]; within(x.From) {
-			out = append(out, Told{int64(x.From), eventTold(t, i)})
-		}
+		add(w.Events[i].From, func() string { return eventTold(t, i) })
 	}
-	slices.SortStableFunc(out, func(a, b Told) int { return cmp.Compare(a.At, b.At) })
-	return out[:min(len(out), mostTold)]
+	slices.SortStableFunc(all, func(a, b event) int { return cmp.Compare(a.at, b.at) })
+	var out []Told
+	for _, x := range all[:min(len(all), mostTold)] {
+		out = append(out, Told{int64(x.at), x.says()})
+	}
+	return out
 }
 
 // rolledOut tells what became of the agents that were there when a template was changed; empty: it was not.

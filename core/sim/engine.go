@@ -79,6 +79,7 @@ type engine struct {
 	sites      [][]fleet.Stance // by template and pool
 	near       *neighbourhood   // nil without rules on neighbours
 	picky      []bool           // by template: it prefers some nodes to others
+	active     []int32          // events that are on now
 	gone       []demand.Stretch // times in which the controller is away
 	wanted     []bool           // by template: some job may get an agent of it, or one is kept ahead
 

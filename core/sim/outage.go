@@ -36,8 +36,8 @@ func (e *engine) shortages(p int32) (out []demand.Stretch) {
 // noneToGive reports whether a pool has no node to give now.
 func (e *engine) noneToGive(p int32) bool {
 	if e.pools[p].barren > 0 {
-		for i := range e.w.Events {
-			if x := &e.w.Events[i]; x.Kind == world.NoCapacity && x.From <= e.now && e.now < x.To && slices.Contains(x.Pools, p) {
+		for _, i := range e.active {
+			if x := &e.w.Events[i]; x.Kind == world.NoCapacity && slices.Contains(x.Pools, p) {
 				e.trace.Hit[i]++
 				break
 			}

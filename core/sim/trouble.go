@@ -30,7 +30,9 @@ func (e *engine) troubleEvent(kind eventKind, i int32, wave uint32) {
 	more := 1
 	if kind == troubleEnds {
 		more = -1
+		e.active = slices.DeleteFunc(e.active, func(k int32) bool { return k == i })
 	} else {
+		e.active = append(e.active, i)
 		e.queue.plan(x.To, troubleEnds, i, 0)
 	}
 	switch x.Kind {
@@ -74,8 +76,8 @@ func (e *engine) wave(i int32, wave uint32) {
 // slow sets the rates of a link by the events that are on now.
 func (e *engine) slow(name string) {
 	part := 1.0
-	for i := range e.w.Events {
-		if x := &e.w.Events[i]; x.Kind == world.Slow && x.Link == name && x.From <= e.now && e.now < x.To {
+	for _, i := range e.active {
+		if x := &e.w.Events[i]; x.Kind == world.Slow && x.Link == name {
 			part *= x.Part
 		}
 	}

@@ -115,3 +115,29 @@ func TestWavesByHand(t *testing.T) {
 		t.Error("a pool that there is not is taken")
 	}
 }
+
+// Fifty kinds of trouble, every day of a month: it is told up to a bound, and the run comes to its end.
+func TestTroubleEveryDay(t *testing.T) {
+	events := "  events:\n"
+	for i := range 50 {
+		what := []string{"controllerAway: true", "slow: {link: registry, to: 0.5}", "noCapacity: {}", "spotTaken: {share: 0.5, every: 5m}"}[i%4]
+		events += "    - {when: \"Mon-Sun " + []string{"00:00-24:00", "08:00-09:30", "23:30-00:30"}[i%3] + "\", " + what + "}\n"
+	}
+	text := strings.Replace(worlds.WildText(3), "  nodes: {placement:", events+"  nodes: {placement:", 1)
+	w, err := worlds.Parse(strings.Replace(text, "span: 26h", "span: 30d", 1), "")
+	if err != nil {
+		t.Fatal(err)
+	}
+	trace, err := sim.Run(w, 1, 0, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := trace.Check(); err != nil {
+		t.Error(err)
+	}
+	for j := range trace.Records { // the controller is never there
+		if trace.Records[j].Started >= 0 {
+			t.Fatalf("job %d starts at %v", j, trace.Records[j].Started)
+		}
+	}
+}
