@@ -39,7 +39,7 @@ namespace is meant. It is done from here, with your own connection, which has to
   --lasting    a token that never ends by itself, in a Secret, for a controller that cannot renew
                one. Whoever reads it once, in a backup, a log, a page of settings, has those rights
                until it is taken away.
-  --end        all of them end at once.
+  --end        all of them end: what the API server has let in just now, within some 10 seconds.
 
 Try a key from where the controller runs: tachyphor preflight TEMPLATE --kubeconfig FILE. Whether
 agents reach the controller from inside the cluster, a rehearsal tells.`,
@@ -171,7 +171,7 @@ func (p *program) endKeys(ctx context.Context, conn *kube.Cluster, namespace str
 		if name == kube.LastingSecret {
 			what = "The token that lasts"
 		}
-		fmt.Fprintf(p.out, "%s ended: Secret %s is gone.\n", what, name)
+		fmt.Fprintf(p.out, "%s ended: Secret %s is gone. What was just let in is so for some 10 seconds more.\n", what, name)
 	}
 	return nil
 }
