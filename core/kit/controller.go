@@ -8,7 +8,6 @@ import (
 	appsv1 "k8s.io/api/apps/v1"
 	corev1 "k8s.io/api/core/v1"
 	rbacv1 "k8s.io/api/rbac/v1"
-	"k8s.io/apimachinery/pkg/api/resource"
 	metav1 "k8s.io/apimachinery/pkg/apis/meta/v1"
 	"k8s.io/apimachinery/pkg/util/intstr"
 )
@@ -70,7 +69,9 @@ func controllerObjects(f *facts) []object {
 			RoleRef:  rbacv1.RoleRef{APIGroup: "rbac.authorization.k8s.io", Kind: "Role", Name: Account},
 		}})
 	}
-	yes, no, user, one := true, false, int64(1000), int32(1)
+	const user = 1000
+	pod, container := Restricted(user)
+	pod.FSGroup = new(int64(user)) // its volume is its own to write
 	path := statePath
 	if v := h.spec.Volume; v != nil && v.Path != "" {
 		path = v.Path
@@ -85,33 +86,23 @@ func controllerObjects(f *facts) []object {
 		limits[corev1.ResourceMemory] = requests[corev1.ResourceMemory]
 	}
 	spec := corev1.PodSpec{
-		ServiceAccountName: account, AutomountServiceAccountToken: &yes, // it asks the API server for agents
-		SecurityContext: &corev1.PodSecurityContext{
-			RunAsNonRoot: &yes, RunAsUser: &user, FSGroup: &user,
-			SeccompProfile: &corev1.SeccompProfile{Type: corev1.SeccompProfileTypeRuntimeDefault},
-		},
+		ServiceAccountName: account, AutomountServiceAccountToken: new(true), // it asks the API server for agents
+		SecurityContext: pod,
 		Containers: []corev1.Container{{
 			Name: "controller", Image: h.spec.Image, Ports: []corev1.ContainerPort{{Name: controllerPort, ContainerPort: port}},
-			Resources:      corev1.ResourceRequirements{Requests: requests, Limits: limits},
-			ReadinessProbe: &corev1.Probe{ProbeHandler: corev1.ProbeHandler{TCPSocket: &corev1.TCPSocketAction{Port: intstr.FromString(controllerPort)}}},
-			VolumeMounts:   []corev1.VolumeMount{{Name: stateVolume, MountPath: path}},
-			SecurityContext: &corev1.SecurityContext{
-				AllowPrivilegeEscalation: &no, Capabilities: &corev1.Capabilities{Drop: []corev1.Capability{"ALL"}},
-			},
+			Resources:       corev1.ResourceRequirements{Requests: requests, Limits: limits},
+			ReadinessProbe:  &corev1.Probe{ProbeHandler: corev1.ProbeHandler{TCPSocket: &corev1.TCPSocketAction{Port: intstr.FromString(controllerPort)}}},
+			VolumeMounts:    []corev1.VolumeMount{{Name: stateVolume, MountPath: path}},
+			SecurityContext: container,
 		}},
 	}
 	if h.pool != nil {
-		spec.NodeSelector = h.pool.Labels
-		for _, t := range h.pool.Taints {
-			spec.Tolerations = append(spec.Tolerations, corev1.Toleration{
-				Key: t.Key, Operator: corev1.TolerationOpEqual, Value: t.Value, Effect: corev1.TaintEffect(t.Effect),
-			})
-		}
+		spec.NodeSelector, spec.Tolerations = h.pool.Labels, tolerated(h.pool.Taints)
 	}
 	set := appsv1.StatefulSet{
 		TypeMeta: kind("apps/v1", "StatefulSet"), ObjectMeta: meta(h.name),
 		Spec: appsv1.StatefulSetSpec{
-			Replicas: &one, ServiceName: h.name, Selector: &metav1.LabelSelector{MatchLabels: labels},
+			Replicas: new(int32(1)), ServiceName: h.name, Selector: &metav1.LabelSelector{MatchLabels: labels},
 			Template: corev1.PodTemplateSpec{ObjectMeta: metav1.ObjectMeta{Labels: labels}, Spec: spec},
 		},
 	}
@@ -133,7 +124,7 @@ func controllerObjects(f *facts) []object {
 			"Say a persistent volume in the cluster's document: spec.controller.volume.")
 		empty := &corev1.EmptyDirVolumeSource{}
 		if v := h.spec.Volume; v != nil {
-			size := resource.MustParse(quantity(v.Size))
+			size := quantityOf(quantity(v.Size))
 			empty.SizeLimit = &size
 		}
 		set.Spec.Template.Spec.Volumes = []corev1.Volume{{Name: stateVolume, VolumeSource: corev1.VolumeSource{EmptyDir: empty}}}

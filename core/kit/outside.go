@@ -23,7 +23,7 @@ func outsideObjects(f *facts) []object {
 		"     tachyphor preflight " + f.Templates[0] + " --kubeconfig key.yaml",
 		"   and from inside, whether agents reach " + f.Controller.Address + ":",
 		"     tachyphor rehearse " + f.Templates[0],
-		"4. Renew it with the same command as before; end all of them at once:",
+		"4. Renew it with the same command as before; end all of them, within some 10 seconds:",
 		"     tachyphor outside " + ns + " --end",
 	}, nil}}
 }

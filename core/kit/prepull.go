@@ -134,13 +134,13 @@ func (p *prepull) daemonSet(f *facts, n int) appsv1.DaemonSet {
 	if n > 0 {
 		name = f.rule("images-" + strconv.Itoa(n+1))
 	}
-	yes, no, nobody := true, false, int64(65534)
+	const nobody = 65534
+	pod, container := Restricted(nobody)
+	pod.RunAsGroup, container.ReadOnlyRootFilesystem = new(int64(nobody)), new(true)
 	labels := map[string]string{"app.kubernetes.io/name": name}
 	spec := corev1.PodSpec{
-		AutomountServiceAccountToken: &no, EnableServiceLinks: &no, ImagePullSecrets: p.pullSecrets, TerminationGracePeriodSeconds: new(int64),
-		SecurityContext: &corev1.PodSecurityContext{
-			RunAsNonRoot: &yes, RunAsUser: &nobody, RunAsGroup: &nobody, SeccompProfile: &corev1.SeccompProfile{Type: corev1.SeccompProfileTypeRuntimeDefault},
-		},
+		AutomountServiceAccountToken: new(false), EnableServiceLinks: new(false), ImagePullSecrets: p.pullSecrets, TerminationGracePeriodSeconds: new(int64),
+		SecurityContext: pod,
 	}
 	// What the pod requests is shared by its containers; the first has what is left over.
 	cpu, memory := int64(document.PrepullCPU), int64(document.PrepullMemory)
@@ -155,11 +155,9 @@ func (p *prepull) daemonSet(f *facts, n int) appsv1.DaemonSet {
 		}
 		spec.Containers = append(spec.Containers, corev1.Container{
 			Name: "image-" + strconv.Itoa(i+1), Image: image, ImagePullPolicy: corev1.PullIfNotPresent,
-			Command:   []string{"/bin/sh", "-c", "while :; do sleep 3600; done"},
-			Resources: corev1.ResourceRequirements{Requests: requests, Limits: corev1.ResourceList{corev1.ResourceMemory: quantityOf("64Mi")}},
-			SecurityContext: &corev1.SecurityContext{
-				AllowPrivilegeEscalation: &no, ReadOnlyRootFilesystem: &yes, Capabilities: &corev1.Capabilities{Drop: []corev1.Capability{"ALL"}},
-			},
+			Command:         []string{"/bin/sh", "-c", "while :; do sleep 3600; done"},
+			Resources:       corev1.ResourceRequirements{Requests: requests, Limits: corev1.ResourceList{corev1.ResourceMemory: quantityOf("64Mi")}},
+			SecurityContext: container,
 		})
 	}
 	pools := p.pools
@@ -167,8 +165,7 @@ func (p *prepull) daemonSet(f *facts, n int) appsv1.DaemonSet {
 		pools = p.known
 	}
 	for _, x := range pools {
-		for _, t := range x.Taints {
-			toleration := corev1.Toleration{Key: t.Key, Operator: corev1.TolerationOpEqual, Value: t.Value, Effect: corev1.TaintEffect(t.Effect)}
+		for _, toleration := range tolerated(x.Taints) {
 			if !slices.Contains(spec.Tolerations, toleration) {
 				spec.Tolerations = append(spec.Tolerations, toleration)
 			}

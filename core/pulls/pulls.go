@@ -177,13 +177,9 @@ func (q *Question) Try(workers int, progress paired.Progress) (*Costs, error) {
 		Cost: fig(func(r *reading) float64 { return r.cost }), GB: fig(func(r *reading) float64 { return r.gb }),
 		Images: q.imagesOf(base), Layers: q.layersOf(base), Ways: []ImageWay{},
 	}
+	order := q.layers()
 	for i, l := range layers {
-		s := spared(base, all[1+i])
-		for k := range out.Layers {
-			if out.Layers[k].Name == q.layerName(l) {
-				out.Layers[k].Spared = &s
-			}
-		}
+		out.Layers[slices.Index(order, l)].Spared = new(spared(base, all[1+i]))
 	}
 	slices.SortStableFunc(out.Layers, func(a, b LayerCost) int {
 		return cmp.Or(cmp.Compare(sooner(a), sooner(b)), cmp.Compare(b.GB.Mean, a.GB.Mean))
@@ -278,13 +274,14 @@ func (q *Question) layerName(layer int32) string {
 	return ""
 }
 
+// layersOf tells layers in the order of layers.
 func (q *Question) layersOf(base []reading) []LayerCost {
-	w := q.base
+	w, used := q.base, q.base.Used()
 	out := []LayerCost{}
 	for _, l := range q.layers() {
 		x := LayerCost{Name: q.layerName(l), Size: w.Layers[l], Images: []string{}}
 		for _, i := range w.Sharers(l) {
-			if slices.Contains(w.Used(), i) {
+			if slices.Contains(used, i) {
 				x.Images = append(x.Images, w.Images[i].Name)
 			}
 		}

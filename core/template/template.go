@@ -121,24 +121,20 @@ func Read(d *document.Document) (Agent, document.Faults) {
 	for _, w := range wrong {
 		faults = append(faults, d.Fault("template.spec."+w.Field, w.Value, w.Reason))
 	}
-	switch takes := strings.TrimSpace(Annotated(p, TakesAnnotation)); takes {
-	case "", TakesAny:
-	case TakesNamed:
-		bare.Named = true
-	default:
-		faults = append(faults, d.Fault("metadata.annotations", TakesAnnotation+": "+takes,
-			"expected "+TakesNamed+" (only jobs that want something it offers) or "+TakesAny+" (also those that want nothing)"))
+	// either reports which of two words an annotation says; where it says nothing, it is the usual one.
+	either := func(key, usual, other, expected string) bool {
+		says := strings.TrimSpace(Annotated(p, key))
+		if says != "" && says != usual && says != other {
+			faults = append(faults, d.Fault("metadata.annotations", key+": "+says, "expected "+expected))
+		}
+		return says == other
 	}
-	joins := strings.TrimSpace(Annotated(p, JoinsAnnotation))
-	if bare.Early = joins == BeforeTools; joins != "" && joins != AfterTools && !bare.Early {
-		faults = append(faults, d.Fault("metadata.annotations", JoinsAnnotation+": "+joins,
-			"expected "+AfterTools+" (agents join once the boot tools are there) or "+BeforeTools+" (while they are being installed)"))
-	}
-	without := strings.TrimSpace(Annotated(p, WithoutAnnotation))
-	if bare.Gropes = without == JobFails; without != "" && without != JobWaits && !bare.Gropes {
-		faults = append(faults, d.Fault("metadata.annotations", WithoutAnnotation+": "+without,
-			"expected "+JobWaits+" (a job waits for the boot tool that it needs) or "+JobFails+" (it fails at once)"))
-	}
+	bare.Named = either(TakesAnnotation, TakesAny, TakesNamed,
+		TakesNamed+" (only jobs that want something it offers) or "+TakesAny+" (also those that want nothing)")
+	bare.Early = either(JoinsAnnotation, AfterTools, BeforeTools,
+		AfterTools+" (agents join once the boot tools are there) or "+BeforeTools+" (while they are being installed)")
+	bare.Gropes = either(WithoutAnnotation, JobWaits, JobFails,
+		JobWaits+" (a job waits for the boot tool that it needs) or "+JobFails+" (it fails at once)")
 	bare.Offers, bare.Container, bare.Tools = a.Offers, a.Container, Words(Annotated(p, ToolsAnnotation))
 	bare.limits(spec)
 	a = bare

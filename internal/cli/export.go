@@ -65,7 +65,7 @@ func knownForm(form string) error {
 	return fmt.Errorf("%q is not a format of exports; there are %s", form, strings.Join(names, ", "))
 }
 
-// whole writes a file so that it is there complete or not at all.
+// whole writes a file so that it is there complete or not at all, for its owner alone to read.
 func whole(path string, write func(io.Writer) error) error {
 	f, err := os.CreateTemp(filepath.Dir(path), ".export-*")
 	if err != nil {

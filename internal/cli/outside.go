@@ -4,8 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"os"
-	"path/filepath"
+	"io"
 	"time"
 
 	"tachyphor/core/document"
@@ -74,7 +73,7 @@ agents reach the controller from inside the cluster, a rehearsal tells.`,
 	fl.StringVar(&f.options.Context, "context", "", "context of the kubeconfig; absent: the current one")
 	fl.DurationVar(&f.lasts, "lasts", 8*time.Hour, "how long the token is good, 10m to 744h")
 	fl.BoolVar(&f.lasting, "lasting", false, "a token that never ends by itself")
-	fl.BoolVar(&f.end, "end", false, "end all keys of the namespace at once")
+	fl.BoolVar(&f.end, "end", false, "end all keys of the namespace, within some 10 seconds")
 	fl.StringVar(&f.address, "address", "", "API server as the controller reaches it, as in https://10.40.0.1:6443; absent: as you do")
 	fl.StringVar(&f.into, "into", "", "file for the kubeconfig; one that is there is replaced")
 	return c
@@ -122,8 +121,9 @@ func (p *program) makeKey(ctx context.Context, conn *kube.Cluster, namespace str
 	if err != nil {
 		return err
 	}
-	if err := writeSecret(f.into, text); err != nil {
-		return no(err)
+	err = whole(f.into, func(w io.Writer) error { _, err := w.Write(text); return err }) // its owner alone can read it
+	if err != nil {
+		return no(fmt.Errorf("%s: %w", f.into, unwrapped(err)))
 	}
 	until := "good until it is taken away"
 	renew := ""
@@ -141,20 +141,6 @@ func (p *program) makeKey(ctx context.Context, conn *kube.Cluster, namespace str
 	fmt.Fprintln(p.out, p.faint(p.wrap("Next, from where the controller runs: `tachyphor preflight TEMPLATE --kubeconfig "+f.into+
 		"`. To end it: `tachyphor outside "+namespace+" --end`.")))
 	return nil
-}
-
-// writeSecret writes a file that only its owner can read, whole or not at all.
-func writeSecret(path string, text []byte) error {
-	f, err := os.CreateTemp(filepath.Dir(path), ".outside-*")
-	if err != nil {
-		return fmt.Errorf("%s: %w", path, unwrapped(err))
-	}
-	defer func() { _ = os.Remove(f.Name()) }()
-	_, err = f.Write(text) // made readable by its owner alone
-	if err = errors.Join(err, f.Close()); err != nil {
-		return err
-	}
-	return os.Rename(f.Name(), path)
 }
 
 func (p *program) endKeys(ctx context.Context, conn *kube.Cluster, namespace string) error {

@@ -157,7 +157,6 @@ var gvrs = map[string]schema.GroupVersionResource{
 	"Role":                  {Group: "rbac.authorization.k8s.io", Version: "v1", Resource: "roles"},
 	"RoleBinding":           {Group: "rbac.authorization.k8s.io", Version: "v1", Resource: "rolebindings"},
 	"DaemonSet":             {Group: "apps", Version: "v1", Resource: "daemonsets"},
-	"Deployment":            {Group: "apps", Version: "v1", Resource: "deployments"},
 	"StatefulSet":           {Group: "apps", Version: "v1", Resource: "statefulsets"},
 	"Service":               {Version: "v1", Resource: "services"},
 	"NetworkPolicy":         {Group: "networking.k8s.io", Version: "v1", Resource: "networkpolicies"},

@@ -8,6 +8,7 @@ import (
 	"strings"
 	"time"
 
+	"tachyphor/core/kit"
 	"tachyphor/core/units"
 
 	batchv1 "k8s.io/api/batch/v1"
@@ -342,12 +343,12 @@ func (s *Shards) labels() map[string]string {
 // job is the Job as it is made.
 func (s *Shards) job() *batchv1.Job {
 	memory := resource.NewQuantity(int64(max(s.Memory, shardsLeast)), resource.BinarySI)
+	const user = 65532
+	asPod, asContainer := kit.Restricted(user)
+	asPod.RunAsGroup, asContainer.ReadOnlyRootFilesystem = new(int64(user)), new(true)
 	pod := corev1.PodSpec{
 		RestartPolicy: corev1.RestartPolicyNever, AutomountServiceAccountToken: new(false), EnableServiceLinks: new(false),
-		SecurityContext: &corev1.PodSecurityContext{
-			RunAsNonRoot: new(true), RunAsUser: new(int64(65532)), RunAsGroup: new(int64(65532)),
-			SeccompProfile: &corev1.SeccompProfile{Type: corev1.SeccompProfileTypeRuntimeDefault},
-		},
+		SecurityContext: asPod,
 		Containers: []corev1.Container{{
 			Name: "shards", Image: s.Image, Args: []string{"work"},
 			Env: []corev1.EnvVar{
@@ -361,10 +362,7 @@ func (s *Shards) job() *batchv1.Job {
 				Limits:   corev1.ResourceList{corev1.ResourceMemory: *memory},
 			},
 			TerminationMessagePolicy: corev1.TerminationMessageFallbackToLogsOnError,
-			SecurityContext: &corev1.SecurityContext{
-				AllowPrivilegeEscalation: new(false), ReadOnlyRootFilesystem: new(true),
-				Capabilities: &corev1.Capabilities{Drop: []corev1.Capability{"ALL"}},
-			},
+			SecurityContext:          asContainer,
 		}},
 	}
 	return &batchv1.Job{

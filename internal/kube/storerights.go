@@ -30,7 +30,7 @@ func (c *Cluster) TryStore(ctx context.Context, namespace, image, address string
 	fail := func(says, do string) wire.Check {
 		return wire.Check{Name: name, State: wire.CheckFailed, Says: says, Do: do}
 	}
-	yes, no, user, seconds := true, false, int64(65534), int64(storeTryLongest/time.Second)
+	asPod, asContainer := kit.Restricted(65534)
 	key := func(env, of string) corev1.EnvVar {
 		return corev1.EnvVar{Name: env, ValueFrom: &corev1.EnvVarSource{SecretKeyRef: &corev1.SecretKeySelector{
 			LocalObjectReference: corev1.LocalObjectReference{Name: kit.CacheSecret}, Key: of,
@@ -40,13 +40,14 @@ func (c *Cluster) TryStore(ctx context.Context, namespace, image, address string
 	pod := &corev1.Pod{
 		ObjectMeta: metav1.ObjectMeta{GenerateName: "store-try-", Namespace: namespace, Labels: map[string]string{"tachyphor/store-try": "true"}},
 		Spec: corev1.PodSpec{
-			RestartPolicy: corev1.RestartPolicyNever, AutomountServiceAccountToken: &no, ActiveDeadlineSeconds: &seconds, TerminationGracePeriodSeconds: new(int64),
-			SecurityContext: &corev1.PodSecurityContext{RunAsNonRoot: &yes, RunAsUser: &user, SeccompProfile: &corev1.SeccompProfile{Type: corev1.SeccompProfileTypeRuntimeDefault}},
+			RestartPolicy: corev1.RestartPolicyNever, AutomountServiceAccountToken: new(false),
+			ActiveDeadlineSeconds: new(int64(storeTryLongest / time.Second)), TerminationGracePeriodSeconds: new(int64),
+			SecurityContext: asPod,
 			Containers: []corev1.Container{{
 				Name: "try", Image: image, Args: []string{"probe", "--rights", "--store", address, "-o", "json"},
 				Env:             []corev1.EnvVar{key("TACHYPHOR_STORE_ACCESS", "access"), key("TACHYPHOR_STORE_SECRET", "secret")},
 				Resources:       corev1.ResourceRequirements{Requests: small, Limits: corev1.ResourceList{corev1.ResourceMemory: small[corev1.ResourceMemory]}},
-				SecurityContext: &corev1.SecurityContext{AllowPrivilegeEscalation: &no, Capabilities: &corev1.Capabilities{Drop: []corev1.Capability{"ALL"}}},
+				SecurityContext: asContainer,
 			}},
 		},
 	}

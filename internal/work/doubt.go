@@ -7,6 +7,8 @@ import (
 
 	"tachyphor/core/document"
 	"tachyphor/core/doubt"
+	"tachyphor/core/paired"
+	"tachyphor/core/units"
 	"tachyphor/core/world"
 	"tachyphor/internal/library"
 	"tachyphor/internal/store"
@@ -66,6 +68,15 @@ func doubts(ctx context.Context, q *Queue, j *Job) (End, error) {
 	if err != nil {
 		return End{}, err
 	}
+	return roomed(ctx, q, j, question)
+}
+
+// roomed answers a question that has no gist, once there is room for it.
+func roomed[T any](ctx context.Context, q *Queue, j *Job, question interface {
+	Need(workers int) units.Bytes
+	Try(workers int, progress paired.Progress) (T, error)
+},
+) (End, error) {
 	workers, free, err := q.room.take(question.Need, ctx.Done())
 	if err != nil {
 		return End{}, err

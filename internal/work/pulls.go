@@ -55,15 +55,5 @@ func pulled(ctx context.Context, q *Queue, j *Job) (End, error) {
 	if err != nil {
 		return End{}, err
 	}
-	workers, free, err := q.room.take(question.Need, ctx.Done())
-	if err != nil {
-		return End{}, err
-	}
-	defer free()
-	result, err := question.Try(workers, j.Progress)
-	if err != nil {
-		return End{}, err
-	}
-	raw, err := json.Marshal(result)
-	return End{Gist: struct{}{}, Result: raw}, err
+	return roomed(ctx, q, j, question)
 }
