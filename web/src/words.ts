@@ -111,7 +111,10 @@ export const reach = (f: Figure) => Math.max(f.half, f.alike ?? 0);
 
 /** inOne writes a figure with one decimal, and its interval where that shows. */
 export const inOne = (f: Figure) =>
-  `${f.mean.toFixed(1)}${reach(f) >= 0.05 ? ` ± ${reach(f).toFixed(1)}` : ""}`;
+  `${oneDecimal(f.mean)}${reach(f) >= 0.05 ? ` ± ${oneDecimal(reach(f))}` : ""}`;
+
+const oneDecimal = (x: number) =>
+  x.toLocaleString("en-GB", { minimumFractionDigits: 1, maximumFractionDigits: 1 });
 
 /** plusMinus writes the half-width of a figure's interval, or nothing. */
 export function plusMinus(f: Figure, write: (x: number) => string): string {
