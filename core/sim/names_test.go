@@ -172,7 +172,7 @@ var sameWorlds = []struct {
 // place in a list. Things that nothing uses, and another order of what is not an order
 // of preference, change nothing at all.
 func TestNothingDependsOnPlacesInLists(t *testing.T) {
-	seeds := uint64(6)
+	seeds := uint64(4)
 	if long {
 		seeds = 500
 	}

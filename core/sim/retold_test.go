@@ -217,7 +217,7 @@ func tellings(all uint64) uint64 {
 	if long {
 		return all
 	}
-	return all / 5
+	return all / 10
 }
 
 // retell runs worlds that are drawn from seeds, each with what its second writing is told, and

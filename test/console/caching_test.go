@@ -14,6 +14,7 @@ import (
 // Someone who never thought about baselines: weigh, see the misleading comparison, the
 // truth and the advice, look closer, and give the scenario the plan.
 func TestCaching(t *testing.T) {
+	t.Parallel()
 	s, c := running.Start(t)
 	load(t, c)
 	q := sit(t, s, s.Link, 1280, 800, false)
@@ -31,7 +32,7 @@ func TestCaching(t *testing.T) {
 	q.see("#glance")
 	q.reads("#headline", "Have an archive saved when changed, by the trunk", "sooner")
 	q.reads("#glance", "What two runs say", "saves 26 %", "What is true", "costs 3 % more", "no cache", "What to do", "saves 12 %")
-	q.reads("main", "never", "47 min", "held by saving", "5. From 8 repeats", "--hour 45/h")
+	q.reads("main", "never", "47 min", "held by saving", "5. From 3 repeats", "--hour 45/h")
 	q.must(q.p.Until(`document.querySelectorAll("main canvas").length === 3`))
 	// Every part of the answer can be asked of one class; that is a part of the address.
 	q.must(q.p.Choose("#class", "hull-firmware"))
@@ -59,6 +60,7 @@ func TestCaching(t *testing.T) {
 
 // A weighing can be cancelled from its page.
 func TestCancelWeighing(t *testing.T) {
+	t.Parallel()
 	s, c := running.Start(t)
 	load(t, c)
 	text := strings.Replace(strings.Replace(mustGet(t, c, "weekday-lean"), "name: weekday-lean", "name: long", 1), "repeats: 8",

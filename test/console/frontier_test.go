@@ -19,11 +19,13 @@ spec:
     - {name: spare by day, at: Scenario/spec/templates/compile-wide/agents/calendar/0/spare, values: [2, 4, 6]}
     - {at: Scenario/spec/nodes/growth/shrinkAfter, values: [3m, 6m]}
     - {name: floor by day, at: Scenario/spec/templates/small-steady/agents/calendar/0/floor, values: [3, 8]}
+  budget: {runs: 60}
 `
 
 // Someone who asks what to have: aims put together by picking, the answer in a sentence, the
 // variants in a picture, one of them opened, made a scenario and seen as an outcome.
 func TestFrontier(t *testing.T) {
+	t.Parallel()
 	s, c := running.StartWithCluster(t)
 	load(t, c)
 	ctx := context.Background()

@@ -20,6 +20,7 @@ import (
 // which is told; a column is told otherwise; the week and the classes are looked at; and it
 // is stored.
 func TestLearn(t *testing.T) {
+	t.Parallel()
 	s, c := running.Start(t)
 	q := sit(t, s, s.Link, 1280, 800, false)
 	q.see("main h2")
@@ -59,6 +60,7 @@ func TestLearn(t *testing.T) {
 // What a cluster's facts are known from, and which template each class of a workload gets,
 // stand on pages of their own.
 func TestClusterAndDemand(t *testing.T) {
+	t.Parallel()
 	s, c := running.Start(t)
 	load(t, c)
 	d, err := c.Get(context.Background(), document.KindCluster, "brinewell-north", 0)

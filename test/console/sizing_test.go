@@ -35,6 +35,7 @@ func loadUsage(t *testing.T, c *client.Client) {
 // From a file of samples to a revision: take usage in, read the advice, ask for less
 // stretch, try it in a scenario, see the change, make it.
 func TestSizing(t *testing.T) {
+	t.Parallel()
 	s, c := running.Start(t)
 	load(t, c)
 	q := sit(t, s, s.Link, 1280, 800, false)

@@ -16,6 +16,7 @@ import (
 // The way of a template: read what is wrong with a draft, mend it, see the
 // difference, save it, look at its revisions.
 func TestMendADraft(t *testing.T) {
+	t.Parallel()
 	s, c := running.StartWithCluster(t)
 	load(t, c)
 	q := sit(t, s, s.Link, 1280, 800, false)
@@ -81,6 +82,7 @@ func (q *person) quietBut(expected string) {
 // Seven questions make a template of which no rule has anything grave to say; its
 // kit is there to copy, the connection passes, and an agent of it is rehearsed.
 func TestFirstTemplate(t *testing.T) {
+	t.Parallel()
 	s, c := running.StartWithCluster(t)
 	load(t, c)
 	q := sit(t, s, s.Link, 1280, 800, false)

@@ -29,6 +29,7 @@ console.log(JSON.stringify({
 // The console writes durations, bytes and money as the service and the command line do: by
 // cases that are written from Go.
 func TestConsoleWritesNumbersAsTheService(t *testing.T) {
+	t.Parallel()
 	cmd := exec.Command("node", "-e", check)
 	cmd.Dir = "../../web"
 	cmd.Stderr = os.Stderr

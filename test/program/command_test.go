@@ -63,6 +63,26 @@ func putDemo(t testing.TB, _ *client.Client, state string) {
 	}
 }
 
+// fewRepeats copies the demo's documents and returns the file of a scenario that has two
+// repeats of four days there instead of eight of a week.
+func fewRepeats(t testing.TB, scenario string) string {
+	t.Helper()
+	folder := t.TempDir()
+	if err := os.CopyFS(folder, os.DirFS(demoFolder)); err != nil {
+		t.Fatal(err)
+	}
+	file := filepath.Join(folder, "scenarios", scenario+".yaml")
+	text, err := os.ReadFile(file)
+	few := strings.NewReplacer("span: 7d", "span: 4d", "repeats: 8", "repeats: 2").Replace(string(text))
+	if err != nil || few == string(text) {
+		t.Fatalf("%v %s", err, text)
+	}
+	if err := os.WriteFile(file, []byte(few), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	return file
+}
+
 func encoded(t testing.TB, v any) []byte {
 	t.Helper()
 	b, err := json.Marshal(v)
@@ -75,6 +95,7 @@ func encoded(t testing.TB, v any) []byte {
 // Without a service: the outcome of a file is JSON that adds up, the same on any
 // number of workers, with standard output clean.
 func TestSimulateHere(t *testing.T) {
+	t.Parallel()
 	file := filepath.Join(demoFolder, "scenarios", "on-demand.yaml")
 	one := command(t, t.TempDir(), "simulate", file, "--here", "-o", "json", "-q", "--workers", "1")
 	two := command(t, t.TempDir(), "simulate", file, "--here", "-o", "json", "-q", "--workers", "7")
@@ -119,6 +140,7 @@ func TestSimulateHere(t *testing.T) {
 
 // What goes wrong ends with the right status and says what to do.
 func TestExitStatuses(t *testing.T) {
+	t.Parallel()
 	const nowhere = "http://127.0.0.1:1"
 	dir, state := t.TempDir(), t.TempDir()
 	write := func(name, text string) string {
@@ -168,6 +190,7 @@ func TestExitStatuses(t *testing.T) {
 
 // A person's way through the verbs.
 func TestCommandLineAgainstTheService(t *testing.T) {
+	t.Parallel()
 	state := t.TempDir()
 	running.Serve(t, state, nil)
 	do := func(status int, want string, args ...string) string {
@@ -218,6 +241,7 @@ func TestCommandLineAgainstTheService(t *testing.T) {
 
 // Ctrl-C cancels the simulation that the command line was waiting for.
 func TestInterruptCancels(t *testing.T) {
+	t.Parallel()
 	state := t.TempDir()
 	_, c := running.Serve(t, state, nil)
 	putDemo(t, c, state)
@@ -253,6 +277,7 @@ func TestInterruptCancels(t *testing.T) {
 // The demo runs where it is told to, has everything simulated when it says where
 // to look, and keeps what the person did to it.
 func TestDemo(t *testing.T) {
+	t.Parallel()
 	state := t.TempDir()
 	start := func() *exec.Cmd {
 		t.Helper()
@@ -304,6 +329,7 @@ func TestDemo(t *testing.T) {
 // Bad rows of recorded jobs are refused with their places, and left out when the
 // person says so.
 func TestBadRowsOnTheCommandLine(t *testing.T) {
+	t.Parallel()
 	dir, state := t.TempDir(), t.TempDir()
 	running.Serve(t, state, nil)
 	files := map[string]string{
@@ -344,6 +370,7 @@ func TestBadRowsOnTheCommandLine(t *testing.T) {
 // What is named on the command line or in a document and is no file is refused at once: a
 // pipe that nobody writes into, a device, what lies outside the document's folder.
 func TestFilesThatAreNone(t *testing.T) {
+	t.Parallel()
 	dir, state := t.TempDir(), t.TempDir()
 	if err := syscall.Mkfifo(filepath.Join(dir, "pipe.yaml"), 0o600); err != nil {
 		t.Fatal(err)

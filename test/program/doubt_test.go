@@ -18,6 +18,7 @@ import (
 // What an outcome hangs on is the same from the service, killed in the middle and started
 // again, as from files; an outcome with changes is doubted with them.
 func TestDoubtTheDemo(t *testing.T) {
+	t.Parallel()
 	state := t.TempDir()
 	p, c := running.Serve(t, state, nil)
 	putDemo(t, c, state)

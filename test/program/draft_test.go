@@ -10,6 +10,7 @@ import (
 // A first template from flags or from answers, without a service: what is written is found sound, and what
 // is missing or wrong is told all at once, by flag.
 func TestDraft(t *testing.T) {
+	t.Parallel()
 	dir, state := t.TempDir(), t.TempDir()
 	file := filepath.Join(dir, "small-steady.yaml")
 	flags := []string{

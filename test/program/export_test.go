@@ -24,6 +24,7 @@ import (
 // The stored jobs of an outcome: page by page, as files in every format, and the
 // same as what the outcome says of them.
 func TestJobsAreStoredAndExported(t *testing.T) {
+	t.Parallel()
 	s, c := running.Start(t)
 	ctx := context.Background()
 	loadDemo(t, s)
@@ -139,6 +140,7 @@ func files(t *testing.T, c *client.Client, id uint64, rows []outcome.JobRow) {
 }
 
 func TestExportOnTheCommandLine(t *testing.T) {
+	t.Parallel()
 	state := t.TempDir()
 	running.Serve(t, state, nil)
 	putDemo(t, nil, state)

@@ -56,6 +56,7 @@ func expected(t *testing.T, scenario string, repeats int) string {
 // Killed in the middle of a simulation, the service finishes it after a restart,
 // to the same bytes; no database is left behind.
 func TestKilledInTheMiddleOfASimulation(t *testing.T) {
+	t.Parallel()
 	const repeats = 300
 	ctx, state := context.Background(), t.TempDir()
 	p, c := running.Serve(t, state, nil)
@@ -97,6 +98,7 @@ func TestKilledInTheMiddleOfASimulation(t *testing.T) {
 // Its database killed in the middle of writes, the service starts it again and
 // has everything that it had accepted.
 func TestDatabaseKilledInTheMiddleOfWrites(t *testing.T) {
+	t.Parallel()
 	ctx, state := context.Background(), t.TempDir()
 	p, c := running.Serve(t, state, nil)
 	putDemo(t, c, state)
@@ -176,15 +178,16 @@ func TestDatabaseKilledAsWorkBegins(t *testing.T) {
 	p, c := running.Serve(t, state, nil)
 	putDemo(t, c, state)
 	var asked []uint64
-	for round := range 6 {
+	once := 1
+	for round := range 3 {
 		for range 3 {
-			o, err := c.Simulate(ctx, "on-demand", wire.Run{})
+			o, err := c.Simulate(ctx, "on-demand", wire.Run{Repeats: &once})
 			if err != nil {
 				t.Fatal(err)
 			}
 			asked = append(asked, o.ID)
 		}
-		time.Sleep(time.Duration(round) * 7 * time.Millisecond)
+		time.Sleep(time.Duration(round) * 14 * time.Millisecond)
 		old := running.Database(state)
 		if err := syscall.Kill(old, syscall.SIGKILL); err != nil {
 			t.Fatal(err)
@@ -210,6 +213,7 @@ func TestDatabaseKilledAsWorkBegins(t *testing.T) {
 // Work over which the service is killed again and again is given up, and what waits
 // behind it is done.
 func TestKilledAgainAndAgain(t *testing.T) {
+	t.Parallel()
 	ctx, state := context.Background(), t.TempDir()
 	p, c := running.Serve(t, state, nil)
 	putDemo(t, c, state)
@@ -241,6 +245,7 @@ func TestKilledAgainAndAgain(t *testing.T) {
 
 // Killed while it starts, at whatever moment of that, the service starts the next time.
 func TestKilledWhileItStarts(t *testing.T) {
+	t.Parallel()
 	state := t.TempDir()
 	for round := range 14 {
 		p := running.Begin(t, state, nil)
@@ -258,6 +263,7 @@ func TestKilledWhileItStarts(t *testing.T) {
 // One service at a time uses a state folder; the data is there the next time; a
 // given database is used instead of a private one.
 func TestStateFolderAndGivenDatabase(t *testing.T) {
+	t.Parallel()
 	ctx, state := context.Background(), t.TempDir()
 	p, c := running.Serve(t, state, nil)
 	putDemo(t, c, state)
@@ -305,6 +311,7 @@ func databaseOf(t *testing.T, state string) string {
 
 // The service runs as an ordinary user as well as as root.
 func TestAsOrdinaryUser(t *testing.T) {
+	t.Parallel()
 	if os.Geteuid() != 0 {
 		t.Skip("this is one already; the other tests show it")
 	}

@@ -63,6 +63,7 @@ func scenarioText(name string, seed int) string {
 }
 
 func TestDocumentsOverHTTP(t *testing.T) {
+	t.Parallel()
 	_, c := running.Start(t)
 	ctx := context.Background()
 	yaml := map[string]string{"Content-Type": "application/yaml"}
@@ -142,6 +143,7 @@ func TestDocumentsOverHTTP(t *testing.T) {
 // Whatever is sent, the answer is a problem that says what is wrong, never a
 // defect.
 func TestHostileRequests(t *testing.T) {
+	t.Parallel()
 	_, c := running.Start(t)
 	yaml := map[string]string{"Content-Type": "application/yaml"}
 	js := map[string]string{"Content-Type": "application/json"}
@@ -192,6 +194,7 @@ func TestHostileRequests(t *testing.T) {
 }
 
 func TestAccess(t *testing.T) {
+	t.Parallel()
 	s, c := running.Start(t)
 	anonymous := &client.Client{Address: c.Address}
 	for _, x := range []struct {
@@ -272,6 +275,7 @@ func TestAccess(t *testing.T) {
 }
 
 func TestOutcomesOverHTTP(t *testing.T) {
+	t.Parallel()
 	s, c := running.Start(t)
 	ctx := context.Background()
 	loadDemo(t, s)
@@ -345,6 +349,7 @@ func loadDemo(t *testing.T, s *service.Service) {
 // The description in the repository, from which the console's types are made, is
 // the one that the code gives: run `make generate` after a change.
 func TestDescriptionIsCurrent(t *testing.T) {
+	t.Parallel()
 	kept, err := os.ReadFile("../../docs/openapi.json")
 	if err != nil {
 		t.Fatal(err)
@@ -367,6 +372,7 @@ func TestDescriptionIsCurrent(t *testing.T) {
 
 // Who has no token cannot make the service grow or hold up those who have one.
 func TestStrangersHoldNothingUp(t *testing.T) {
+	t.Parallel()
 	ctx := context.Background()
 	s, c := running.Start(t)
 	address := strings.TrimPrefix(s.Access.Address, "http://")
@@ -415,6 +421,7 @@ func TestStrangersHoldNothingUp(t *testing.T) {
 
 // A job's name may have anything in it: what is asked for by it is found.
 func TestJobsByOddNames(t *testing.T) {
+	t.Parallel()
 	ctx := context.Background()
 	_, c := running.Start(t)
 	names := []string{"group/project-17", "a b", "ä/ö?x=1&y#z", "..", "100%", "%2F", `"quoted"`}
@@ -473,6 +480,7 @@ func TestJobsByOddNames(t *testing.T) {
 // Query parameters that an operation does not have are refused, and so are numbers that
 // are none; whole numbers in changes stay whole, however large.
 func TestParametersAndNumbers(t *testing.T) {
+	t.Parallel()
 	ctx := context.Background()
 	s, c := running.Start(t)
 	loadDemo(t, s)

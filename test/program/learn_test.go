@@ -23,6 +23,7 @@ import (
 // A log that somebody exported becomes a workload in one command, without a service, and
 // is simulated with the second; the service makes the same of it.
 func TestLearnJobs(t *testing.T) {
+	t.Parallel()
 	ctx := context.Background()
 	s, c := running.Start(t)
 	loadDemo(t, s)
@@ -144,6 +145,7 @@ func TestLearnJobs(t *testing.T) {
 // What a cluster's API gives becomes a Cluster without a service, and changes of one that is
 // there; what somebody wrote by hand stays.
 func TestLearnCluster(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	truth, data := clusters.Make(7)
 	records, prices := filepath.Join(dir, "records.json"), filepath.Join(dir, "prices.csv")
@@ -222,6 +224,7 @@ func TestLearnCluster(t *testing.T) {
 
 // A pod that is stuck is explained from what somebody wrote down of it.
 func TestWhy(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	file := filepath.Join(dir, "dump.yaml")
 	const dump = `apiVersion: v1

@@ -125,6 +125,7 @@ func really(p parameter) string {
 // No operation does anything without a key, with a wrong one, or asked for by another
 // site's page; a new one is held to that by being described.
 func TestEveryOperationNeedsAKey(t *testing.T) {
+	t.Parallel()
 	_, c := running.Start(t)
 	anonymous, wrong := &client.Client{Address: c.Address}, &client.Client{Address: c.Address, Token: c.Token + "0"}
 	open := 0
@@ -171,6 +172,7 @@ var odd = []string{
 // Whatever comes in, each operation answers with a reason, none with a defect, and the
 // service goes on.
 func TestEveryOperationTakesTheWorst(t *testing.T) {
+	t.Parallel()
 	state := t.TempDir()
 	_, c := running.Serve(t, state, nil)
 	putDemo(t, c, state)

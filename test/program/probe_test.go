@@ -45,6 +45,7 @@ func pretendStore(t *testing.T, args ...string) string {
 
 // From a folder to facts of a cluster to a weighing with them.
 func TestProbeAndKeepOnTheCommandLine(t *testing.T) {
+	t.Parallel()
 	state := t.TempDir()
 	_, c := running.Serve(t, state, nil)
 	putDemo(t, c, state)
@@ -110,6 +111,7 @@ func TestProbeAndKeepOnTheCommandLine(t *testing.T) {
 
 // Interrupted in the middle, a probe leaves nothing on the disk.
 func TestProbeInterrupted(t *testing.T) {
+	t.Parallel()
 	scratch := t.TempDir()
 	c := exec.Command(running.Program(t), "probe", "../..", "--whole", "--scratch", scratch, "--codecs", "zstd-9", "--cores", "one")
 	c.Env = append(os.Environ(), "TACHYPHOR_STATE="+t.TempDir())

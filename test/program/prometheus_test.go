@@ -121,6 +121,7 @@ func openMetrics(list []sizing.Series) []byte {
 // Three weeks of samples give the same runs, and the same advice, from a real
 // Prometheus' API as from CSV.
 func TestPrometheusAndCSVAgree(t *testing.T) {
+	t.Parallel()
 	usage := drawnUsage(t, "compile-wide")
 	log, err := sizing.Read(bytes.NewReader(usage.Samples))
 	if err != nil {

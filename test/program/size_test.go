@@ -57,6 +57,7 @@ func sized(t *testing.T, state string, args ...string) *sizing.Advice {
 // From samples to a new revision: small-steady asks three times the memory that it
 // uses, and compile-wide less than the acoustic suite sometimes needs.
 func TestSizeTheDemo(t *testing.T) {
+	t.Parallel()
 	state := t.TempDir()
 	p, c := running.Serve(t, state, nil)
 	putDemo(t, c, state)
@@ -199,6 +200,7 @@ func TestSizeTheDemo(t *testing.T) {
 
 // A file is sized without a service, drawn, and written anew.
 func TestSizeAFile(t *testing.T) {
+	t.Parallel()
 	samples, jobs := written(t, "image-maker")
 	dir := t.TempDir()
 	text, err := os.ReadFile(filepath.Join(demoFolder, "templates", "image-maker.yaml"))
@@ -248,6 +250,7 @@ func TestSizeAFile(t *testing.T) {
 
 // What is wrong is said with its place, and loses nothing.
 func TestUsageThatIsWrong(t *testing.T) {
+	t.Parallel()
 	state := t.TempDir()
 	_, c := running.Serve(t, state, nil)
 	putDemo(t, c, state)
@@ -334,6 +337,7 @@ func TestUsageThatIsWrong(t *testing.T) {
 
 // Many take the same in at once: each run is known once.
 func TestUsageTakenInAtOnce(t *testing.T) {
+	t.Parallel()
 	state := t.TempDir()
 	_, c := running.Serve(t, state, nil)
 	putDemo(t, c, state)

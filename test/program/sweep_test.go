@@ -31,6 +31,7 @@ spec:
 // A sweep tells what to have, on top in a sentence, and writes it as a scenario that can be
 // simulated; faults say where they are.
 func TestSweep(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	file, better := filepath.Join(dir, "small.yaml"), filepath.Join(dir, "better.yaml")
 	if err := os.WriteFile(file, []byte(small), 0o600); err != nil {
@@ -96,6 +97,7 @@ func TestSweep(t *testing.T) {
 
 // Without a document the knobs are those of the scenario itself.
 func TestImprove(t *testing.T) {
+	t.Parallel()
 	r := command(t, t.TempDir(), "improve", filepath.Join(demoFolder, "scenarios", "weekday-lean.yaml"), "--here", "--aim", "95 % of all jobs start within 2m",
 		"--budget", "120", "-q", "-o", "json")
 	var a explore.Answer
@@ -111,6 +113,7 @@ func TestImprove(t *testing.T) {
 // again, to the bytes that the command line has from files; asked again it reads them. What is
 // recommended becomes a scenario of its own, which is stored, simulated and compared.
 func TestExploreTheDemo(t *testing.T) {
+	t.Parallel()
 	state := t.TempDir()
 	p, c := running.Serve(t, state, nil)
 	putDemo(t, c, state)
@@ -250,6 +253,7 @@ func TestExploreTheDemo(t *testing.T) {
 // How far a design bears what grows is told by the service and from files alike; known runs are
 // not run again.
 func TestMargin(t *testing.T) {
+	t.Parallel()
 	state := t.TempDir()
 	_, c := running.Serve(t, state, nil)
 	putDemo(t, c, state)
@@ -317,6 +321,7 @@ func parted(args string) []string {
 // A sweep across workloads keeps its aims on each: the service and the command line agree, each
 // brings the recorded jobs of each, and what is missing is told.
 func TestSweepAcross(t *testing.T) {
+	t.Parallel()
 	dir, state := t.TempDir(), t.TempDir()
 	for _, name := range []string{"workload.yaml", "week-38.csv"} {
 		b, err := os.ReadFile(filepath.Join(demoFolder, name))

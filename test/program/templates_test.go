@@ -30,6 +30,7 @@ func copyDemo(t *testing.T) string {
 // Templates in files are checked and mended in place: what is certain is changed,
 // in the object that held the template, and comments stay.
 func TestCheckFiles(t *testing.T) {
+	t.Parallel()
 	dir, state := copyDemo(t), t.TempDir()
 	drafts := filepath.Join(dir, "templates", "drafts")
 	with := []string{
@@ -111,6 +112,7 @@ func TestCheckFiles(t *testing.T) {
 
 // match and render from files, without a service.
 func TestMatchAndRenderFiles(t *testing.T) {
+	t.Parallel()
 	dir, state := copyDemo(t), t.TempDir()
 	m := command(t, state, "match", "week-38", "weekday-lean", "--with", dir)
 	if m.status != 1 || !strings.Contains(m.out, "is arm-corss a slip? it offers arm-cross, 1 letter away") &&
@@ -169,6 +171,7 @@ func TestMatchAndRenderFiles(t *testing.T) {
 // The same against the service: put says what it left behind and passed over,
 // stored templates are checked, mended as a new revision, matched and rendered.
 func TestTemplatesAtTheService(t *testing.T) {
+	t.Parallel()
 	ctx := context.Background()
 	state := t.TempDir()
 	_, c := running.Serve(t, state, nil)
@@ -250,6 +253,7 @@ func TestTemplatesAtTheService(t *testing.T) {
 // Trials through the service: followed, kept, ended, and told apart from what the
 // service cannot reach.
 func TestTrials(t *testing.T) {
+	t.Parallel()
 	ctx := context.Background()
 	state, config := t.TempDir(), filepath.Join(t.TempDir(), "cluster.yaml")
 	running.Cluster(t, config, 40)
@@ -321,6 +325,7 @@ func TestTrials(t *testing.T) {
 // A rehearsal in the middle of which the service is killed is told as broken off
 // after the next start.
 func TestKilledInARehearsal(t *testing.T) {
+	t.Parallel()
 	ctx := context.Background()
 	state := t.TempDir()
 	config := filepath.Join(t.TempDir(), "cluster.yaml")

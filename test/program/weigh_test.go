@@ -20,9 +20,14 @@ import (
 // Weighed at the service, killed in the middle and started again, the scenario gets the
 // plan it should have; the numbers are those that a file weighed without a service gives.
 func TestWeighTheDemo(t *testing.T) {
+	t.Parallel()
 	state := t.TempDir()
 	p, c := running.Serve(t, state, nil)
 	putDemo(t, c, state)
+	file := fewRepeats(t, "cached-naive")
+	if r := command(t, state, "put", file); r.status != 0 {
+		t.Fatalf("%+v", r)
+	}
 	ctx := context.Background()
 	asked, err := c.Weigh(ctx, "cached-naive", weigh.Ask{X: "size", Y: "down", Class: "tide-charts"})
 	if err != nil {
@@ -48,7 +53,6 @@ func TestWeighTheDemo(t *testing.T) {
 	drawn(t, c, fmt.Sprintf("/weighings/%d/figure", asked.ID), "png")
 	drawn(t, c, fmt.Sprintf("/weighings/%d/figure?form=svg", asked.ID), "svg")
 
-	file := filepath.Join(demoFolder, "scenarios", "cached-naive.yaml")
 	r := command(t, state, "weigh", file, "--here", "-o", "json", "--class", "tide-charts", "--map", "size,down", "--workers", "1")
 	var here weigh.Weighing
 	if err := json.Unmarshal([]byte(r.out), &here); err != nil || r.status != 0 {
@@ -83,7 +87,7 @@ func TestWeighTheDemo(t *testing.T) {
 	dir := t.TempDir()
 	picture, brief := filepath.Join(dir, "caches.svg"), filepath.Join(dir, "case.md")
 	r = command(t, state, "weigh", "cached-naive", "--plot", picture, "--brief", brief, "--apply", "best")
-	if r.status != 0 || !strings.Contains(r.err, "cached-naive is revision 2 now") {
+	if r.status != 0 || !strings.Contains(r.err, "cached-naive is revision 3 now") {
 		t.Fatalf("%+v", r)
 	}
 	for _, words := range []string{
@@ -102,7 +106,7 @@ func TestWeighTheDemo(t *testing.T) {
 		t.Errorf("%v, %d bytes", err, len(b))
 	}
 	d, err := c.Get(ctx, document.KindScenario, "cached-naive", 0)
-	if err != nil || d.Revision != 2 || !strings.Contains(d.Text, "save: when-changed") ||
+	if err != nil || d.Revision != 3 || !strings.Contains(d.Text, "save: when-changed") ||
 		!strings.Contains(d.Text, "# The lean design with archives") {
 		t.Errorf("%v %s", err, d.Text)
 	}
@@ -114,6 +118,7 @@ func TestWeighTheDemo(t *testing.T) {
 }
 
 func TestWeighingThatIsWrong(t *testing.T) {
+	t.Parallel()
 	state := t.TempDir()
 	_, c := running.Serve(t, state, nil)
 	putDemo(t, c, state)
