@@ -104,6 +104,11 @@ func cell(v reflect.Value) string {
 	switch x := v.Interface().(type) {
 	case time.Time:
 		return x.Format(time.RFC3339Nano)
+	case *time.Time: // nil: not known
+		if x == nil {
+			return ""
+		}
+		return x.Format(time.RFC3339Nano)
 	case string:
 		return Cell(x)
 	case bool:

@@ -96,7 +96,7 @@ type whoKey struct{}
 func open(g *gin.Context) bool {
 	path := g.Request.URL.Path
 	if !strings.HasPrefix(path, "/api/") {
-		return path != "/metrics"
+		return path != "/metrics" && path != tracesPath
 	}
 	return path == "/api/v1/session" && g.Request.Method == http.MethodPost || strings.HasPrefix(path, "/api/v1/openapi")
 }
@@ -126,12 +126,14 @@ func (s *server) authorized(g *gin.Context) {
 	}
 	t, err := s.Store.FindToken(g, hashOf(token))
 	switch {
-	case errors.Is(err, store.ErrNotFound), err == nil && t.Kind != kind:
+	case errors.Is(err, store.ErrNotFound), err == nil && t.Kind != kind && !(t.Kind == eventsToken && kind == bearerToken):
 		g.Header("WWW-Authenticate", "Bearer")
 		problem(g, http.StatusUnauthorized, "the token is not known here or has expired")
 	case err != nil:
 		s.Log.Warn("cannot look a token up", "error", err)
 		problem(g, http.StatusServiceUnavailable, silent)
+	case t.Kind == eventsToken && !takesEvents(g):
+		problem(g, http.StatusForbidden, "this token lets events in and nothing else")
 	default:
 		g.Request = g.Request.WithContext(context.WithValue(g.Request.Context(), whoKey{}, t.Name))
 	}

@@ -86,14 +86,21 @@ func (s *server) learnJobs(ctx context.Context, in *struct {
 		return nil, ctx.Err()
 	}
 	got, err := learn.Jobs([]learn.File{{Name: "the log", Data: data}}, o, nil)
+	return s.learned(ctx, got, err, in.Into != "")
+}
+
+// learned answers what was understood of a log, or why it was refused, and stores it where that
+// is wanted.
+func (s *server) learned(ctx context.Context, got *learn.LearnedJobs, refused error, keep bool) (*struct{ Body wire.LearnedJobs }, error) {
 	out := &struct{ Body wire.LearnedJobs }{wire.LearnedJobs{LearnedJobs: *got, Roles: learn.JobRoles()}}
-	if err != nil {
-		out.Body.Refused = err.Error()
+	if refused != nil {
+		out.Body.Refused = refused.Error()
 		return out, nil
 	}
-	if in.Into == "" {
+	if !keep {
 		return out, nil
 	}
+	var err error
 	out.Body.Stored, err = s.storeLearned(ctx, got)
 	return out, err
 }

@@ -6,6 +6,7 @@ import (
 	"strconv"
 	"time"
 
+	"tachyphor/internal/intake"
 	"tachyphor/internal/work"
 
 	"github.com/prometheus/client_golang/prometheus"
@@ -19,7 +20,7 @@ type metrics struct {
 	seconds  *prometheus.HistogramVec
 }
 
-func newMetrics(q *work.Queue) *metrics {
+func newMetrics(q *work.Queue, in *intake.Intake) *metrics {
 	m := &metrics{
 		registry: prometheus.NewRegistry(),
 		seconds: prometheus.NewHistogramVec(prometheus.HistogramOpts{
@@ -36,6 +37,20 @@ func newMetrics(q *work.Queue) *metrics {
 			Name: "tachyphor_outcomes_total", Help: "Outcomes ended by this process.", ConstLabels: prometheus.Labels{"state": state},
 		}, func() float64 { return float64(pick()) }))
 	}
+	for result, pick := range map[string]func(intake.Sum) int64{
+		"counted": func(s intake.Sum) int64 { return s.New },
+		"known":   func(s intake.Sum) int64 { return s.Known },
+		"other":   func(s intake.Sum) int64 { return s.Other },
+		"turned":  func(s intake.Sum) int64 { return s.Turned },
+	} {
+		m.registry.MustRegister(prometheus.NewCounterFunc(prometheus.CounterOpts{
+			Name: "tachyphor_events_total", Help: "Events on jobs that came in: counted, known already, not of runs, turned away for want of room.",
+			ConstLabels: prometheus.Labels{"result": result},
+		}, func() float64 { return float64(pick(in.Sum())) }))
+	}
+	m.registry.MustRegister(prometheus.NewGaugeFunc(prometheus.GaugeOpts{
+		Name: "tachyphor_events_waiting", Help: "Events on jobs that wait to be stored.",
+	}, func() float64 { return float64(in.Sum().Waiting) }))
 	return m
 }
 

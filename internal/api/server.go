@@ -12,6 +12,7 @@ import (
 	"strings"
 	"time"
 
+	"tachyphor/internal/intake"
 	"tachyphor/internal/store"
 	"tachyphor/internal/work"
 
@@ -24,6 +25,7 @@ import (
 type Config struct {
 	Store   *store.Store
 	Queue   *work.Queue
+	Intake  *intake.Intake
 	Full    func() error // says why nothing can be stored now
 	Log     *slog.Logger
 	Version string
@@ -46,7 +48,7 @@ type server struct {
 // New returns the handler of the whole interface.
 func New(c Config) http.Handler {
 	s := &server{Config: c, works: newWatched(c.Store.LookAt), learning: make(chan struct{}, 1)}
-	s.metrics = newMetrics(c.Queue)
+	s.metrics = newMetrics(c.Queue, c.Intake)
 	gin.SetMode(gin.ReleaseMode)
 	r := gin.New()
 	r.HandleMethodNotAllowed = true
@@ -61,6 +63,7 @@ func New(c Config) http.Handler {
 	r.GET("/metrics", s.authorized, gin.WrapH(s.metrics.handler()))
 	r.GET("/sign-in", s.signInByLink)
 	s.shardRoutes(r)
+	s.eventRoutes(r)
 	r.Use(newBusy(mostAtOnce).pass, s.authorized, s.roomy, newGate(largeAtOnce, largePatience).pass)
 	api := humagin.New(r, Describe(c.Version))
 	api.UseMiddleware(asked(api))
@@ -109,6 +112,9 @@ func Operations(api huma.API, s *server) {
 	s.briefOperations(api)
 	s.figureOperations(api)
 	s.jobOperations(api)
+	s.eventOperations(api)
+	s.liveOperations(api)
+	s.tokenOperations(api)
 }
 
 // OpenAPI returns the interface's description as JSON.

@@ -23,34 +23,22 @@ scenario for the newest finished one. The file's ending says the format.`,
 		Example: "  tachyphor export cached > jobs.csv\n  tachyphor export 7 --lines -f lines.parquet",
 		Args:    cobra.ExactArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
-			if form == "" {
-				form = string(table.CSV)
-				if ending := strings.TrimPrefix(filepath.Ext(file), "."); ending != "" {
-					form = ending
-				}
-			}
-			if err := knownForm(form); err != nil {
-				return err
-			}
-			cl := p.client()
-			id, err := p.resolve(c.Context(), cl, args[0])
-			if err != nil {
-				return err
-			}
 			what := "jobs"
 			if lines {
 				what = "lines"
 			}
-			write := func(out io.Writer) error { return cl.Export(c.Context(), id, what, form, out) }
-			if file == "" || file == "-" {
-				return write(p.raw)
-			}
-			return whole(file, write)
+			return p.exported(form, file, func(form string, out io.Writer) error {
+				cl := p.client()
+				id, err := p.resolve(c.Context(), cl, args[0])
+				if err != nil {
+					return err
+				}
+				return cl.Export(c.Context(), id, what, form, out)
+			})
 		},
 	}
 	c.Flags().BoolVar(&lines, "lines", false, "quantities over time instead of jobs")
-	c.Flags().StringVar(&form, "form", "", "csv, jsonl or parquet; absent: as the file's ending says, or csv")
-	c.Flags().StringVarP(&file, "file", "f", "", "file to write; absent: standard output")
+	exportFlags(c, &form, &file)
 	return c
 }
 

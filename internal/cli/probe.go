@@ -375,7 +375,7 @@ func (p *program) pretendCommand() *cobra.Command {
 	fl.StringVar(&f.upAll, "up-all", "", "speed of all that are sent together")
 	fl.StringVar(&f.downAll, "down-all", "", "speed of all that are brought together")
 	fl.StringVar(&f.latency, "latency", f.latency, "time before each answer")
-	c.AddCommand(s)
+	c.AddCommand(s, p.pretendJobsCommand())
 	return c
 }
 

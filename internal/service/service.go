@@ -21,6 +21,7 @@ import (
 
 	"tachyphor/core/units"
 	"tachyphor/internal/api"
+	"tachyphor/internal/intake"
 	"tachyphor/internal/kube"
 	"tachyphor/internal/library"
 	"tachyphor/internal/mariadb"
@@ -39,10 +40,11 @@ type Config struct {
 	Version  string
 	Console  fs.FS
 	Log      *slog.Logger
-	Cluster  kube.Options // the live cluster for preflights and rehearsals
-	Far      work.Far     // how runs are computed there
-	Near     bool         // pods there are processes of this machine, and reach the service at its own address
-	Unsafe   bool         // a private database without durability, for tests
+	Cluster  kube.Options   // the live cluster for preflights and rehearsals
+	Far      work.Far       // how runs are computed there
+	Near     bool           // pods there are processes of this machine, and reach the service at its own address
+	Live     store.LiveRoom // how much of live records is kept; zero: intake.DefaultRoom
+	Unsafe   bool           // a private database without durability, for tests
 	// Free tells the free space of the private database's disk; nil: as it is. For tests.
 	Free func(path string) (units.Bytes, error)
 }
@@ -59,6 +61,7 @@ type Service struct {
 	disk     *disk           // of that; nil likewise
 	store    *store.Store
 	queue    *work.Queue
+	intake   *intake.Intake
 	server   *http.Server
 	served   chan error
 }
@@ -123,6 +126,10 @@ func Start(ctx context.Context, c Config) (_ *Service, err error) {
 		c.Far.Reach = s.Access.Address
 	}
 	s.queue = work.Start(s.store, library.NewLibrary(s.store, folder), c.Log, s.disk.Full, c.Cluster, c.Far)
+	if c.Live == (store.LiveRoom{}) {
+		c.Live = intake.DefaultRoom
+	}
+	s.intake = intake.Start(s.store, c.Log, c.Live)
 	if !listener.Addr().(*net.TCPAddr).IP.IsLoopback() {
 		c.Log.Warn("listening beyond this machine without encryption: tokens can be read on the way; put a proxy with TLS before it",
 			"address", s.Access.Address)
@@ -211,7 +218,7 @@ func (s *Service) serve(l net.Listener) {
 	port := l.Addr().(*net.TCPAddr).Port
 	s.server = &http.Server{
 		Handler: api.New(api.Config{
-			Store: s.store, Queue: s.queue, Full: s.disk.Full, Log: s.config.Log, Version: s.config.Version,
+			Store: s.store, Queue: s.queue, Intake: s.intake, Full: s.disk.Full, Log: s.config.Log, Version: s.config.Version,
 			Console: s.config.Console,
 			Hosts:   hosts,
 			Cookie:  "tachyphor_" + strconv.Itoa(port),
@@ -235,6 +242,9 @@ func (s *Service) Close() error {
 			errs = append(errs, s.server.Close()) // those who watch progress do not go by themselves
 		}
 		cancel()
+	}
+	if s.intake != nil {
+		s.intake.Close()
 	}
 	if s.queue != nil {
 		s.queue.Close()

@@ -303,6 +303,24 @@ func (s *Store) UseToken(ctx context.Context, hash string) (Token, error) {
 	return t, res.Error
 }
 
+// Tokens lists the tokens of some kinds that let in, the newest first.
+func (s *Store) Tokens(ctx context.Context, kinds ...string) ([]Token, error) {
+	var list []Token
+	return list, s.db.WithContext(ctx).Where("kind IN ? AND (expires IS NULL OR expires > ?)", kinds, s.now()).
+		Order("at DESC, hash").Find(&list).Error
+}
+
+// EndToken takes a token of a kind out whose hash begins with a text; ErrNotFound when there is none.
+func (s *Store) EndToken(ctx context.Context, kind, hash string) error {
+	return s.write(ctx, func(tx *gorm.DB) error {
+		res := tx.Where("kind = ? AND hash LIKE ?", kind, hash+"%").Delete(&Token{})
+		if res.Error == nil && res.RowsAffected == 0 {
+			return ErrNotFound
+		}
+		return res.Error
+	})
+}
+
 // HasBearer reports whether there is any token for the command line yet.
 func (s *Store) HasBearer(ctx context.Context) (bool, error) {
 	var n int64

@@ -111,7 +111,7 @@ type Intake struct {
 type Token struct {
 	Hash    string     `gorm:"primaryKey;size:64"`
 	Name    string     `gorm:"size:63"`
-	Kind    string     `gorm:"size:16"` // bearer, session or link
+	Kind    string     `gorm:"size:16"` // bearer, session, link or events
 	Expires *time.Time `gorm:"type:datetime(6)"`
 	At      time.Time  `gorm:"type:datetime(6)"`
 }

@@ -37,6 +37,7 @@ func steps() []*gormigrate.Migration {
 		renamed("2026-11-28-results-of-work", "results", "outcome_id", "work_id"),
 		renamed("2026-11-28-blocks-of-work", "blocks", "outcome_id", "work_id"),
 		tables("2026-11-29-tried", &tried1{}),
+		tables("2026-11-29-live", &liveRuns1{}, &heard1{}),
 	}
 }
 
@@ -326,3 +327,19 @@ type tried1 struct {
 }
 
 func (tried1) TableName() string { return "tried" }
+
+type liveRuns1 struct {
+	ID   string    `gorm:"primaryKey;size:32"`
+	Came time.Time `gorm:"type:datetime(6);index:came"`
+	Open bool      `gorm:"index:open"`
+	Said []byte    `gorm:"type:blob"`
+}
+
+func (liveRuns1) TableName() string { return "live_runs" }
+
+type heard1 struct {
+	ID string    `gorm:"primaryKey;size:32"`
+	At time.Time `gorm:"type:datetime(6);index"`
+}
+
+func (heard1) TableName() string { return "heard" }

@@ -230,6 +230,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Tell what happens to jobs, as CloudEvents
+         * @description CloudEvents in structured, binary or batch mode that carry CDEvents of pipeline runs, task runs and builds: queued, started, finished. What is answered is stored. An event that is sent again counts once, by its source and id, whatever the order. Events of other types are taken and left alone. A token for events alone is enough.
+         */
+        post: operations["send-events"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/explorations": {
         parameters: {
             query?: never;
@@ -372,6 +392,81 @@ export interface paths {
          * @description The body is a job log in any form of table. What was understood of it is answered, with the reason for each guess; nothing is stored unless into is given.
          */
         post: operations["learn-jobs"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/live": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How much is known of jobs that happened */
+        get: operations["live"];
+        put?: never;
+        post?: never;
+        /** Forget jobs that happened */
+        delete: operations["forget-live"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/live/cut": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make a workload of jobs that happened
+         * @description As of any job log; nothing is stored unless into is given.
+         */
+        post: operations["cut-live"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/live/jobs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List the newest jobs that happened
+         * @description Of the newest 4,000 runs.
+         */
+        get: operations["list-live-jobs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/live/log": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Export jobs that happened as a job log */
+        get: operations["export-live"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -790,6 +885,41 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/tokens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List tokens */
+        get: operations["list-tokens"];
+        put?: never;
+        /** Make a token that lets events in and nothing else */
+        post: operations["new-token"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/tokens/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** End a token that lets events in */
+        delete: operations["end-token"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1898,6 +2028,24 @@ export interface components {
              */
             percent: number;
         };
+        Cut: {
+            /**
+             * Format: date-time
+             * @description Jobs that asked before are left out.
+             */
+            from?: string;
+            /** @description Store the workload under this name; absent: nothing is stored. */
+            into?: string;
+            /** @description Only jobs of this project. */
+            project?: string;
+            /**
+             * Format: date-time
+             * @description Jobs that asked from here on are left out.
+             */
+            until?: string;
+            /** @description Time zone of the week; absent: UTC. */
+            zone?: string;
+        };
         Demand: {
             /** @description Classes, those with most jobs first. */
             classes: components["schemas"]["SeenClass"][];
@@ -2186,6 +2334,23 @@ export interface components {
             reason: string;
             /** @description The cluster holds it for a warning. */
             warning: boolean;
+        };
+        EventsTaken: {
+            /**
+             * Format: int64
+             * @description Messages on runs that were new.
+             */
+            counted: number;
+            /**
+             * Format: int64
+             * @description Messages that had been taken before, and change nothing.
+             */
+            known: number;
+            /**
+             * Format: int64
+             * @description Events that are not of runs; nothing is made of them.
+             */
+            other: number;
         };
         Evidence: {
             /**
@@ -2588,6 +2753,13 @@ export interface components {
             mixes: components["schemas"]["Mix"][];
             /** @description Templates, in the order in which they were named. */
             templates: string[];
+        };
+        Forgotten: {
+            /**
+             * Format: int64
+             * @description Runs that went.
+             */
+            runs: number;
         };
         Gist: {
             /** Format: double */
@@ -3502,6 +3674,161 @@ export interface components {
             /** @description Path and query to open in a browser. */
             path: string;
         };
+        Live: {
+            /**
+             * Format: int64
+             * @description Messages counted since the service's start.
+             */
+            counted: number;
+            /**
+             * Format: int64
+             * @description Runs are kept for so many days.
+             */
+            days: number;
+            /**
+             * Format: date-time
+             * @description When the first came.
+             */
+            from?: string;
+            /**
+             * Format: date-time
+             * @description When the last message was taken in.
+             */
+            heard?: string;
+            /**
+             * Format: int64
+             * @description Messages since then that had been taken before.
+             */
+            known: number;
+            /**
+             * Format: int64
+             * @description Messages that are remembered, so that they are not counted again.
+             */
+            messages: number;
+            /**
+             * Format: int64
+             * @description So many are kept at most; the oldest go.
+             */
+            most: number;
+            /**
+             * Format: int64
+             * @description Of these, without an end that was told.
+             */
+            open: number;
+            /**
+             * Format: int64
+             * @description Events since then that are not of runs.
+             */
+            other: number;
+            /**
+             * Format: int64
+             * @description Runs that are kept, pipelines among them.
+             */
+            runs: number;
+            /**
+             * Format: date-time
+             * @description When the last did.
+             */
+            to?: string;
+            /**
+             * Format: int64
+             * @description Messages since then that were turned away for want of room, to be sent again.
+             */
+            turned: number;
+        };
+        LiveJob: {
+            /** @description Jobs that it came after. */
+            after?: string;
+            /** @description Which try of it this was. */
+            attempt?: string;
+            /** @description On what submitted rests: queue, pipeline, sibling, or start, where nothing tells how long it waited. */
+            basis: string;
+            /** @description The branch that it built. */
+            branch?: string;
+            /** @description What it found of its workspace. */
+            cache?: string;
+            /** @description The change request that it built. */
+            change?: string;
+            /** @description Its class, where the sender told one. */
+            class?: string;
+            /** @description Cores that it kept busy. */
+            cores?: string;
+            /** @description Its peak of disk. */
+            disk?: string;
+            /**
+             * Format: date-time
+             * @description When it was over; absent: not known to be.
+             */
+            ended?: string;
+            /** @description Its id where it came from. */
+            id: string;
+            /** @description Its peak of memory. */
+            memory?: string;
+            /** @description Its name, that of its pipeline before it. */
+            name?: string;
+            /** @description The pod that it ran in. */
+            pod?: string;
+            /** @description Its project. */
+            project?: string;
+            /** @description How it ended, in the sender's words; running, waiting or lost where no end was told. */
+            result?: string;
+            /** @description Where its id means something. */
+            source: string;
+            /**
+             * Format: date-time
+             * @description When it began; absent: not known to have.
+             */
+            started?: string;
+            /**
+             * @description Where it is; silent: no end was told for a day, and it counts as over.
+             * @enum {string}
+             */
+            state: "waiting" | "running" | "ended" | "silent";
+            /**
+             * Format: date-time
+             * @description When it asked for an agent, as far as is known.
+             */
+            submitted: string;
+            /**
+             * Format: int64
+             * @description How long it took from its start, by now if it runs; absent: not known.
+             */
+            tookNs?: number;
+            /**
+             * Format: int64
+             * @description How long it waited, or waits by now; absent: not known.
+             */
+            waitedNs?: number;
+            /** @description Words that its agent must offer. */
+            wants?: string;
+        };
+        LiveJobs: {
+            /** @description The newest first. */
+            items: components["schemas"]["LiveJob"][];
+        };
+        MadeToken: {
+            /**
+             * Format: date-time
+             * @description When it was made.
+             */
+            at: string;
+            /**
+             * Format: date-time
+             * @description When it ends by itself.
+             */
+            expires?: string;
+            /**
+             * @description What it lets in to.
+             * @enum {string}
+             */
+            for: "all" | "events";
+            /** @description Names it here. */
+            id: string;
+            /** @description Whose it is. */
+            name: string;
+            /** @description What the sender sends as a bearer token. */
+            secret: string;
+        };
         Manifest: {
             /** @description Name of the file. */
             file: string;
@@ -3780,6 +4107,15 @@ export interface components {
             perMonth: components["schemas"]["Figure"];
             /** @description What goes out, GB in a month. */
             upGB: components["schemas"]["Figure"];
+        };
+        NewToken: {
+            /**
+             * Format: int64
+             * @description It ends after so many days; 0 or absent: not by itself.
+             */
+            days?: number;
+            /** @description Who sends with it. */
+            name: string;
         };
         NextStep: {
             /** @description By how much a month's bill would. */
@@ -5341,6 +5677,31 @@ export interface components {
             /** @description 99 % are shorter. */
             p99Ns?: components["schemas"]["Figure"];
         };
+        Token: {
+            /**
+             * Format: date-time
+             * @description When it was made.
+             */
+            at: string;
+            /**
+             * Format: date-time
+             * @description When it ends by itself.
+             */
+            expires?: string;
+            /**
+             * @description What it lets in to.
+             * @enum {string}
+             */
+            for: "all" | "events";
+            /** @description Names it here. */
+            id: string;
+            /** @description Whose it is. */
+            name: string;
+        };
+        Tokens: {
+            /** @description The newest first. */
+            items: components["schemas"]["Token"][];
+        };
         Told: {
             /**
              * Format: int64
@@ -6320,6 +6681,39 @@ export interface operations {
             };
         };
     };
+    "send-events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/cloudevents+json": string;
+                "application/cloudevents-batch+json": string;
+                "application/json": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EventsTaken"];
+                };
+            };
+            /** @description No room now; Retry-After says when to send them again. */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     explore: {
         parameters: {
             query?: never;
@@ -6630,6 +7024,180 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LearnedJobs"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    live: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Live"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "forget-live": {
+        parameters: {
+            query: {
+                /** @description Those that came before; all: every one. */
+                before: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Forgotten"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "cut-live": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Cut"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LearnedJobs"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-live-jobs": {
+        parameters: {
+            query?: {
+                /** @description Jobs that asked before are left out; a day such as 2026-09-14, or a time with its zone. */
+                from?: string;
+                /** @description Jobs that asked from here on are left out. */
+                until?: string;
+                /** @description Only jobs of this project. */
+                project?: string;
+                /** @description Only jobs that are there. */
+                state?: "waiting" | "running" | "ended" | "silent";
+                /** @description Most entries. */
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LiveJobs"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "export-live": {
+        parameters: {
+            query?: {
+                /** @description Jobs that asked before are left out; a day such as 2026-09-14, or a time with its zone. */
+                from?: string;
+                /** @description Jobs that asked from here on are left out. */
+                until?: string;
+                /** @description Only jobs of this project. */
+                project?: string;
+                /** @description File format. */
+                form?: "csv" | "jsonl" | "parquet";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/jsonl": unknown;
+                    "application/vnd.apache.parquet": unknown;
+                    "text/csv; charset=utf-8": unknown;
                 };
             };
             /** @description Error */
@@ -7494,6 +8062,98 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Reviewed"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-tokens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Tokens"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "new-token": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewToken"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MadeToken"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "end-token": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Its id. */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {

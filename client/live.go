@@ -1,0 +1,95 @@
+package client
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"net/url"
+	"strconv"
+
+	"tachyphor/wire"
+)
+
+// Live says how much is known of jobs that happened.
+func (c *Client) Live(ctx context.Context) (wire.Live, error) {
+	var l wire.Live
+	_, err := c.call(ctx, request{method: "GET", path: "/live"}, &l)
+	return l, err
+}
+
+// A Stretch is a part of what happened; what is empty is no bound. From and Until are days, as
+// in 2026-09-14, or times with their zone.
+type Stretch struct{ From, Until, Project string }
+
+func (s Stretch) query() url.Values {
+	q := url.Values{}
+	for key, value := range map[string]string{"from": s.From, "until": s.Until, "project": s.Project} {
+		if value != "" {
+			q.Set(key, value)
+		}
+	}
+	return q
+}
+
+// LiveJobs lists the newest jobs that happened, of one state or, where that is empty, of all.
+func (c *Client) LiveJobs(ctx context.Context, s Stretch, state string, limit int) ([]wire.LiveJob, error) {
+	q := s.query()
+	q.Set("limit", strconv.Itoa(limit))
+	if state != "" {
+		q.Set("state", state)
+	}
+	var l wire.LiveJobs
+	_, err := c.call(ctx, request{method: "GET", path: "/live/jobs", query: q}, &l)
+	return l.Items, err
+}
+
+// LiveLog writes jobs that happened as a job log, as csv, jsonl or parquet.
+func (c *Client) LiveLog(ctx context.Context, s Stretch, form string, out io.Writer) error {
+	q := s.query()
+	q.Set("form", form)
+	answer, err := c.send(ctx, request{method: "GET", path: "/live/log", query: q})
+	if err != nil {
+		return err
+	}
+	defer func() { _ = answer.Body.Close() }()
+	if _, err = io.Copy(out, answer.Body); err != nil {
+		return fmt.Errorf("the log was cut short: %w", err)
+	}
+	return nil
+}
+
+// CutLive makes a workload of jobs that happened, and stores it where ask says so.
+func (c *Client) CutLive(ctx context.Context, ask wire.Cut) (wire.LearnedJobs, error) {
+	var l wire.LearnedJobs
+	_, err := c.call(ctx, request{method: "POST", path: "/live/cut", contentType: "application/json", body: jsonBody(ask)}, &l)
+	return l, err
+}
+
+// ForgetLive drops what happened before a moment, or all of it, and returns how many runs that was.
+func (c *Client) ForgetLive(ctx context.Context, before string) (int64, error) {
+	var f wire.Forgotten
+	_, err := c.call(ctx, request{method: "DELETE", path: "/live", query: url.Values{"before": {before}}}, &f)
+	return f.Runs, err
+}
+
+// Tokens lists those who may come in.
+func (c *Client) Tokens(ctx context.Context) ([]wire.Token, error) {
+	var l wire.Tokens
+	_, err := c.call(ctx, request{method: "GET", path: "/tokens"}, &l)
+	return l.Items, err
+}
+
+// NewEventsToken makes a token that lets events in and nothing else; it ends after so many
+// days, or, with 0, not by itself.
+func (c *Client) NewEventsToken(ctx context.Context, name string, days int) (wire.MadeToken, error) {
+	var t wire.MadeToken
+	body := jsonBody(wire.NewToken{Name: name, Days: days})
+	_, err := c.call(ctx, request{method: "POST", path: "/tokens", contentType: "application/json", body: body}, &t)
+	return t, err
+}
+
+// EndToken ends a token that lets events in.
+func (c *Client) EndToken(ctx context.Context, id string) error {
+	_, err := c.call(ctx, request{method: "DELETE", path: "/tokens/" + url.PathEscape(id)}, nil)
+	return err
+}

@@ -1,0 +1,136 @@
+package library
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"reflect"
+	"slices"
+	"strings"
+	"time"
+
+	"tachyphor/core/learn"
+	"tachyphor/core/live"
+	"tachyphor/core/table"
+	"tachyphor/core/units"
+)
+
+// MostCut is how many runs are looked at for a log at most.
+const MostCut = 500_000
+
+// before is how long before a time the pipelines of its jobs may have come.
+const before = 24 * time.Hour
+
+// A Stretch is a part of the live records.
+type Stretch struct {
+	From, Until time.Time // when jobs asked; zero: no bound
+	Project     string    // only of this; empty: of all
+}
+
+// ErrTooLong says that a stretch has more runs than can be looked at together.
+var ErrTooLong = fmt.Errorf("more than %d runs; name a shorter time with from and until", MostCut)
+
+// Live are the jobs that asked for agents in a stretch, as of now.
+func (l *Library) Live(ctx context.Context, s Stretch, now time.Time) ([]live.Job, error) {
+	from := s.From
+	if !from.IsZero() {
+		from = from.Add(-before)
+	}
+	var runs []*live.Run
+	err := l.store.EachLive(ctx, from, s.Until, func(r *live.Run) bool {
+		runs = append(runs, r)
+		return len(runs) <= MostCut
+	})
+	if err != nil {
+		return nil, Troubled(err)
+	}
+	if len(runs) > MostCut {
+		return nil, ErrTooLong
+	}
+	return slices.DeleteFunc(live.Jobs(runs, now, live.SilentAfter), func(j live.Job) bool { return !s.has(&j) }), nil
+}
+
+// has reports whether a job is in a stretch.
+func (s *Stretch) has(j *live.Job) bool {
+	return !j.Asked.Before(s.From) && (s.Until.IsZero() || j.Asked.Before(s.Until)) && (s.Project == "" || j.Is(live.Project) == s.Project)
+}
+
+// newestLooked is how many runs are looked at for the newest jobs: pipelines and their parts.
+const newestLooked = 4000
+
+// NewestLive are the newest jobs, the newest first.
+func (l *Library) NewestLive(ctx context.Context, s Stretch, state live.State, most int, now time.Time) ([]live.Job, error) {
+	var runs []*live.Run
+	err := l.store.NewestLive(ctx, func(r *live.Run) bool {
+		runs = append(runs, r)
+		return len(runs) < newestLooked
+	})
+	if err != nil {
+		return nil, Troubled(err)
+	}
+	jobs := slices.DeleteFunc(live.Jobs(runs, now, live.SilentAfter), func(j live.Job) bool {
+		return !s.has(&j) || state != "" && j.State != state
+	})
+	slices.Reverse(jobs)
+	return jobs[:min(most, len(jobs))], nil
+}
+
+// ErrNoJobs says that a stretch has none.
+var ErrNoJobs = errors.New("no jobs were told of in that time; `tachyphor live` says from when on there are any")
+
+// CutLive makes a workload of a stretch, as of any job log.
+func (l *Library) CutLive(ctx context.Context, s Stretch, name string, zone units.Zone, now time.Time) (*learn.LearnedJobs, error) {
+	jobs, err := l.Live(ctx, s, now)
+	if err != nil {
+		return nil, err
+	}
+	if len(jobs) == 0 {
+		return nil, ErrNoJobs
+	}
+	log, columns, err := logOf(jobs)
+	if err != nil {
+		return nil, err
+	}
+	o := learn.JobOptions{Name: name, Zone: zone, Columns: columns, Header: "yes", Delimiter: ",", SkipBad: true}
+	return learn.Jobs([]learn.File{{Name: "the live records", Data: log}}, o, nil)
+}
+
+// logOf writes jobs as a log, and says what its columns are: those that are empty are none.
+func logOf(jobs []live.Job) (log []byte, columns map[string]string, err error) {
+	rows := make([]live.Row, len(jobs))
+	classes := false
+	for i := range jobs {
+		rows[i] = jobs[i].Row()
+		classes = classes || rows[i].Class != ""
+	}
+	for i := range rows {
+		if classes && rows[i].Class == "" {
+			rows[i].Class = rows[i].Name
+		}
+	}
+	var b bytes.Buffer
+	sheet, err := table.NewSheet[live.Row](&b, table.CSV)
+	if err == nil {
+		err = sheet.Write(rows)
+	}
+	if err == nil {
+		err = sheet.Close()
+	}
+	columns = map[string]string{"work": "-", "wait": "-"}
+	of := reflect.TypeFor[live.Row]()
+	for c := range of.NumField() {
+		name, _, _ := strings.Cut(of.Field(c).Tag.Get("parquet"), ",")
+		if name == "basis" {
+			continue
+		}
+		columns[name] = "-"
+		for i := range rows {
+			if !reflect.ValueOf(&rows[i]).Elem().Field(c).IsZero() {
+				columns[name] = name
+				break
+			}
+		}
+	}
+	return b.Bytes(), columns, err
+}
