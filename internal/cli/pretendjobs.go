@@ -16,11 +16,11 @@ import (
 // pretendJobsFlags are the flags of pretend jobs.
 type pretendJobsFlags struct {
 	hereFlags
-	as, begin    string
-	speed, rate  float64
-	twice, late  float64
-	seed         uint64
-	dryRun, fast bool
+	as, begin   string
+	speed, rate float64
+	twice, late float64
+	seed        uint64
+	fast        bool
 }
 
 func (p *program) pretendJobsCommand() *cobra.Command {

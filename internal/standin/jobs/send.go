@@ -43,7 +43,7 @@ type Sent struct {
 const together = 500
 
 // beat is how long steps are gathered before they are told.
-const beat = 100 * time.Millisecond
+const beat = 20 * time.Millisecond
 
 // Send tells what happens until all is told, again and again where that fails, as long as ctx
 // lasts.
