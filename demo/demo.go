@@ -15,8 +15,17 @@ var World embed.FS
 //go:embed live/beside.yaml
 var Beside string
 
+// AsItWent is a log of the week as it went, packed: on a cluster whose burst nodes take longer to
+// boot than its facts say.
+//
+//go:embed as-it-went.csv.gz
+var AsItWent []byte
+
 // Scenarios names its scenarios in the order in which they tell their story.
 var Scenarios = []string{"fixed-six", "on-demand", "weekday-lean", "cached-naive", "cached", "spot-night"}
+
+// Tested is the scenario that is held beside how the week went.
+const Tested = "weekday-lean"
 
 // Weighed is the scenario whose cache plans are weighed.
 const Weighed = "cached-naive"

@@ -22,6 +22,8 @@ type Inputs struct {
 	Explore *Explored `json:"explore,omitempty"`
 	// Keep is what must be kept, of a margin.
 	Keep []string `json:"keep,omitempty"`
+	// Backtest is what is held against what happened; nil for other work.
+	Backtest *Backtested `json:"backtest,omitempty"`
 	// Lighter are the images of other sizes that pulls are told of.
 	Lighter []pulls.Lighter `json:"lighter,omitempty"`
 	// Outcome is the outcome that is doubted, or whose pulls are told; 0: none, the scenario is meant.

@@ -8,6 +8,7 @@ const (
 	WorkExploration = "exploration"
 	WorkMargin      = "margin"
 	WorkPulls       = "pulls"
+	WorkBacktest    = "backtest"
 	WorkPreflight   = "preflight"
 	WorkRehearsal   = "rehearsal"
 )
@@ -16,7 +17,7 @@ const (
 // kind has.
 type WorkBrief struct {
 	ID       uint64  `json:"id" doc:"Its number."`
-	Kind     string  `json:"kind" enum:"simulation,weighing,doubt,exploration,margin,pulls,preflight,rehearsal" doc:"What is done."`
+	Kind     string  `json:"kind" enum:"simulation,weighing,doubt,exploration,margin,pulls,backtest,preflight,rehearsal" doc:"What is done."`
 	About    string  `json:"about" doc:"Name of the scenario that is simulated, weighed, doubted or explored, of the template that is tried."`
 	State    State   `json:"state" enum:"queued,running,done,failed,cancelled" doc:"How far it has come."`
 	Progress float64 `json:"progress" doc:"Share done, 0 to 1."`
@@ -32,6 +33,7 @@ type WorkBrief struct {
 	Exploration *ExplorationBrief `json:"exploration,omitempty" doc:"Of an exploration."`
 	Margin      *MarginBrief      `json:"margin,omitempty" doc:"Of a margin."`
 	Pulls       *PullsBrief       `json:"pulls,omitempty" doc:"Of what images cost."`
+	Backtest    *BacktestBrief    `json:"backtest,omitempty" doc:"Of a backtest."`
 	Trial       *TrialBrief       `json:"trial,omitempty" doc:"Of a preflight or a rehearsal."`
 }
 

@@ -41,6 +41,8 @@ type row struct {
 	named     *named         // nil when it names no wants and no jobs
 	ran       *ran           // nil when the log does not name the pod
 	cores     float32        // < 0 when unknown
+	waited    float32        // from submission to start, s; < 0 when unknown, as the next
+	took      float32        // from start to end, s
 	line      int32
 	dated     bool
 	change    bool
@@ -241,7 +243,7 @@ func (r *Recording) readRow(get func(name string) string, line int) (row, *table
 	if b != "" && b != "trunk" && b != "change" {
 		return got, bad("branch", "expected trunk or change")
 	}
-	got.change, got.cores, got.memory, got.disk = b == "change", -1, -1, -1
+	got.change, got.cores, got.memory, got.disk, got.waited, got.took = b == "change", -1, -1, -1, -1, -1
 	found, known := foundNames[get("cache")]
 	if !known {
 		return got, bad("cache", "expected none, stale or warm: what the job found of its workspace")
@@ -275,6 +277,12 @@ func (r *Recording) readRow(get func(name string) string, line int) (row, *table
 		}
 		got.ran = &ran{strings.Clone(pod), math.NaN(), math.NaN()}
 	}
+	if s := get("started"); s != "" {
+		started, from, ok := readMoment(s)
+		if waited := from - offset + units.Duration(started.Sub(at)); ok && started.IsZero() == at.IsZero() && waited >= 0 {
+			got.waited = float32(waited.Seconds())
+		}
+	}
 	if get("started") != "" && get("ended") != "" {
 		started, from, ok1 := readMoment(get("started"))
 		ended, to, ok2 := readMoment(get("ended"))
@@ -285,6 +293,7 @@ func (r *Recording) readRow(get func(name string) string, line int) (row, *table
 		if took < 0 {
 			return got, bad("ended", "the job ended before it started")
 		}
+		got.took = float32(took.Seconds())
 		if got.work < 0 {
 			got.work = took
 		}

@@ -51,10 +51,17 @@ type Fact struct {
 	Told *document.Measured `json:"told,omitempty" doc:"What newer records tell of it, where they were held against it."`
 
 	path      string
+	at        func(by float64) (any, string)
 	low, high any
 	is        float64 // its middle
 	read      func(string) (float64, error)
 }
+
+// Path is where the fact stands in its document.
+func (f *Fact) Path() string { return f.path }
+
+// By is the fact by a factor of what it is said to be: as the document has it, and in words.
+func (f *Fact) By(factor float64) (value any, says string) { return f.at(factor) }
 
 // middle is the median of a distribution of times.
 func middle(t document.Times) units.Duration { return units.Duration(t.Dist().Quantile(0.5)) }
@@ -65,7 +72,7 @@ func middle(t document.Times) units.Duration { return units.Duration(t.Dist().Qu
 func Facts(c *document.ClusterSpec, images []string, now time.Time) []Fact {
 	var out []Fact
 	add := func(fact, path, says string, is float64, read func(string) (float64, error), at func(by float64) (any, string)) {
-		f := Fact{Fact: fact, Says: says, Known: Never, path: path, is: is, read: read}
+		f := Fact{Fact: fact, Says: says, Known: Never, path: path, at: at, is: is, read: read}
 		low, high := neverLow, neverHigh
 		for _, m := range c.Measured {
 			if m.Fact != fact {

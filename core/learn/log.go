@@ -25,10 +25,9 @@ func (t *taking) log(kinds []*kindOfJob) []byte {
 	use("memory", t.has(roleMemory))
 	use("disk", t.has(roleDisk))
 	use("cache", t.has(roleCache) || t.cold)
-	pods := t.has(rolePod) && t.has(roleStarted) && t.has(roleEnded)
-	use("pod", pods)
-	use("started", pods)
-	use("ended", pods)
+	use("pod", t.has(rolePod) && t.has(roleStarted) && t.has(roleEnded))
+	use("started", t.waits || has["pod"])
+	use("ended", has["started"])
 	b := make([]byte, 0, 64+80*len(t.rows))
 	b = append(append(b, strings.Join(columns, ",")...), '\n')
 	ids := t.ids.String()
@@ -86,12 +85,16 @@ func (t *taking) log(kinds []*kindOfJob) []byte {
 		if has["cache"] {
 			b = append(append(b, ','), caches[j.cache]...)
 		}
-		if pods {
+		if has["pod"] {
 			b = appendField(append(b, ','), t.words[j.pod])
-			for _, m := range []moment{j.started, j.ended} {
-				if b = append(b, ','); m > 0 {
-					stamp(m)
-				}
+		}
+		if has["started"] {
+			// Without a start of its own that is known, a row would say that it waited not at all.
+			if b = append(b, ','); j.started > 0 && (j.waited || has["pod"] && t.words[j.pod] != "") {
+				stamp(j.started)
+			}
+			if b = append(b, ','); j.ended > 0 && j.started > 0 {
+				stamp(j.ended)
 			}
 		}
 		b = append(b, '\n')

@@ -31,6 +31,7 @@ type jobRow struct {
 	cores          float32
 	attempt        uint16
 	ending         Ending
+	waited         bool // how long it waited is known where its start is
 	change         int8 // 1: a change, 0: the trunk, −1: the log does not say
 	cache          uint8
 }
@@ -128,6 +129,8 @@ func (t *taking) take(cells []string, line int) error {
 			j.work = max(0, x)
 		case at[0] == 0 && at[1] > 0: // it was submitted so long before it began
 			at[0] = at[1] - int64(math.Round(x*1e9))
+		case at[0] > 0 && at[1] == 0:
+			at[1] = at[0] + int64(math.Round(x*1e9))
 		}
 	}
 	if j.work < 0 && at[1] > 0 && at[2] > 0 {
@@ -136,6 +139,7 @@ func (t *taking) take(cells []string, line int) error {
 	if at[1] == 0 && at[2] > 0 && j.work >= 0 {
 		at[1] = at[2] - int64(math.Round(j.work*1e9))
 	}
+	waited := at[0] > 0 // how long is known
 	if at[0] == 0 {
 		at[0] = at[1]
 	}
@@ -156,7 +160,8 @@ func (t *taking) take(cells []string, line int) error {
 	if at[1] > 0 && at[1] < at[0] && at[0]-at[1] > int64(time.Second) {
 		return bad(rowsBackwards, roleStarted, "the job started before it was submitted")
 	}
-	j.at, j.started, j.ended = at[0], at[1], at[2]
+	j.at, j.started, j.ended, j.waited = at[0], at[1], at[2], waited
+	t.waits = t.waits || waited && at[1] > 0
 	switch {
 	case ending == Never, ending == Cut && at[1] == 0 && t.has(roleStarted):
 		j.ending, j.work = Never, -1

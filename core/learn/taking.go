@@ -12,7 +12,8 @@ import (
 
 // taking takes the rows of a log.
 type taking struct {
-	cold bool // the log tells cold runs by pauses
+	waits bool // of some it is known how long they waited
+	cold  bool // the log tells cold runs by pauses
 	*reading
 	grid *grid
 	rows []jobRow

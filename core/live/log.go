@@ -6,7 +6,7 @@ import "time"
 // log's columns, and basis tells on what the moment of asking rests.
 type Row struct {
 	ID        string     `json:"id" parquet:"id,zstd" doc:"Its id where it came from."`
-	Submitted time.Time  `json:"submitted" parquet:"submitted,timestamp(nanosecond),zstd" doc:"When it asked for an agent, as far as is known."`
+	Submitted *time.Time `json:"submitted,omitempty" parquet:"submitted,optional,timestamp(nanosecond),zstd" doc:"When it asked for an agent, as far as is known."`
 	Started   *time.Time `json:"started,omitempty" parquet:"started,optional,timestamp(nanosecond),zstd" doc:"When it began; absent: not known to have."`
 	Ended     *time.Time `json:"ended,omitempty" parquet:"ended,optional,timestamp(nanosecond),zstd" doc:"When it was over; absent: not known to be."`
 	Name      string     `json:"name,omitempty" parquet:"name,dict,zstd" doc:"Its name, that of its pipeline before it."`
@@ -29,7 +29,7 @@ type Row struct {
 // Row writes a job as a row of a log. A job that was closed by rule is one that was cut short.
 func (j *Job) Row() Row {
 	row := Row{
-		ID: j.ID, Submitted: j.Asked.UTC(), Started: known(j.Started), Ended: known(j.Ended), Name: j.Is(Name), Class: j.Is(Class),
+		ID: j.ID, Submitted: known(j.Asked), Started: known(j.Started), Ended: known(j.Ended), Name: j.Is(Name), Class: j.Is(Class),
 		Project: j.Is(Project), Wants: j.Is(Wants), Branch: j.Is(Branch), Change: j.Is(Change), Result: j.Is(Result), After: j.Is(After),
 		Attempt: j.Is(Attempt), Cache: j.Is(Cache), Cores: j.Is(Cores), Memory: j.Is(Memory), Disk: j.Is(Disk), Pod: j.Is(Pod),
 		Basis: string(j.Basis),

@@ -12,3 +12,17 @@ func (t *Trace) EachStay(j int, f func(Stay)) {
 		from = to
 	}
 }
+
+// Over is when a job's own part was over, before its agent was wiped; below 0 if it did not end.
+func (t *Trace) Over(j int) units.Duration {
+	end := t.Records[j].Ended
+	if end < 0 {
+		return end
+	}
+	t.EachStay(j, func(s Stay) {
+		if s.Cause.Phase() == Wipe && s.To == t.Records[j].Ended {
+			end = min(end, s.From)
+		}
+	})
+	return end
+}

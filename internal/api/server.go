@@ -112,6 +112,7 @@ func Operations(api huma.API, s *server) {
 	s.briefOperations(api)
 	s.figureOperations(api)
 	s.jobOperations(api)
+	s.backtestOperations(api)
 	s.eventOperations(api)
 	s.liveOperations(api)
 	s.tokenOperations(api)

@@ -12,6 +12,7 @@ import (
 	"tachyphor/client"
 	"tachyphor/core/weigh"
 	"tachyphor/demo"
+	"tachyphor/internal/standin/jobs"
 	"tachyphor/wire"
 )
 
@@ -38,6 +39,9 @@ func (p *program) loadDemo(ctx context.Context, c *client.Client) error {
 			return fmt.Errorf("cannot load the demo world's usage: %w", err)
 		}
 	}
+	if err := tellDemo(ctx, c); err != nil {
+		return fmt.Errorf("cannot tell how the demo world's week went: %w", err)
+	}
 	past, err := c.NewestWork(ctx, client.Which{Kinds: client.Simulations})
 	if err != nil || len(past) > 0 {
 		return err
@@ -51,7 +55,24 @@ func (p *program) loadDemo(ctx context.Context, c *client.Client) error {
 			return err
 		}
 	}
-	_, err = c.Weigh(ctx, demo.Weighed, weigh.Ask{}) // goes on while people read
+	if _, err := c.Backtest(ctx, wire.AskBacktest{Scenario: demo.Tested, Live: true}); err != nil { // these go on while people read
+		return err
+	}
+	_, err = c.Weigh(ctx, demo.Weighed, weigh.Ask{})
+	return err
+}
+
+// tellDemo tells how the week went, as a build system would have, where nothing was told yet.
+func tellDemo(ctx context.Context, c *client.Client) error {
+	have, err := c.Live(ctx)
+	if err != nil || have.Runs > 0 {
+		return err
+	}
+	list, err := jobs.Read(bytes.NewReader(demo.AsItWent))
+	if err != nil {
+		return err
+	}
+	_, err = jobs.Send(ctx, list, jobs.Sending{Address: c.Address, Token: c.Token, As: jobs.AsSpans})
 	return err
 }
 

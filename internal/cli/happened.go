@@ -104,9 +104,8 @@ func (p *program) liveJobs(jobs []wire.LiveJob) error {
 		return units.Duration(*ns).Short()
 	}
 	for _, j := range jobs {
-		asked := j.Submitted
 		l.rows = append(l.rows, []string{
-			clipped(j.ID, 30), clipped(j.Name, 30), clipped(j.Project, 24), string(j.State), moment(&asked), length(j.WaitedNs), length(j.TookNs), j.Result,
+			clipped(j.ID, 30), clipped(j.Name, 30), clipped(j.Project, 24), string(j.State), moment(j.Submitted), length(j.WaitedNs), length(j.TookNs), j.Result,
 			clipped(j.Pod, 30),
 		})
 	}

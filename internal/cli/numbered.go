@@ -26,6 +26,7 @@ func (p *program) works() []numbered {
 		{"weighing", "a weighing", client.Weighings, weighingsListing, p.printWeighing},
 		{"exploration", "an exploration", client.Explorations, explorationsListing, p.printExploration},
 		{"margin", "a margin", client.Margins, marginsListing, p.printMargin},
+		{"backtest", "a backtest", client.Backtests, backtestsListing, p.printBacktest},
 	}
 }
 

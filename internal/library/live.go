@@ -79,6 +79,16 @@ func (l *Library) NewestLive(ctx context.Context, s Stretch, state live.State, m
 // ErrNoJobs says that a stretch has none.
 var ErrNoJobs = errors.New("no jobs were told of in that time; `tachyphor live` says from when on there are any")
 
+// KeepLive keeps the jobs of a stretch as a recording, as they are known now, and returns its digest.
+func (l *Library) KeepLive(ctx context.Context, s Stretch, now time.Time) (digest string, err error) {
+	got, err := l.CutLive(ctx, s, "live", units.Zone{}, now)
+	if err != nil {
+		return "", err
+	}
+	digest, _, err = l.Keep(ctx, bytes.NewReader(got.Log), nil, false)
+	return digest, err
+}
+
 // CutLive makes a workload of a stretch, as of any job log.
 func (l *Library) CutLive(ctx context.Context, s Stretch, name string, zone units.Zone, now time.Time) (*learn.LearnedJobs, error) {
 	jobs, err := l.Live(ctx, s, now)
@@ -103,6 +113,9 @@ func logOf(jobs []live.Job) (log []byte, columns map[string]string, err error) {
 	for i := range jobs {
 		rows[i] = jobs[i].Row()
 		classes = classes || rows[i].Class != ""
+		if jobs[i].Basis == live.ByStart {
+			rows[i].Submitted, rows[i].Pod = nil, "" // it came when it began, as far as a log tells, and how long it waited is not known
+		}
 	}
 	for i := range rows {
 		if classes && rows[i].Class == "" {

@@ -3,9 +3,7 @@
 package jobs
 
 import (
-	"cmp"
 	"fmt"
-	"slices"
 	"time"
 
 	"tachyphor/core/sim"
@@ -60,12 +58,12 @@ func Happen(w *world.World, t *sim.Trace, start time.Time) []Happening {
 		if r.Ended < 0 {
 			continue
 		}
-		h.Step, h.At, h.Result = Finished, at(int64(r.Ended)), "success"
+		h.Step, h.At, h.Result = Finished, at(int64(t.Over(j))), "success"
 		if r.Result != sim.Succeeded {
 			h.Result = "failure"
 		}
 		out = append(out, h)
 	}
-	slices.SortStableFunc(out, func(a, b Happening) int { return cmp.Or(a.At.Compare(b.At), cmp.Compare(a.Step, b.Step)) })
+	inOrder(out)
 	return out
 }

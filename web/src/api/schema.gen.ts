@@ -4,6 +4,63 @@
  */
 
 export interface paths {
+    "/api/v1/backtests": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Hold a scenario's simulation beside what happened
+         * @description The jobs of a log, or of the live records, are simulated as they came, with their own work times, and what is predicted of them is held beside what happened. The work is taken on and done even if the service stops in between; watch it at the address that Location gives.
+         */
+        post: operations["backtest"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/backtests/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get whether a scenario's simulation came true */
+        get: operations["get-backtest"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/backtests/{id}/fact": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take over the value that would explain most
+         * @description A new revision of the cluster has the value, and under measured where it comes from.
+         */
+        post: operations["take-fact-over"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/brief": {
         parameters: {
             query?: never;
@@ -1395,6 +1452,35 @@ export interface components {
              */
             y?: "size" | "up" | "down" | "pack" | "change" | "per-day" | "cold";
         };
+        AskBacktest: {
+            /** @description Each job under the revision of the scenario that was stored when it came; absent: all under the newest. */
+            asStored?: boolean;
+            /**
+             * Format: date-time
+             * @description With live: jobs that asked before are left out.
+             */
+            from?: string;
+            /** @description Hold it against the live records. */
+            live?: boolean;
+            /** @description Digest of a stored job log in our own columns, with started; absent: the workload's own recorded jobs, or the live records. */
+            log?: string;
+            /** @description With live: only jobs of this project. */
+            project?: string;
+            /** @description Do not look for the fact that would explain most. */
+            quick?: boolean;
+            /** @description Name of the scenario. */
+            scenario: string;
+            /**
+             * Format: date-time
+             * @description Only jobs that came from here on are scored; absent: from when the facts were measured.
+             */
+            scoreFrom?: string;
+            /**
+             * Format: date-time
+             * @description With live: jobs that asked from here on are left out.
+             */
+            until?: string;
+        };
         Asked: {
             /**
              * Format: double
@@ -1440,6 +1526,88 @@ export interface components {
             unit: string;
             /** @description Values, ascending. */
             values: number[];
+        };
+        Backtest: {
+            /** @description Currency of the bill. */
+            currency: string;
+            /** @description The designs that were in force, in order. */
+            designs: components["schemas"]["InForce"][];
+            /** @description The one fact whose change would explain most; absent where none does beyond chance. */
+            fact?: components["schemas"]["Explained"];
+            /**
+             * Format: date-time
+             * @description When the first job that is scored came.
+             */
+            from: string;
+            /** @description Predicted beside observed: all jobs, then each class. */
+            groups: components["schemas"]["HeldBeside"][];
+            /** @description Mean start delays by hour of the week, from Monday 00:00; hours without jobs are left out. */
+            hours: components["schemas"]["HourOfWeek"][];
+            /**
+             * Format: int64
+             * @description Jobs that are scored.
+             */
+            jobs: number;
+            /** @description Jobs that are not, and why. */
+            left: components["schemas"]["Left"];
+            /** @description Facts that no job meets: nothing would change. */
+            moot: string[];
+            /** @description What to do next. */
+            next: string;
+            /**
+             * Format: int64
+             * @description Runs of the same jobs, each with other draws.
+             */
+            repeats: number;
+            /** @description Name of the scenario. */
+            scenario: string;
+            /** @description How near the forecast is, beside two that know nothing of the design. */
+            scores: components["schemas"]["Scores"];
+            /** @description Every second percentile of start delays, predicted and observed. */
+            shape: components["schemas"]["Quantile"][];
+            /** @description What the facts were learned on, and what the score is of. */
+            split: components["schemas"]["Split"];
+            /** @description Every fact that was tried, the one that would explain most first. */
+            tried: components["schemas"]["Explained"][];
+            /**
+             * Format: date-time
+             * @description When the last did.
+             */
+            until: string;
+            /** @description Whether it came true. */
+            verdict: components["schemas"]["CameTrue"];
+            /** @description Time zone of hours and days. */
+            zone: string;
+        };
+        BacktestBrief: {
+            /** @description It came true, as far as chance goes. */
+            agrees: boolean;
+            /** @description The one fact whose change would explain most. */
+            fact?: string;
+            /**
+             * Format: int64
+             * @description Jobs that were scored.
+             */
+            jobs: number;
+            /** @description Against the live records. */
+            live?: boolean;
+            /** @description The same in words. */
+            says: string;
+            /**
+             * Format: double
+             * @description By how much nearer it is than the better of two forecasts that know nothing of the design: 1 is perfect, 0 as near.
+             */
+            skill: number;
+            /** @description The value that would. */
+            would?: string;
+        };
+        Backtested: {
+            designs: components["schemas"]["DesignInForce"][];
+            live?: boolean;
+            log: string;
+            quick?: boolean;
+            /** Format: date-time */
+            scoreFrom?: string;
         };
         BadRow: {
             /** @description Name of the column. */
@@ -1602,6 +1770,22 @@ export interface components {
             stale: number;
             /** @description Sent to the store within the window. */
             upBytes: string;
+        };
+        CameTrue: {
+            /** @description The score is no worse than chance explains: one run in twenty of a right simulation is called wrong. */
+            agrees: boolean;
+            /**
+             * Format: double
+             * @description The worst score that chance explains.
+             */
+            boundNs: number;
+            /**
+             * Format: int64
+             * @description Percentiles of all jobs that are further off than chance explains.
+             */
+            off: number;
+            /** @description The same in words. */
+            says: string;
         };
         CarriedSample: {
             /** @description Bytes that came in. */
@@ -1848,6 +2032,8 @@ export interface components {
              * @description When it was asked for.
              */
             asked: string;
+            /** @description Of a backtest. */
+            backtest?: components["schemas"]["BacktestBrief"];
             /** @description Whose token asked. */
             by: string;
             /** @description Of a defect of the engine: seed, repeat and stack, to be reported; absent in lists. */
@@ -1869,7 +2055,7 @@ export interface components {
              * @description What is done.
              * @enum {string}
              */
-            kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "preflight" | "rehearsal";
+            kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "backtest" | "preflight" | "rehearsal";
             /** @description Of a margin. */
             margin?: components["schemas"]["MarginBrief"];
             /**
@@ -2079,6 +2265,13 @@ export interface components {
             to?: string;
             /** @description Its zone. */
             zone: string;
+        };
+        DesignInForce: {
+            documents: components["schemas"]["Ref"][];
+            /** Format: date-time */
+            from?: string;
+            /** Format: int64 */
+            revision: number;
         };
         Diff: {
             /** @description Unified diff; empty when they are the same. */
@@ -2395,6 +2588,51 @@ export interface components {
              * @description End of the last, seconds since 1970.
              */
             to: number;
+        };
+        Explained: {
+            /**
+             * Format: double
+             * @description By how much a month's bill would.
+             */
+            costPerMonth: number;
+            /**
+             * Format: int64
+             * @description Jobs that it rests on.
+             */
+            count: number;
+            /** @description The value as the document has it. */
+            edit?: unknown;
+            /** @description Field of the Cluster. */
+            fact: string;
+            /**
+             * Format: double
+             * @description Would by says.
+             */
+            factor: number;
+            /** @description And below this. */
+            high: string;
+            /** @description These jobs do not tell it apart from the first. */
+            like: boolean;
+            /** @description The value is above this at 95 %, as far as stretches of the time tell. */
+            low: string;
+            /**
+             * Format: double
+             * @description By how much the start delay's 95th percentile would change, as predicted.
+             */
+            p95Ns: number;
+            /** @description Where it stands in the document. */
+            path: string;
+            /** @description What the document says. */
+            says: string;
+            /**
+             * Format: double
+             * @description How much of the error beyond chance it would explain, at most 1.
+             */
+            share: number;
+            /** @description That it explains any is more than chance. */
+            sure: boolean;
+            /** @description The value with which the jobs would have come out nearest to what was observed. */
+            would: string;
         };
         Explanation: {
             /** @description Agent that ran it, empty if none did. */
@@ -2896,6 +3134,56 @@ export interface components {
             /** @description Why. */
             why: string;
         };
+        HeldBeside: {
+            /**
+             * @description What makes it a group.
+             * @enum {string}
+             */
+            by: "all" | "class";
+            /** @description Start delays. */
+            delay: components["schemas"]["Percentile"][];
+            /**
+             * Format: int64
+             * @description Jobs that are scored.
+             */
+            jobs: number;
+            /** @description Lead times, of jobs whose end is known. */
+            lead: components["schemas"]["Percentile"][];
+            /** @description Name of the class; empty: all jobs. */
+            name: string;
+        };
+        HourOfWeek: {
+            /**
+             * Format: double
+             * @description And below this.
+             */
+            highNs: number;
+            /**
+             * Format: int64
+             * @description From Monday 00:00.
+             */
+            hour: number;
+            /**
+             * Format: int64
+             * @description Jobs that are scored.
+             */
+            jobs: number;
+            /**
+             * Format: double
+             * @description As far as chance goes, the mean is above this at 95 %.
+             */
+            lowNs: number;
+            /**
+             * Format: double
+             * @description That which was observed.
+             */
+            observedNs: number;
+            /**
+             * Format: double
+             * @description Mean start delay that the runs say.
+             */
+            predictedNs: number;
+        };
         ImageCost: {
             /** @description Image reference. */
             name: string;
@@ -2916,7 +3204,25 @@ export interface components {
             /** @description What would be otherwise. */
             what: string;
         };
+        InForce: {
+            /**
+             * Format: date-time
+             * @description From when on; absent: from the beginning.
+             */
+            from?: string;
+            /**
+             * Format: int64
+             * @description Jobs that came while it was, scored or not.
+             */
+            jobs: number;
+            /**
+             * Format: int64
+             * @description Revision of the scenario; absent: not stored.
+             */
+            revision?: number;
+        };
         Inputs: {
+            backtest?: components["schemas"]["Backtested"];
             changes?: components["schemas"]["Changes"][];
             documents: components["schemas"]["Ref"][];
             explore?: components["schemas"]["Explored"];
@@ -3109,7 +3415,7 @@ export interface components {
              */
             workNs: number;
         };
-        KeptDoubt: {
+        KeptBacktest: {
             /** @description Name of the scenario that is simulated, weighed, doubted or explored, of the template that is tried. */
             about: string;
             /**
@@ -3117,6 +3423,8 @@ export interface components {
              * @description When it was asked for.
              */
             asked: string;
+            /** @description Of a backtest. */
+            backtest?: components["schemas"]["BacktestBrief"];
             /** @description Whose token asked. */
             by: string;
             /** @description Of a defect of the engine: seed, repeat and stack, to be reported; absent in lists. */
@@ -3136,7 +3444,65 @@ export interface components {
              * @description What is done.
              * @enum {string}
              */
-            kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "preflight" | "rehearsal";
+            kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "backtest" | "preflight" | "rehearsal";
+            /** @description Of a margin. */
+            margin?: components["schemas"]["MarginBrief"];
+            /**
+             * Format: double
+             * @description Share done, 0 to 1.
+             */
+            progress: number;
+            /** @description Of what images cost. */
+            pulls?: components["schemas"]["PullsBrief"];
+            /** @description The answer, once it is done. */
+            result?: components["schemas"]["Backtest"];
+            /**
+             * Format: double
+             * @description How long it took.
+             */
+            seconds?: number;
+            /** @description Of a simulation. */
+            simulation?: components["schemas"]["SimulationBrief"];
+            /**
+             * @description How far it has come.
+             * @enum {string}
+             */
+            state: "queued" | "running" | "done" | "failed" | "cancelled";
+            /** @description Of a preflight or a rehearsal. */
+            trial?: components["schemas"]["TrialBrief"];
+            /** @description Of a weighing. */
+            weighing?: components["schemas"]["WeighingBrief"];
+        };
+        KeptDoubt: {
+            /** @description Name of the scenario that is simulated, weighed, doubted or explored, of the template that is tried. */
+            about: string;
+            /**
+             * Format: date-time
+             * @description When it was asked for.
+             */
+            asked: string;
+            /** @description Of a backtest. */
+            backtest?: components["schemas"]["BacktestBrief"];
+            /** @description Whose token asked. */
+            by: string;
+            /** @description Of a defect of the engine: seed, repeat and stack, to be reported; absent in lists. */
+            defect?: string;
+            /** @description Of a doubt. */
+            doubt?: components["schemas"]["DoubtBrief"];
+            /** @description Why it failed. */
+            error?: string;
+            /** @description Of an exploration. */
+            exploration?: components["schemas"]["ExplorationBrief"];
+            /**
+             * Format: int64
+             * @description Its number.
+             */
+            id: number;
+            /**
+             * @description What is done.
+             * @enum {string}
+             */
+            kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "backtest" | "preflight" | "rehearsal";
             /** @description Of a margin. */
             margin?: components["schemas"]["MarginBrief"];
             /**
@@ -3173,6 +3539,8 @@ export interface components {
              * @description When it was asked for.
              */
             asked: string;
+            /** @description Of a backtest. */
+            backtest?: components["schemas"]["BacktestBrief"];
             /** @description Whose token asked. */
             by: string;
             /** @description Of a defect of the engine: seed, repeat and stack, to be reported; absent in lists. */
@@ -3192,7 +3560,7 @@ export interface components {
              * @description What is done.
              * @enum {string}
              */
-            kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "preflight" | "rehearsal";
+            kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "backtest" | "preflight" | "rehearsal";
             /** @description Of a margin. */
             margin?: components["schemas"]["MarginBrief"];
             /**
@@ -3229,6 +3597,8 @@ export interface components {
              * @description When it was asked for.
              */
             asked: string;
+            /** @description Of a backtest. */
+            backtest?: components["schemas"]["BacktestBrief"];
             /** @description Whose token asked. */
             by: string;
             /** @description Of a defect of the engine: seed, repeat and stack, to be reported; absent in lists. */
@@ -3248,7 +3618,7 @@ export interface components {
              * @description What is done.
              * @enum {string}
              */
-            kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "preflight" | "rehearsal";
+            kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "backtest" | "preflight" | "rehearsal";
             /** @description Of a margin. */
             margin?: components["schemas"]["MarginBrief"];
             /**
@@ -3285,6 +3655,8 @@ export interface components {
              * @description When it was asked for.
              */
             asked: string;
+            /** @description Of a backtest. */
+            backtest?: components["schemas"]["BacktestBrief"];
             /** @description Whose token asked. */
             by: string;
             /** @description Of a defect of the engine: seed, repeat and stack, to be reported; absent in lists. */
@@ -3304,7 +3676,7 @@ export interface components {
              * @description What is done.
              * @enum {string}
              */
-            kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "preflight" | "rehearsal";
+            kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "backtest" | "preflight" | "rehearsal";
             /** @description Of a margin. */
             margin?: components["schemas"]["MarginBrief"];
             /**
@@ -3341,6 +3713,8 @@ export interface components {
              * @description When it was asked for.
              */
             asked: string;
+            /** @description Of a backtest. */
+            backtest?: components["schemas"]["BacktestBrief"];
             /** @description Whose token asked. */
             by: string;
             /** @description Of a defect of the engine: seed, repeat and stack, to be reported; absent in lists. */
@@ -3360,7 +3734,7 @@ export interface components {
              * @description What is done.
              * @enum {string}
              */
-            kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "preflight" | "rehearsal";
+            kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "backtest" | "preflight" | "rehearsal";
             /** @description Of a margin. */
             margin?: components["schemas"]["MarginBrief"];
             /**
@@ -3397,6 +3771,8 @@ export interface components {
              * @description When it was asked for.
              */
             asked: string;
+            /** @description Of a backtest. */
+            backtest?: components["schemas"]["BacktestBrief"];
             /** @description Whose token asked. */
             by: string;
             /** @description Of a defect of the engine: seed, repeat and stack, to be reported; absent in lists. */
@@ -3416,7 +3792,7 @@ export interface components {
              * @description What is done.
              * @enum {string}
              */
-            kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "preflight" | "rehearsal";
+            kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "backtest" | "preflight" | "rehearsal";
             /** @description Of a margin. */
             margin?: components["schemas"]["MarginBrief"];
             /**
@@ -3537,6 +3913,28 @@ export interface components {
             to: string;
             /** @description The document. */
             workload: string;
+        };
+        Left: {
+            /**
+             * Format: int64
+             * @description Jobs that came before the score begins: naive forecasts and facts may rest on them.
+             */
+            before: number;
+            /**
+             * Format: int64
+             * @description Jobs that came after the span that is simulated.
+             */
+            beyond: number;
+            /**
+             * Format: int64
+             * @description Jobs that fit no template of the design: it predicts no start of theirs.
+             */
+            unfit: number;
+            /**
+             * Format: int64
+             * @description Jobs of which the log does not say how long they waited.
+             */
+            unknown: number;
         };
         Life: {
             /** @description Time from joining to going, on average. */
@@ -3788,7 +4186,7 @@ export interface components {
              * Format: date-time
              * @description When it asked for an agent, as far as is known.
              */
-            submitted: string;
+            submitted?: string;
             /**
              * Format: int64
              * @description How long it took from its start, by now if it runs; absent: not known.
@@ -4521,6 +4919,47 @@ export interface components {
             /** @description Mean as it is. */
             truthNs: components["schemas"]["Figure"];
         };
+        Percentile: {
+            /**
+             * Format: double
+             * @description And below this.
+             */
+            high: number;
+            /** @description There are enough jobs to judge it. */
+            judged: boolean;
+            /**
+             * Format: double
+             * @description The ratio is above this at 95 %, as far as chance goes: by the spread of the runs.
+             */
+            low: number;
+            /**
+             * Format: int64
+             * @description How many it needs.
+             */
+            needs: number;
+            /**
+             * Format: double
+             * @description What happened.
+             */
+            observedNs: number;
+            /** @description It is further off than chance explains, and by more than a second. */
+            off: boolean;
+            /**
+             * Format: double
+             * @description Which.
+             */
+            p: number;
+            /**
+             * Format: double
+             * @description What the runs say, in the middle.
+             */
+            predictedNs: number;
+            /**
+             * Format: double
+             * @description Predicted by observed.
+             */
+            ratio: number;
+        };
         PercentileSample: {
             /**
              * Format: double
@@ -4752,6 +5191,33 @@ export interface components {
             outcome?: number;
             /** @description Name of a scenario, as it is stored now. */
             scenario?: string;
+        };
+        Quantile: {
+            /**
+             * Format: double
+             * @description And below this.
+             */
+            highNs: number;
+            /**
+             * Format: double
+             * @description As far as chance goes, it is above this at 95 %.
+             */
+            lowNs: number;
+            /**
+             * Format: double
+             * @description What happened.
+             */
+            observedNs: number;
+            /**
+             * Format: double
+             * @description Which.
+             */
+            p: number;
+            /**
+             * Format: double
+             * @description What the runs say, in the middle.
+             */
+            predictedNs: number;
         };
         QuantityAtBreak: {
             /**
@@ -5135,6 +5601,38 @@ export interface components {
             /** @description Name of the workload. */
             workload: string;
         };
+        Scores: {
+            /**
+             * Format: double
+             * @description Of the forecast that the same hour will be as it was last: a week before, or on the last day of its kind.
+             */
+            againNs: number;
+            /**
+             * Format: double
+             * @description Of the forecast that the hour of the week will be as it was so far.
+             */
+            byHourNs: number;
+            /**
+             * Format: int64
+             * @description Jobs for which the other two have a forecast.
+             */
+            compare: number;
+            /**
+             * Format: double
+             * @description Of the simulation: pinball loss over all shares, the mean over jobs; less is better.
+             */
+            modelNs: number;
+            /**
+             * Format: double
+             * @description The simulation's score of these alone.
+             */
+            ofTheseNs: number;
+            /**
+             * Format: double
+             * @description What it would be on average if the simulation were right: less cannot be had.
+             */
+            ownNs: number;
+        };
         SeenClass: {
             /** @description When many come together. */
             bursts?: string[];
@@ -5258,6 +5756,22 @@ export interface components {
             p95Ns: components["schemas"]["Figure"];
             /** @description By how many jobs more would go wrong for good, as those do that never start. */
             wrong: components["schemas"]["Figure"];
+        };
+        Split: {
+            /**
+             * Format: date-time
+             * @description The score is of jobs that came from here on.
+             */
+            from: string;
+            /**
+             * Format: date-time
+             * @description When the newest measured fact of the cluster was measured; absent: none was.
+             */
+            learned?: string;
+            /** @description Facts may have been learned on jobs that are scored. */
+            overlaps: boolean;
+            /** @description The same in words. */
+            says: string;
         };
         SpotTaken: {
             /** @description Time from one wave to the next while the event lasts; absent: one wave, at its beginning. */
@@ -6043,6 +6557,8 @@ export interface components {
              * @description When it was asked for.
              */
             asked: string;
+            /** @description Of a backtest. */
+            backtest?: components["schemas"]["BacktestBrief"];
             /** @description Whose token asked. */
             by: string;
             /** @description Of a defect of the engine: seed, repeat and stack, to be reported; absent in lists. */
@@ -6062,7 +6578,7 @@ export interface components {
              * @description What is done.
              * @enum {string}
              */
-            kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "preflight" | "rehearsal";
+            kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "backtest" | "preflight" | "rehearsal";
             /** @description Of a margin. */
             margin?: components["schemas"]["MarginBrief"];
             /**
@@ -6107,6 +6623,104 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    backtest: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskBacktest"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkBrief"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-backtest": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Its number. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptBacktest"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "take-fact-over": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Its number. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stored"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "write-brief": {
         parameters: {
             query: {
@@ -8410,7 +9024,7 @@ export interface operations {
         parameters: {
             query?: {
                 /** @description Only work of these kinds; absent: of all. */
-                kind?: ("simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "preflight" | "rehearsal")[];
+                kind?: ("simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "backtest" | "preflight" | "rehearsal")[];
                 /** @description Only of this scenario or template. */
                 about?: string;
                 /** @description Where to go on. */
@@ -8448,7 +9062,7 @@ export interface operations {
         parameters: {
             query?: {
                 /** @description Only work of these kinds; absent: of all. */
-                kind?: ("simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "preflight" | "rehearsal")[];
+                kind?: ("simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "backtest" | "preflight" | "rehearsal")[];
             };
             header?: never;
             path: {
@@ -8483,7 +9097,7 @@ export interface operations {
         parameters: {
             query?: {
                 /** @description Only work of these kinds; absent: of all. */
-                kind?: ("simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "preflight" | "rehearsal")[];
+                kind?: ("simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "backtest" | "preflight" | "rehearsal")[];
             };
             header?: never;
             path: {
@@ -8516,7 +9130,7 @@ export interface operations {
         parameters: {
             query?: {
                 /** @description Only work of these kinds; absent: of all. */
-                kind?: ("simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "preflight" | "rehearsal")[];
+                kind?: ("simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "backtest" | "preflight" | "rehearsal")[];
             };
             header?: never;
             path: {
@@ -8551,7 +9165,7 @@ export interface operations {
         parameters: {
             query?: {
                 /** @description Only work of these kinds; absent: of all. */
-                kind?: ("simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "preflight" | "rehearsal")[];
+                kind?: ("simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "backtest" | "preflight" | "rehearsal")[];
             };
             header?: never;
             path: {

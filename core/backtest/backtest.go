@@ -1,0 +1,371 @@
+// Package backtest holds what a simulation predicts of recorded jobs beside what happened to
+// them: how far off its percentiles are, whether that is more than chance, how it does beside
+// forecasts that know nothing of a design, and which one fact would explain most of it.
+package backtest
+
+import (
+	"errors"
+	"fmt"
+	"slices"
+	"time"
+
+	"tachyphor/core/demand"
+	"tachyphor/core/document"
+	"tachyphor/core/doubt"
+	"tachyphor/core/outcome"
+	"tachyphor/core/paired"
+	"tachyphor/core/sim"
+	"tachyphor/core/units"
+	"tachyphor/core/world"
+)
+
+// Least is how many jobs with a known start delay there must be to judge at all.
+const Least = 100
+
+// Runs of a backtest: enough that the spread among them says what is chance, and, for each fact
+// that is tried, enough to tell a difference on the same draws.
+const (
+	repeats     = 16
+	factRepeats = 6
+)
+
+// A Design is a scenario as it was in force from a moment on.
+type Design struct {
+	From     time.Time // zero: always
+	Revision int       // of the scenario; 0: not known
+	In       world.Input
+}
+
+// Options say how a backtest is made; the zero value has it worked out.
+type Options struct {
+	From  time.Time // only jobs that came from here on are scored; zero: by where the facts come from
+	Now   time.Time // for the age of facts
+	Facts bool      // look for the fact that would explain most
+}
+
+// A Question is what is asked: designs, the jobs that came, and what happened to them.
+type Question struct {
+	designs []design
+	facts   []doubt.Fact
+	jobs    []job
+	split   Split
+	left    Left
+	zone    units.Zone
+	start   time.Time // of simulated time
+	classes []string
+	alone   bool // no facts are tried
+}
+
+type design struct {
+	Design
+	w *world.World
+}
+
+// A job is a recorded job of which it is known how long it waited.
+type job struct {
+	index  int // in the world's list of jobs
+	class  int32
+	design int            // the one in force when it came
+	at     units.Duration // when it came, in simulated time
+	waited float64        // ns
+	lead   float64        // ns; below 0: not known
+	scored bool
+}
+
+// Left counts jobs that are not scored, and why.
+type Left struct {
+	Unknown int `json:"unknown" doc:"Jobs of which the log does not say how long they waited."`
+	Before  int `json:"before" doc:"Jobs that came before the score begins: naive forecasts and facts may rest on them."`
+	Unfit   int `json:"unfit" doc:"Jobs that fit no template of the design: it predicts no start of theirs."`
+	Beyond  int `json:"beyond" doc:"Jobs that came after the span that is simulated."`
+}
+
+// ErrTooFew says that there are too few jobs to judge.
+var ErrTooFew = errors.New("too few jobs to judge")
+
+// Ask puts a question together. Designs are one scenario's, in the order in which they came into
+// force, with the same recorded jobs; observed is what happened to these, by id.
+func Ask(designs []Design, observed map[string]demand.Observed, o Options) (*Question, error) {
+	if len(observed) == 0 {
+		return nil, fmt.Errorf("%w: the log does not say when its jobs started; a backtest needs when they were submitted and when they started", ErrTooFew)
+	}
+	if !slices.ContainsFunc(values(observed), func(x demand.Observed) bool { return x.Waited > 0 }) {
+		return nil, fmt.Errorf("%w: by the log no job waited at all; name the column that tells when jobs were submitted", ErrTooFew)
+	}
+	q := &Question{alone: !o.Facts}
+	bound := new(world.Bound)
+	for _, d := range designs {
+		d.In.Bound = bound
+		w, faults := world.Assemble(d.In)
+		if err := faults.Err(); err != nil {
+			return nil, err
+		}
+		if w.Log == nil {
+			return nil, errors.New("the workload's jobs are not recorded")
+		}
+		q.designs = append(q.designs, design{d, asRun(w)})
+	}
+	first := q.designs[0].w
+	q.start, q.zone = first.Start, first.Zone
+	for i := range first.Classes {
+		q.classes = append(q.classes, first.Classes[i].Name)
+	}
+	cluster := &designs[len(designs)-1].In.Cluster.Value.(*document.Cluster).Spec
+	q.split = splitOf(cluster, first, o.From)
+	q.take(observed)
+	if n := q.scored(); n < Least {
+		return nil, fmt.Errorf("%w: of %d jobs it is known how long they waited (%s); at least %d are needed", ErrTooFew, n, q.left.says(), Least)
+	}
+	if o.Facts {
+		q.facts = doubt.Facts(cluster, first.ImageNames(), o.Now)
+	}
+	return q, nil
+}
+
+// asRun is a world as it is run here: jobs take as long as they took.
+func asRun(w *world.World) *world.World {
+	w = w.AsTaken()
+	w.Plan.Repeats = repeats
+	return w
+}
+
+func values(m map[string]demand.Observed) []demand.Observed {
+	out := make([]demand.Observed, 0, len(m))
+	for _, x := range m {
+		out = append(out, x)
+	}
+	return out
+}
+
+func (l Left) says() string {
+	return fmt.Sprintf("%d do not say it, %d came before the score begins, %d fit no template, %d came after the span", l.Unknown, l.Before, l.Unfit, l.Beyond)
+}
+
+// take finds the recorded jobs and what happened to them.
+func (q *Question) take(observed map[string]demand.Observed) {
+	w := q.designs[0].w
+	from := units.Duration(q.split.From.Sub(w.Start))
+	for i := range w.Log.List {
+		x := &w.Log.List[i]
+		if x.Submitted < w.Plan.Warmup {
+			continue
+		}
+		seen, known := observed[w.Log.ID(i)]
+		switch {
+		case x.Submitted >= w.Plan.Span:
+			q.left.Beyond++
+			continue
+		case !known:
+			q.left.Unknown++
+			continue
+		}
+		j := job{index: i, class: x.Class, at: x.Submitted, waited: float64(seen.Waited), lead: -1, scored: x.Submitted >= from}
+		if seen.Took >= 0 {
+			j.lead = float64(seen.Waited + seen.Took)
+		}
+		for d := range q.designs {
+			if x.Submitted >= units.Duration(q.designs[d].From.Sub(w.Start)) || q.designs[d].From.IsZero() {
+				j.design = d
+			}
+		}
+		if !j.scored {
+			q.left.Before++
+		}
+		q.jobs = append(q.jobs, j)
+	}
+}
+
+// scored counts the jobs that are scored.
+func (q *Question) scored() (n int) {
+	for i := range q.jobs {
+		if q.jobs[i].scored {
+			n++
+		}
+	}
+	return n
+}
+
+// Need is how much memory answering takes with so many workers, about.
+func (q *Question) Need(workers int) units.Bytes {
+	return outcome.Need(q.designs[0].w, workers) + units.Bytes(len(q.jobs)*repeats*24)
+}
+
+// A Backtest is the answer.
+type Backtest struct {
+	Scenario string    `json:"scenario" doc:"Name of the scenario."`
+	Currency string    `json:"currency" doc:"Currency of the bill."`
+	Zone     string    `json:"zone" doc:"Time zone of hours and days."`
+	From     time.Time `json:"from" doc:"When the first job that is scored came."`
+	Until    time.Time `json:"until" doc:"When the last did."`
+	Jobs     int       `json:"jobs" doc:"Jobs that are scored."`
+	Left     Left      `json:"left" doc:"Jobs that are not, and why."`
+	Repeats  int       `json:"repeats" doc:"Runs of the same jobs, each with other draws."`
+	Designs  []InForce `json:"designs" doc:"The designs that were in force, in order."`
+	Split    Split     `json:"split" doc:"What the facts were learned on, and what the score is of."`
+
+	Verdict CameTrue     `json:"verdict" doc:"Whether it came true."`
+	Scores  Scores       `json:"scores" doc:"How near the forecast is, beside two that know nothing of the design."`
+	Groups  []HeldBeside `json:"groups" doc:"Predicted beside observed: all jobs, then each class."`
+	Hours   []HourOfWeek `json:"hours" doc:"Mean start delays by hour of the week, from Monday 00:00; hours without jobs are left out."`
+	Shape   []Quantile   `json:"shape" doc:"Every second percentile of start delays, predicted and observed."`
+	Fact    *Explained   `json:"fact,omitempty" doc:"The one fact whose change would explain most; absent where none does beyond chance."`
+	Tried   []Explained  `json:"tried" doc:"Every fact that was tried, the one that would explain most first."`
+	Moot    []string     `json:"moot" doc:"Facts that no job meets: nothing would change."`
+	Next    string       `json:"next" doc:"What to do next."`
+	spread  []float64    // scores of repeats as though each had been observed
+
+	logScore  float64 // the same on the scale of logarithms, summed over jobs
+	logSpread []float64
+}
+
+// An InForce is a design and when it was in force.
+type InForce struct {
+	Revision int       `json:"revision,omitempty" doc:"Revision of the scenario; absent: not stored."`
+	From     time.Time `json:"from,omitzero" doc:"From when on; absent: from the beginning."`
+	Jobs     int       `json:"jobs" doc:"Jobs that came while it was, scored or not."`
+}
+
+// A reading is what is read of a run: for each job how long it waited and its lead time, ns, below
+// 0 where it is not known.
+type reading struct {
+	delay, lead []float32
+	p95, cost   float64
+}
+
+// second is how readings count time: in seconds, as a float32 has seven digits.
+const second = float64(units.Second)
+
+// Answer runs the designs and holds what they predict beside what was observed.
+func (q *Question) Answer(workers int, progress paired.Progress) (*Backtest, error) {
+	own := func(done float64) bool { return progress == nil || progress(done) }
+	first := 0.9
+	if !q.alone && len(q.facts) > 0 {
+		first = 0.25
+	}
+	read, err := q.run(worldsOf(q.designs), repeats, workers, func(done float64) bool { return own(done * first) })
+	if err != nil {
+		return nil, err
+	}
+	of := q.predicted(read)
+	out := &Backtest{
+		Scenario: q.designs[0].w.Scenario, Currency: q.designs[0].w.Currency, Zone: q.zone.String(), Repeats: repeats, Split: q.split,
+		Left: q.left, Groups: []HeldBeside{}, Hours: []HourOfWeek{}, Shape: []Quantile{}, Tried: []Explained{}, Moot: []string{},
+	}
+	for d, x := range q.designs {
+		f := InForce{Revision: x.Revision, From: x.From}
+		for i := range q.jobs {
+			if q.jobs[i].design == d {
+				f.Jobs++
+			}
+		}
+		out.Designs = append(out.Designs, f)
+	}
+	q.unfit(of)
+	out.Left = q.left
+	list := q.list()
+	if len(list) < Least {
+		return nil, fmt.Errorf("%w: %d are left (%s); at least %d are needed", ErrTooFew, len(list), q.left.says(), Least)
+	}
+	out.Jobs = len(list)
+	out.From, out.Until = q.when(list[0]), q.when(list[len(list)-1])
+	out.groups(q, of, list)
+	out.hours(q, of, list)
+	out.score(q, of, list)
+	out.judge()
+	if !q.alone {
+		if err := q.explain(out, read, workers, func(done float64) bool { return own(first + (1-first)*done) }); err != nil {
+			return nil, err
+		}
+	}
+	out.next()
+	return out, nil
+}
+
+func worldsOf(list []design) []*world.World {
+	out := make([]*world.World, len(list))
+	for i := range list {
+		out[i] = list[i].w
+	}
+	return out
+}
+
+// when is when a job came.
+func (q *Question) when(j int) time.Time {
+	return q.start.Add(time.Duration(q.jobs[j].at)).In(q.zone.Location())
+}
+
+// list are the jobs that are scored, as indices.
+func (q *Question) list() (out []int) {
+	for i := range q.jobs {
+		if q.jobs[i].scored {
+			out = append(out, i)
+		}
+	}
+	return out
+}
+
+// run runs worlds and reads what happens to the jobs.
+func (q *Question) run(worlds []*world.World, runs, workers int, progress paired.Progress) ([][]reading, error) {
+	s := paired.Study[reading]{
+		Worlds: worlds, Draws: paired.Draws(runs, 0), Workers: workers, Progress: progress,
+		Read: func(_, d int, t *sim.Trace) (reading, error) {
+			sum := outcome.Measure(t, d)
+			monthly := float64(units.Month) / float64(t.World.Plan.Span-t.World.Plan.Warmup)
+			r := reading{
+				delay: make([]float32, len(q.jobs)), lead: make([]float32, len(q.jobs)), p95: float64(sum.Groups[0].Delay.P95),
+				cost: float64(sum.Cost.TotalNano.Float() * monthly / 1e9),
+			}
+			for i := range q.jobs {
+				rec, from := &t.Records[q.jobs[i].index], t.From(q.jobs[i].index)
+				r.delay[i], r.lead[i] = -1, -1
+				switch {
+				case rec.Started >= 0:
+					r.delay[i] = float32(float64(rec.Started-from) / second)
+				case rec.Template >= 0: // it had not started when the run ended, or was given up: it waited this long at least
+					r.delay[i] = float32(max(0, float64(max(rec.Ended, t.World.Plan.Span)-from)) / second)
+				}
+				if over := t.Over(q.jobs[i].index); over >= 0 && rec.Started >= 0 {
+					r.lead[i] = float32(float64(over-from) / second)
+				}
+			}
+			return r, nil
+		},
+	}
+	return s.Run()
+}
+
+// A prediction is what the runs say of each job, by repeat, ns.
+type prediction struct{ delay, lead [][]float32 }
+
+// predicted takes of each job what the design in force says.
+func (q *Question) predicted(read [][]reading) (p prediction) {
+	runs := len(read[0])
+	for r := range runs {
+		delay, lead := make([]float32, len(q.jobs)), make([]float32, len(q.jobs))
+		for i := range q.jobs {
+			x := &read[q.jobs[i].design][r]
+			delay[i], lead[i] = x.delay[i], x.lead[i]
+		}
+		p.delay, p.lead = append(p.delay, delay), append(p.lead, lead)
+	}
+	return p
+}
+
+// unfit takes jobs out of the score that no template takes.
+func (q *Question) unfit(of prediction) {
+	for i := range q.jobs {
+		if q.jobs[i].scored && of.delay[0][i] < 0 {
+			q.jobs[i].scored = false
+			q.left.Unfit++
+		}
+	}
+}
+
+// sample are a job's start delays in all runs, s, in a list that is used again.
+func (p *prediction) sample(into []float64, j int) []float64 {
+	into = into[:0]
+	for r := range p.delay {
+		into = append(into, float64(p.delay[r][j]))
+	}
+	return into
+}

@@ -1,0 +1,442 @@
+package cli
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"runtime"
+	"strconv"
+	"strings"
+	"time"
+
+	"tachyphor/client"
+	"tachyphor/core/backtest"
+	"tachyphor/core/document"
+	"tachyphor/core/learn"
+	"tachyphor/core/paired"
+	"tachyphor/core/units"
+	"tachyphor/core/world"
+	"tachyphor/wire"
+
+	"github.com/spf13/cobra"
+)
+
+// backtestFlags are the flags of backtest.
+type backtestFlags struct {
+	learnJobsFlags
+	with       []string
+	workers    int
+	log        []string
+	live       bool
+	project    string
+	scoreFrom  string
+	asStored   bool
+	quick      bool
+	apply      bool
+	runQuietly bool
+}
+
+func (p *program) backtestCommand() *cobra.Command {
+	var f backtestFlags
+	c := &cobra.Command{
+		Use: "backtest SCENARIO|FILE", Short: "Hold what a simulation predicts beside what happened, and name the fact that would explain the difference",
+		Long: `Simulate recorded jobs as they came, with their own work times, and hold the start delays and lead
+times that are predicted beside those that were observed: percentiles with what chance explains, by
+class and hour of the week, a score beside two forecasts that know nothing of the design, and the one
+fact of the cluster whose change would explain most, with the value that would.
+
+Jobs are those of --log (any job log that learn jobs takes, with when jobs were submitted and when they
+started), the live records (--live), or the workload's own recorded ones. SCENARIO is a stored one and
+the service computes it; FILE is the scenario's, with what it names beside it, as for simulate --here.
+
+Only jobs that came after the facts were measured are scored, where the cluster says when that was.`,
+		Example: "  tachyphor backtest weekday-lean --log october.csv.gz --zone Europe/Oslo\n" +
+			"  tachyphor backtest weekday-lean --live --from 2026-11-16 --as-stored\n  tachyphor backtest demo/scenarios/weekday-lean.yaml --log demo/week-39.csv",
+		Args: cobra.ExactArgs(1),
+		RunE: func(c *cobra.Command, args []string) error {
+			if err := f.check(args[0]); err != nil {
+				return err
+			}
+			if isFile(args[0]) {
+				return p.backtestHere(c.Context(), args[0], f)
+			}
+			return p.backtestThere(c.Context(), args[0], f)
+		},
+	}
+	fl := c.Flags()
+	fl.StringArrayVar(&f.log, "log", nil, "file with a job log (may be repeated); absent: the workload's own jobs")
+	fl.BoolVar(&f.live, "live", false, "the live records instead of a log")
+	fl.StringVar(&f.From, "from", "", "leave jobs before this out, as in 2026-09-14")
+	fl.StringVar(&f.Until, "until", "", "leave jobs from this on out")
+	fl.StringVar(&f.project, "project", "", "with --live: only jobs of this project")
+	fl.StringVar(&f.scoreFrom, "score-from", "", "score only jobs from here on; absent: from when the facts were measured")
+	fl.BoolVar(&f.asStored, "as-stored", false, "each job under the revision of the scenario that was stored when it came")
+	fl.BoolVar(&f.quick, "quick", false, "do not look for the fact that would explain most")
+	fl.BoolVar(&f.apply, "apply", false, "store the value that would explain most as a revision of the cluster")
+	fl.StringArrayVar(&f.Columns, "column", nil, "of the log, ROLE=NAME: what a column says (may be repeated)")
+	fl.StringArrayVar(&f.Units, "unit", nil, "of the log, ROLE=UNIT (may be repeated)")
+	fl.StringArrayVar(&f.Results, "result", nil, "of the log, WORD=done|failed|cut|never|underway (may be repeated)")
+	fl.StringVar(&f.Dates, "dates", "", "of the log: day-first or month-first")
+	fl.StringVar(&f.Zone, "zone", "", "of the log: time zone of times that name none; absent: the workload's")
+	fl.BoolVar(&f.SkipBad, "skip-bad", false, "leave rows out that cannot be read")
+	fl.StringArrayVar(&f.with, "with", nil, "with FILE: file or folder with more documents (may be repeated)")
+	fl.IntVar(&f.workers, "workers", runtime.NumCPU(), "with FILE: runs at once; what is told does not depend on it")
+	fl.BoolVarP(&f.runQuietly, "quiet", "q", false, "no progress")
+	return c
+}
+
+// check refuses flags that do not go together.
+func (f *backtestFlags) check(arg string) error {
+	switch {
+	case f.live && len(f.log) > 0:
+		return errors.New("--log and --live: choose one")
+	case f.live && isFile(arg):
+		return errors.New("--live is of the service's records: put the scenario and name it")
+	case f.asStored && isFile(arg):
+		return errors.New("--as-stored is of stored revisions: put the scenario and name it")
+	case f.project != "" && !f.live:
+		return errors.New("--project goes with --live")
+	case len(f.with) > 0 && !isFile(arg):
+		return errors.New("--with is for files")
+	}
+	return nil
+}
+
+// came reads the log and understands it as it goes with a workload.
+func (p *program) came(f *backtestFlags, workload *document.Document, own []byte) (*learn.LearnedJobs, error) {
+	w := workload.Value.(*document.Workload).Spec
+	o, err := f.Asked.Options()
+	if err != nil {
+		return nil, fmt.Errorf("--%w", err)
+	}
+	o.Name, o.Least = workload.Name, 1
+	if f.Zone == "" {
+		o.Zone = w.Zone
+	}
+	var files []learn.File
+	for _, path := range f.log {
+		data, err := p.wholeFile(path, learn.MostBytes)
+		if err != nil {
+			return nil, err
+		}
+		files = append(files, learn.File{Name: path, Data: data})
+	}
+	if len(f.log) == 0 {
+		files = []learn.File{{Name: "the workload's jobs", Data: own}}
+		if w.Jobs != nil && len(o.Columns) == 0 {
+			o.Columns = w.Jobs.Columns
+		}
+	}
+	got, err := learn.Jobs(files, o, nil)
+	if err != nil {
+		return nil, p.notLearned(err, f.log)
+	}
+	return got, nil
+}
+
+// scoredFrom reads --score-from.
+func (f *backtestFlags) scoredFrom(zone units.Zone) (time.Time, error) {
+	if f.scoreFrom == "" {
+		return time.Time{}, nil
+	}
+	t, err := askedAt(f.scoreFrom, zone.String())
+	if err != nil {
+		return t, fmt.Errorf("--score-from: %w", err)
+	}
+	return t, nil
+}
+
+func (p *program) backtestHere(ctx context.Context, file string, f backtestFlags) error {
+	in, err := p.gatherInput(file, f.with, true)
+	if err != nil {
+		return err
+	}
+	var own []byte
+	if len(f.log) == 0 {
+		if own, err = ownJobs(in); err != nil {
+			return err
+		}
+	}
+	from, err := f.scoredFrom(in.Workload.Value.(*document.Workload).Spec.Zone)
+	if err != nil {
+		return err
+	}
+	got, err := p.came(&f, in.Workload, own)
+	if err != nil {
+		return err
+	}
+	if in, err = got.In(in); err != nil {
+		return err
+	}
+	o := backtest.Options{From: from, Now: time.Now(), Facts: !f.quick}
+	question, err := backtest.Ask([]backtest.Design{{In: in}}, in.Recording.Observed(), o)
+	if err != nil {
+		return no(err)
+	}
+	workers, err := room(max(1, f.workers), question.Need)
+	if err != nil {
+		return err
+	}
+	var b *backtest.Backtest
+	err = p.compute(ctx, "backtest of "+in.Scenario.Name, f.runQuietly, seedOf(in), func(progress paired.Progress) (err error) {
+		b, err = question.Answer(workers, progress)
+		return err
+	})
+	if err != nil {
+		return no(err)
+	}
+	if err := p.backtest(b); err != nil || !f.apply {
+		return err
+	}
+	return p.takeOverHere(b, in.Cluster)
+}
+
+// ownJobs is the file of recorded jobs that a workload names.
+func ownJobs(in world.Input) ([]byte, error) {
+	if in.Workload.Value.(*document.Workload).Spec.Jobs == nil {
+		return nil, no(fmt.Errorf("the workload %s has no recorded jobs; name a job log with --log", in.Workload.Name))
+	}
+	f, err := openRecorded(in.Workload)
+	if err != nil {
+		return nil, err
+	}
+	defer func() { _ = f.Close() }()
+	var b bytes.Buffer
+	_, err = b.ReadFrom(f)
+	return b.Bytes(), err
+}
+
+// takeOverHere writes the value that would explain most into the cluster's file.
+func (p *program) takeOverHere(b *backtest.Backtest, cluster *document.Document) error {
+	edits, err := b.TakeOver(cluster, time.Now())
+	if err != nil {
+		return no(err)
+	}
+	text, err := os.ReadFile(cluster.File)
+	if err != nil {
+		return err
+	}
+	docs, faults := document.Parse(cluster.File, text)
+	if err := faults.Err(); err != nil {
+		return err
+	}
+	if len(docs) != 1 {
+		return no(fmt.Errorf("%s has several documents; put the cluster into a file of its own to have it changed", cluster.File))
+	}
+	changed, err := document.Apply(string(text), edits)
+	if err != nil {
+		return err
+	}
+	if err := os.WriteFile(cluster.File, []byte(changed), 0o600); err != nil {
+		return err
+	}
+	fmt.Fprintf(p.err, "%s says %s of %s now.\n", cluster.File, b.Fact.Would, b.Fact.Fact)
+	return nil
+}
+
+// backtestThere lets the service compute it.
+func (p *program) backtestThere(ctx context.Context, scenario string, f backtestFlags) error {
+	c := p.client()
+	ask := wire.AskBacktest{Scenario: scenario, Live: f.live, Project: f.project, AsStored: f.asStored, Quick: f.quick}
+	zone := units.Zone{}
+	if f.Zone != "" {
+		if err := zone.UnmarshalText([]byte(f.Zone)); err != nil {
+			return fmt.Errorf("--zone: %w", err)
+		}
+	}
+	var err error
+	if ask.ScoreFrom, err = f.scoredFrom(zone); err != nil {
+		return err
+	}
+	if f.live {
+		for _, x := range []struct {
+			flag, is string
+			into     *time.Time
+		}{{"--from", f.From, &ask.From}, {"--until", f.Until, &ask.Until}} {
+			if x.is != "" {
+				if *x.into, err = askedAt(x.is, f.Zone); err != nil {
+					return fmt.Errorf("%s: %w", x.flag, err)
+				}
+			}
+		}
+	}
+	if len(f.log) > 0 {
+		workload, err := p.workloadOf(ctx, c, scenario)
+		if err != nil {
+			return err
+		}
+		got, err := p.came(&f, workload, nil)
+		if err != nil {
+			return err
+		}
+		r, err := c.PutRecording(ctx, bytes.NewReader(got.Log), nil, false)
+		if err != nil {
+			return err
+		}
+		ask.Log = r.Digest
+	}
+	asked, err := c.Backtest(ctx, ask)
+	if err != nil {
+		return unknown(err, "scenarios")
+	}
+	if err := p.watch(ctx, c, "backtest of "+asked.About, f.runQuietly, asked.ID); err != nil {
+		return err
+	}
+	if err := p.printBacktest(ctx, c, asked.ID); err != nil || !f.apply {
+		return err
+	}
+	stored, err := c.TakeFactOver(ctx, asked.ID)
+	if err != nil {
+		return no(err)
+	}
+	fmt.Fprintf(p.err, "Cluster %s is revision %d now.\n", stored.Name, stored.Revision)
+	return nil
+}
+
+// workloadOf is the stored workload of a scenario.
+func (p *program) workloadOf(ctx context.Context, c *client.Client, scenario string) (*document.Document, error) {
+	read := func(kind, name string) (*document.Document, error) {
+		d, err := c.Get(ctx, kind, name, 0)
+		if err != nil {
+			return nil, unknown(err, strings.ToLower(kind)+"s")
+		}
+		docs, faults := document.Parse(name, []byte(d.Text))
+		if err := faults.Err(); err != nil {
+			return nil, err
+		}
+		return docs[0], nil
+	}
+	s, err := read(document.KindScenario, scenario)
+	if err != nil {
+		return nil, err
+	}
+	return read(document.KindWorkload, s.Value.(*document.Scenario).Spec.Workload)
+}
+
+// printBacktest prints a stored backtest.
+func (p *program) printBacktest(ctx context.Context, c *client.Client, id uint64) error {
+	w, err := c.Backtested(ctx, id)
+	if err != nil {
+		return err
+	}
+	if w.Result == nil {
+		return notDone("backtest", w.WorkBrief)
+	}
+	return p.backtest(w.Result)
+}
+
+func backtestsListing(list []wire.WorkBrief) listing {
+	l := listing{columns: []column{{"backtest", true}, {"scenario", false}, {"asked", false}, {"state", false}, {"jobs", true}, {"answer", false}}, value: list}
+	for _, w := range list {
+		l.rows = append(l.rows, []string{
+			strconv.FormatUint(w.ID, 10), w.About, here(w.Asked), string(w.State), units.Count(int64(w.Backtest.Jobs)), clipped(w.Backtest.Says, 90),
+		})
+	}
+	return l
+}
+
+// backtest writes whether it came true.
+func (p *program) backtest(b *backtest.Backtest) error {
+	groups := listing{columns: []column{
+		{"jobs", false}, {"", true}, {"", false}, {"predicted", true}, {"observed", true}, {"ratio", true}, {"by chance", true}, {"", false},
+	}, value: b, main: "groups"}
+	for _, g := range b.Groups {
+		name, count := g.Name, units.Count(int64(g.Jobs))
+		if g.By == "all" {
+			name = "all"
+		}
+		for _, x := range []struct {
+			what string
+			list []backtest.Percentile
+		}{{"start delay", g.Delay}, {"lead time", g.Lead}} {
+			for _, q := range x.list {
+				if !q.Judged || g.By != "all" && (q.P == 50 || q.P == 99 || x.what == "lead time") {
+					continue
+				}
+				note := ""
+				if q.Off {
+					note = p.bad("off")
+				}
+				groups.rows = append(groups.rows, []string{
+					name, count, fmt.Sprintf("%s, %g %%", x.what, q.P), shortly(q.Predicted), shortly(q.Observed), fmt.Sprintf("%.2f", q.Ratio),
+					fmt.Sprintf("%.2f to %.2f", q.Low, q.High), note,
+				})
+				name, count = "", ""
+			}
+		}
+	}
+	if !p.lines() {
+		return p.show(groups)
+	}
+	fmt.Fprintln(p.out, p.strong(b.Scenario)+p.faint(fmt.Sprintf("  %s, %s to %s (%s), %d repeats", counted(b.Jobs, "job"), b.From.Format("2006-01-02 15:04"),
+		b.Until.Format("2006-01-02 15:04"), b.Zone, b.Repeats)))
+	fmt.Fprintln(p.out)
+	fmt.Fprintln(p.out, p.wrap(p.strong(b.Verdict.Says)))
+	fmt.Fprintln(p.out)
+	fmt.Fprintln(p.out, p.table(groups))
+	fmt.Fprintln(p.out)
+	if len(b.Tried) > 0 {
+		money := inCurrency(b.Currency)
+		tried := listing{columns: []column{
+			{"fact", false}, {"says", true}, {"nearest as", true}, {"between", true}, {"explains", true}, {"95 % of delays", true}, {"a month", true}, {"", false},
+		}}
+		for _, x := range b.Tried[:min(6, len(b.Tried))] {
+			if !x.Sure {
+				continue
+			}
+			note := ""
+			if x.Like {
+				note = "not told apart from the first"
+			}
+			tried.rows = append(tried.rows, []string{
+				x.Fact, x.Says, x.Would, x.Low + " to " + x.High, fmt.Sprintf("%.0f %%", 100*x.Share), signed(x.P95, shortly), signed(x.Cost, money), note,
+			})
+		}
+		if len(tried.rows) > 0 && b.Fact != nil {
+			fmt.Fprintln(p.out, p.table(tried.filled()))
+			fmt.Fprintln(p.out)
+		}
+	}
+	if b.Split.Overlaps {
+		fmt.Fprintln(p.out, p.wrap(p.warn(b.Split.Says)))
+	} else {
+		fmt.Fprintln(p.out, p.faint(p.wrap(b.Split.Says)))
+	}
+	if left := leftOut(b.Left); left != "" {
+		fmt.Fprintln(p.out, p.faint(p.wrap(left)))
+	}
+	fmt.Fprintln(p.out, p.wrap(b.Next))
+	return nil
+}
+
+// signed writes a change with its sign.
+func signed(x float64, say func(float64) string) string {
+	if x < 0 {
+		return "-" + say(-x)
+	}
+	return "+" + say(x)
+}
+
+// leftOut says which jobs are not scored.
+func leftOut(l backtest.Left) string {
+	var parts []string
+	for _, x := range []struct {
+		n    int
+		says string
+	}{
+		{l.Unknown, "of which the log does not say how long they waited"},
+		{l.Before, "that came before the score begins"},
+		{l.Unfit, "that fit no template"},
+		{l.Beyond, "that came after the span"},
+	} {
+		if x.n > 0 {
+			parts = append(parts, counted(x.n, "job")+" "+x.says)
+		}
+	}
+	if len(parts) == 0 {
+		return ""
+	}
+	return "Not scored: " + strings.Join(parts, "; ") + "."
+}
