@@ -207,7 +207,7 @@ type Backtest struct {
 	Scores  Scores       `json:"scores" doc:"How near the forecast is, beside two that know nothing of the design."`
 	Groups  []HeldBeside `json:"groups" doc:"Predicted beside observed: all jobs, then each class."`
 	Hours   []HourOfWeek `json:"hours" doc:"Mean start delays by hour of the week, from Monday 00:00; hours without jobs are left out."`
-	Shape   []Quantile   `json:"shape" doc:"Every second percentile of start delays, predicted and observed."`
+	Shape   []Quantile   `json:"shape" doc:"Percentiles of start delays, predicted and observed; above 90 closer together."`
 	Fact    *Explained   `json:"fact,omitempty" doc:"The one fact whose change would explain most; absent where none does beyond chance."`
 	Tried   []Explained  `json:"tried" doc:"Every fact that was tried, the one that would explain most first."`
 	Moot    []string     `json:"moot" doc:"Facts that no job meets: nothing would change."`

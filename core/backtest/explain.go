@@ -24,7 +24,7 @@ type Explained struct {
 	Factor float64 `json:"factor" doc:"Would by says."`
 	Low    string  `json:"low" doc:"The value is above this at 95 %, as far as stretches of the time tell."`
 	High   string  `json:"high" doc:"And below this."`
-	Share  float64 `json:"share" doc:"How much of the error beyond chance it would explain, at most 1."`
+	Share  float64 `json:"share" doc:"How much of the error it would explain, of that and of what it leaves beyond chance; at most 1."`
 	Sure   bool    `json:"sure" doc:"That it explains any is more than chance."`
 	P95    float64 `json:"p95Ns" doc:"By how much the start delay's 95th percentile would change, as predicted."`
 	Cost   float64 `json:"costPerMonth" doc:"By how much a month's bill would."`
@@ -33,11 +33,10 @@ type Explained struct {
 	Like   bool    `json:"like" doc:"These jobs do not tell it apart from the first."`
 	Count  int     `json:"count" doc:"Jobs that it rests on."`
 	gain   float64
-	likely bool // that it explains any is more than chance nine times in ten
 }
 
 // factors are those that each fact is tried at first; the best are then closed in on.
-var factors = []float64{0.5, 0.7, 1.4, 2}
+var factors = []float64{0.5, 2, 0.7, 1.4}
 
 // closing is how often the best factor is closed in on, and mostClosed for how many facts.
 const (
@@ -58,6 +57,7 @@ func logLoss(sample []float64, y float64) float64 {
 type trial struct {
 	factor    float64
 	parts     []float64
+	own       float64 // what it would score if one of its runs were what was observed
 	p95, cost float64
 }
 
@@ -90,6 +90,7 @@ func (s *search) scoreOf(read [][]reading) (t trial) {
 		buf = of.sample(buf, j)
 		t.parts[s.part[n]] += logLoss(buf, s.q.jobs[j].waited/second)
 	}
+	t.own = s.own(of)
 	last := read[len(read)-1]
 	for _, r := range last {
 		t.p95 += r.p95 / float64(len(last))
@@ -143,7 +144,6 @@ func (q *Question) explain(out *Backtest, base [][]reading, workers int, progres
 	}
 	as := s.scoreOf(fewer)
 	as.factor = 1
-	excess := as.total() - s.own(fewer)
 	tried := make([][]trial, len(q.facts))
 	best := func(f int) *trial {
 		b := &tried[f][0]
@@ -156,7 +156,11 @@ func (q *Question) explain(out *Backtest, base [][]reading, workers int, progres
 	}
 	for f := range q.facts {
 		tried[f] = append(tried[f], as)
-		for _, by := range factors {
+		for n, by := range factors {
+			if n == 2 && moot(tried[f]) { // at neither end anything changes
+				s.done += len(factors) - n
+				break
+			}
 			t, err := s.at(&q.facts[f], by)
 			if err != nil {
 				return err
@@ -181,11 +185,11 @@ func (q *Question) explain(out *Backtest, base [][]reading, workers int, progres
 			out.Moot = append(out.Moot, q.facts[f].Fact)
 			continue
 		}
-		x := s.says(&q.facts[f], tried[f], as, *best(f), excess)
-		x.Like = n > 0 && x.likely && s.alike(best(order[0]), best(f))
+		x := s.says(&q.facts[f], tried[f], as, *best(f))
+		x.Like = n > 0 && x.Share >= leastShare/2 && s.alike(best(order[0]), best(f))
 		out.Tried = append(out.Tried, x)
 	}
-	if len(out.Tried) > 0 && out.Tried[0].likely && out.Tried[0].Share >= leastShare && !out.Verdict.Agrees {
+	if len(out.Tried) > 0 && (out.Tried[0].Sure || out.Tried[0].Share >= leastShare) && !out.Verdict.Agrees {
 		out.Fact = &out.Tried[0]
 	}
 	return nil
@@ -268,8 +272,7 @@ func (s *search) closeIn(f *doubt.Fact, tried *[]trial) error {
 }
 
 // own is the score that runs have on average if one of them was what was observed.
-func (s *search) own(read [][]reading) (sum float64) {
-	of := s.q.predicted(read)
+func (s *search) own(of prediction) (sum float64) {
 	others := make([]float64, 0, s.runs)
 	for _, j := range s.list {
 		for r := range of.delay {
@@ -294,7 +297,7 @@ const resamples = 400
 
 // says tells what a fact's best value would explain, and how sure that is: stretches are drawn again,
 // and the value is the least of a parabola through the three factors around the best of each draw.
-func (s *search) says(f *doubt.Fact, tried []trial, as, best trial, excess float64) Explained {
+func (s *search) says(f *doubt.Fact, tried []trial, as, best trial) Explained {
 	out := Explained{Fact: f.Fact, Says: f.Says, Path: f.Path(), Count: len(s.list)}
 	slices.SortFunc(tried, func(a, b trial) int { return cmp.Compare(a.factor, b.factor) })
 	whole := make([]float64, s.parts)
@@ -320,38 +323,67 @@ func (s *search) says(f *doubt.Fact, tried []trial, as, best trial, excess float
 	_, out.High = f.By(at(values, 97.5))
 	out.gain = as.total() - best.total()
 	out.Sure = at(gains, 2.5) > 0
-	out.likely = at(gains, 10) > 0
-	if excess > 0 {
-		out.Share = min(1, max(0, out.gain/excess))
+	if left := max(0, best.total()-best.own); out.gain > 0 {
+		out.Share = out.gain / (out.gain + left)
 	}
 	out.P95, out.Cost = best.p95-as.p95, best.cost-as.cost
 	return out
 }
 
-// leastOf is the factor with the least score, stretches weighed.
+// fitted is how many factors around the best a parabola is laid through.
+const fitted = 5
+
+// leastOf is the factor with the least score, stretches weighed: the vertex of the parabola through
+// the scores around the best, on the scale of logarithms. Through more than three, so that what
+// single runs owe to chance counts less.
 func leastOf(tried []trial, weights []float64) float64 {
 	scores := make([]float64, len(tried))
-	at := 0
+	best := 0
 	for i := range tried {
 		for d, w := range weights {
 			scores[i] += w * tried[i].parts[d]
 		}
-		if scores[i] < scores[at] {
-			at = i
+		if scores[i] < scores[best] {
+			best = i
 		}
 	}
-	if at == 0 || at == len(tried)-1 {
-		return tried[at].factor
+	order := make([]int, len(tried))
+	for i := range order {
+		order[i] = i
 	}
-	x := [3]float64{portable.Log(tried[at-1].factor), portable.Log(tried[at].factor), portable.Log(tried[at+1].factor)}
-	y := [3]float64{scores[at-1], scores[at], scores[at+1]}
-	// The vertex of the parabola through three points.
-	a, b := (x[1]-x[0])*(y[1]-y[2]), (x[1]-x[2])*(y[1]-y[0])
-	if a == b {
-		return tried[at].factor
+	away := func(i int) float64 { return math.Abs(portable.Log(tried[i].factor / tried[best].factor)) }
+	slices.SortStableFunc(order, func(a, b int) int { return cmp.Compare(away(a), away(b)) })
+	order = order[:min(fitted, len(order))]
+	low, high := tried[best].factor, tried[best].factor
+	var m [3][4]float64 // normal equations of c + b·x + a·x²
+	for _, i := range order {
+		low, high = min(low, tried[i].factor), max(high, tried[i].factor)
+		x, y := portable.Log(tried[i].factor/tried[best].factor), scores[i]-scores[best]
+		powers := [3]float64{1, x, x * x}
+		for r := range 3 {
+			for c := range 3 {
+				m[r][c] += float64(powers[r] * powers[c])
+			}
+			m[r][3] += float64(powers[r] * y)
+		}
 	}
-	v := x[1] - 0.5*((x[1]-x[0])*a-(x[1]-x[2])*b)/(a-b)
-	return portable.Exp(min(max(v, x[0]), x[2]))
+	for r := range 3 { // Gauss
+		if math.Abs(m[r][r]) < 1e-12 {
+			return tried[best].factor
+		}
+		for s := r + 1; s < 3; s++ {
+			by := m[s][r] / m[r][r]
+			for c := range 4 {
+				m[s][c] -= float64(by * m[r][c])
+			}
+		}
+	}
+	a := m[2][3] / m[2][2]
+	b := (m[1][3] - float64(m[1][2]*a)) / m[1][1]
+	if !(a > 0) {
+		return tried[best].factor
+	}
+	return min(max(tried[best].factor*portable.Exp(-b/(2*a)), low), high)
 }
 
 // next says what to do.

@@ -107,10 +107,21 @@ func (b *Backtest) groups(q *Question, of prediction, list []int) {
 	}
 	slices.SortStableFunc(b.Groups[1:], func(x, y HeldBeside) int { return y.Jobs - x.Jobs })
 	observed, runs := q.sorted(list, of.delay, func(j *job) float64 { return j.waited })
-	for p := 2.0; p < 100; p += 2 {
+	for p := 2.0; p < 100; p += shapeStep(p) {
 		mid, low, high := ranged(each(runs, p), 0.95)
 		b.Shape = append(b.Shape, Quantile{p, mid * second, at(observed, p) * second, low * second, high * second})
 	}
+}
+
+// shapeStep is how far the next percentile of a shape is: those above 90 are closer.
+func shapeStep(p float64) float64 {
+	switch {
+	case p < 90:
+		return 2
+	case p < 99:
+		return 1
+	}
+	return 0.25
 }
 
 // each is a percentile of every run.

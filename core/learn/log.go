@@ -47,7 +47,7 @@ func (t *taking) log(kinds []*kindOfJob) []byte {
 			b = appendField(append(b, ','), t.words[j.project])
 		}
 		if has["wants"] {
-			if b = append(b, ','); j.wants != k.wants {
+			if b = append(b, ','); t.o.Whole || j.wants != k.wants {
 				b = appendField(b, t.words[j.wants])
 			}
 		}

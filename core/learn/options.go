@@ -24,6 +24,7 @@ type JobOptions struct {
 	Until     time.Time         // jobs from here on are left out; zero: none
 	ColdAfter time.Duration     // a run of a class after a pause of so long may be cold; 0: 6 h, below 0: none is
 	Least     int               // fewest jobs of a class of its own; 0: by the number of jobs
+	Whole     bool              // the log that is written says of each job what it wants, also where its class says the same
 	SkipBad   bool              // rows that cannot be read are left out
 	Most      int64             // bytes that a file may have once it is unpacked; 0: MostBytes
 }

@@ -13,7 +13,6 @@ import (
 
 	"tachyphor/core/document"
 	"tachyphor/core/sim"
-	"tachyphor/core/world"
 	"tachyphor/internal/standin/jobs"
 	"tachyphor/test/worlds"
 )

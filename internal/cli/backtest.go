@@ -111,7 +111,7 @@ func (p *program) came(f *backtestFlags, workload *document.Document, own []byte
 	if err != nil {
 		return nil, fmt.Errorf("--%w", err)
 	}
-	o.Name, o.Least = workload.Name, 1
+	o.Name, o.Least, o.Whole = workload.Name, 1, true
 	if f.Zone == "" {
 		o.Zone = w.Zone
 	}
@@ -180,12 +180,15 @@ func (p *program) backtestHere(ctx context.Context, file string, f backtestFlags
 		return err
 	}
 	var b *backtest.Backtest
+	var few error // it cannot be judged, which is no defect
 	err = p.compute(ctx, "backtest of "+in.Scenario.Name, f.runQuietly, seedOf(in), func(progress paired.Progress) (err error) {
-		b, err = question.Answer(workers, progress)
+		if b, err = question.Answer(workers, progress); errors.Is(err, backtest.ErrTooFew) {
+			few, err = err, nil
+		}
 		return err
 	})
-	if err != nil {
-		return no(err)
+	if err != nil || few != nil {
+		return errors.Join(err, no(few))
 	}
 	if err := p.backtest(b); err != nil || !f.apply {
 		return err

@@ -81,7 +81,7 @@ var ErrNoJobs = errors.New("no jobs were told of in that time; `tachyphor live` 
 
 // KeepLive keeps the jobs of a stretch as a recording, as they are known now, and returns its digest.
 func (l *Library) KeepLive(ctx context.Context, s Stretch, now time.Time) (digest string, err error) {
-	got, err := l.CutLive(ctx, s, "live", units.Zone{}, now)
+	got, err := l.cut(ctx, s, "live", units.Zone{}, now, true)
 	if err != nil {
 		return "", err
 	}
@@ -91,6 +91,10 @@ func (l *Library) KeepLive(ctx context.Context, s Stretch, now time.Time) (diges
 
 // CutLive makes a workload of a stretch, as of any job log.
 func (l *Library) CutLive(ctx context.Context, s Stretch, name string, zone units.Zone, now time.Time) (*learn.LearnedJobs, error) {
+	return l.cut(ctx, s, name, zone, now, false)
+}
+
+func (l *Library) cut(ctx context.Context, s Stretch, name string, zone units.Zone, now time.Time, whole bool) (*learn.LearnedJobs, error) {
 	jobs, err := l.Live(ctx, s, now)
 	if err != nil {
 		return nil, err
@@ -102,7 +106,7 @@ func (l *Library) CutLive(ctx context.Context, s Stretch, name string, zone unit
 	if err != nil {
 		return nil, err
 	}
-	o := learn.JobOptions{Name: name, Zone: zone, Columns: columns, Header: "yes", Delimiter: ",", SkipBad: true}
+	o := learn.JobOptions{Name: name, Zone: zone, Columns: columns, Header: "yes", Delimiter: ",", SkipBad: true, Whole: whole}
 	return learn.Jobs([]learn.File{{Name: "the live records", Data: log}}, o, nil)
 }
 

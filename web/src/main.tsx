@@ -11,6 +11,7 @@ import { Compare } from "./pages/Compare";
 import { Demand } from "./pages/Demand";
 import { Desk } from "./pages/Desk";
 import { Learn } from "./pages/Learn";
+import { Live } from "./pages/Live";
 import { Outcome } from "./pages/Outcome";
 import { Scenario } from "./pages/Scenario";
 import { Shell } from "./pages/Shell";
@@ -24,6 +25,8 @@ const First = lazy(() => import("./pages/template/First"));
 // Charts are large too.
 const Caching = lazy(() => import("./pages/Caching").then((m) => ({ default: m.Caching })));
 const Frontier = lazy(() => import("./pages/Frontier").then((m) => ({ default: m.Frontier })));
+
+const Backtest = lazy(() => import("./pages/Backtest").then((m) => ({ default: m.Backtest })));
 
 const queries = new QueryClient({
   defaultOptions: {
@@ -51,6 +54,8 @@ if (root) {
               <Route path="/compare" element={<Compare />} />
               <Route path="/caching/:scenario?" element={later(<Caching />)} />
               <Route path="/frontier/:scenario?" element={later(<Frontier />)} />
+              <Route path="/live" element={<Live />} />
+              <Route path="/backtest/:scenario?" element={later(<Backtest />)} />
               <Route path="/workloads/:name" element={<Demand />} />
               <Route path="/clusters/:name" element={<Cluster />} />
               <Route path="/learn" element={<Learn />} />

@@ -1,5 +1,5 @@
 import { queryOptions } from "@tanstack/react-query";
-import { api, take, type Work } from "./client";
+import { api, type Schemas, take, type Work } from "./client";
 
 export const session = queryOptions({
   queryKey: ["session"],
@@ -238,6 +238,7 @@ export const weighings = worksOf("weighings", "weighing", 20);
 export const explorations = worksOf("explorations", "exploration", 20);
 export const doubts = worksOf("doubts", "doubt", 100);
 export const margins = worksOf("margins", "margin", 100);
+export const backtests = worksOf("backtests", "backtest", 20);
 export const pullings = worksOf("pulls", "pulls", 100);
 
 export const weighing = (id: number) =>
@@ -289,4 +290,34 @@ export const margin = (id: number) =>
     queryKey: ["margins", id],
     queryFn: async () => take(await api.GET("/api/v1/margins/{id}", { params: { path: { id } } })),
     staleTime: Number.POSITIVE_INFINITY,
+  });
+
+export const backtest = (id: number) =>
+  queryOptions({
+    queryKey: ["backtests", id],
+    queryFn: async () => take(await api.GET("/api/v1/backtests/{id}", { params: { path: { id } } })),
+    staleTime: Number.POSITIVE_INFINITY,
+    enabled: id > 0,
+  });
+
+/** How often what happens is asked for anew, ms. */
+const beat = 5000;
+
+/** How much is known of jobs that happened. */
+export const live = queryOptions({
+  queryKey: ["live"],
+  queryFn: async () => take(await api.GET("/api/v1/live")),
+  refetchInterval: beat,
+});
+
+/** The newest of them, in one state or in any. */
+export const liveJobs = (state: Schemas["LiveJob"]["state"] | "") =>
+  queryOptions({
+    queryKey: ["live", "jobs", state],
+    queryFn: async () =>
+      take(
+        await api.GET("/api/v1/live/jobs", { params: { query: { state: state || undefined, limit: 25 } } }),
+      ),
+    refetchInterval: beat,
+    placeholderData: (before) => before,
   });

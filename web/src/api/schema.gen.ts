@@ -1563,7 +1563,7 @@ export interface components {
             scenario: string;
             /** @description How near the forecast is, beside two that know nothing of the design. */
             scores: components["schemas"]["Scores"];
-            /** @description Every second percentile of start delays, predicted and observed. */
+            /** @description Percentiles of start delays, predicted and observed; above 90 closer together. */
             shape: components["schemas"]["Quantile"][];
             /** @description What the facts were learned on, and what the score is of. */
             split: components["schemas"]["Split"];

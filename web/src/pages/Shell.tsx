@@ -13,6 +13,8 @@ const keys: [string, string][] = [
   ["f", "go to Frontier"],
   ["c", "go to Compare"],
   ["l", "go to Learn"],
+  ["v", "go to Live"],
+  ["b", "go to Backtest"],
   ["s", "simulate, on a scenario's page"],
 ];
 
@@ -34,6 +36,8 @@ export function Shell() {
       if (e.key === "f") go("/frontier");
       if (e.key === "c") go("/compare");
       if (e.key === "l") go("/learn");
+      if (e.key === "v") go("/live");
+      if (e.key === "b") go("/backtest");
     };
     document.addEventListener("keydown", pressed);
     return () => document.removeEventListener("keydown", pressed);
@@ -72,6 +76,12 @@ export function Shell() {
           </NavLink>
           <NavLink to="/learn" className={link}>
             Learn
+          </NavLink>
+          <NavLink to="/live" className={link}>
+            Live
+          </NavLink>
+          <NavLink to="/backtest" className={link}>
+            Backtest
           </NavLink>
         </nav>
         <div className="ml-auto flex gap-4 text-sm">

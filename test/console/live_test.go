@@ -1,0 +1,69 @@
+package console
+
+import (
+	"bytes"
+	"context"
+	"strings"
+	"testing"
+
+	"tachyphor/core/document"
+	"tachyphor/demo"
+	"tachyphor/internal/standin/jobs"
+	"tachyphor/test/running"
+)
+
+// What happened, looked at, made a workload of, and held beside what was predicted; the fact that
+// explains the difference is taken over.
+func TestLiveAndBacktest(t *testing.T) {
+	t.Parallel()
+	s, c := running.Start(t)
+	load(t, c)
+	ctx := context.Background()
+	q := sit(t, s, s.Link, 1280, 800, false)
+	q.see("main h2")
+	q.must(q.p.Press("v"))
+	q.reads("main", "Nothing was told of jobs yet", "tachyphor token new collector")
+	list, err := jobs.Read(bytes.NewReader(demo.AsItWent))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := jobs.Send(ctx, list[:len(list)-5], jobs.Sending{Address: c.Address, Token: c.Token, As: jobs.AsEvents}); err != nil {
+		t.Fatal(err)
+	}
+	q.reads("#sum", "runs from 2026-09-14", "Last heard") // by itself, after a while
+	q.must(q.p.Until(`document.querySelectorAll("main table tbody tr").length === 25`))
+	q.must(q.p.Choose("#state", "silent"))
+	q.must(q.p.Until(`[...document.querySelectorAll("main table tbody tr")].every((r) => r.innerText.includes("silent"))`))
+	q.must(q.p.Type("#project", "tide-charts"))
+	q.click("#cut")
+	q.reads("#cut-says", "jobs of 1 class: tide-charts")
+	q.must(q.p.Type("#name", "tides"))
+	q.click("#cut")
+	q.reads("#cut-says", "Stored: Workload tides")
+	if d, err := c.Get(ctx, document.KindWorkload, "tides", 0); err != nil || strings.Contains(d.Text, "shore-desk") {
+		t.Errorf("%v %s", err, d.Text)
+	}
+
+	q.must(q.p.Press("d"))
+	q.see("main h2")
+	q.must(q.p.Press("b"))
+	q.must(q.p.Until(`location.pathname.startsWith("/backtest/")`))
+	q.must(q.p.Choose("#scenario", "weekday-lean"))
+	q.reads("main", "Nothing was held beside weekday-lean yet", "--log export.csv")
+	q.must(q.p.Choose("#source", "own"))
+	q.click("#ask")
+	q.reads("main", "The backtest failed", "does not say when its jobs started")
+	q.must(q.p.Choose("#source", "live"))
+	q.click("#ask")
+	q.reads("#verdict", "It did not come true", "the simulation is nearer than both")
+	q.reads("#cause", "pools.burst.boot would have come out nearest", "of the error", "more than chance")
+	q.must(q.p.Until(`document.querySelectorAll("main canvas").length === 2`))
+	q.reads("#groups", "start delay, 95 %", "off", "hull-firmware")
+	q.reads("main", "Beside forecasts that know nothing of the design", "the same hour as it was last")
+	q.click("#take-over")
+	q.reads("#cause [role=status]", "Stored: Cluster brinewell-north", "revision 2")
+	d, err := c.Get(ctx, document.KindCluster, "brinewell-north", 0)
+	if err != nil || !strings.Contains(d.Text, "fact: pools.burst.boot") {
+		t.Errorf("%v %s", err, d.Text)
+	}
+}

@@ -1,0 +1,169 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { useNavigate, useSearchParams } from "react-router";
+import { api, take, type Work } from "../api/client";
+import { backtest, backtests } from "../api/queries";
+import { Notice, Trouble, Waiting } from "../parts/Section";
+import { Underway } from "../parts/Underway";
+import { useScenario } from "../parts/useScenario";
+import { here } from "../words";
+import { Answer } from "./backtest/Answer";
+
+/** What a scenario's simulation predicts, held beside what happened. */
+export function Backtest() {
+  const [query, setQuery] = useSearchParams();
+  const { scenario, all, list, error, none } = useScenario("/backtest", "Backtest", backtests);
+  if (error) return <Trouble error={error} />;
+  if (none) {
+    return (
+      <Notice>
+        There is no scenario yet to hold beside what happened. Store one first:{" "}
+        <code>tachyphor put my-design/</code>, or start with <code>tachyphor demo</code>.
+      </Notice>
+    );
+  }
+  if (!scenario || !all || !list) return <Waiting what="scenarios" />;
+  const chosen = Number(query.get("id"));
+  const id = chosen || list[0]?.id || 0;
+  const choose = (n: number) =>
+    setQuery((q) => {
+      q.set("id", String(n));
+      return q;
+    });
+  return (
+    <>
+      <div className="mt-8 flex flex-wrap items-baseline justify-between gap-x-4">
+        <h1 className="font-semibold text-2xl">Backtest</h1>
+        <p className="text-sm opacity-80">what the simulation predicts, beside what happened</p>
+      </div>
+      <Ask
+        key={scenario}
+        scenario={scenario}
+        scenarios={all.map((s) => s.name)}
+        list={list}
+        id={id}
+        choose={choose}
+      />
+      {id > 0 ? (
+        <Kept id={id} />
+      ) : (
+        <Notice>
+          Nothing was held beside {scenario} yet. Choose where its jobs come from and press <b>Hold beside</b>
+          . The same by the command line, with a job log:{" "}
+          <code>tachyphor backtest {scenario} --log export.csv</code>
+        </Notice>
+      )}
+    </>
+  );
+}
+
+function Ask({
+  scenario,
+  scenarios,
+  list,
+  id,
+  choose,
+}: {
+  scenario: string;
+  scenarios: string[];
+  list: Work[];
+  id: number;
+  choose: (id: number) => void;
+}) {
+  const queries = useQueryClient();
+  const go = useNavigate();
+  const [live, setLive] = useState(true);
+  const [asStored, setAsStored] = useState(false);
+  const [error, setError] = useState<unknown>(null);
+  const [busy, setBusy] = useState(false);
+  const ask = async () => {
+    setError(null);
+    setBusy(true);
+    try {
+      const w = take(await api.POST("/api/v1/backtests", { body: { scenario, live, asStored } }));
+      await queries.invalidateQueries({ queryKey: ["backtests", { scenario }] });
+      choose(w.id);
+    } catch (problem) {
+      setError(problem);
+    }
+    setBusy(false);
+  };
+  return (
+    <>
+      <div className="mt-4 flex flex-wrap items-center gap-x-5 gap-y-2 text-sm">
+        <label className="flex items-center gap-2">
+          scenario
+          <select
+            id="scenario"
+            className="select select-sm w-auto"
+            value={scenario}
+            onChange={(e) => go(`/backtest/${e.target.value}`)}
+          >
+            {scenarios.map((s) => (
+              <option key={s}>{s}</option>
+            ))}
+          </select>
+        </label>
+        <label className="flex items-center gap-2">
+          beside
+          <select
+            id="source"
+            className="select select-sm w-auto"
+            value={live ? "live" : "own"}
+            onChange={(e) => setLive(e.target.value === "live")}
+          >
+            <option value="live">the live records</option>
+            <option value="own">its workload's recorded jobs</option>
+          </select>
+        </label>
+        <label
+          className="flex items-center gap-2"
+          title="else all jobs under the newest revision of the scenario"
+        >
+          <input
+            id="as-stored"
+            type="checkbox"
+            className="checkbox checkbox-sm"
+            checked={asStored}
+            onChange={(e) => setAsStored(e.target.checked)}
+          />
+          each job under the revision that was stored when it came
+        </label>
+        <button type="button" id="ask" className="btn btn-primary btn-sm" disabled={busy} onClick={ask}>
+          {busy ? "Asking …" : "Hold beside"}
+        </button>
+        {list.length > 1 && (
+          <label className="flex items-center gap-2">
+            shown
+            <select
+              id="which"
+              className="select select-sm w-auto"
+              value={id}
+              onChange={(e) => choose(Number(e.target.value))}
+            >
+              {list.map((w) => (
+                <option key={w.id} value={w.id}>
+                  {w.id}, {here(w.asked)}
+                </option>
+              ))}
+            </select>
+          </label>
+        )}
+      </div>
+      {error !== null && <Trouble error={error} />}
+    </>
+  );
+}
+
+/** One backtest: how far it has come, or its answer. */
+function Kept({ id }: { id: number }) {
+  const found = useQuery(backtest(id));
+  if (found.error) return <Trouble error={found.error} />;
+  if (!found.data) return <Waiting what={`backtest ${id}`} />;
+  const w = found.data;
+  if (w.state === "failed") return <Trouble error={new Error(`The backtest failed: ${w.error}`)} />;
+  if (w.state === "cancelled")
+    return <Notice>The backtest was cancelled. Press Hold beside to begin again.</Notice>;
+  if (!w.result) return <Underway key={id} first={w} queryKey="backtests" />;
+  return <Answer id={id} b={w.result} />;
+}
