@@ -12,6 +12,7 @@ import (
 	"tachyphor/core/doubt"
 	"tachyphor/core/paired"
 	"tachyphor/core/portable"
+	"tachyphor/core/stats"
 	"tachyphor/core/units"
 	"tachyphor/core/world"
 )
@@ -57,7 +58,8 @@ func logLoss(sample []float64, y float64) float64 {
 type trial struct {
 	factor    float64
 	parts     []float64
-	own       float64 // what it would score if one of its runs were what was observed
+	groups    [][]float64 // the same of a few runs each; nil where there are too few
+	own       float64     // what it would score if one of its runs were what was observed
 	p95, cost float64
 }
 
@@ -91,6 +93,14 @@ func (s *search) scoreOf(read [][]reading) (t trial) {
 		t.parts[s.part[n]] += logLoss(buf, s.q.jobs[j].waited/second)
 	}
 	t.own = s.own(of)
+	for from := 0; len(of.delay) == repeats && from < repeats; from += groupOf {
+		some, parts := prediction{delay: of.delay[from : from+groupOf]}, make([]float64, s.parts)
+		for n, j := range s.list {
+			buf = some.sample(buf, j)
+			parts[s.part[n]] += logLoss(buf, s.q.jobs[j].waited/second)
+		}
+		t.groups = append(t.groups, parts)
+	}
 	last := read[len(read)-1]
 	for _, r := range last {
 		t.p95 += r.p95 / float64(len(last))
@@ -125,10 +135,29 @@ func (s *search) at(f *doubt.Fact, factor float64) (t trial, err error) {
 	return t, nil
 }
 
+// groupOf is how many runs are taken together to see how much a value owes to the runs' own chance.
+const groupOf = 4
+
+// around are the factors around the best at which it is looked at closer, with as many runs as the backtest itself has.
+var around = []float64{0.8, 0.9, 1, 1.12, 1.25}
+
+// closer tries a fact around a factor with more runs.
+func (s *search) closer(f *doubt.Fact, factor float64) (out []trial, err error) {
+	s.runs = repeats
+	for _, by := range around {
+		t, err := s.at(f, factor*by)
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, t)
+	}
+	return out, nil
+}
+
 // explain looks for the one fact whose change would explain most.
 func (q *Question) explain(out *Backtest, base [][]reading, workers int, progress paired.Progress) error {
 	s := &search{q: q, list: q.list(), runs: factRepeats, tell: progress, worker: workers}
-	s.all = max(1, len(q.facts)*len(factors)+mostClosed*closing)
+	s.all = max(1, len(q.facts)*len(factors)+mostClosed*closing+len(around))
 	stretches := map[int64]int{}
 	for _, j := range s.list {
 		at := int64(q.jobs[j].at / stretch)
@@ -188,6 +217,14 @@ func (q *Question) explain(out *Backtest, base [][]reading, workers int, progres
 		x := s.says(&q.facts[f], tried[f], as, *best(f))
 		x.Like = n > 0 && x.Share >= leastShare/2 && s.alike(best(order[0]), best(f))
 		out.Tried = append(out.Tried, x)
+	}
+	if len(out.Tried) > 0 && !out.Verdict.Agrees {
+		f := &q.facts[order[0]]
+		near, err := s.closer(f, out.Tried[0].Factor)
+		if err != nil {
+			return err
+		}
+		s.bounds(&out.Tried[0], f, near)
 	}
 	if len(out.Tried) > 0 && (out.Tried[0].Sure || out.Tried[0].Share >= leastShare) && !out.Verdict.Agrees {
 		out.Fact = &out.Tried[0]
@@ -328,6 +365,35 @@ func (s *search) says(f *doubt.Fact, tried []trial, as, best trial) Explained {
 	}
 	out.P95, out.Cost = best.p95-as.p95, best.cost-as.cost
 	return out
+}
+
+// bounds says a fact's value and its bounds by trials with more runs: as far as stretches of the time
+// tell, and what the runs owe to their own chance, told by groups of them.
+func (s *search) bounds(out *Explained, f *doubt.Fact, near []trial) {
+	whole := make([]float64, s.parts)
+	for d := range whole {
+		whole[d] = 1
+	}
+	out.Factor = leastOf(near, whole)
+	value, says := f.By(out.Factor)
+	out.Edit, out.Would = document.Plain(value), says
+	var byGroup, byStretch []float64
+	for g := range near[0].groups {
+		some := make([]trial, len(near))
+		for i := range near {
+			some[i] = trial{factor: near[i].factor, parts: near[i].groups[g]}
+		}
+		byGroup = append(byGroup, portable.Log(leastOf(some, whole)))
+	}
+	for _, weights := range s.draws() {
+		byStretch = append(byStretch, portable.Log(leastOf(near, weights)))
+	}
+	slices.Sort(byStretch)
+	mid := portable.Log(out.Factor)
+	chance := stats.Of(byGroup).Half // at 95 %, of their mean
+	low, high := mid-at(byStretch, 2.5), at(byStretch, 97.5)-mid
+	_, out.Low = f.By(portable.Exp(mid - math.Sqrt(float64(low*low)+float64(chance*chance))))
+	_, out.High = f.By(portable.Exp(mid + math.Sqrt(float64(high*high)+float64(chance*chance))))
 }
 
 // fitted is how many factors around the best a parabola is laid through.

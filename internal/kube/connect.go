@@ -8,7 +8,11 @@ import (
 	"os"
 	"slices"
 	"strings"
+	"sync"
 	"time"
+
+	"github.com/go-logr/logr"
+	"k8s.io/klog/v2"
 
 	apierrors "k8s.io/apimachinery/pkg/api/errors"
 	"k8s.io/client-go/dynamic"
@@ -83,8 +87,13 @@ const insideName = "in-cluster"
 
 func inCluster() bool { return os.Getenv("KUBERNETES_SERVICE_HOST") != "" }
 
+// quiet keeps client-go from writing to standard error by itself: what goes wrong is told by those
+// who asked.
+var quiet = sync.OnceFunc(func() { klog.SetLogger(logr.Discard()) })
+
 // Connect opens a connection; nothing is sent yet.
 func Connect(o Options) (*Cluster, error) {
+	quiet()
 	names, err := Contexts(o)
 	if err != nil {
 		return nil, err

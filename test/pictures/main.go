@@ -33,6 +33,7 @@ var pages = []page{
 	{name: "workload", path: "/workloads/week-38", see: "table"},
 	{name: "cluster", path: "/clusters/brinewell-north", see: "table"},
 	{name: "learn", path: "/learn", see: "#jobs", scroll: 620, upload: "demo/week-38.csv"},
+	{name: "backtest", path: "/backtest/weekday-lean", see: "canvas"},
 	{name: "frontier", path: "/frontier/weekday-lean", see: "#sentence", scroll: 330},
 }
 

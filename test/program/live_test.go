@@ -10,6 +10,7 @@ import (
 	"net"
 	"net/http"
 	"os"
+	"path/filepath"
 	"slices"
 	"strings"
 	"testing"
@@ -334,4 +335,42 @@ func zipped(t *testing.T, s string) string {
 		t.Fatal(err)
 	}
 	return b.String()
+}
+
+// In a pipe, a line is written for each change of an agent; no letter steers a terminal.
+func TestWatchInAPipe(t *testing.T) {
+	t.Parallel()
+	state, config := t.TempDir(), filepath.Join(t.TempDir(), "cluster.yaml")
+	running.Cluster(t, config, 40)
+	_, c := running.Serve(t, state, nil, "--kubeconfig", config)
+	putDemo(t, c, state)
+	done := make(chan ran, 1)
+	go func() {
+		done <- command(t, state, "watch", "slipway", "--kubeconfig", config, "--for", "12s", "--every", "100ms", "--beside",
+			filepath.Join(demoFolder, "scenarios", "weekday-lean.yaml"))
+	}()
+	time.Sleep(3 * time.Second) // it is connected by then, or sees the agent as it is later
+	if r := command(t, state, "rehearse", "compile-wide"); r.status != 0 {
+		t.Fatalf("%+v", r)
+	}
+	r := <-done
+	for _, words := range []string{"slipway/compile-wide-", " work on core-", " gone", "agents 1 (usual", "nodes 2 (usual", "agents on 1"} {
+		if r.status != 0 || !strings.Contains(r.out, words) || strings.Contains(r.out, "\x1b") {
+			t.Errorf("%q is not told: %+v", words, r)
+		}
+	}
+	for _, x := range []struct {
+		args   []string
+		status int
+		says   string
+	}{
+		{[]string{"watch"}, 2, "accepts 1 arg"},
+		{[]string{"watch", "slipway", "--every", "1ns"}, 2, "--every"},
+		{[]string{"watch", "slipway", "--kubeconfig", filepath.Join(t.TempDir(), "gone")}, 1, "kubeconfig"},
+		{[]string{"watch", "slipway", "--kubeconfig", config, "--context", "south"}, 1, `no context "south"`},
+	} {
+		if r := command(t, state, x.args...); r.status != x.status || !strings.Contains(r.err, x.says) {
+			t.Errorf("%v: %+v", x.args, r)
+		}
+	}
 }

@@ -2626,7 +2626,7 @@ export interface components {
             says: string;
             /**
              * Format: double
-             * @description How much of the error beyond chance it would explain, at most 1.
+             * @description How much of the error it would explain, of that and of what it leaves beyond chance; at most 1.
              */
             share: number;
             /** @description That it explains any is more than chance. */

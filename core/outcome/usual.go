@@ -1,0 +1,108 @@
+package outcome
+
+import (
+	"slices"
+	"time"
+
+	"tachyphor/core/paired"
+	"tachyphor/core/sim"
+	"tachyphor/core/units"
+	"tachyphor/core/world"
+)
+
+// A Band is what is usual of a quantity: the middle, and that between which it is nine times in
+// ten.
+type Band struct {
+	Low  float64 `json:"low" doc:"Less one time in twenty."`
+	Mid  float64 `json:"mid" doc:"Less half of the time."`
+	High float64 `json:"high" doc:"More one time in twenty."`
+}
+
+// A UsualHour is what is usual for an hour of the week.
+type UsualHour struct {
+	Waiting Band `json:"waiting" doc:"Jobs submitted and not started."`
+	Agents  Band `json:"agents" doc:"Agents that there are."`
+	Nodes   Band `json:"nodes" doc:"Nodes, booting ones included."`
+}
+
+// A UsualWeek is what is usual for every hour of the week in a design, from Monday 00:00 in a zone.
+type UsualWeek struct {
+	Scenario string         `json:"scenario" doc:"Name of the scenario."`
+	Zone     units.Zone     `json:"zone" doc:"Time zone of the hours."`
+	Repeats  int            `json:"repeats" doc:"Runs that it is of."`
+	Hours    [168]UsualHour `json:"hours" doc:"By hour of the week; all zero where the simulated span does not have it."`
+}
+
+// usualRepeats is how many runs what is usual is of.
+const usualRepeats = 20
+
+// Usual runs a world and says what is usual for every hour of its week: of all repeats, the means
+// over the short stretches that lines are kept by.
+func Usual(w *world.World, workers int, progress paired.Progress) (*UsualWeek, error) {
+	type lines struct {
+		width                  units.Duration
+		waiting, agents, nodes []float64
+	}
+	means := func(l sim.Line, width units.Duration) []float64 {
+		out := make([]float64, len(l.Area))
+		for b, a := range l.Area {
+			in := min(units.Duration(b+1)*width, w.Plan.Span) - units.Duration(b)*width
+			out[b] = a.Float() / float64(in)
+		}
+		return out
+	}
+	study := paired.Study[lines]{
+		Worlds: []*world.World{w}, Draws: paired.Draws(usualRepeats, 0), Workers: workers, Progress: progress,
+		Read: func(_, _ int, t *sim.Trace) (l lines, _ error) {
+			l.width, l.waiting = t.Lines.Width, means(t.Lines.Waiting, t.Lines.Width)
+			sum := func(list []sim.Line) []float64 {
+				out := make([]float64, len(l.waiting))
+				for _, line := range list {
+					for i, v := range means(line, t.Lines.Width) {
+						out[i] += v
+					}
+				}
+				return out
+			}
+			l.agents, l.nodes = sum(t.Lines.Agents[:]), sum(t.Lines.Nodes)
+			return l, nil
+		},
+	}
+	read, err := study.Run()
+	if err != nil {
+		return nil, err
+	}
+	out := &UsualWeek{Scenario: w.Scenario, Zone: w.Zone, Repeats: usualRepeats}
+	var values [168][3][]float64
+	for _, l := range read[0] {
+		for i := range l.waiting {
+			at := units.Duration(i) * l.width
+			if at < w.Plan.Warmup {
+				continue
+			}
+			t := w.Start.Add(time.Duration(at)).In(w.Zone.Location())
+			h := (int(t.Weekday())+6)%7*24 + t.Hour()
+			for q, list := range [][]float64{l.waiting, l.agents, l.nodes} {
+				values[h][q] = append(values[h][q], list[i])
+			}
+		}
+	}
+	for h := range values {
+		for q, into := range []*Band{&out.Hours[h].Waiting, &out.Hours[h].Agents, &out.Hours[h].Nodes} {
+			list := values[h][q]
+			if len(list) == 0 {
+				continue
+			}
+			slices.Sort(list)
+			at := func(p float64) float64 { return rounded(list[min(len(list)-1, int(p*float64(len(list))))]) }
+			*into = Band{at(0.05), at(0.5), at(0.95)}
+		}
+	}
+	return out, nil
+}
+
+// At is what is usual at a moment.
+func (u *UsualWeek) At(t time.Time) UsualHour {
+	t = t.In(u.Zone.Location())
+	return u.Hours[(int(t.Weekday())+6)%7*24+t.Hour()]
+}
