@@ -7,6 +7,7 @@ import (
 	"net/url"
 	"strconv"
 
+	"tachyphor/core/outcome"
 	"tachyphor/wire"
 )
 
@@ -92,4 +93,25 @@ func (c *Client) NewEventsToken(ctx context.Context, name string, days int) (wir
 func (c *Client) EndToken(ctx context.Context, id string) error {
 	_, err := c.call(ctx, request{method: "DELETE", path: "/tokens/" + url.PathEscape(id)}, nil)
 	return err
+}
+
+// Agents tells how agents stand in a namespace of a cluster that the service reaches, those of one
+// template or, where that is empty, all; an empty cluster means the service's usual cluster.
+func (c *Client) Agents(ctx context.Context, cluster, namespace, template string, limit int) (wire.Watched, error) {
+	q := url.Values{"namespace": {namespace}, "limit": {strconv.Itoa(limit)}}
+	for key, value := range map[string]string{"context": cluster, "template": template} {
+		if value != "" {
+			q.Set(key, value)
+		}
+	}
+	var w wire.Watched
+	_, err := c.call(ctx, request{method: "GET", path: "/live/agents", query: q}, &w)
+	return w, err
+}
+
+// Usual says what is usual for every hour of the week in a scenario.
+func (c *Client) Usual(ctx context.Context, scenario string) (*outcome.UsualWeek, error) {
+	u := new(outcome.UsualWeek)
+	_, err := c.call(ctx, request{method: "GET", path: "/scenarios/" + url.PathEscape(scenario) + "/usual"}, u)
+	return u, err
 }

@@ -273,7 +273,7 @@ func (q *Question) Answer(workers int, progress paired.Progress) (*Backtest, err
 	out.score(q, of, list)
 	out.judge()
 	if !q.alone {
-		if err := q.explain(out, read, workers, func(done float64) bool { return own(first + (1-first)*done) }); err != nil {
+		if err := q.explain(out, read, workers, func(done float64) bool { return own(first + float64((1-first)*done)) }); err != nil {
 			return nil, err
 		}
 	}

@@ -125,7 +125,7 @@ func (s *search) at(f *doubt.Fact, factor float64) (t trial, err error) {
 		worlds = append(worlds, asRun(w))
 	}
 	from, step := float64(s.done)/float64(s.all), 1/float64(s.all)
-	read, err := s.q.run(worlds, s.runs, s.worker, func(done float64) bool { return s.tell(min(1, from+done*step)) })
+	read, err := s.q.run(worlds, s.runs, s.worker, func(done float64) bool { return s.tell(min(1, from+float64(done*step))) })
 	if err != nil {
 		return t, err
 	}
@@ -266,7 +266,7 @@ func (s *search) alike(best, other *trial) bool {
 	for _, weights := range s.draws() {
 		less := 0.0
 		for d, w := range weights {
-			less += w * (other.parts[d] - best.parts[d])
+			less += float64(w * (other.parts[d] - best.parts[d]))
 		}
 		if less <= 0 {
 			as++
@@ -350,7 +350,7 @@ func (s *search) says(f *doubt.Fact, tried []trial, as, best trial) Explained {
 		values = append(values, leastOf(tried, weights))
 		gain := 0.0
 		for d, w := range weights {
-			gain += w * (as.parts[d] - best.parts[d])
+			gain += float64(w * (as.parts[d] - best.parts[d]))
 		}
 		gains = append(gains, gain)
 	}
@@ -407,7 +407,7 @@ func leastOf(tried []trial, weights []float64) float64 {
 	best := 0
 	for i := range tried {
 		for d, w := range weights {
-			scores[i] += w * tried[i].parts[d]
+			scores[i] += float64(w * tried[i].parts[d])
 		}
 		if scores[i] < scores[best] {
 			best = i

@@ -78,10 +78,10 @@ func ranged(values []float64, sure float64) (mid, low, high float64) {
 	f := stats.Of(logs)
 	var ss float64
 	for _, l := range logs {
-		ss += (l - f.Mean) * (l - f.Mean)
+		ss += float64((l - f.Mean) * (l - f.Mean))
 	}
-	t := distuv.StudentsT{Mu: 0, Sigma: 1, Nu: n - 1}.Quantile(0.5 + sure/2)
-	half := t * math.Sqrt(ss/(n-1)*(1+1/n))
+	t := distuv.StudentsT{Mu: 0, Sigma: 1, Nu: n - 1}.Quantile(0.5 + float64(sure/2))
+	half := float64(t * math.Sqrt(ss/(n-1)*(1+1/n)))
 	return portable.Exp(f.Mean), portable.Exp(f.Mean - half), portable.Exp(f.Mean + half)
 }
 
@@ -262,7 +262,7 @@ func (b *Backtest) score(q *Question, of prediction, list []int) {
 			return
 		}
 		b.Scores.Compare++
-		b.Scores.OfThese += x * second
+		b.Scores.OfThese += float64(x * second)
 		b.Scores.Again += loss(slices.Clone(again), q.jobs[j].waited)
 		b.Scores.ByHour += loss(slices.Clone(byHour), q.jobs[j].waited)
 	})

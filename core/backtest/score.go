@@ -22,7 +22,7 @@ func loss(sample []float64, y float64) float64 {
 		} else {
 			off += y - x
 		}
-		among += float64(2*i-n+1) * x // the sum over pairs, once each
+		among += float64(float64(2*i-n+1) * x) // the sum over pairs, once each
 	}
 	out := off / float64(n)
 	if n > 1 {

@@ -115,6 +115,7 @@ func Operations(api huma.API, s *server) {
 	s.backtestOperations(api)
 	s.eventOperations(api)
 	s.liveOperations(api)
+	s.agentOperations(api)
 	s.tokenOperations(api)
 }
 

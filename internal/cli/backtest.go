@@ -25,17 +25,17 @@ import (
 
 // backtestFlags are the flags of backtest.
 type backtestFlags struct {
-	learnJobsFlags
-	with       []string
-	workers    int
-	log        []string
-	live       bool
-	project    string
-	scoreFrom  string
-	asStored   bool
-	quick      bool
-	apply      bool
-	runQuietly bool
+	learn.Asked // of the log
+	with        []string
+	workers     int
+	log         []string
+	live        bool
+	project     string
+	scoreFrom   string
+	asStored    bool
+	quick       bool
+	apply       bool
+	quiet       bool
 }
 
 func (p *program) backtestCommand() *cobra.Command {
@@ -83,7 +83,7 @@ Only jobs that came after the facts were measured are scored, where the cluster 
 	fl.BoolVar(&f.SkipBad, "skip-bad", false, "leave rows out that cannot be read")
 	fl.StringArrayVar(&f.with, "with", nil, "with FILE: file or folder with more documents (may be repeated)")
 	fl.IntVar(&f.workers, "workers", runtime.NumCPU(), "with FILE: runs at once; what is told does not depend on it")
-	fl.BoolVarP(&f.runQuietly, "quiet", "q", false, "no progress")
+	fl.BoolVarP(&f.quiet, "quiet", "q", false, "no progress")
 	return c
 }
 
@@ -181,7 +181,7 @@ func (p *program) backtestHere(ctx context.Context, file string, f backtestFlags
 	}
 	var b *backtest.Backtest
 	var few error // it cannot be judged, which is no defect
-	err = p.compute(ctx, "backtest of "+in.Scenario.Name, f.runQuietly, seedOf(in), func(progress paired.Progress) (err error) {
+	err = p.compute(ctx, "backtest of "+in.Scenario.Name, f.quiet, seedOf(in), func(progress paired.Progress) (err error) {
 		if b, err = question.Answer(workers, progress); errors.Is(err, backtest.ErrTooFew) {
 			few, err = err, nil
 		}
@@ -284,7 +284,7 @@ func (p *program) backtestThere(ctx context.Context, scenario string, f backtest
 	if err != nil {
 		return unknown(err, "scenarios")
 	}
-	if err := p.watch(ctx, c, "backtest of "+asked.About, f.runQuietly, asked.ID); err != nil {
+	if err := p.watch(ctx, c, "backtest of "+asked.About, f.quiet, asked.ID); err != nil {
 		return err
 	}
 	if err := p.printBacktest(ctx, c, asked.ID); err != nil || !f.apply {

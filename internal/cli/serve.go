@@ -2,6 +2,7 @@ package cli
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"io"
 	"log/slog"
@@ -22,10 +23,14 @@ type serveFlags struct {
 	hosts                                 []string
 	kubeconfig                            string
 	reach, image                          string
+	liveDays                              int
+	liveRuns                              int64
 }
 
 func (f *serveFlags) add(c *cobra.Command) {
 	fl := c.Flags()
+	fl.IntVar(&f.liveDays, "live-days", 400, "keep what was told of jobs for so many days")
+	fl.Int64Var(&f.liveRuns, "live-runs", 2_000_000, "and so many runs at most; the oldest go")
 	fl.StringVar(&f.listen, "listen", "", "address to listen on; absent: "+wire.DefaultAddress+", or a free port when that is taken")
 	fl.StringVar(&f.database, "database", os.Getenv("TACHYPHOR_DATABASE"),
 		"MariaDB to use, as user:password@tcp(host:port)/name (better: TACHYPHOR_DATABASE); absent: a private one in the state folder")
@@ -94,6 +99,8 @@ type Serving struct {
 	State, Address, Database, Version string
 	Hosts                             []string
 	Cluster                           kube.Options
+	LiveDays                          int    // how long what was told of jobs is kept
+	LiveRuns                          int64  // and how many runs at most
 	Reach, Image                      string // how pods of it reach the service, and what they run
 	Pretended                         bool   // it is the demo's own
 	Log                               *slog.Logger
@@ -128,7 +135,11 @@ func (p *program) serve(ctx context.Context, f serveFlags, load func(context.Con
 		}
 		defer func() { _ = stands.Close() }()
 	}
+	if f.liveDays < 1 || f.liveDays > 36500 || f.liveRuns < 1 {
+		return errors.New("--live-days and --live-runs: expected 1 day (36500 at most) and 1 run at least")
+	}
 	s, err := p.host.Start(ctx, Serving{
+		LiveDays: f.liveDays, LiveRuns: f.liveRuns,
 		State: p.state, Address: f.listen, Database: f.database, Hosts: f.hosts, Version: Version, Cluster: reach, Log: log,
 		Reach: f.reach, Image: f.image, Pretended: pretended,
 	})

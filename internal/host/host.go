@@ -4,9 +4,11 @@ package host
 import (
 	"context"
 	"io"
+	"time"
 
 	"tachyphor/internal/api"
 	"tachyphor/internal/cli"
+	"tachyphor/internal/intake"
 	"tachyphor/internal/service"
 	"tachyphor/internal/standin/cluster"
 	"tachyphor/internal/work"
@@ -22,8 +24,11 @@ func (Here) Start(ctx context.Context, c cli.Serving) (cli.Served, error) {
 	if c.Pretended && c.Image == "" {
 		c.Image = cluster.OwnImage
 	}
+	room := intake.DefaultRoom
+	room.Age, room.Runs = time.Duration(c.LiveDays)*24*time.Hour, c.LiveRuns
 	s, err := service.Start(ctx, service.Config{
-		Far: work.Far{Reach: c.Reach, Image: c.Image}, Near: c.Pretended && c.Reach == "", Cluster: c.Cluster, State: c.State, Address: c.Address, Database: c.Database, Hosts: c.Hosts,
+		Live: room,
+		Far:  work.Far{Reach: c.Reach, Image: c.Image}, Near: c.Pretended && c.Reach == "", Cluster: c.Cluster, State: c.State, Address: c.Address, Database: c.Database, Hosts: c.Hosts,
 		Version: c.Version, Console: web.Console(), Log: c.Log,
 	})
 	if err != nil {

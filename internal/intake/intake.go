@@ -25,9 +25,15 @@ const sweepEvery = 10 * time.Minute
 // ErrFull says that more waits to be stored than may; it was not taken.
 var ErrFull = errors.New("more comes in than can be stored")
 
+// Records are where messages go: a *store.Store.
+type Records interface {
+	PutLive(ctx context.Context, list []live.Message) (counted []bool, err error)
+	DropLive(ctx context.Context, room store.LiveRoom) (dropped int64, err error)
+}
+
 // An Intake stores messages until Close.
 type Intake struct {
-	store *store.Store
+	store Records
 	log   *slog.Logger
 	room  store.LiveRoom
 
@@ -69,7 +75,7 @@ type answer struct {
 var DefaultRoom = store.LiveRoom{Age: 400 * 24 * time.Hour, Runs: 2_000_000, Memory: 8 * 24 * time.Hour, Messages: 5_000_000}
 
 // Start begins to take in.
-func Start(s *store.Store, log *slog.Logger, room store.LiveRoom) *Intake {
+func Start(s Records, log *slog.Logger, room store.LiveRoom) *Intake {
 	ctx, stop := context.WithCancel(context.Background())
 	x := &Intake{store: s, log: log, room: room, parcels: make(chan parcel, mostWaiting), ended: make(chan struct{}), stop: stop}
 	go x.run(ctx)

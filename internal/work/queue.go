@@ -8,6 +8,7 @@ import (
 	"sync/atomic"
 	"time"
 
+	"tachyphor/core/outcome"
 	"tachyphor/core/sim"
 	"tachyphor/internal/kept"
 	"tachyphor/internal/kube"
@@ -29,6 +30,8 @@ const (
 	liveAtOnce = 4
 	// longestLive is how long live work may take.
 	longestLive = 15 * time.Minute
+	// usualKept is how many scenarios it is kept of what is usual in them.
+	usualKept = 50
 	// mostOpen is how much work may wait or run at once.
 	mostOpen = 200
 )
@@ -58,6 +61,8 @@ type Queue struct {
 	closed  bool
 	traces  *kept.Kept[*sim.Trace]
 	results *kept.Kept[result]
+	usual   *kept.Kept[*outcome.UsualWeek]
+	watched watching
 
 	finished, failed atomic.Int64
 }
@@ -71,6 +76,7 @@ func Start(s *store.Store, l *library.Library, log *slog.Logger, full func() err
 		Library: l, store: s, log: log, holder: store.NewHolder(), full: full, cluster: cluster, far: far,
 		room: &room{workers: cores(), all: memory.Work(memory.Limit())},
 		ring: make(chan struct{}, 1), ctx: ctx, stop: stop, running: map[uint64]*Job{},
+		usual:   kept.New(usualKept, 1, func(*outcome.UsualWeek) int { return 1 }),
 		results: kept.New(resultBytes, 2, func(r result) int { return r.bytes }),
 		traces:  kept.New(jobsKept, 1, func(t *sim.Trace) int { return max(len(t.Records), jobsKept/10) }),
 	}

@@ -16,13 +16,22 @@ import (
 // explains the difference is taken over.
 func TestLiveAndBacktest(t *testing.T) {
 	t.Parallel()
-	s, c := running.Start(t)
+	s, c := running.StartWithCluster(t)
 	load(t, c)
 	ctx := context.Background()
 	q := sit(t, s, s.Link, 1280, 800, false)
 	q.see("main h2")
 	q.must(q.p.Press("v"))
 	q.reads("main", "Nothing was told of jobs yet", "tachyphor token new collector")
+	q.must(q.p.Type("#namespace", "slipway"))
+	q.click("#follow")
+	q.reads("#agents", "There are no agents in slipway", "brinewell-north")
+	q.must(q.p.Choose("#beside", "weekday-lean"))
+	q.reads("#counts", "usual")
+	if _, err := c.Try(ctx, "rehearsal", "compile-wide", "", ""); err != nil {
+		t.Fatal(err)
+	}
+	q.reads("#agents", "compile-wide-", "gone")
 	list, err := jobs.Read(bytes.NewReader(demo.AsItWent))
 	if err != nil {
 		t.Fatal(err)

@@ -321,3 +321,23 @@ export const liveJobs = (state: Schemas["LiveJob"]["state"] | "") =>
     refetchInterval: beat,
     placeholderData: (before) => before,
   });
+
+/** Agents in a namespace of the cluster, as they stand now. */
+export const agents = (namespace: string) =>
+  queryOptions({
+    queryKey: ["live", "agents", namespace],
+    queryFn: async () => take(await api.GET("/api/v1/live/agents", { params: { query: { namespace } } })),
+    refetchInterval: 2000,
+    enabled: namespace !== "",
+    retry: false,
+  });
+
+/** What is usual for every hour of the week in a scenario. */
+export const usual = (scenario: string) =>
+  queryOptions({
+    queryKey: ["scenarios", scenario, "usual"],
+    queryFn: async () =>
+      take(await api.GET("/api/v1/scenarios/{name}/usual", { params: { path: { name: scenario } } })),
+    staleTime: Number.POSITIVE_INFINITY,
+    enabled: scenario !== "",
+  });

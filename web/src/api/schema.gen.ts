@@ -473,6 +473,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/live/agents": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List the agents in a cluster, as they stand now
+         * @description They are followed from when they are first asked for until a minute after they are asked for last.
+         */
+        get: operations["list-agents"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/live/cut": {
         parameters: {
             query?: never;
@@ -812,6 +832,26 @@ export interface paths {
          * @description The ETag is that of its document.
          */
         get: operations["get-scenario"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/scenarios/{name}/usual": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Say what is usual for every hour of the week in a scenario
+         * @description Jobs that wait, agents and nodes: the middle, and that between which they are nine times in ten, over 20 runs.
+         */
+        get: operations["usual"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1623,6 +1663,23 @@ export interface components {
             reason: string;
             /** @description Of answers of Prometheus: the series, by its name and labels. */
             series?: string;
+        };
+        Band: {
+            /**
+             * Format: double
+             * @description More one time in twenty.
+             */
+            high: number;
+            /**
+             * Format: double
+             * @description Less one time in twenty.
+             */
+            low: number;
+            /**
+             * Format: double
+             * @description Less half of the time.
+             */
+            mid: number;
         };
         Bearing: {
             /** @description The aim in words. */
@@ -6341,6 +6398,27 @@ export interface components {
              */
             use: "work" | "start" | "lost" | "idle" | "stranded" | "empty" | "controller";
         };
+        UsualHour: {
+            /** @description Agents that there are. */
+            agents: components["schemas"]["Band"];
+            /** @description Nodes, booting ones included. */
+            nodes: components["schemas"]["Band"];
+            /** @description Jobs submitted and not started. */
+            waiting: components["schemas"]["Band"];
+        };
+        UsualWeek: {
+            /** @description By hour of the week; all zero where the simulated span does not have it. */
+            hours: components["schemas"]["UsualHour"][];
+            /**
+             * Format: int64
+             * @description Runs that it is of.
+             */
+            repeats: number;
+            /** @description Name of the scenario. */
+            scenario: string;
+            /** @description Time zone of the hours. */
+            zone: string;
+        };
         Value: {
             Plain: unknown;
         };
@@ -6416,6 +6494,98 @@ export interface components {
             withoutNs: number;
             /** @description The usual comparison beside the truth, in a sentence; empty where it does not mislead. */
             words: string;
+        };
+        Watched: {
+            /**
+             * Format: int64
+             * @description Agents that there are.
+             */
+            agents: number;
+            /**
+             * Format: date-time
+             * @description When.
+             */
+            at: string;
+            /** @description What is wrong where the cluster does not answer: what is told is as it was. */
+            away?: string;
+            /**
+             * Format: int64
+             * @description For how long it has not.
+             */
+            awayNs?: number;
+            /** @description What may not be read. */
+            blind?: string[];
+            /** @description The cluster. */
+            context: string;
+            /** @description Those that are stuck first, then those that wait, then the youngest. */
+            list: components["schemas"]["WatchedAgent"][];
+            /** @description The namespace that is watched; empty: all. */
+            namespace: string;
+            /**
+             * Format: int64
+             * @description Nodes of the cluster, as far as they may be read.
+             */
+            nodes: number;
+            /**
+             * Format: int64
+             * @description Nodes that agents are on.
+             */
+            on: number;
+            /**
+             * Format: int64
+             * @description On a node, and not at work yet.
+             */
+            starting: number;
+            /**
+             * Format: int64
+             * @description With which something is wrong.
+             */
+            stuck: number;
+            /** @description Only agents of this template. */
+            template?: string;
+            /**
+             * Format: int64
+             * @description Of these, without a node.
+             */
+            waiting: number;
+            /**
+             * Format: int64
+             * @description At work.
+             */
+            working: number;
+        };
+        WatchedAgent: {
+            /**
+             * Format: int64
+             * @description How long ago it was asked for.
+             */
+            ageNs: number;
+            /** @description What to do, where something is wrong. */
+            do?: string;
+            /** @description Its namespace. */
+            namespace: string;
+            /** @description Node that it is on. */
+            node?: string;
+            /**
+             * @description What it waits for, or does.
+             * @enum {string}
+             */
+            phase: "placing" | "node" | "image" | "setup" | "work" | "wipe" | "gone";
+            /** @description Name of the pod. */
+            pod: string;
+            /** @description How it stands, in a sentence. */
+            says: string;
+            /**
+             * Format: int64
+             * @description How long it has been in that phase.
+             */
+            sinceNs: number;
+            /** @description Its life so far, phase by phase; the last grows. */
+            stretches: components["schemas"]["Stretch"][];
+            /** @description Something is wrong with it. */
+            stuck: boolean;
+            /** @description What it was made from, as far as its owner or name tells. */
+            template?: string;
         };
         WeighRequest: {
             /** @description Class whose break-even is drawn; absent: the one with most to win. */
@@ -7712,6 +7882,44 @@ export interface operations {
             };
         };
     };
+    "list-agents": {
+        parameters: {
+            query: {
+                /** @description Namespace. */
+                namespace: string;
+                /** @description Only agents of this template. */
+                template?: string;
+                /** @description Cluster; absent: the service's usual one. */
+                context?: string;
+                /** @description Most entries; counts are of all. */
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Watched"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "cut-live": {
         parameters: {
             query?: never;
@@ -8361,6 +8569,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Scenario"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    usual: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name of the scenario. */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UsualWeek"];
                 };
             };
             /** @description Error */

@@ -8,6 +8,7 @@ import { DataTable } from "../parts/DataTable";
 import { Notice, Section, Trouble, Waiting } from "../parts/Section";
 import { useTitle } from "../parts/useTitle";
 import { asWritten, count, duration, here } from "../words";
+import { Agents } from "./live/Agents";
 
 type Job = Schemas["LiveJob"];
 type State = Job["state"];
@@ -27,8 +28,9 @@ export function Live() {
     <>
       <div className="mt-8 flex flex-wrap items-baseline justify-between gap-x-4">
         <h1 className="font-semibold text-2xl">Live</h1>
-        <p className="text-sm opacity-80">jobs, as build systems told them while they happened</p>
+        <p className="text-sm opacity-80">agents and jobs, while they happen</p>
       </div>
+      <Agents />
       {l.runs === 0 ? (
         <Notice>
           Nothing was told of jobs yet. A build system, or an OpenTelemetry Collector, does with a token of
@@ -38,7 +40,7 @@ export function Live() {
         </Notice>
       ) : (
         <>
-          <p id="sum" className="mt-2 max-w-4xl">
+          <p id="sum" className="mt-8 max-w-4xl">
             {count(l.runs)} runs from {asWritten(l.from ?? "")} to {asWritten(l.to ?? "")} UTC, pipelines
             among them; {count(l.open)} without an end. Last heard {l.heard ? here(l.heard) : "never"}. Kept
             for {count(l.days)} days, {count(l.most)} at most.
