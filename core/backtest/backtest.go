@@ -6,6 +6,7 @@ package backtest
 import (
 	"errors"
 	"fmt"
+	"math"
 	"slices"
 	"time"
 
@@ -54,6 +55,7 @@ type Question struct {
 	start   time.Time // of simulated time
 	classes []string
 	alone   bool // no facts are tried
+	whole   bool // the log tells whole seconds
 }
 
 type design struct {
@@ -103,7 +105,7 @@ func Ask(designs []Design, observed map[string]demand.Observed, o Options) (*Que
 		if w.Log == nil {
 			return nil, errors.New("the workload's jobs are not recorded")
 		}
-		q.designs = append(q.designs, design{d, asRun(w)})
+		q.designs = append(q.designs, design{d, w})
 	}
 	first := q.designs[0].w
 	q.start, q.zone = first.Start, first.Zone
@@ -113,6 +115,10 @@ func Ask(designs []Design, observed map[string]demand.Observed, o Options) (*Que
 	cluster := &designs[len(designs)-1].In.Cluster.Value.(*document.Cluster).Spec
 	q.split = splitOf(cluster, first, o.From)
 	q.take(observed)
+	q.whole = wholeSeconds(q.jobs)
+	for d := range q.designs {
+		q.designs[d].w = q.asRun(q.designs[d].w)
+	}
 	if n := q.scored(); n < Least {
 		return nil, fmt.Errorf("%w: of %d jobs it is known how long they waited (%s); at least %d are needed", ErrTooFew, n, q.left.says(), Least)
 	}
@@ -122,10 +128,18 @@ func Ask(designs []Design, observed map[string]demand.Observed, o Options) (*Que
 	return q, nil
 }
 
-// asRun is a world as it is run here: jobs take as long as they took.
-func asRun(w *world.World) *world.World {
+// asRun is a world as it is run here: jobs take as long as they took, and where a log tells whole
+// seconds, came in the middle of theirs: by what was cut off they would all come half a second early,
+// many of them just at a round of the controller.
+func (q *Question) asRun(w *world.World) *world.World {
 	w = w.AsTaken()
 	w.Plan.Repeats = repeats
+	if q.whole {
+		w.Log.List = slices.Clone(w.Log.List)
+		for i := range w.Log.List {
+			w.Log.List[i].Submitted += units.Second / 2
+		}
+	}
 	return w
 }
 
@@ -173,6 +187,18 @@ func (q *Question) take(observed map[string]demand.Observed) {
 		}
 		q.jobs = append(q.jobs, j)
 	}
+}
+
+// wholeSeconds reports whether a log tells whole seconds alone: a wait is then the difference of two
+// moments that were cut off, and what is predicted is cut off likewise.
+func wholeSeconds(jobs []job) bool {
+	whole := 0
+	for i := range jobs {
+		if s := jobs[i].waited / second; math.Abs(s-math.Round(s)) < 2e-3 {
+			whole++
+		}
+	}
+	return whole*10 >= 9*len(jobs)
 }
 
 // scored counts the jobs that are scored.
@@ -326,6 +352,9 @@ func (q *Question) run(worlds []*world.World, runs, workers int, progress paired
 				}
 				if over := t.Over(q.jobs[i].index); over >= 0 && rec.Started >= 0 {
 					r.lead[i] = float32(float64(over-from) / second)
+				}
+				if q.whole && r.delay[i] >= 0 { // as such a log would tell it
+					r.delay[i] = float32(math.Floor(from.Seconds()+float64(r.delay[i])) - math.Floor(from.Seconds()))
 				}
 			}
 			return r, nil

@@ -1,10 +1,11 @@
 package backtest_test
 
 import (
-	"encoding/json"
 	"errors"
 	"fmt"
+	"math"
 	"os"
+	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -17,6 +18,7 @@ import (
 	"tachyphor/core/document"
 	"tachyphor/core/doubt"
 	"tachyphor/core/sim"
+	"tachyphor/core/units"
 	"tachyphor/core/world"
 	"tachyphor/test/worlds"
 )
@@ -78,19 +80,31 @@ func demo(t testing.TB, scenario string) world.Input {
 	return in
 }
 
-func TestLook(t *testing.T) {
-	if os.Getenv("LOOK") == "" {
-		t.Skip()
+// A log that tells whole seconds is held beside what such a log would tell.
+func TestWholeSeconds(t *testing.T) {
+	text, jobs, err := worlds.DemoText("weekday-lean")
+	if err != nil {
+		t.Fatal(err)
 	}
-	in := demo(t, "weekday-lean")
-	truth := in
-	if p := os.Getenv("FACT"); p != "" {
-		var v any
-		_ = json.Unmarshal([]byte(os.Getenv("VALUE")), &v)
-		truth = changed(t, in, p, v)
+	w, err := worlds.Parse(text, jobs)
+	if err != nil {
+		t.Fatal(err)
 	}
-	began := time.Now()
-	q, err := backtest.Ask([]backtest.Design{{In: in}}, lived(t, truth, 99), backtest.Options{Now: now, Facts: os.Getenv("FACTS") != ""})
+	trace, err := sim.Run(w.AsTaken(), 7, 1000, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	observed := map[string]demand.Observed{}
+	for j := range trace.Records {
+		if r := &trace.Records[j]; r.Started >= 0 {
+			observed[trace.Jobs.ID(j)] = demand.Observed{Waited: r.Started/units.Second*units.Second - trace.From(j)/units.Second*units.Second, Took: -1}
+		}
+	}
+	in, err := worlds.Read(text, regexp.MustCompile(`\.\d+Z`).ReplaceAllString(jobs, "Z"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	q, err := backtest.Ask([]backtest.Design{{In: in}}, observed, backtest.Options{Now: now})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -98,14 +112,14 @@ func TestLook(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	t.Log(time.Since(began))
-	b.Hours, b.Shape = nil, nil
-	text, _ := json.MarshalIndent(b, "", " ")
-	t.Log(string(text[:min(len(text), 10)]))
-	for _, f := range b.Tried {
-		t.Logf("%+v", f)
+	for _, p := range b.Groups[0].Delay[:3] {
+		if p.Off || math.Abs(p.Predicted-p.Observed) > 0.1*p.Observed {
+			t.Errorf("%g %%: predicted %v, observed %v", p.P, units.Duration(p.Predicted).Short(), units.Duration(p.Observed).Short())
+		}
 	}
-	t.Log(b.Verdict.Says, b.Next)
+	if len(b.Groups[0].Lead) != 0 {
+		t.Errorf("lead times of jobs whose end nobody knows: %+v", b.Groups[0].Lead)
+	}
 }
 
 // recorded is a random world whose jobs come as they came once, each with the time that it

@@ -122,7 +122,7 @@ func (s *search) at(f *doubt.Fact, factor float64) (t trial, err error) {
 		if err != nil {
 			return t, err
 		}
-		worlds = append(worlds, asRun(w))
+		worlds = append(worlds, s.q.asRun(w))
 	}
 	from, step := float64(s.done)/float64(s.all), 1/float64(s.all)
 	read, err := s.q.run(worlds, s.runs, s.worker, func(done float64) bool { return s.tell(min(1, from+float64(done*step))) })

@@ -130,7 +130,7 @@ function View({ w, beside }: { w: Schemas["Watched"]; beside: string }) {
                   </span>
                   <Bar list={segments(a)} whole={oldest} label={a.pod} />
                   <span className="text-right tabular-nums">
-                    {a.phase} {duration(a.phase === "gone" ? a.ageNs : a.sinceNs)}
+                    {a.phase} {duration(whole(a.phase === "gone" ? a.ageNs : a.sinceNs))}
                   </span>
                 </div>
                 {a.stuck && (
@@ -163,6 +163,9 @@ function hourOf(u: Schemas["UsualWeek"], at: Date) {
   return u.hours[day * 24 + Number(part("hour"))];
 }
 
+/** Whole seconds: what grows is told no finer. */
+const whole = (ns: number) => Math.floor(ns / 1e9) * 1e9;
+
 const round = (x: number) => (x >= 10 || Number.isInteger(x) ? x.toFixed(0) : x.toFixed(1));
 
 function Count({ name, n, band, bad }: { name: string; n: number; band?: Band; bad?: boolean }) {
@@ -179,7 +182,8 @@ function Count({ name, n, band, bad }: { name: string; n: number; band?: Band; b
             className="ml-1 font-normal text-base-content text-sm opacity-80"
             title="nine times in ten at this hour of the week"
           >
-            usual {round(band.low)} to {round(band.high)}
+            usual {round(band.low)}
+            {round(band.high) !== round(band.low) && ` to ${round(band.high)}`}
           </span>
         )}
       </dd>
