@@ -67,19 +67,6 @@ func changed(t testing.TB, in world.Input, path string, value any) world.Input {
 	return in
 }
 
-func demo(t testing.TB, scenario string) world.Input {
-	t.Helper()
-	text, jobs, err := worlds.DemoText(scenario)
-	if err != nil {
-		t.Fatal(err)
-	}
-	in, err := worlds.Read(text, jobs)
-	if err != nil {
-		t.Fatal(err)
-	}
-	return in
-}
-
 // A log that tells whole seconds is held beside what such a log would tell.
 func TestWholeSeconds(t *testing.T) {
 	text, jobs, err := worlds.DemoText("weekday-lean")
