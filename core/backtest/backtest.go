@@ -6,6 +6,7 @@ package backtest
 import (
 	"errors"
 	"fmt"
+	"maps"
 	"math"
 	"slices"
 	"time"
@@ -15,7 +16,6 @@ import (
 	"tachyphor/core/doubt"
 	"tachyphor/core/outcome"
 	"tachyphor/core/paired"
-	"tachyphor/core/sim"
 	"tachyphor/core/units"
 	"tachyphor/core/world"
 )
@@ -91,7 +91,7 @@ func Ask(designs []Design, observed map[string]demand.Observed, o Options) (*Que
 	if len(observed) == 0 {
 		return nil, fmt.Errorf("%w: the log does not say when its jobs started; a backtest needs when they were submitted and when they started", ErrTooFew)
 	}
-	if !slices.ContainsFunc(values(observed), func(x demand.Observed) bool { return x.Waited > 0 }) {
+	if !slices.ContainsFunc(slices.Collect(maps.Values(observed)), func(x demand.Observed) bool { return x.Waited > 0 }) {
 		return nil, fmt.Errorf("%w: by the log no job waited at all; name the column that tells when jobs were submitted", ErrTooFew)
 	}
 	q := &Question{alone: !o.Facts}
@@ -141,14 +141,6 @@ func (q *Question) asRun(w *world.World) *world.World {
 		}
 	}
 	return w
-}
-
-func values(m map[string]demand.Observed) []demand.Observed {
-	out := make([]demand.Observed, 0, len(m))
-	for _, x := range m {
-		out = append(out, x)
-	}
-	return out
 }
 
 func (l Left) says() string {
@@ -211,7 +203,7 @@ func (q *Question) scored() (n int) {
 	return n
 }
 
-// Need is how much memory answering takes with so many workers, about.
+// Need is how much memory trying takes with so many workers, about.
 func (q *Question) Need(workers int) units.Bytes {
 	return outcome.Need(q.designs[0].w, workers) + units.Bytes(len(q.jobs)*repeats*24)
 }
@@ -251,18 +243,8 @@ type InForce struct {
 	Jobs     int       `json:"jobs" doc:"Jobs that came while it was, scored or not."`
 }
 
-// A reading is what is read of a run: for each job how long it waited and its lead time, ns, below
-// 0 where it is not known.
-type reading struct {
-	delay, lead []float32
-	p95, cost   float64
-}
-
-// second is how readings count time: in seconds, as a float32 has seven digits.
-const second = float64(units.Second)
-
-// Answer runs the designs and holds what they predict beside what was observed.
-func (q *Question) Answer(workers int, progress paired.Progress) (*Backtest, error) {
+// Try runs the designs and holds what they predict beside what was observed.
+func (q *Question) Try(workers int, progress paired.Progress) (*Backtest, error) {
 	own := func(done float64) bool { return progress == nil || progress(done) }
 	first := 0.9
 	if !q.alone && len(q.facts) > 0 {
@@ -286,11 +268,18 @@ func (q *Question) Answer(workers int, progress paired.Progress) (*Backtest, err
 		}
 		out.Designs = append(out.Designs, f)
 	}
-	q.unfit(of)
-	out.Left = q.left
-	list := q.list()
+	var list []int // jobs that are scored
+	for i := range q.jobs {
+		switch {
+		case !q.jobs[i].scored:
+		case of.delay[0][i] < 0:
+			out.Left.Unfit++
+		default:
+			list = append(list, i)
+		}
+	}
 	if len(list) < Least {
-		return nil, fmt.Errorf("%w: %d are left (%s); at least %d are needed", ErrTooFew, len(list), q.left.says(), Least)
+		return nil, fmt.Errorf("%w: %d are left (%s); at least %d are needed", ErrTooFew, len(list), out.Left.says(), Least)
 	}
 	out.Jobs = len(list)
 	out.From, out.Until = q.when(list[0]), q.when(list[len(list)-1])
@@ -299,7 +288,7 @@ func (q *Question) Answer(workers int, progress paired.Progress) (*Backtest, err
 	out.score(q, of, list)
 	out.judge()
 	if !q.alone {
-		if err := q.explain(out, read, workers, func(done float64) bool { return own(first + float64((1-first)*done)) }); err != nil {
+		if err := q.explain(out, read, list, workers, func(done float64) bool { return own(first + float64((1-first)*done)) }); err != nil {
 			return nil, err
 		}
 	}
@@ -318,83 +307,4 @@ func worldsOf(list []design) []*world.World {
 // when is when a job came.
 func (q *Question) when(j int) time.Time {
 	return q.start.Add(time.Duration(q.jobs[j].at)).In(q.zone.Location())
-}
-
-// list are the jobs that are scored, as indices.
-func (q *Question) list() (out []int) {
-	for i := range q.jobs {
-		if q.jobs[i].scored {
-			out = append(out, i)
-		}
-	}
-	return out
-}
-
-// run runs worlds and reads what happens to the jobs.
-func (q *Question) run(worlds []*world.World, runs, workers int, progress paired.Progress) ([][]reading, error) {
-	s := paired.Study[reading]{
-		Worlds: worlds, Draws: paired.Draws(runs, 0), Workers: workers, Progress: progress,
-		Read: func(_, d int, t *sim.Trace) (reading, error) {
-			sum := outcome.Measure(t, d)
-			monthly := float64(units.Month) / float64(t.World.Plan.Span-t.World.Plan.Warmup)
-			r := reading{
-				delay: make([]float32, len(q.jobs)), lead: make([]float32, len(q.jobs)), p95: float64(sum.Groups[0].Delay.P95),
-				cost: float64(sum.Cost.TotalNano.Float() * monthly / 1e9),
-			}
-			for i := range q.jobs {
-				rec, from := &t.Records[q.jobs[i].index], t.From(q.jobs[i].index)
-				r.delay[i], r.lead[i] = -1, -1
-				switch {
-				case rec.Started >= 0:
-					r.delay[i] = float32(float64(rec.Started-from) / second)
-				case rec.Template >= 0: // it had not started when the run ended, or was given up: it waited this long at least
-					r.delay[i] = float32(max(0, float64(max(rec.Ended, t.World.Plan.Span)-from)) / second)
-				}
-				if over := t.Over(q.jobs[i].index); over >= 0 && rec.Started >= 0 {
-					r.lead[i] = float32(float64(over-from) / second)
-				}
-				if q.whole && r.delay[i] >= 0 { // as such a log would tell it
-					r.delay[i] = float32(math.Floor(from.Seconds()+float64(r.delay[i])) - math.Floor(from.Seconds()))
-				}
-			}
-			return r, nil
-		},
-	}
-	return s.Run()
-}
-
-// A prediction is what the runs say of each job, by repeat, ns.
-type prediction struct{ delay, lead [][]float32 }
-
-// predicted takes of each job what the design in force says.
-func (q *Question) predicted(read [][]reading) (p prediction) {
-	runs := len(read[0])
-	for r := range runs {
-		delay, lead := make([]float32, len(q.jobs)), make([]float32, len(q.jobs))
-		for i := range q.jobs {
-			x := &read[q.jobs[i].design][r]
-			delay[i], lead[i] = x.delay[i], x.lead[i]
-		}
-		p.delay, p.lead = append(p.delay, delay), append(p.lead, lead)
-	}
-	return p
-}
-
-// unfit takes jobs out of the score that no template takes.
-func (q *Question) unfit(of prediction) {
-	for i := range q.jobs {
-		if q.jobs[i].scored && of.delay[0][i] < 0 {
-			q.jobs[i].scored = false
-			q.left.Unfit++
-		}
-	}
-}
-
-// sample are a job's start delays in all runs, s, in a list that is used again.
-func (p *prediction) sample(into []float64, j int) []float64 {
-	into = into[:0]
-	for r := range p.delay {
-		into = append(into, float64(p.delay[r][j]))
-	}
-	return into
 }

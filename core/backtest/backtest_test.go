@@ -95,7 +95,7 @@ func TestWholeSeconds(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	b, err := q.Answer(2, nil)
+	b, err := q.Try(2, nil)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -174,7 +174,7 @@ func TestTruths(t *testing.T) {
 			if err != nil {
 				t.Fatal(err)
 			}
-			b, err := q.Answer(2, nil)
+			b, err := q.Try(2, nil)
 			if errors.Is(err, backtest.ErrTooFew) {
 				return nil
 			}

@@ -35,18 +35,16 @@ func kept(list []float64, x float64) []float64 {
 	return list
 }
 
-// hourOf is an hour of the week, from Monday 00:00, and that of the day with the kind of day.
-func hourOf(t time.Time) (week, kind int) {
-	day := (int(t.Weekday()) + 6) % 7
-	kind = t.Hour()
-	if day >= 5 {
-		kind += 24
+// kindOf is an hour of the week as that of a day of its kind: a working day's, or, from 24 on, another's.
+func kindOf(week int) int {
+	if week < 5*24 {
+		return week % 24
 	}
-	return day*24 + t.Hour(), kind
+	return 24 + week%24
 }
 
-func (p *past) add(t time.Time, day int, x float64) {
-	week, kind := hourOf(t)
+func (p *past) add(week, day int, x float64) {
+	kind := kindOf(week)
 	if p.dayAt[week] != day {
 		p.day[week], p.dayAt[week] = p.day[week][:0], day
 	}
@@ -56,14 +54,13 @@ func (p *past) add(t time.Time, day int, x float64) {
 
 // again is the same hour as it was last, a week before or, where there is none, on the last day
 // of its kind; nil where nothing was observed then.
-func (p *past) again(t time.Time, day int) []float64 {
-	week, kind := hourOf(t)
+func (p *past) again(week, day int) []float64 {
 	if len(p.day[week]) >= leastPast && day-p.dayAt[week] == 7 {
 		return p.day[week]
 	}
 	for back := 1; back < 7; back++ {
 		h := (week - 24*back + weekHours) % weekHours
-		if (h/24 >= 5) == (kind >= 24) && len(p.day[h]) >= leastPast && day-p.dayAt[h] == back {
+		if kindOf(h) == kindOf(week) && len(p.day[h]) >= leastPast && day-p.dayAt[h] == back {
 			return p.day[h]
 		}
 	}
@@ -72,9 +69,8 @@ func (p *past) again(t time.Time, day int) []float64 {
 
 // byHour is the same hour of the week as it was so far; where too little was observed then, that
 // of all days of its kind, and else all that was.
-func (p *past) byHour(t time.Time) []float64 {
-	week, kind := hourOf(t)
-	for _, list := range [][]float64{p.profile[week], p.kind[kind], p.all} {
+func (p *past) byHour(week int) []float64 {
+	for _, list := range [][]float64{p.profile[week], p.kind[kindOf(week)], p.all} {
 		if len(list) >= leastPast {
 			return list
 		}
@@ -84,31 +80,28 @@ func (p *past) byHour(t time.Time) []float64 {
 
 // naive gives, for jobs in order of their submission, the samples of both forecasts to take, for
 // those that have both.
-func naive(jobs []job, start time.Time, take func(j int, again, byHour []float64)) {
+func naive(jobs []job, start time.Time, zone units.Zone, take func(j int, again, byHour []float64)) {
 	pasts := map[int32]*past{}
-	at := func(d units.Duration) time.Time { return start.Add(time.Duration(d)) }
-	dayOf := func(t time.Time) int {
-		y, m, d := t.Date()
-		return int(time.Date(y, m, d, 0, 0, 0, 0, time.UTC).Unix() / 86400)
+	when := func(j *job) (week, day int) {
+		t := start.Add(time.Duration(j.at))
+		y, m, d := t.In(zone.Location()).Date()
+		return zone.MinuteOfWeek(t) / 60, int(time.Date(y, m, d, 0, 0, 0, 0, time.UTC).Unix() / 86400)
 	}
-	added := 0
-	today := 0
+	added, today := 0, 0
 	for i := range jobs {
-		t := at(jobs[i].at)
-		if day := dayOf(t); day != today {
-			today = day
-			for ; added < i; added++ {
+		week, day := when(&jobs[i])
+		if day != today {
+			for today = day; added < i; added++ {
 				x := &jobs[added]
-				p := pasts[x.class]
-				if p == nil {
-					p = new(past)
-					pasts[x.class] = p
+				if pasts[x.class] == nil {
+					pasts[x.class] = new(past)
 				}
-				p.add(at(x.at), dayOf(at(x.at)), x.waited)
+				week, day := when(x)
+				pasts[x.class].add(week, day, x.waited)
 			}
 		}
 		if p := pasts[jobs[i].class]; p != nil {
-			if a, b := p.again(t, today), p.byHour(t); a != nil && b != nil {
+			if a, b := p.again(week, day), p.byHour(week); a != nil && b != nil {
 				take(i, a, b)
 			}
 		}

@@ -106,7 +106,7 @@ func TestNaiveKnowsNothingOfTheDay(t *testing.T) {
 		}
 	}
 	seen := map[int][2][]float64{}
-	naive(list, monday, func(j int, again, byHour []float64) {
+	naive(list, monday, units.Zone{}, func(j int, again, byHour []float64) {
 		seen[j/10] = [2][]float64{slices.Clone(again), slices.Clone(byHour)}
 	})
 	for day, want := range map[int][2]float64{1: {0, 0}, 4: {3, 0}, 7: {0, 0}, 8: {1, 1}, 12: {5, 5}, 14: {7, 3.5}} {

@@ -1,6 +1,7 @@
 package backtest
 
 import (
+	"errors"
 	"fmt"
 	"time"
 
@@ -13,7 +14,7 @@ import (
 // that would, and measured says where it comes from. The cluster must still say of it what it said.
 func (b *Backtest) TakeOver(cluster *document.Document, at time.Time) ([]document.Edit, error) {
 	if b.Fact == nil {
-		return nil, fmt.Errorf("no single fact explains what happened; there is nothing to take over")
+		return nil, errors.New("no single fact explains what happened; there is nothing to take over")
 	}
 	spec := &cluster.Value.(*document.Cluster).Spec
 	for _, f := range doubt.Facts(spec, nil, at) {
@@ -24,7 +25,7 @@ func (b *Backtest) TakeOver(cluster *document.Document, at time.Time) ([]documen
 			return nil, fmt.Errorf("%s says %s of %s now, and %s was held against what happened; run the backtest again", cluster.Name, f.Says, f.Fact, b.Fact.Says)
 		}
 		m := document.Measured{
-			Fact: f.Fact, Value: fmt.Sprint(b.Fact.Would), At: units.Instant{Time: at.UTC().Truncate(time.Second)}, Count: b.Fact.Count,
+			Fact: f.Fact, Value: b.Fact.Would, At: units.Instant{Time: at.UTC().Truncate(time.Second)}, Count: b.Fact.Count,
 			Where: "the jobs of " + b.Scenario + ", " + b.From.Format(time.DateOnly) + " to " + b.Until.Format(time.DateOnly),
 			How:   "a backtest: the value with which they would have come out nearest",
 		}

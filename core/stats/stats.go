@@ -151,7 +151,7 @@ func (f Figure) SureAlike() bool { return f.Runs > 1 && math.Abs(f.Mean) > f.Rea
 // Percentile returns the p-th percentile, 0 ≤ p ≤ 100, of ascending values by
 // nearest rank: the smallest value with at least p % of the values at or below
 // it. It is 0 for no values.
-func Percentile(sorted []int64, p float64) int64 {
+func Percentile[T int64 | float64](sorted []T, p float64) T {
 	if len(sorted) == 0 {
 		return 0
 	}

@@ -182,7 +182,7 @@ func (p *program) backtestHere(ctx context.Context, file string, f backtestFlags
 	var b *backtest.Backtest
 	var few error // it cannot be judged, which is no defect
 	err = p.compute(ctx, "backtest of "+in.Scenario.Name, f.quiet, seedOf(in), func(progress paired.Progress) (err error) {
-		if b, err = question.Answer(workers, progress); errors.Is(err, backtest.ErrTooFew) {
+		if b, err = question.Try(workers, progress); errors.Is(err, backtest.ErrTooFew) {
 			few, err = err, nil
 		}
 		return err

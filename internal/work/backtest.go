@@ -100,7 +100,7 @@ func backtests(ctx context.Context, q *Queue, j *Job) (End, error) {
 		return End{}, err
 	}
 	defer free()
-	result, err := question.Answer(workers, j.Progress)
+	result, err := question.Try(workers, j.Progress)
 	if err != nil {
 		return End{}, err
 	}

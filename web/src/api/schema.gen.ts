@@ -2674,7 +2674,7 @@ export interface components {
             low: string;
             /**
              * Format: double
-             * @description By how much the start delay's 95th percentile would change, as predicted.
+             * @description By how much the 95th percentile of these jobs' start delays would change, as predicted.
              */
             p95Ns: number;
             /** @description Where it stands in the document. */
