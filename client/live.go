@@ -2,12 +2,10 @@ package client
 
 import (
 	"context"
-	"fmt"
 	"io"
 	"net/url"
 	"strconv"
 
-	"tachyphor/core/outcome"
 	"tachyphor/wire"
 )
 
@@ -48,15 +46,7 @@ func (c *Client) LiveJobs(ctx context.Context, s Stretch, state string, limit in
 func (c *Client) LiveLog(ctx context.Context, s Stretch, form string, out io.Writer) error {
 	q := s.query()
 	q.Set("form", form)
-	answer, err := c.send(ctx, request{method: "GET", path: "/live/log", query: q})
-	if err != nil {
-		return err
-	}
-	defer func() { _ = answer.Body.Close() }()
-	if _, err = io.Copy(out, answer.Body); err != nil {
-		return fmt.Errorf("the log was cut short: %w", err)
-	}
-	return nil
+	return c.export(ctx, "/live/log", q, out)
 }
 
 // CutLive makes a workload of jobs that happened, and stores it where ask says so.
@@ -110,8 +100,8 @@ func (c *Client) Agents(ctx context.Context, cluster, namespace, template string
 }
 
 // Usual says what is usual for every hour of the week in a scenario.
-func (c *Client) Usual(ctx context.Context, scenario string) (*outcome.UsualWeek, error) {
-	u := new(outcome.UsualWeek)
+func (c *Client) Usual(ctx context.Context, scenario string) (*wire.Usual, error) {
+	u := new(wire.Usual)
 	_, err := c.call(ctx, request{method: "GET", path: "/scenarios/" + url.PathEscape(scenario) + "/usual"}, u)
 	return u, err
 }

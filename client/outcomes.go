@@ -47,7 +47,12 @@ func (c *Client) Jobs(ctx context.Context, id uint64, from, limit int) (wire.Job
 // Export writes an outcome's jobs or lines in a format.
 func (c *Client) Export(ctx context.Context, id uint64, what, form string, out io.Writer) error {
 	q := url.Values{"what": {what}, "form": {form}}
-	answer, err := c.send(ctx, request{method: "GET", path: outcomeAt(id) + "/export", query: q})
+	return c.export(ctx, outcomeAt(id)+"/export", q, out)
+}
+
+// export writes a file that the service gives.
+func (c *Client) export(ctx context.Context, path string, q url.Values, out io.Writer) error {
+	answer, err := c.send(ctx, request{method: "GET", path: path, query: q})
 	if err != nil {
 		return err
 	}

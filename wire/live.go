@@ -4,6 +4,7 @@ import (
 	"time"
 
 	"tachyphor/core/live"
+	"tachyphor/core/outcome"
 )
 
 // EventsTaken says what a request with events came to; all it carried is stored.
@@ -41,6 +42,12 @@ type LiveJob struct {
 // LiveJobs are the newest jobs.
 type LiveJobs struct {
 	Items []LiveJob `json:"items" doc:"The newest first."`
+}
+
+// Usual is what is usual in a scenario, and where in it the week stands now.
+type Usual struct {
+	outcome.UsualWeek
+	Hour int `json:"hour" minimum:"0" maximum:"167" doc:"The hour of the week that it is now, from Monday 00:00 in the zone."`
 }
 
 // Cut asks for a workload from what happened.

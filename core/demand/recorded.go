@@ -277,14 +277,11 @@ func (r *Recording) readRow(get func(name string) string, line int) (row, *table
 		}
 		got.ran = &ran{strings.Clone(pod), math.NaN(), math.NaN()}
 	}
-	if s := get("started"); s != "" {
-		started, from, ok := readMoment(s)
-		if waited := from - offset + units.Duration(started.Sub(at)); ok && started.IsZero() == at.IsZero() && waited >= 0 {
-			got.waited = float32(waited.Seconds())
-		}
+	started, from, ok1 := readMoment(get("started"))
+	if waited := from - offset + units.Duration(started.Sub(at)); ok1 && started.IsZero() == at.IsZero() && waited >= 0 {
+		got.waited = float32(waited.Seconds())
 	}
 	if get("started") != "" && get("ended") != "" {
-		started, from, ok1 := readMoment(get("started"))
 		ended, to, ok2 := readMoment(get("ended"))
 		took := to - from + units.Duration(ended.Sub(started))
 		if !ok1 || !ok2 || started.IsZero() != ended.IsZero() {

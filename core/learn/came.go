@@ -6,13 +6,29 @@ import (
 
 	"tachyphor/core/demand"
 	"tachyphor/core/document"
+	"tachyphor/core/units"
 	"tachyphor/core/world"
 )
 
-// Came makes the jobs of a workload come as they came in a log: what it returns are the changes of
+// OptionsOf are options with which a log is understood as it goes with a workload: by its zone where none
+// is told, with each of its classes kept, and what each job wants; of its own recorded jobs (own) by
+// their columns where none is told.
+func OptionsOf(workload *document.Document, o JobOptions, own bool) JobOptions {
+	w := workload.Value.(*document.Workload).Spec
+	o.Name, o.Least, o.Whole = workload.Name, 1, true
+	if o.Zone == (units.Zone{}) {
+		o.Zone = w.Zone
+	}
+	if own && w.Jobs != nil && len(o.Columns) == 0 {
+		o.Columns = w.Jobs.Columns
+	}
+	return o
+}
+
+// came makes the jobs of a workload come as they came in a log: what it returns are the changes of
 // the workload's document, and the log as a recording. Classes stay what the workload says; those
 // that it has not are added as they were learned.
-func (out *LearnedJobs) Came(workload *document.Document) (document.Changes, *demand.Recording, error) {
+func (out *LearnedJobs) came(workload *document.Document) (document.Changes, *demand.Recording, error) {
 	changes := document.Changes{Kind: document.KindWorkload, Name: workload.Name}
 	docs, faults := document.Parse(out.Name, []byte(out.Workload))
 	if err := faults.Err(); err != nil {
@@ -49,7 +65,7 @@ func (out *LearnedJobs) Came(workload *document.Document) (document.Changes, *de
 // In is what a world is put together from, with its jobs as they came in a log and a span that
 // is as long as that: that of its scenario is left out.
 func (out *LearnedJobs) In(in world.Input) (world.Input, error) {
-	changes, r, err := out.Came(in.Workload)
+	changes, r, err := out.came(in.Workload)
 	if err != nil {
 		return in, err
 	}

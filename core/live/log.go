@@ -54,32 +54,3 @@ func known(t time.Time) *time.Time {
 	t = t.UTC()
 	return &t
 }
-
-// A Sum counts jobs by where they are and on what their moments rest.
-type Sum struct {
-	Jobs    int `json:"jobs" doc:"Jobs."`
-	Waiting int `json:"waiting" doc:"Of these, not begun yet."`
-	Running int `json:"running" doc:"Begun and not over."`
-	Silent  int `json:"silent" doc:"Of which no end was told for longer than the bound; taken as over."`
-	Unasked int `json:"unasked" doc:"Of which nothing tells how long they waited: the wait counts as none."`
-}
-
-// Count counts jobs.
-func Count(jobs []Job) (s Sum) {
-	for i := range jobs {
-		s.Jobs++
-		switch jobs[i].State {
-		case Waiting:
-			s.Waiting++
-		case Running:
-			s.Running++
-		case Silent:
-			s.Silent++
-		case Ended:
-		}
-		if jobs[i].Basis == ByStart {
-			s.Unasked++
-		}
-	}
-	return s
-}

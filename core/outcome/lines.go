@@ -28,14 +28,22 @@ type NamedLine struct {
 	Values []float64 `json:"values" doc:"One value a bin."`
 }
 
+// binMeans are the means of a line over its bins, of which the last may be cut by the end of the span.
+func binMeans(line sim.Line, width, span units.Duration) []float64 {
+	out := make([]float64, len(line.Area))
+	for b, a := range line.Area {
+		out[b] = a.Float() / float64(min(units.Duration(b+1)*width, span)-units.Duration(b)*width)
+	}
+	return out
+}
+
 // timeLines brings the lines of all repeats to means in units that people read.
 func (s *Sum) timeLines() Lines {
 	width := s.first.Lines.Width
 	mean := func(line sim.Line) []float64 {
-		out := make([]float64, len(line.Area))
-		for b, a := range line.Area {
-			in := min(units.Duration(b+1)*width, s.world.Plan.Span) - units.Duration(b)*width
-			out[b] = rounded(a.Float() / float64(in) / float64(len(s.samples)))
+		out := binMeans(line, width, s.world.Plan.Span)
+		for b := range out {
+			out[b] = rounded(out[b] / float64(len(s.samples)))
 		}
 		return out
 	}

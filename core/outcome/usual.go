@@ -6,6 +6,7 @@ import (
 
 	"tachyphor/core/paired"
 	"tachyphor/core/sim"
+	"tachyphor/core/stats"
 	"tachyphor/core/units"
 	"tachyphor/core/world"
 )
@@ -43,22 +44,14 @@ func Usual(w *world.World, workers int, progress paired.Progress) (*UsualWeek, e
 		width                  units.Duration
 		waiting, agents, nodes []float64
 	}
-	means := func(l sim.Line, width units.Duration) []float64 {
-		out := make([]float64, len(l.Area))
-		for b, a := range l.Area {
-			in := min(units.Duration(b+1)*width, w.Plan.Span) - units.Duration(b)*width
-			out[b] = a.Float() / float64(in)
-		}
-		return out
-	}
 	study := paired.Study[lines]{
 		Worlds: []*world.World{w}, Draws: paired.Draws(usualRepeats, 0), Workers: workers, Progress: progress,
 		Read: func(_, _ int, t *sim.Trace) (l lines, _ error) {
-			l.width, l.waiting = t.Lines.Width, means(t.Lines.Waiting, t.Lines.Width)
+			l.width, l.waiting = t.Lines.Width, binMeans(t.Lines.Waiting, t.Lines.Width, w.Plan.Span)
 			sum := func(list []sim.Line) []float64 {
 				out := make([]float64, len(l.waiting))
 				for _, line := range list {
-					for i, v := range means(line, t.Lines.Width) {
+					for i, v := range binMeans(line, t.Lines.Width, w.Plan.Span) {
 						out[i] += v
 					}
 				}
@@ -80,8 +73,7 @@ func Usual(w *world.World, workers int, progress paired.Progress) (*UsualWeek, e
 			if at < w.Plan.Warmup {
 				continue
 			}
-			t := w.Start.Add(time.Duration(at)).In(w.Zone.Location())
-			h := (int(t.Weekday())+6)%7*24 + t.Hour()
+			h := w.Zone.MinuteOfWeek(w.Start.Add(time.Duration(at))) / 60
 			for q, list := range [][]float64{l.waiting, l.agents, l.nodes} {
 				values[h][q] = append(values[h][q], list[i])
 			}
@@ -94,15 +86,12 @@ func Usual(w *world.World, workers int, progress paired.Progress) (*UsualWeek, e
 				continue
 			}
 			slices.Sort(list)
-			at := func(p float64) float64 { return rounded(list[min(len(list)-1, int(p*float64(len(list))))]) }
-			*into = Band{at(0.05), at(0.5), at(0.95)}
+			at := func(p float64) float64 { return rounded(stats.Percentile(list, p)) }
+			*into = Band{at(5), at(50), at(95)}
 		}
 	}
 	return out, nil
 }
 
 // At is what is usual at a moment.
-func (u *UsualWeek) At(t time.Time) UsualHour {
-	t = t.In(u.Zone.Location())
-	return u.Hours[(int(t.Weekday())+6)%7*24+t.Hour()]
-}
+func (u *UsualWeek) At(t time.Time) UsualHour { return u.Hours[u.Zone.MinuteOfWeek(t)/60] }

@@ -47,7 +47,7 @@ func TestPercentileIsNearestRank(t *testing.T) {
 			t.Errorf("p%v = %d, want %d", p, got, want)
 		}
 	}
-	if Percentile(nil, 50) != 0 || Supports(199, 95) || !Supports(200, 95) || Supports(999, 99) {
+	if Percentile[int64](nil, 50) != 0 || Supports(199, 95) || !Supports(200, 95) || Supports(999, 99) {
 		t.Error("empty set or support wrong")
 	}
 }

@@ -4,8 +4,8 @@ import (
 	"context"
 	"errors"
 	"net/http"
+	"time"
 
-	"tachyphor/core/outcome"
 	"tachyphor/internal/store"
 	"tachyphor/internal/work"
 	"tachyphor/wire"
@@ -24,12 +24,12 @@ func (s *server) agentOperations(api huma.API) {
 	}, func(ctx context.Context, in *struct {
 		Name string `path:"name" maxLength:"63" doc:"Name of the scenario."`
 	},
-	) (*struct{ Body *outcome.UsualWeek }, error) {
+	) (*struct{ Body wire.Usual }, error) {
 		u, err := s.Queue.Usual(ctx, in.Name)
 		if err != nil {
 			return nil, s.answer(err, "scenario "+in.Name)
 		}
-		return &struct{ Body *outcome.UsualWeek }{u}, nil
+		return &struct{ Body wire.Usual }{wire.Usual{UsualWeek: *u, Hour: u.Zone.MinuteOfWeek(time.Now()) / 60}}, nil
 	})
 }
 

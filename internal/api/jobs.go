@@ -1,7 +1,6 @@
 package api
 
 import (
-	"bufio"
 	"context"
 	"fmt"
 	"io"
@@ -95,19 +94,9 @@ func (s *server) export(ctx context.Context, in *struct {
 		}
 	}
 	form := table.Form(in.Form)
-	return &huma.StreamResponse{Body: func(c huma.Context) {
-		c.SetHeader("Content-Type", form.MediaType())
-		c.SetHeader("Content-Disposition", fmt.Sprintf(`attachment; filename="%s-%d-%s.%s"`, result.Scenario, in.ID, in.What, in.Form))
-		out := bufio.NewWriterSize(c.BodyWriter(), 256<<10)
-		err := s.writeExport(c.Context(), out, in.ID, in.What, form, result)
-		if err == nil {
-			err = out.Flush()
-		}
-		if err != nil { // the head is out; a file cut short must not look whole
-			s.Log.Warn("an export was cut short", "outcome", in.ID, "error", err)
-			brokeOff(c.Context())
-		}
-	}}, nil
+	return s.file(fmt.Sprintf("%s-%d-%s", result.Scenario, in.ID, in.What), form, func(ctx context.Context, out io.Writer) error {
+		return s.writeExport(ctx, out, in.ID, in.What, form, result)
+	}), nil
 }
 
 func (s *server) writeExport(ctx context.Context, out io.Writer, id uint64, what string, form table.Form, result *outcome.Outcome) error {

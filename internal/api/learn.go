@@ -79,14 +79,23 @@ func (s *server) learnJobs(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, huma.Error400BadRequest("the file broke off")
 	}
-	select { // one after the other: each takes several times its size of memory
+	done, err := s.learns(ctx)
+	if err != nil {
+		return nil, err
+	}
+	defer done()
+	got, err := learn.Jobs([]learn.File{{Name: "the log", Data: data}}, o, nil)
+	return s.learned(ctx, got, err, in.Into != "")
+}
+
+// learns waits until no other learns: each takes several times its size of memory.
+func (s *server) learns(ctx context.Context) (done func(), err error) {
+	select {
 	case s.learning <- struct{}{}:
-		defer func() { <-s.learning }()
+		return func() { <-s.learning }, nil
 	case <-ctx.Done():
 		return nil, ctx.Err()
 	}
-	got, err := learn.Jobs([]learn.File{{Name: "the log", Data: data}}, o, nil)
-	return s.learned(ctx, got, err, in.Into != "")
 }
 
 // learned answers what was understood of a log, or why it was refused, and stores it where that

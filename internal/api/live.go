@@ -1,10 +1,10 @@
 package api
 
 import (
-	"bufio"
 	"context"
 	"errors"
 	"fmt"
+	"io"
 	"net/http"
 	"time"
 
@@ -160,22 +160,16 @@ func (s *server) liveLog(ctx context.Context, in *struct {
 		return nil, s.stretched(err)
 	}
 	form := table.Form(in.Form)
-	return &huma.StreamResponse{Body: func(c huma.Context) {
-		c.SetHeader("Content-Type", form.MediaType())
-		c.SetHeader("Content-Disposition", `attachment; filename="live-jobs.`+in.Form+`"`)
-		out := bufio.NewWriterSize(c.BodyWriter(), 256<<10)
+	return s.file("live-jobs", form, func(_ context.Context, out io.Writer) error {
 		sheet, err := table.NewSheet[live.Row](out, form)
 		for i := 0; err == nil && i < len(jobs); i++ {
 			err = sheet.Write([]live.Row{jobs[i].Row()})
 		}
-		if err == nil {
-			err = errors.Join(sheet.Close(), out.Flush())
+		if err != nil {
+			return err
 		}
-		if err != nil { // the head is out; a file cut short must not look whole
-			s.Log.Warn("an export was cut short", "of", "live records", "error", err)
-			brokeOff(c.Context())
-		}
-	}}, nil
+		return sheet.Close()
+	}), nil
 }
 
 func (s *server) cutLive(ctx context.Context, in *struct{ Body wire.Cut }) (*struct{ Body wire.LearnedJobs }, error) {
@@ -185,12 +179,11 @@ func (s *server) cutLive(ctx context.Context, in *struct{ Body wire.Cut }) (*str
 			return nil, huma.Error422UnprocessableEntity("zone: " + err.Error())
 		}
 	}
-	select { // as with job logs
-	case s.learning <- struct{}{}:
-		defer func() { <-s.learning }()
-	case <-ctx.Done():
-		return nil, ctx.Err()
+	done, err := s.learns(ctx)
+	if err != nil {
+		return nil, err
 	}
+	defer done()
 	name := in.Body.Into
 	if name == "" {
 		name = "live"

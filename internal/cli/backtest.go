@@ -5,7 +5,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"os"
 	"runtime"
 	"strconv"
 	"strings"
@@ -104,32 +103,21 @@ func (f *backtestFlags) check(arg string) error {
 	return nil
 }
 
-// came reads the log and understands it as it goes with a workload.
+// came reads the log and understands it as it goes with a workload; own are the workload's own jobs, for
+// want of another log.
 func (p *program) came(f *backtestFlags, workload *document.Document, own []byte) (*learn.LearnedJobs, error) {
-	w := workload.Value.(*document.Workload).Spec
 	o, err := f.Asked.Options()
 	if err != nil {
 		return nil, fmt.Errorf("--%w", err)
 	}
-	o.Name, o.Least, o.Whole = workload.Name, 1, true
-	if f.Zone == "" {
-		o.Zone = w.Zone
+	files, err := p.logs(f.log)
+	if err != nil {
+		return nil, err
 	}
-	var files []learn.File
-	for _, path := range f.log {
-		data, err := p.wholeFile(path, learn.MostBytes)
-		if err != nil {
-			return nil, err
-		}
-		files = append(files, learn.File{Name: path, Data: data})
-	}
-	if len(f.log) == 0 {
+	if len(files) == 0 {
 		files = []learn.File{{Name: "the workload's jobs", Data: own}}
-		if w.Jobs != nil && len(o.Columns) == 0 {
-			o.Columns = w.Jobs.Columns
-		}
 	}
-	got, err := learn.Jobs(files, o, nil)
+	got, err := learn.Jobs(files, learn.OptionsOf(workload, o, len(f.log) == 0), nil)
 	if err != nil {
 		return nil, p.notLearned(err, f.log)
 	}
@@ -217,26 +205,7 @@ func (p *program) takeOverHere(b *backtest.Backtest, cluster *document.Document)
 	if err != nil {
 		return no(err)
 	}
-	text, err := os.ReadFile(cluster.File)
-	if err != nil {
-		return err
-	}
-	docs, faults := document.Parse(cluster.File, text)
-	if err := faults.Err(); err != nil {
-		return err
-	}
-	if len(docs) != 1 {
-		return no(fmt.Errorf("%s has several documents; put the cluster into a file of its own to have it changed", cluster.File))
-	}
-	changed, err := document.Apply(string(text), edits)
-	if err != nil {
-		return err
-	}
-	if err := os.WriteFile(cluster.File, []byte(changed), 0o600); err != nil {
-		return err
-	}
-	fmt.Fprintf(p.err, "%s says %s of %s now.\n", cluster.File, b.Fact.Would, b.Fact.Fact)
-	return nil
+	return p.intoCluster(context.Background(), cluster.File, func(*document.ClusterSpec) []document.Edit { return edits })
 }
 
 // backtestThere lets the service compute it.
@@ -254,15 +223,8 @@ func (p *program) backtestThere(ctx context.Context, scenario string, f backtest
 		return err
 	}
 	if f.live {
-		for _, x := range []struct {
-			flag, is string
-			into     *time.Time
-		}{{"--from", f.From, &ask.From}, {"--until", f.Until, &ask.Until}} {
-			if x.is != "" {
-				if *x.into, err = askedAt(x.is, f.Zone); err != nil {
-					return fmt.Errorf("%s: %w", x.flag, err)
-				}
-			}
+		if ask.From, ask.Until, err = asked(f.From, f.Until, f.Zone); err != nil {
+			return err
 		}
 	}
 	if len(f.log) > 0 {

@@ -130,18 +130,9 @@ func (p *program) liveCutCommand() *cobra.Command {
 		Args:    cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
 			ask.Project = f.Project
-			for _, x := range []struct {
-				flag, is string
-				into     *time.Time
-			}{{"--from", f.From, &ask.From}, {"--until", f.Until, &ask.Until}} {
-				if x.is == "" {
-					continue
-				}
-				t, err := askedAt(x.is, ask.Zone)
-				if err != nil {
-					return fmt.Errorf("%s: %w", x.flag, err)
-				}
-				*x.into = t
+			var err error
+			if ask.From, ask.Until, err = asked(f.From, f.Until, ask.Zone); err != nil {
+				return err
 			}
 			got, err := p.client().CutLive(c.Context(), ask)
 			if err != nil {
@@ -163,6 +154,22 @@ func (p *program) liveCutCommand() *cobra.Command {
 	c.Flags().StringVar(&ask.Zone, "zone", "", "time zone of the week, and of days in --from and --until; absent: UTC")
 	c.Flags().StringVar(&ask.Into, "into", "", "store it under this name")
 	return c
+}
+
+// asked reads --from and --until; a text that is empty is no bound.
+func asked(from, until, zone string) (a, b time.Time, err error) {
+	for _, x := range []struct {
+		flag, is string
+		into     *time.Time
+	}{{"--from", from, &a}, {"--until", until, &b}} {
+		if x.is == "" {
+			continue
+		}
+		if *x.into, err = askedAt(x.is, zone); err != nil {
+			return a, b, fmt.Errorf("%s: %w", x.flag, err)
+		}
+	}
+	return a, b, nil
 }
 
 // askedAt reads a day in a zone, or a time with its own.

@@ -108,19 +108,27 @@ func (f *learnJobsFlags) options(files []string) (learn.JobOptions, error) {
 	return o, err
 }
 
+// logs reads job logs whole.
+func (p *program) logs(paths []string) (files []learn.File, err error) {
+	for _, path := range paths {
+		data, err := p.wholeFile(path, learn.MostBytes)
+		if err != nil {
+			return nil, err
+		}
+		files = append(files, learn.File{Name: path, Data: data})
+	}
+	return files, nil
+}
+
 func (p *program) learnJobs(ctx context.Context, args []string, f learnJobsFlags) error {
 	o, err := f.options(args)
 	if err != nil {
 		return err
 	}
 	defer debug.SetMemoryLimit(debug.SetMemoryLimit(softMemory))
-	var files []learn.File
-	for _, path := range args {
-		data, err := p.wholeFile(path, learn.MostBytes)
-		if err != nil {
-			return err
-		}
-		files = append(files, learn.File{Name: path, Data: data})
+	files, err := p.logs(args)
+	if err != nil {
+		return err
 	}
 	bar := p.progress("learning "+o.Name, f.quiet)
 	got, err := learn.Jobs(files, o, bar.set)

@@ -15,12 +15,14 @@ import (
 
 // pretendJobsFlags are the flags of pretend jobs.
 type pretendJobsFlags struct {
-	hereFlags
 	as, begin   string
 	speed, rate float64
 	twice, late float64
 	seed        uint64
 	fast        bool
+	with        []string
+	skipBad     bool
+	quiet       bool
 }
 
 func (p *program) pretendJobsCommand() *cobra.Command {

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"fmt"
@@ -229,17 +230,19 @@ func (s *screen) show(now wire.Watched) {
 	if shown > 0 {
 		lines = append(lines, "", s.p.key())
 	}
-	var b strings.Builder
+	var b bytes.Buffer
 	if !s.begun {
 		b.WriteString("\x1b[2J")
 		s.begun = true
 	}
 	b.WriteString("\x1b[H")
+	words := &cleaner{out: &b, colour: s.p.term.colour} // what the cluster said steers nothing
 	for _, l := range lines {
-		b.WriteString(l + "\x1b[K\n")
+		fmt.Fprint(words, strings.ReplaceAll(l, "\n", " "))
+		b.WriteString("\x1b[K\n")
 	}
 	b.WriteString("\x1b[J")
-	fmt.Fprint(s.file, b.String())
+	_, _ = s.file.Write(b.Bytes())
 }
 
 func (s *screen) end() { fmt.Fprintln(s.file) }
@@ -322,14 +325,14 @@ func (l *log) show(now wire.Watched) {
 		if away {
 			says = "the cluster does not answer: " + now.Away
 		}
-		fmt.Fprintln(l.p.raw, at, says)
+		fmt.Fprintln(l.p.out, at, says)
 	}
 	if now.Away != "" {
 		return
 	}
 	for _, b := range now.Blind {
 		if !l.started {
-			fmt.Fprintln(l.p.raw, at, "may not be read:", b)
+			fmt.Fprintln(l.p.out, at, "may not be read:", b)
 		}
 	}
 	there := map[string]bool{}
@@ -344,7 +347,7 @@ func (l *log) show(now wire.Watched) {
 			is += " on " + a.Node
 		}
 		if l.was[key] != is {
-			fmt.Fprintln(l.p.raw, at, key, is)
+			fmt.Fprintln(l.p.out, at, key, is)
 			l.was[key] = is
 		}
 	}
@@ -355,7 +358,7 @@ func (l *log) show(now wire.Watched) {
 	}
 	sum := l.p.counts(now, l.usual)
 	if sum != l.summed {
-		fmt.Fprintln(l.p.raw, at, sum)
+		fmt.Fprintln(l.p.out, at, sum)
 		l.summed = sum
 	}
 	l.started = true

@@ -8,6 +8,7 @@ import (
 	"io"
 	"mime"
 	"net/http"
+	"slices"
 	"strings"
 	"time"
 
@@ -196,10 +197,8 @@ func tell(m *live.Message, name string, value any) error {
 		m.Queued = t.UTC()
 		return nil
 	}
-	for _, f := range live.Facts {
-		if f == name {
-			m.Facts[f] = is
-		}
+	if slices.Contains(live.Facts, name) {
+		m.Facts[name] = is
 	}
 	return nil
 }

@@ -4,7 +4,6 @@ import (
 	"bytes"
 	"context"
 	"encoding/json"
-	"errors"
 	"fmt"
 	"maps"
 	"slices"
@@ -15,7 +14,6 @@ import (
 
 	corev1 "k8s.io/api/core/v1"
 	metav1 "k8s.io/apimachinery/pkg/apis/meta/v1"
-	"k8s.io/apimachinery/pkg/fields"
 	"k8s.io/apimachinery/pkg/runtime"
 	"k8s.io/apimachinery/pkg/types"
 	"k8s.io/client-go/tools/cache"
@@ -62,7 +60,9 @@ func (c *Cluster) Follow(ctx context.Context, long time.Duration, tell func(node
 			continue
 		}
 		s.objects[k.kind] = map[types.UID]metav1.Object{}
-		if informers[k.kind], err = c.informer(k.resource, k.of, func(o any) { s.take(k.kind, o) }); err != nil {
+		informers[k.kind], _, err = c.scoped(k.resource, metav1.NamespaceAll, k.of, func(o any, _ bool) { s.take(k.kind, o) },
+			func(error) {}) // it is tried again; who never came to it is named
+		if err != nil {
 			return out, err
 		}
 	}
@@ -99,30 +99,6 @@ func (c *Cluster) Follow(ctx context.Context, long time.Duration, tell func(node
 		out.Files = append(slices.DeleteFunc(out.Files, func(f learn.File) bool { return f.Name == k.resource }), f)
 	}
 	return out, nil
-}
-
-// informer tells take of every state of the objects of a resource.
-func (c *Cluster) informer(resource string, of runtime.Object, take func(any)) (cache.SharedIndexInformer, error) {
-	source := cache.NewListWatchFromClient(c.patient.CoreV1().RESTClient(), resource, metav1.NamespaceAll, fields.Everything())
-	i := cache.NewSharedIndexInformer(source, of, 0, cache.Indexers{})
-	_, err := i.AddEventHandler(cache.ResourceEventHandlerFuncs{
-		AddFunc:    take,
-		UpdateFunc: func(_, o any) { take(o) },
-		DeleteFunc: func(o any) {
-			if last, ok := o.(cache.DeletedFinalStateUnknown); ok {
-				o = last.Obj
-			}
-			take(o)
-		},
-	})
-	return i, errors.Join(err,
-		i.SetTransform(func(o any) (any, error) {
-			if x, ok := o.(metav1.Object); ok {
-				x.SetManagedFields(nil)
-			}
-			return o, nil
-		}),
-		i.SetWatchErrorHandlerWithContext(func(context.Context, *cache.Reflector, error) {})) // it is tried again; who never came to it is named
 }
 
 // take keeps an object's last state.

@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"maps"
+	"math"
 	"slices"
 	"time"
 
@@ -134,8 +135,8 @@ func addLive(tx *gorm.DB, runs map[string][]*live.Message) error {
 	return nil
 }
 
-// LiveAtOnce is how many runs are read from the database together.
-const LiveAtOnce = 2000
+// liveAtOnce is how many runs are read from the database together.
+const liveAtOnce = 2000
 
 // EachLive gives the runs that came from a moment on and before another (zero: no bound), from the
 // oldest on, to take, until it says that it has enough.
@@ -143,7 +144,7 @@ func (s *Store) EachLive(ctx context.Context, from, until time.Time, take func(*
 	ctx = large(ctx)
 	var last LiveRun
 	for {
-		q := s.db.WithContext(ctx).Order("came, id").Limit(LiveAtOnce)
+		q := s.db.WithContext(ctx).Order("came, id").Limit(liveAtOnce)
 		if last.ID != "" {
 			q = q.Where("(came, id) > (?, ?)", last.Came, last.ID)
 		} else if !from.IsZero() {
@@ -175,7 +176,7 @@ func (s *Store) takeLive(q *gorm.DB, last *LiveRun, take func(*live.Run) bool) (
 		}
 		*last = LiveRun{ID: rows[i].ID, Came: rows[i].Came}
 	}
-	return len(rows) == LiveAtOnce, nil
+	return len(rows) == liveAtOnce, nil
 }
 
 // NewestLive gives runs from the newest on, until take has enough.
@@ -183,7 +184,7 @@ func (s *Store) NewestLive(ctx context.Context, take func(*live.Run) (more bool)
 	ctx = large(ctx)
 	var last LiveRun
 	for {
-		q := s.db.WithContext(ctx).Order("came DESC, id DESC").Limit(LiveAtOnce)
+		q := s.db.WithContext(ctx).Order("came DESC, id DESC").Limit(liveAtOnce)
 		if last.ID != "" {
 			q = q.Where("(came, id) < (?, ?)", last.Came, last.ID)
 		}
@@ -232,55 +233,39 @@ type LiveRoom struct {
 // DropLive forgets what is beyond the bounds, the oldest first, and returns how many runs that was.
 func (s *Store) DropLive(ctx context.Context, room LiveRoom) (dropped int64, err error) {
 	ctx = large(ctx)
-	drop := func(of any, order, older string, before time.Time, most int64) (n int64, err error) {
-		var have int64
-		if err := s.db.WithContext(ctx).Model(of).Count(&have).Error; err != nil {
-			return 0, err
-		}
-		for {
-			var gone int64
-			err := s.write(ctx, func(tx *gorm.DB) error {
-				q := tx.Where(older, before)
-				if have > most { // those that are too many, whatever their age
-					q = tx.Where("1 = 1").Order(order)
-				}
-				res := q.Limit(int(max(0, min(LiveAtOnce, cmpCount(have, most))))).Delete(of)
-				gone = res.RowsAffected
-				return res.Error
-			})
-			n, have = n+gone, have-gone
-			if err != nil || gone == 0 {
-				return n, err
-			}
-		}
-	}
 	now := s.now()
-	if dropped, err = drop(&LiveRun{}, "came, id", "came < ?", now.Add(-room.Age), room.Runs); err != nil {
-		return dropped, err
+	for _, x := range []struct {
+		of     any
+		at     string // its column of time
+		before time.Time
+		most   int64
+		count  bool
+	}{{&LiveRun{}, "came", now.Add(-room.Age), room.Runs, true}, {&Heard{}, "at", now.Add(-room.Memory), room.Messages, false}} {
+		var have int64
+		if err := s.db.WithContext(ctx).Model(x.of).Count(&have).Error; err != nil {
+			return dropped, err
+		}
+		tooMany, err := s.dropSome(ctx, x.of, func(tx *gorm.DB) *gorm.DB { return tx.Where("1 = 1").Order(x.at + ", id") }, have-x.most)
+		if err != nil {
+			return dropped, err
+		}
+		tooOld, err := s.dropSome(ctx, x.of, func(tx *gorm.DB) *gorm.DB { return tx.Where(x.at+" < ?", x.before) }, have)
+		if err != nil {
+			return dropped, err
+		}
+		if x.count {
+			dropped += tooMany + tooOld
+		}
 	}
-	_, err = drop(&Heard{}, "at, id", "at < ?", now.Add(-room.Memory), room.Messages)
-	return dropped, err
+	return dropped, nil
 }
 
-// cmpCount is how many rows may go at once: those beyond the bound, else as many as are too old.
-func cmpCount(have, most int64) int64 {
-	if have > most {
-		return have - most
-	}
-	return LiveAtOnce
-}
-
-// ForgetLive drops the runs that came before a moment, all where it is zero.
-func (s *Store) ForgetLive(ctx context.Context, before time.Time) (dropped int64, err error) {
-	ctx = large(ctx)
-	for {
+// dropSome drops rows that which names, most of them at most, a few at a time.
+func (s *Store) dropSome(ctx context.Context, of any, which func(*gorm.DB) *gorm.DB, most int64) (dropped int64, err error) {
+	for dropped < most {
 		var gone int64
 		err := s.write(ctx, func(tx *gorm.DB) error {
-			q := tx.Where("1 = 1")
-			if !before.IsZero() {
-				q = tx.Where("came < ?", before)
-			}
-			res := q.Limit(LiveAtOnce).Delete(&LiveRun{})
+			res := which(tx).Limit(int(min(liveAtOnce, most-dropped))).Delete(of)
 			gone = res.RowsAffected
 			return res.Error
 		})
@@ -288,4 +273,15 @@ func (s *Store) ForgetLive(ctx context.Context, before time.Time) (dropped int64
 			return dropped, err
 		}
 	}
+	return dropped, nil
+}
+
+// ForgetLive drops the runs that came before a moment, all where it is zero.
+func (s *Store) ForgetLive(ctx context.Context, before time.Time) (dropped int64, err error) {
+	return s.dropSome(large(ctx), &LiveRun{}, func(tx *gorm.DB) *gorm.DB {
+		if before.IsZero() {
+			return tx.Where("1 = 1")
+		}
+		return tx.Where("came < ?", before)
+	}, math.MaxInt64)
 }

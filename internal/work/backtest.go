@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"slices"
 	"time"
@@ -11,7 +12,6 @@ import (
 	"tachyphor/core/backtest"
 	"tachyphor/core/document"
 	"tachyphor/core/learn"
-	"tachyphor/core/world"
 	"tachyphor/internal/library"
 	"tachyphor/internal/store"
 	"tachyphor/wire"
@@ -59,7 +59,7 @@ func (q *Queue) Backtest(ctx context.Context, ask wire.AskBacktest, by string) (
 }
 
 // ErrAsk says that a backtest cannot be made as it was asked.
-var ErrAsk = fmt.Errorf("cannot hold that against what happened")
+var ErrAsk = errors.New("cannot hold that against what happened")
 
 // inForce are the revisions of a scenario, each from when it was stored; the first was in force
 // before that too. Those that cannot be put together any more are left out.
@@ -95,17 +95,7 @@ func backtests(ctx context.Context, q *Queue, j *Job) (End, error) {
 	if err != nil {
 		return End{}, err
 	}
-	workers, free, err := q.room.take(question.Need, ctx.Done())
-	if err != nil {
-		return End{}, err
-	}
-	defer free()
-	result, err := question.Try(workers, j.Progress)
-	if err != nil {
-		return End{}, err
-	}
-	raw, err := json.Marshal(result)
-	return End{Gist: backtestBrief(result, in.Backtest.Live), Result: raw}, err
+	return roomed(ctx, q, j, question, func(b *backtest.Backtest) any { return backtestBrief(b, in.Backtest.Live) })
 }
 
 // backtest puts a question together again.
@@ -127,7 +117,8 @@ func (q *Queue) backtest(ctx context.Context, in wire.Inputs) (*backtest.Questio
 			return nil, err
 		}
 		if learned == nil {
-			if learned, err = Came(log.Bytes(), input); err != nil {
+			o := learn.OptionsOf(input.Workload, learn.JobOptions{SkipBad: true}, true)
+			if learned, err = learn.Jobs([]learn.File{{Name: "the log", Data: log.Bytes()}}, o, nil); err != nil {
 				return nil, err
 			}
 		}
@@ -139,16 +130,6 @@ func (q *Queue) backtest(ctx context.Context, in wire.Inputs) (*backtest.Questio
 	return backtest.Ask(designs, designs[0].In.Recording.Observed(), backtest.Options{
 		From: in.Backtest.ScoreFrom, Now: time.Now(), Facts: !in.Backtest.Quick,
 	})
-}
-
-// Came understands a log in our own columns, as it goes with a scenario's workload.
-func Came(log []byte, in world.Input) (*learn.LearnedJobs, error) {
-	w := in.Workload.Value.(*document.Workload).Spec
-	o := learn.JobOptions{Name: in.Workload.Name, Zone: w.Zone, Least: 1, SkipBad: true}
-	if w.Jobs != nil && len(w.Jobs.Columns) > 0 {
-		o.Columns = w.Jobs.Columns
-	}
-	return learn.Jobs([]learn.File{{Name: "the log", Data: log}}, o, nil)
 }
 
 func backtestBrief(b *backtest.Backtest, live bool) wire.BacktestBrief {

@@ -68,14 +68,17 @@ func doubts(ctx context.Context, q *Queue, j *Job) (End, error) {
 	if err != nil {
 		return End{}, err
 	}
-	return roomed(ctx, q, j, question)
+	return roomed(ctx, q, j, question, noGist)
 }
 
-// roomed answers a question that has no gist, once there is room for it.
+// noGist is of answers of which lists show nothing.
+func noGist[T any](T) any { return struct{}{} }
+
+// roomed answers a question once there is room for it; gist is what lists show of the answer.
 func roomed[T any](ctx context.Context, q *Queue, j *Job, question interface {
 	Need(workers int) units.Bytes
 	Try(workers int, progress paired.Progress) (T, error)
-},
+}, gist func(T) any,
 ) (End, error) {
 	workers, free, err := q.room.take(question.Need, ctx.Done())
 	if err != nil {
@@ -87,5 +90,5 @@ func roomed[T any](ctx context.Context, q *Queue, j *Job, question interface {
 		return End{}, err
 	}
 	raw, err := json.Marshal(result)
-	return End{Gist: struct{}{}, Result: raw}, err
+	return End{Gist: gist(result), Result: raw}, err
 }

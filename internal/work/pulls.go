@@ -55,5 +55,5 @@ func pulled(ctx context.Context, q *Queue, j *Job) (End, error) {
 	if err != nil {
 		return End{}, err
 	}
-	return roomed(ctx, q, j, question)
+	return roomed(ctx, q, j, question, noGist)
 }

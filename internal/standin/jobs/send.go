@@ -29,7 +29,6 @@ type Sending struct {
 	Rate           float64 // at most so many steps a second; 0: no bound
 	Twice, Late    float64 // share of what is sent again, and of what comes later than it should; 0 to 1
 	Tell           func(Sent)
-	Client         *http.Client
 }
 
 // Sent counts what was told.
@@ -149,11 +148,7 @@ func (s *Sending) post(ctx context.Context, m *message) (after time.Duration, er
 	}
 	req.Header = m.head.Clone()
 	req.Header.Set("Authorization", "Bearer "+s.Token)
-	client := s.Client
-	if client == nil {
-		client = http.DefaultClient
-	}
-	resp, err := client.Do(req)
+	resp, err := http.DefaultClient.Do(req)
 	if err != nil {
 		return 0, err
 	}

@@ -6398,15 +6398,12 @@ export interface components {
              */
             use: "work" | "start" | "lost" | "idle" | "stranded" | "empty" | "controller";
         };
-        UsualHour: {
-            /** @description Agents that there are. */
-            agents: components["schemas"]["Band"];
-            /** @description Nodes, booting ones included. */
-            nodes: components["schemas"]["Band"];
-            /** @description Jobs submitted and not started. */
-            waiting: components["schemas"]["Band"];
-        };
-        UsualWeek: {
+        Usual: {
+            /**
+             * Format: int64
+             * @description The hour of the week that it is now, from Monday 00:00 in the zone.
+             */
+            hour: number;
             /** @description By hour of the week; all zero where the simulated span does not have it. */
             hours: components["schemas"]["UsualHour"][];
             /**
@@ -6418,6 +6415,14 @@ export interface components {
             scenario: string;
             /** @description Time zone of the hours. */
             zone: string;
+        };
+        UsualHour: {
+            /** @description Agents that there are. */
+            agents: components["schemas"]["Band"];
+            /** @description Nodes, booting ones included. */
+            nodes: components["schemas"]["Band"];
+            /** @description Jobs submitted and not started. */
+            waiting: components["schemas"]["Band"];
         };
         Value: {
             Plain: unknown;
@@ -8600,7 +8605,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["UsualWeek"];
+                    "application/json": components["schemas"]["Usual"];
                 };
             };
             /** @description Error */

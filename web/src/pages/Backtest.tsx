@@ -1,8 +1,9 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { useNavigate, useSearchParams } from "react-router";
+import { useSearchParams } from "react-router";
 import { api, take, type Work } from "../api/client";
 import { backtest, backtests } from "../api/queries";
+import { PickScenario } from "../parts/PickScenario";
 import { Notice, Trouble, Waiting } from "../parts/Section";
 import { Underway } from "../parts/Underway";
 import { useScenario } from "../parts/useScenario";
@@ -71,7 +72,6 @@ function Ask({
   choose: (id: number) => void;
 }) {
   const queries = useQueryClient();
-  const go = useNavigate();
   const [live, setLive] = useState(true);
   const [asStored, setAsStored] = useState(false);
   const [error, setError] = useState<unknown>(null);
@@ -91,19 +91,7 @@ function Ask({
   return (
     <>
       <div className="mt-4 flex flex-wrap items-center gap-x-5 gap-y-2 text-sm">
-        <label className="flex items-center gap-2">
-          scenario
-          <select
-            id="scenario"
-            className="select select-sm w-auto"
-            value={scenario}
-            onChange={(e) => go(`/backtest/${e.target.value}`)}
-          >
-            {scenarios.map((s) => (
-              <option key={s}>{s}</option>
-            ))}
-          </select>
-        </label>
+        <PickScenario place="/backtest" scenario={scenario} names={scenarios} />
         <label className="flex items-center gap-2">
           beside
           <select

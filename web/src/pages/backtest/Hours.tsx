@@ -5,7 +5,7 @@ import { count, duration } from "../../words";
 
 const days = ["Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"];
 
-/** Mean start delays by hour of the week: observed, beside the band that was predicted. */
+/** Mean start delays by hour of the week: observed, beside what was predicted. */
 export default function Hours({ hours }: { hours: Schemas["HourOfWeek"][] }) {
   const build = useCallback((): Option => {
     const { line, ink, tooltip } = look();

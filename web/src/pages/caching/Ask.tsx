@@ -1,7 +1,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { useNavigate } from "react-router";
 import { api, type Schemas, take, type Work } from "../../api/client";
+import { PickScenario } from "../../parts/PickScenario";
 import { Trouble } from "../../parts/Section";
 
 type Quantity = NonNullable<Schemas["Ask"]["x"]>;
@@ -29,7 +29,6 @@ export function Ask({
   asked: (w: Work) => void;
 }) {
   const queries = useQueryClient();
-  const go = useNavigate();
   const [hour, setHour] = useState(last?.weighing?.ask.perHour?.replace("/h", "") ?? "");
   const [x, setX] = useState<Quantity>(last?.weighing?.ask.x ?? "up");
   const [y, setY] = useState<Quantity>(last?.weighing?.ask.y ?? "change");
@@ -78,19 +77,7 @@ export function Ask({
   return (
     <>
       <div className="mt-4 flex flex-wrap items-center gap-x-5 gap-y-2 text-sm">
-        <label className="flex items-center gap-2">
-          scenario
-          <select
-            id="scenario"
-            className="select select-sm w-auto"
-            value={scenario}
-            onChange={(e) => go(`/caching/${e.target.value}`)}
-          >
-            {scenarios.map((s) => (
-              <option key={s}>{s}</option>
-            ))}
-          </select>
-        </label>
+        <PickScenario place="/caching" scenario={scenario} names={scenarios} />
         <label
           className="flex items-center gap-2"
           title="what an hour of someone waiting for a build is worth"

@@ -1,8 +1,8 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { useNavigate } from "react-router";
 import { api, type Schemas, take, type Work } from "../../api/client";
 import { connections, demand, sweeps, workloads } from "../../api/queries";
+import { PickScenario } from "../../parts/PickScenario";
 import { Trouble } from "../../parts/Section";
 import { here } from "../../words";
 import { Across } from "./Across";
@@ -34,7 +34,6 @@ export function Ask({
   asked: (w: Work) => void;
 }) {
   const queries = useQueryClient();
-  const go = useNavigate();
   const last = shown?.exploration;
   const [sweep, setSweep] = useState(last && !last.own ? last.sweep : "");
   const [aims, setAims] = useState(
@@ -71,19 +70,7 @@ export function Ask({
   return (
     <>
       <div className="mt-4 flex flex-wrap items-center gap-x-5 gap-y-2 text-sm">
-        <label className="flex items-center gap-2">
-          scenario
-          <select
-            id="scenario"
-            className="select select-sm w-auto"
-            value={scenario}
-            onChange={(e) => go(`/frontier/${e.target.value}`)}
-          >
-            {scenarios.map((s) => (
-              <option key={s.name}>{s.name}</option>
-            ))}
-          </select>
-        </label>
+        <PickScenario place="/frontier" scenario={scenario} names={scenarios.map((s) => s.name)} />
         <label className="flex items-center gap-2">
           what may change
           <select

@@ -88,7 +88,7 @@ const phases = ["placing", "node", "image", "setup", "work", "wipe"];
 
 function View({ w, beside }: { w: Schemas["Watched"]; beside: string }) {
   const usually = useQuery(usual(beside));
-  const hour = usually.data && hourOf(usually.data, new Date(w.at));
+  const hour = usually.data?.hours[usually.data.hour];
   const oldest = Math.max(...w.list.map((a) => a.ageNs), 1);
   return (
     <>
@@ -148,19 +148,6 @@ function View({ w, beside }: { w: Schemas["Watched"]; beside: string }) {
       )}
     </>
   );
-}
-
-/** hourOf finds what is usual at a moment. */
-function hourOf(u: Schemas["UsualWeek"], at: Date) {
-  const parts = new Intl.DateTimeFormat("en-GB", {
-    timeZone: u.zone || "UTC",
-    weekday: "short",
-    hour: "2-digit",
-    hourCycle: "h23",
-  }).formatToParts(at);
-  const part = (type: string) => parts.find((p) => p.type === type)?.value ?? "";
-  const day = ["Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"].indexOf(part("weekday"));
-  return u.hours[day * 24 + Number(part("hour"))];
 }
 
 /** Whole seconds: what grows is told no finer. */
