@@ -10,7 +10,8 @@ type WatchedAgent struct {
 	Node      string    `json:"node,omitempty" doc:"Node that it is on."`
 	Phase     string    `json:"phase" enum:"placing,node,image,setup,work,wipe,gone" doc:"What it waits for, or does."`
 	SinceNs   int64     `json:"sinceNs" doc:"How long it has been in that phase."`
-	AgeNs     int64     `json:"ageNs" doc:"How long ago it was asked for."`
+	Began     time.Time `json:"began" doc:"When it was asked for."`
+	AgeNs     int64     `json:"ageNs" doc:"How long ago that was; of one that is gone, how old it became."`
 	Stretches []Stretch `json:"stretches" doc:"Its life so far, phase by phase; the last grows."`
 	Says      string    `json:"says" doc:"How it stands, in a sentence."`
 	Do        string    `json:"do,omitempty" doc:"What to do, where something is wrong."`

@@ -125,7 +125,7 @@ func (p *program) viewer(usual *outcome.UsualWeek) viewer {
 	if f, ok := p.raw.(*os.File); ok && p.lines() && term.IsTerminal(int(f.Fd())) && os.Getenv("TERM") != "dumb" {
 		return &screen{p: p, usual: usual, file: f}
 	}
-	return &log{p: p, usual: usual, was: map[string]string{}}
+	return &log{p: p, usual: usual, was: map[string]*told{}}
 }
 
 // counts tells how many there are, each beside what is usual.
@@ -309,10 +309,17 @@ func (p *program) watched(a wire.WatchedAgent, oldest int64, width int) []string
 type log struct {
 	p       *program
 	usual   *outcome.UsualWeek
-	was     map[string]string // by pod: what was told of it
+	was     map[string]*told // by pod
 	summed  string
 	away    bool
 	started bool
+}
+
+// told is what was told of an agent.
+type told struct {
+	phases []string
+	stuck  string
+	gone   bool
 }
 
 func (l *log) most() int { return 1 << 20 }
@@ -340,16 +347,7 @@ func (l *log) show(now wire.Watched) {
 		a := &now.List[i]
 		key := a.Namespace + "/" + a.Pod
 		there[key] = true
-		is := a.Phase
-		if a.Stuck {
-			is += ", stuck: " + a.Says + " " + a.Do
-		} else if a.Phase == "work" && a.Node != "" {
-			is += " on " + a.Node
-		}
-		if l.was[key] != is {
-			fmt.Fprintln(l.p.out, at, key, is)
-			l.was[key] = is
-		}
+		l.agent(key, a, now.At)
 	}
 	for key := range l.was {
 		if !there[key] {
@@ -362,6 +360,44 @@ func (l *log) show(now wire.Watched) {
 		l.summed = sum
 	}
 	l.started = true
+}
+
+// agent tells what is new of one: each phase with when it began, also those that began and ended between
+// two looks. Of one that was there before the first look, where it is.
+func (l *log) agent(key string, a *wire.WatchedAgent, now time.Time) {
+	was, known := l.was[key]
+	if !known {
+		was = new(told)
+		l.was[key] = was
+		for i := 0; i < len(a.Stretches)-1 && !l.started; i++ {
+			was.phases = append(was.phases, a.Stretches[i].Phase)
+		}
+	}
+	for i, x := range a.Stretches {
+		if i < len(was.phases) && was.phases[i] == x.Phase {
+			continue
+		}
+		was.phases = append(was.phases[:i], x.Phase)
+		is := x.Phase
+		if x.Phase == "work" && a.Node != "" {
+			is += " on " + a.Node
+		}
+		fmt.Fprintln(l.p.out, a.Began.Add(time.Duration(x.From)).Format(time.RFC3339), key, is)
+	}
+	stuck := ""
+	if a.Stuck {
+		stuck = strings.TrimSpace(a.Says + " " + a.Do)
+	}
+	switch gone := a.Phase == "gone"; {
+	case stuck != was.stuck && stuck != "":
+		fmt.Fprintln(l.p.out, now.UTC().Format(time.RFC3339), key, "stuck:", stuck)
+	case gone && !was.gone:
+		fmt.Fprintln(l.p.out, now.UTC().Format(time.RFC3339), key, "gone")
+		was.gone = true
+	case stuck == "" && was.stuck != "":
+		fmt.Fprintln(l.p.out, now.UTC().Format(time.RFC3339), key, "goes on")
+	}
+	was.stuck = stuck
 }
 
 func (l *log) end() {}

@@ -377,7 +377,7 @@ func (w *Watcher) agent(x *watchedPod, now time.Time) wire.WatchedAgent {
 		x.dirty, x.as = false, now
 	}
 	a := wire.WatchedAgent{
-		Namespace: p.Namespace, Pod: p.Name, Template: x.told.Template, Node: p.Spec.NodeName, AgeNs: int64(until.Sub(p.CreationTimestamp.Time)),
+		Namespace: p.Namespace, Pod: p.Name, Template: x.told.Template, Node: p.Spec.NodeName, Began: p.CreationTimestamp.UTC(), AgeNs: int64(until.Sub(p.CreationTimestamp.Time)),
 		Stretches: slices.Clone(x.told.Stretches), Says: x.told.Says, Do: x.told.Do, Stuck: x.told.Do != "" && !x.told.Worked,
 	}
 	if n := len(a.Stretches); n > 0 {

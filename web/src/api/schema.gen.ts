@@ -6562,9 +6562,14 @@ export interface components {
         WatchedAgent: {
             /**
              * Format: int64
-             * @description How long ago it was asked for.
+             * @description How long ago that was; of one that is gone, how old it became.
              */
             ageNs: number;
+            /**
+             * Format: date-time
+             * @description When it was asked for.
+             */
+            began: string;
             /** @description What to do, where something is wrong. */
             do?: string;
             /** @description Its namespace. */
