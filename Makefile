@@ -9,6 +9,9 @@ WEBFILES := $(shell find web/src web/public web/index.html web/vite.config.ts we
 DEMOFILES := $(wildcard demo/*.yaml demo/*.csv demo/*/*.yaml)
 VERSION := $(shell git describe --tags --always --dirty 2>/dev/null || echo dev)
 
+# What is compiled for one of these does for all of them.
+export GOFLAGS := -trimpath
+
 .PHONY: demo test test-cluster test-nodes test-arm64 test-go build image bench validate lint generate screenshots setup setup-test clean
 
 demo: setup bin/tachyphor
@@ -16,16 +19,16 @@ demo: setup bin/tachyphor
 
 # The longest packages begin first, so that others run beside them.
 test: setup-test bin/tachyphor
-	$(GO) test -tags $(TAGS) -vet=off -timeout 85m ./test/program ./test/console ./...
+	TACHYPHOR_PROGRAM=$(CURDIR)/bin/tachyphor $(GO) test -tags $(TAGS) -vet=off -timeout 85m ./test/program ./test/console ./...
 
 build: bin/tachyphor
 
 bin/tachyphor: $(GOFILES) $(DEMOFILES) go.mod go.sum web/dist/index.html
-	$(GO) build -trimpath -tags $(TAGS) -ldflags "-s -w -X tachyphor/internal/cli.Version=$(VERSION)" -o $@ ./cmd/tachyphor
+	$(GO) build -tags $(TAGS) -ldflags "-s -w -X tachyphor/internal/cli.Version=$(VERSION)" -o $@ ./cmd/tachyphor
 
 # The program as an image: an OCI layout in bin/image, for any tool that brings one to a registry.
 image: web/dist/index.html
-	CGO_ENABLED=0 $(GO) build -trimpath -tags $(TAGS) -ldflags "-s -w -X tachyphor/internal/cli.Version=$(VERSION)" -o bin/tachyphor-image ./cmd/tachyphor
+	CGO_ENABLED=0 $(GO) build -tags $(TAGS) -ldflags "-s -w -X tachyphor/internal/cli.Version=$(VERSION)" -o bin/tachyphor-image ./cmd/tachyphor
 	cd tools/image && $(GO) run . -program ../../bin/tachyphor-image -arch $$($(GO) env GOARCH) -version "$(VERSION)" -into ../../bin/image
 	rm bin/tachyphor-image
 

@@ -4,6 +4,7 @@
 package backtest
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"maps"
@@ -41,7 +42,9 @@ type Design struct {
 type Options struct {
 	From  time.Time // only jobs that came from here on are scored; zero: by where the facts come from
 	Now   time.Time // for the age of facts
+	Until time.Time // the records are whole until then, though no more jobs came; for Days
 	Facts bool      // look for the fact that would explain most
+	Least int       // scored jobs to judge at all; 0: Least
 }
 
 // A Question is what is asked: designs, the jobs that came, and what happened to them.
@@ -54,6 +57,7 @@ type Question struct {
 	zone    units.Zone
 	start   time.Time // of simulated time
 	classes []string
+	until   time.Time
 	alone   bool // no facts are tried
 	whole   bool // the log tells whole seconds
 }
@@ -94,7 +98,7 @@ func Ask(designs []Design, observed map[string]demand.Observed, o Options) (*Que
 	if !slices.ContainsFunc(slices.Collect(maps.Values(observed)), func(x demand.Observed) bool { return x.Waited > 0 }) {
 		return nil, fmt.Errorf("%w: by the log no job waited at all; name the column that tells when jobs were submitted", ErrTooFew)
 	}
-	q := &Question{alone: !o.Facts}
+	q := &Question{alone: !o.Facts, until: o.Until}
 	bound := new(world.Bound)
 	for _, d := range designs {
 		d.In.Bound = bound
@@ -119,8 +123,8 @@ func Ask(designs []Design, observed map[string]demand.Observed, o Options) (*Que
 	for d := range q.designs {
 		q.designs[d].w = q.asRun(q.designs[d].w)
 	}
-	if n := q.scored(); n < Least {
-		return nil, fmt.Errorf("%w: of %d jobs it is known how long they waited (%s); at least %d are needed", ErrTooFew, n, q.left.says(), Least)
+	if n, least := q.scored(), cmp.Or(o.Least, Least); n < least {
+		return nil, fmt.Errorf("%w: of %d jobs it is known how long they waited (%s); at least %d are needed", ErrTooFew, n, q.left.says(), least)
 	}
 	if o.Facts {
 		q.facts = doubt.Facts(cluster, first.ImageNames(), o.Now)
@@ -205,7 +209,7 @@ func (q *Question) scored() (n int) {
 
 // Need is how much memory trying takes with so many workers, about.
 func (q *Question) Need(workers int) units.Bytes {
-	return outcome.Need(q.designs[0].w, workers) + units.Bytes(len(q.jobs)*repeats*24)
+	return outcome.Need(q.designs[0].w, workers) + units.Bytes(len(q.jobs)*dayRuns*24)
 }
 
 // A Backtest is the answer.
