@@ -22,7 +22,7 @@ var dayPercentiles = []float64{50, 90}
 // Days runs the designs and holds each whole day beside them: percentiles of start delays of all
 // jobs, and of each class. Only days are told that begin and end within what is scored, in the
 // workload's time zone, or until Options.Until.
-func (q *Question) Days(workers int, progress paired.Progress) ([]drift.Day, error) {
+func (q *Question) Days(workers int, progress paired.Progress) ([]drift.HeldDay, error) {
 	read, err := q.run(worldsOf(q.designs), dayRuns, workers, progress)
 	if err != nil {
 		return nil, err
@@ -40,14 +40,14 @@ func (q *Question) Days(workers int, progress paired.Progress) ([]drift.Day, err
 	if q.until.After(end) {
 		end = q.until
 	}
-	out := []drift.Day{}
+	out := []drift.HeldDay{}
 	for day := q.dayOf(max(plan.Warmup, units.Duration(q.split.From.Sub(q.start)))); ; {
 		next := day.AddDate(0, 0, 1)
 		if next.After(end) {
 			return out, nil
 		}
 		if !day.Before(q.split.From) && !day.Before(q.start.Add(time.Duration(plan.Warmup))) {
-			out = append(out, drift.Day{Day: day, Looked: q.looked(of, byDay[day])})
+			out = append(out, drift.HeldDay{Day: day, Looked: q.looked(of, byDay[day])})
 		}
 		day = next
 	}

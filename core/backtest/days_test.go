@@ -23,7 +23,7 @@ func TestDays(t *testing.T) {
 		t.Fatal(err)
 	}
 	slow := changed(t, in, "/spec/pools/1/boot", document.Plain(170*units.Second))
-	var all []drift.Day
+	var all []drift.HeldDay
 	beyond, looked := 0, 0
 	const weeks, turned = 4, 2
 	for week := range weeks {
@@ -62,10 +62,10 @@ func TestDays(t *testing.T) {
 	if beyond*8 > looked {
 		t.Error("what was predicted is too narrow")
 	}
-	if s := drift.Stand(all[:7*turned], nil); s.Drifted != nil {
+	if s := drift.Follow(all[:7*turned], nil); s.Drifted != nil {
 		t.Errorf("its own records: %+v", s.Drifted)
 	}
-	s := drift.Stand(all, nil)
+	s := drift.Follow(all, nil)
 	if s.Drifted == nil || !s.Drifted.Longer || s.Drifted.Found.Sub(all[7*turned].Day) > 7*24*time.Hour {
 		t.Fatalf("slower boots are not found: %+v", s)
 	}

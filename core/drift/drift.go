@@ -32,8 +32,8 @@ type Looked struct {
 	Below    int     `json:"below" doc:"Those that are as short, or shorter."`
 }
 
-// A Day is what was held beside each other of one day.
-type Day struct {
+// A HeldDay is what was held beside each other of one day.
+type HeldDay struct {
 	Day    time.Time `json:"day" doc:"When the day began."`
 	Design string    `json:"design,omitempty" doc:"Digest of what was simulated: where it changes, the test begins anew."`
 	Looked []Looked  `json:"looked" doc:"What was looked at; empty where too few jobs came."`
@@ -128,8 +128,8 @@ type Drifted struct {
 	Predicted float64   `json:"predictedNs" doc:"As predicted."`
 }
 
-// A Standing is how a scenario stands after some days.
-type Standing struct {
+// A Course is how a scenario stands after some days.
+type Course struct {
 	Days     int       `json:"days" doc:"Days of which something could be said."`
 	Empty    int       `json:"empty" doc:"Days with too few jobs."`
 	Last     time.Time `json:"last,omitzero" doc:"The last day that was looked at."`
@@ -139,10 +139,10 @@ type Standing struct {
 	Over     *Drifted  `json:"over,omitempty" doc:"What had, and is back since the last day."`
 }
 
-// Stand says how a scenario stands after days, in the order in which they came. Days after which
+// Follow says how a scenario stands after days, in the order in which they came. Days after which
 // something was found, or was back, are told to tell, which may be nil.
-func Stand(days []Day, tell func(day time.Time, s Standing)) Standing {
-	var out Standing
+func Follow(days []HeldDay, tell func(day time.Time, s Course)) Course {
+	var out Course
 	trails, design := map[string]*trail{}, ""
 	begin := func(at time.Time) { trails, out.Evidence, out.Anew = map[string]*trail{}, 0, at }
 	for i := range days {
@@ -213,7 +213,7 @@ func (t *trail) drifted(found time.Time) *Drifted {
 // judge says how it stands after a day. The evidence is the mean of that of all sides: of a right
 // simulation it grows by one a day at most, on average, and so comes to Nights no sooner than after
 // so many.
-func (s *Standing) judge(d *Day, trails map[string]*trail) {
+func (s *Course) judge(d *HeldDay, trails map[string]*trail) {
 	var list []*trail
 	sum := 0.0
 	for _, t := range trails {

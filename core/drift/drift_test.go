@@ -14,8 +14,8 @@ var first = time.Date(2026, 3, 2, 0, 0, 0, 0, time.UTC)
 
 // day is a day of some classes: what runs say is alike in all, and what is observed is drawn as they
 // are, and then changed.
-func day(r *rand.Rand, n, classes int, change func(class int, x float64) float64) drift.Day {
-	d := drift.Day{Day: first.AddDate(0, 0, n)}
+func day(r *rand.Rand, n, classes int, change func(class int, x float64) float64) drift.HeldDay {
+	d := drift.HeldDay{Day: first.AddDate(0, 0, n)}
 	shared := r.NormFloat64() // classes wait for the same nodes
 	draw := func() float64 { return 1e9 * (100 + 30*(0.8*shared+0.6*r.NormFloat64())) }
 	for c := range classes {
@@ -41,11 +41,11 @@ func TestFalseAlarmsAreSeldom(t *testing.T) {
 	for _, classes := range []int{1, 6} {
 		alarms := 0
 		for range tries {
-			var days []drift.Day
+			var days []drift.HeldDay
 			for n := range nights {
 				days = append(days, day(r, n, classes, same))
 			}
-			drift.Stand(days, func(_ time.Time, s drift.Standing) {
+			drift.Follow(days, func(_ time.Time, s drift.Course) {
 				if s.Drifted != nil {
 					alarms++
 				}
@@ -63,7 +63,7 @@ func TestDriftIsFound(t *testing.T) {
 	r := rand.New(rand.NewPCG(3, 4))
 	slowest, late, dated := 0, 0, 0
 	for try := range 60 {
-		var days []drift.Day
+		var days []drift.HeldDay
 		began := 5 + try
 		for n := range began + 30 {
 			days = append(days, day(r, n, 6, func(c int, x float64) float64 {
@@ -80,7 +80,7 @@ func TestDriftIsFound(t *testing.T) {
 			days = append(days, day(r, n, 6, same))
 		}
 		var found, over time.Time
-		s := drift.Stand(days, func(day time.Time, s drift.Standing) {
+		s := drift.Follow(days, func(day time.Time, s drift.Course) {
 			switch {
 			case s.Drifted != nil && found.IsZero():
 				found = day
@@ -110,15 +110,15 @@ func TestDriftIsFound(t *testing.T) {
 // What is a little off is let pass for ever; so are waits that are all alike.
 func TestLittleIsLetPass(t *testing.T) {
 	for name, observed := range map[string]float64{"a twentieth longer": 104e9, "a twentieth shorter": 96e9, "alike": 100e9} {
-		var days []drift.Day
+		var days []drift.HeldDay
 		for n := range 400 {
 			runs := make([]float64, 40)
 			for i := range runs {
 				runs[i] = 100e9
 			}
-			days = append(days, drift.Day{Day: first.AddDate(0, 0, n), Looked: []drift.Looked{drift.Look("", 50, 100, observed, runs)}})
+			days = append(days, drift.HeldDay{Day: first.AddDate(0, 0, n), Looked: []drift.Looked{drift.Look("", 50, 100, observed, runs)}})
 		}
-		if s := drift.Stand(days, nil); s.Drifted != nil || s.Days != 400 {
+		if s := drift.Follow(days, nil); s.Drifted != nil || s.Days != 400 {
 			t.Errorf("%s: %+v", name, s)
 		}
 	}
@@ -127,22 +127,22 @@ func TestLittleIsLetPass(t *testing.T) {
 // Where what is simulated changes, the test begins anew; days without jobs change nothing.
 func TestBeginsAnew(t *testing.T) {
 	r := rand.New(rand.NewPCG(5, 6))
-	var days []drift.Day
+	var days []drift.HeldDay
 	for n := range 20 {
 		d := day(r, n, 2, func(_ int, x float64) float64 { return 3 * x })
 		if d.Design = "old"; n >= 12 {
 			d = day(r, n, 2, same)
 			d.Design = "new"
 		}
-		days = append(days, d, drift.Day{Day: d.Day.Add(12 * time.Hour), Design: d.Design})
+		days = append(days, d, drift.HeldDay{Day: d.Day.Add(12 * time.Hour), Design: d.Design})
 	}
-	if s := drift.Stand(days[:20], nil); s.Drifted == nil || s.Empty != 10 || s.Days != 10 {
+	if s := drift.Follow(days[:20], nil); s.Drifted == nil || s.Empty != 10 || s.Days != 10 {
 		t.Errorf("not found: %+v", s)
 	}
-	if s := drift.Stand(days, nil); s.Drifted != nil || !s.Anew.Equal(first.AddDate(0, 0, 12)) || s.Evidence >= 100 {
+	if s := drift.Follow(days, nil); s.Drifted != nil || !s.Anew.Equal(first.AddDate(0, 0, 12)) || s.Evidence >= 100 {
 		t.Errorf("not begun anew: %+v", s)
 	}
-	if s := drift.Stand(nil, nil); s.Days != 0 || s.Drifted != nil {
+	if s := drift.Follow(nil, nil); s.Days != 0 || s.Drifted != nil {
 		t.Errorf("of no days: %+v", s)
 	}
 }

@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"tachyphor/internal/intake"
+	"tachyphor/internal/store"
 	"tachyphor/internal/work"
 
 	"github.com/prometheus/client_golang/prometheus"
@@ -20,7 +21,7 @@ type metrics struct {
 	seconds  *prometheus.HistogramVec
 }
 
-func newMetrics(q *work.Queue, in *intake.Intake) *metrics {
+func newMetrics(q *work.Queue, in *intake.Intake, records *store.Store) *metrics {
 	m := &metrics{
 		registry: prometheus.NewRegistry(),
 		seconds: prometheus.NewHistogramVec(prometheus.HistogramOpts{
@@ -51,6 +52,7 @@ func newMetrics(q *work.Queue, in *intake.Intake) *metrics {
 	m.registry.MustRegister(prometheus.NewGaugeFunc(prometheus.GaugeOpts{
 		Name: "tachyphor_events_waiting", Help: "Events on jobs that wait to be stored.",
 	}, func() float64 { return float64(in.Sum().Waiting) }))
+	m.registry.MustRegister(standings{records})
 	return m
 }
 

@@ -35,6 +35,8 @@ type Config struct {
 	// different ones, for cookies do not tell ports apart.
 	Cookie  string
 	Console fs.FS // the built console, or nil
+	// MayTell says why an address may not be told of events, nil where it may.
+	MayTell func(address string) error
 }
 
 // server carries what operations need.
@@ -48,7 +50,7 @@ type server struct {
 // New returns the handler of the whole interface.
 func New(c Config) http.Handler {
 	s := &server{Config: c, works: newWatched(c.Store.LookAt), learning: make(chan struct{}, 1)}
-	s.metrics = newMetrics(c.Queue, c.Intake)
+	s.metrics = newMetrics(c.Queue, c.Intake, c.Store)
 	gin.SetMode(gin.ReleaseMode)
 	r := gin.New()
 	r.HandleMethodNotAllowed = true
@@ -115,6 +117,7 @@ func Operations(api huma.API, s *server) {
 	s.backtestOperations(api)
 	s.eventOperations(api)
 	s.liveOperations(api)
+	s.driftOperations(api)
 	s.agentOperations(api)
 	s.tokenOperations(api)
 }

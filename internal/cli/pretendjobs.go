@@ -77,11 +77,12 @@ func (p *program) pretendJobs(ctx context.Context, file string, f pretendJobsFla
 	switch f.begin {
 	case "":
 	case "now":
-		start = time.Now()
+		start = time.Now().Add(-time.Duration(w.Plan.Warmup))
 	default:
 		if start, err = askedAt(f.begin, ""); err != nil {
 			return fmt.Errorf("--begin: %w", err)
 		}
+		start = start.Add(-time.Duration(w.Plan.Warmup)) // of which nothing is told
 	}
 	bar := p.progress("simulating "+w.Scenario, f.quiet)
 	trace, err := sim.Run(w, w.Plan.Seed, 0, func(now units.Duration) bool {

@@ -152,7 +152,7 @@ jobs wait to start and why, and what the nodes cost.
 		p.draftCommand(), p.checkCommand(), p.matchCommand(), p.renderCommand(), p.fitCommand(), p.observeCommand(), p.sizeCommand(), p.preflightCommand(),
 		p.rehearseCommand(), p.outsideCommand(), p.whyCommand(), p.doubtCommand(), p.sweepCommand(), p.workCommand(), p.improveCommand(), p.marginCommand(), p.pullsCommand(), p.backtestCommand(), p.briefCommand(),
 		p.simulateCommand(), p.explainCommand(), p.compareCommand(), p.weighCommand(), p.probeCommand(), p.keepCommand(), p.pretendCommand(),
-		p.liveCommand(), p.watchCommand(), p.exportCommand(), p.schemaCommand(), p.tokenCommand(), p.versionCommand(),
+		p.liveCommand(), p.driftCommand(), p.watchCommand(), p.exportCommand(), p.schemaCommand(), p.tokenCommand(), p.versionCommand(),
 	)
 	p.completing(root)
 	return root

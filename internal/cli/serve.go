@@ -25,12 +25,16 @@ type serveFlags struct {
 	reach, image                          string
 	liveDays                              int
 	liveRuns                              int64
+	tellAllow                             []string
+	tellKey                               string
 }
 
 func (f *serveFlags) add(c *cobra.Command) {
 	fl := c.Flags()
 	fl.IntVar(&f.liveDays, "live-days", 400, "keep what was told of jobs for so many days")
 	fl.Int64Var(&f.liveRuns, "live-runs", 2_000_000, "and so many runs at most; the oldest go")
+	fl.StringArrayVar(&f.tellAllow, "tell-allow", nil, "events may be told to this origin, as in https://hooks.brinewell.example (may be repeated)")
+	fl.StringVar(&f.tellKey, "tell-key", "", "file with the key that such events are signed with; absent: tell.key in the state folder, made at the first start")
 	fl.StringVar(&f.listen, "listen", "", "address to listen on; absent: "+wire.DefaultAddress+", or a free port when that is taken")
 	fl.StringVar(&f.database, "database", os.Getenv("TACHYPHOR_DATABASE"),
 		"MariaDB to use, as user:password@tcp(host:port)/name (better: TACHYPHOR_DATABASE); absent: a private one in the state folder")
@@ -99,10 +103,12 @@ type Serving struct {
 	State, Address, Database, Version string
 	Hosts                             []string
 	Cluster                           kube.Options
-	LiveDays                          int    // how long what was told of jobs is kept
-	LiveRuns                          int64  // and how many runs at most
-	Reach, Image                      string // how pods of it reach the service, and what they run
-	Pretended                         bool   // it is the demo's own
+	LiveDays                          int      // how long what was told of jobs is kept
+	LiveRuns                          int64    // and how many runs at most
+	TellAllow                         []string // origins that events may be told to
+	TellKey                           string   // file with the key that they are signed with
+	Reach, Image                      string   // how pods of it reach the service, and what they run
+	Pretended                         bool     // it is the demo's own
 	Log                               *slog.Logger
 }
 
@@ -139,7 +145,7 @@ func (p *program) serve(ctx context.Context, f serveFlags, load func(context.Con
 		return errors.New("--live-days and --live-runs: expected 1 day (36500 at most) and 1 run at least")
 	}
 	s, err := p.host.Start(ctx, Serving{
-		LiveDays: f.liveDays, LiveRuns: f.liveRuns,
+		LiveDays: f.liveDays, LiveRuns: f.liveRuns, TellAllow: f.tellAllow, TellKey: f.tellKey,
 		State: p.state, Address: f.listen, Database: f.database, Hosts: f.hosts, Version: Version, Cluster: reach, Log: log,
 		Reach: f.reach, Image: f.image, Pretended: pretended,
 	})

@@ -27,8 +27,8 @@ func (Here) Start(ctx context.Context, c cli.Serving) (cli.Served, error) {
 	room := intake.DefaultRoom
 	room.Age, room.Runs = time.Duration(c.LiveDays)*24*time.Hour, c.LiveRuns
 	s, err := service.Start(ctx, service.Config{
-		Live: room,
-		Far:  work.Far{Reach: c.Reach, Image: c.Image}, Near: c.Pretended && c.Reach == "", Cluster: c.Cluster, State: c.State, Address: c.Address, Database: c.Database, Hosts: c.Hosts,
+		Live: room, TellAllow: c.TellAllow, TellKey: c.TellKey,
+		Far: work.Far{Reach: c.Reach, Image: c.Image}, Near: c.Pretended && c.Reach == "", Cluster: c.Cluster, State: c.State, Address: c.Address, Database: c.Database, Hosts: c.Hosts,
 		Version: c.Version, Console: web.Console(), Log: c.Log,
 	})
 	if err != nil {

@@ -81,12 +81,21 @@ var ErrNoJobs = errors.New("no jobs were told of in that time; `tachyphor live` 
 
 // KeepLive keeps the jobs of a stretch as a recording, as they are known now, and returns its digest.
 func (l *Library) KeepLive(ctx context.Context, s Stretch, now time.Time) (digest string, err error) {
-	got, err := l.cut(ctx, s, "live", units.Zone{}, now, true)
+	log, err := l.LogOfLive(ctx, s, now)
 	if err != nil {
 		return "", err
 	}
-	digest, _, err = l.Keep(ctx, bytes.NewReader(got.Log), nil, false)
+	digest, _, err = l.Keep(ctx, bytes.NewReader(log), nil, false)
 	return digest, err
+}
+
+// LogOfLive are the jobs of a stretch as a log in our own columns, as they are known now.
+func (l *Library) LogOfLive(ctx context.Context, s Stretch, now time.Time) ([]byte, error) {
+	got, err := l.cut(ctx, s, "live", units.Zone{}, now, true)
+	if err != nil {
+		return nil, err
+	}
+	return got.Log, nil
 }
 
 // CutLive makes a workload of a stretch, as of any job log.

@@ -27,6 +27,7 @@ import (
 	"tachyphor/internal/mariadb"
 	"tachyphor/internal/memory"
 	"tachyphor/internal/store"
+	"tachyphor/internal/tell"
 	"tachyphor/internal/work"
 	"tachyphor/wire"
 )
@@ -44,7 +45,11 @@ type Config struct {
 	Far      work.Far       // how runs are computed there
 	Near     bool           // pods there are processes of this machine, and reach the service at its own address
 	Live     store.LiveRoom // how much of live records is kept; zero: intake.DefaultRoom
-	Unsafe   bool           // a private database without durability, for tests
+	// TellAllow are origins that events may be told to; TellKey is the file with the key that they are
+	// signed with, empty: one of the state folder's.
+	TellAllow []string
+	TellKey   string
+	Unsafe    bool // a private database without durability, for tests
 	// Free tells the free space of the private database's disk; nil: as it is. For tests.
 	Free func(path string) (units.Bytes, error)
 }
@@ -62,6 +67,7 @@ type Service struct {
 	store    *store.Store
 	queue    *work.Queue
 	intake   *intake.Intake
+	teller   *tell.Teller
 	server   *http.Server
 	served   chan error
 }
@@ -130,6 +136,9 @@ func Start(ctx context.Context, c Config) (_ *Service, err error) {
 		c.Live = intake.DefaultRoom
 	}
 	s.intake = intake.Start(s.store, c.Log, c.Live)
+	if err := s.tells(listener.Addr().(*net.TCPAddr).IP.IsLoopback()); err != nil {
+		return nil, err
+	}
 	if !listener.Addr().(*net.TCPAddr).IP.IsLoopback() {
 		c.Log.Warn("listening beyond this machine without encryption: tokens can be read on the way; put a proxy with TLS before it",
 			"address", s.Access.Address)
@@ -218,7 +227,7 @@ func (s *Service) serve(l net.Listener) {
 	port := l.Addr().(*net.TCPAddr).Port
 	s.server = &http.Server{
 		Handler: api.New(api.Config{
-			Store: s.store, Queue: s.queue, Intake: s.intake, Full: s.disk.Full, Log: s.config.Log, Version: s.config.Version,
+			Store: s.store, Queue: s.queue, Intake: s.intake, MayTell: s.teller.May, Full: s.disk.Full, Log: s.config.Log, Version: s.config.Version,
 			Console: s.config.Console,
 			Hosts:   hosts,
 			Cookie:  "tachyphor_" + strconv.Itoa(port),
@@ -245,6 +254,9 @@ func (s *Service) Close() error {
 	}
 	if s.intake != nil {
 		s.intake.Close()
+	}
+	if s.teller != nil {
+		s.teller.Close()
 	}
 	if s.queue != nil {
 		s.queue.Close()

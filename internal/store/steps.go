@@ -38,6 +38,7 @@ func steps() []*gormigrate.Migration {
 		renamed("2026-11-28-blocks-of-work", "blocks", "outcome_id", "work_id"),
 		tables("2026-11-29-tried", &tried1{}),
 		tables("2026-11-29-live", &liveRuns1{}, &heard1{}),
+		tables("2026-11-29-drift", &followed1{}, &nights1{}, &notices1{}),
 	}
 }
 
@@ -343,3 +344,38 @@ type heard1 struct {
 }
 
 func (heard1) TableName() string { return "heard" }
+
+type followed1 struct {
+	Scenario string    `gorm:"primaryKey;size:63"`
+	From     string    `gorm:"size:10"`
+	Project  string    `gorm:"size:255"`
+	Tell     string    `gorm:"size:2000"`
+	Trouble  string    `gorm:"type:text"`
+	Stands   []byte    `gorm:"type:blob"`
+	Ahead    string    `gorm:"size:10"`
+	By       string    `gorm:"size:63"`
+	At       time.Time `gorm:"type:datetime(6)"`
+}
+
+func (followed1) TableName() string { return "followed" }
+
+type nights1 struct {
+	Scenario string    `gorm:"primaryKey;size:63"`
+	Day      time.Time `gorm:"primaryKey;type:datetime(6)"`
+	Said     []byte    `gorm:"type:mediumblob"`
+	At       time.Time `gorm:"type:datetime(6)"`
+}
+
+func (nights1) TableName() string { return "nights" }
+
+type notices1 struct {
+	ID       string    `gorm:"primaryKey;size:64"`
+	Address  string    `gorm:"size:2000"`
+	Event    []byte    `gorm:"type:blob"`
+	Attempts int       `gorm:"not null;default:0"`
+	Next     time.Time `gorm:"type:datetime(6);index:next"`
+	Failure  string    `gorm:"type:text"`
+	At       time.Time `gorm:"type:datetime(6)"`
+}
+
+func (notices1) TableName() string { return "notices" }

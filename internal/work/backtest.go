@@ -91,19 +91,19 @@ func backtests(ctx context.Context, q *Queue, j *Job) (End, error) {
 	if err := json.Unmarshal([]byte(j.Question), &in); err != nil {
 		return End{}, err
 	}
-	question, err := q.backtest(ctx, in)
+	var log bytes.Buffer
+	if err := q.Library.CopyRecording(ctx, in.Backtest.Log, &log); err != nil {
+		return End{}, err
+	}
+	question, err := q.asked(ctx, in, log.Bytes(), backtest.Options{From: in.Backtest.ScoreFrom, Now: time.Now(), Facts: !in.Backtest.Quick})
 	if err != nil {
 		return End{}, err
 	}
 	return roomed(ctx, q, j, question, func(b *backtest.Backtest) any { return backtestBrief(b, in.Backtest.Live) })
 }
 
-// backtest puts a question together again.
-func (q *Queue) backtest(ctx context.Context, in wire.Inputs) (*backtest.Question, error) {
-	var log bytes.Buffer
-	if err := q.Library.CopyRecording(ctx, in.Backtest.Log, &log); err != nil {
-		return nil, err
-	}
+// asked puts a question together, of the jobs of a log.
+func (q *Queue) asked(ctx context.Context, in wire.Inputs, log []byte, o backtest.Options) (*backtest.Question, error) {
 	var designs []backtest.Design
 	var learned *learn.LearnedJobs
 	for _, d := range in.Backtest.Designs {
@@ -117,8 +117,8 @@ func (q *Queue) backtest(ctx context.Context, in wire.Inputs) (*backtest.Questio
 			return nil, err
 		}
 		if learned == nil {
-			o := learn.OptionsOf(input.Workload, learn.JobOptions{SkipBad: true}, true)
-			if learned, err = learn.Jobs([]learn.File{{Name: "the log", Data: log.Bytes()}}, o, nil); err != nil {
+			as := learn.OptionsOf(input.Workload, learn.JobOptions{SkipBad: true}, true)
+			if learned, err = learn.Jobs([]learn.File{{Name: "the log", Data: log}}, as, nil); err != nil {
 				return nil, err
 			}
 		}
@@ -127,9 +127,7 @@ func (q *Queue) backtest(ctx context.Context, in wire.Inputs) (*backtest.Questio
 		}
 		designs = append(designs, backtest.Design{From: d.From, Revision: d.Revision, In: input})
 	}
-	return backtest.Ask(designs, designs[0].In.Recording.Observed(), backtest.Options{
-		From: in.Backtest.ScoreFrom, Now: time.Now(), Facts: !in.Backtest.Quick,
-	})
+	return backtest.Ask(designs, designs[0].In.Recording.Observed(), o)
 }
 
 func backtestBrief(b *backtest.Backtest, live bool) wire.BacktestBrief {

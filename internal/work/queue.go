@@ -49,6 +49,7 @@ type Queue struct {
 	blocks  sync.Map // that pods may ask for: *Block by the hash of its token
 
 	ring chan struct{} // something may be waiting
+	dusk chan struct{} // a day may be due
 	ctx  context.Context
 	stop context.CancelFunc
 	all  sync.WaitGroup // all that runs, and the queue itself
@@ -75,13 +76,14 @@ func Start(s *store.Store, l *library.Library, log *slog.Logger, full func() err
 	q := &Queue{
 		Library: l, store: s, log: log, holder: store.NewHolder(), full: full, cluster: cluster, far: far,
 		room: &room{workers: cores(), all: memory.Work(memory.Limit())},
-		ring: make(chan struct{}, 1), ctx: ctx, stop: stop, running: map[uint64]*Job{},
+		ring: make(chan struct{}, 1), dusk: make(chan struct{}, 1), ctx: ctx, stop: stop, running: map[uint64]*Job{},
 		usual:   kept.New(usualKept, 1, func(*outcome.UsualWeek) int { return 1 }),
 		results: kept.New(resultBytes, 2, func(r result) int { return r.bytes }),
 		traces:  kept.New(jobsKept, 1, func(t *sim.Trace) int { return max(len(t.Records), jobsKept/10) }),
 	}
 	q.all.Go(q.workOff)
 	q.all.Go(q.breakOff)
+	q.all.Go(q.nights)
 	return q
 }
 

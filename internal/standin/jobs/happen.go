@@ -31,16 +31,21 @@ type Happening struct {
 	Queued, Started            time.Time
 }
 
-// Happen lists what happens in a run of a world, by time.
+// Happen lists what happens in a run of a world, by time. Its simulated time begins at start; where that is
+// another than the world says, the jobs are others, by other ids.
 func Happen(w *world.World, t *sim.Trace, start time.Time) []Happening {
 	var out []Happening
+	mark := ""
+	if !start.Equal(w.Start) {
+		mark = start.UTC().Format("-20060102T150405")
+	}
 	for j := range t.Records {
 		r, job := &t.Records[j], &t.Jobs.List[j]
 		if job.Submitted < w.Plan.Warmup {
 			continue // it is there to warm the run up
 		}
 		class := &w.Classes[job.Class]
-		h := Happening{ID: t.Jobs.ID(j), Class: class.Name, Project: class.Project, Branch: "trunk", Wants: t.Jobs.Wants[job.Wants]}
+		h := Happening{ID: t.Jobs.ID(j) + mark, Class: class.Name, Project: class.Project, Branch: "trunk", Wants: t.Jobs.Wants[job.Wants]}
 		if job.Change {
 			h.Branch = fmt.Sprintf("change-%d", job.Key%900+100)
 		}

@@ -287,6 +287,45 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/drift": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List scenarios that are followed, and how they stand */
+        get: operations["list-followed"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/drift/{scenario}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get how a followed scenario stands, day by day */
+        get: operations["get-followed"];
+        /**
+         * Hold every day of the live records against a scenario
+         * @description Each day is looked at three hours after its end, in the workload's time zone; days that are over already, at once.
+         */
+        put: operations["follow"];
+        post?: never;
+        /** Do that no more */
+        delete: operations["unfollow"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/events": {
         parameters: {
             query?: never;
@@ -1350,6 +1389,17 @@ export interface components {
             /** @description Time zone; absent: the workload's. */
             zone?: string;
         };
+        AllFollowed: {
+            /** @description Why the oldest of them has not. */
+            failure?: string;
+            /** @description By name. */
+            items: components["schemas"]["Followed"][];
+            /**
+             * Format: int64
+             * @description Events that have not arrived where they are told to.
+             */
+            waiting: number;
+        };
         AlwaysOn: {
             /** @description A month's bill with as many nodes and agents as there are at most at once, all the time. */
             allPerMonth: components["schemas"]["Figure"];
@@ -2259,6 +2309,37 @@ export interface components {
             /** @description What was found of them. */
             what: string;
         };
+        Course: {
+            /**
+             * Format: date-time
+             * @description The day from which on what is simulated has been the same: the test began anew there.
+             */
+            anew?: string;
+            /**
+             * Format: int64
+             * @description Days of which something could be said.
+             */
+            days: number;
+            /** @description What has left what was predicted; absent: nothing has. */
+            drifted?: components["schemas"]["Drifted"];
+            /**
+             * Format: int64
+             * @description Days with too few jobs.
+             */
+            empty: number;
+            /**
+             * Format: double
+             * @description Evidence that it is not right any more: it is called so when this comes to 1,000, to which a right simulation comes once in 1,000 days or more seldom.
+             */
+            evidence: number;
+            /**
+             * Format: date-time
+             * @description The last day that was looked at.
+             */
+            last?: string;
+            /** @description What had, and is back since the last day. */
+            over?: components["schemas"]["Drifted"];
+        };
         CurvePoint: {
             /**
              * Format: double
@@ -2459,6 +2540,42 @@ export interface components {
         Draft: {
             /** @description The manifest. */
             text: string;
+        };
+        Drifted: {
+            /**
+             * Format: int64
+             * @description Days with such jobs since it began.
+             */
+            days: number;
+            /**
+             * Format: date-time
+             * @description The day with which it was told.
+             */
+            found: string;
+            /** @description They are longer than predicted; else shorter. */
+            longer: boolean;
+            /**
+             * Format: double
+             * @description The mean of these days' percentiles as observed.
+             */
+            observedNs: number;
+            /** @description Class of the jobs; empty: all of them. */
+            of: string;
+            /**
+             * Format: double
+             * @description Which percentile of their start delays.
+             */
+            p: number;
+            /**
+             * Format: double
+             * @description As predicted.
+             */
+            predictedNs: number;
+            /**
+             * Format: date-time
+             * @description From which day on, most likely.
+             */
+            since: string;
         };
         Edit: {
             /**
@@ -3049,6 +3166,62 @@ export interface components {
             /** @description Templates, in the order in which they were named. */
             templates: string[];
         };
+        Follow: {
+            /** @description The first day, in the workload's time zone, at most 120 days back; absent: yesterday, or as it is followed already. */
+            from?: string;
+            /** @description Only jobs of this project. */
+            project?: string;
+            /** @description Address that a CloudEvent is sent to when something drifts and when it is back; the service must be allowed to tell it. */
+            tell?: string;
+        };
+        Followed: {
+            /**
+             * Format: date-time
+             * @description When.
+             */
+            at: string;
+            /** @description Who asked for it. */
+            by: string;
+            /** @description The first day, in the workload's time zone, at most 120 days back; absent: yesterday, or as it is followed already. */
+            from?: string;
+            /** @description Only jobs of this project. */
+            project?: string;
+            /** @description The same in words. */
+            says: string;
+            /** @description Name of the scenario. */
+            scenario: string;
+            /** @description How it stands after the days so far. */
+            standing: components["schemas"]["Course"];
+            /** @description Address that a CloudEvent is sent to when something drifts and when it is back; the service must be allowed to tell it. */
+            tell?: string;
+            /** @description Why no more days can be looked at. */
+            trouble?: string;
+        };
+        FollowedDays: {
+            /**
+             * Format: date-time
+             * @description When.
+             */
+            at: string;
+            /** @description Who asked for it. */
+            by: string;
+            /** @description Every day that was looked at, the oldest first. */
+            days: components["schemas"]["HeldDay"][];
+            /** @description The first day, in the workload's time zone, at most 120 days back; absent: yesterday, or as it is followed already. */
+            from?: string;
+            /** @description Only jobs of this project. */
+            project?: string;
+            /** @description The same in words. */
+            says: string;
+            /** @description Name of the scenario. */
+            scenario: string;
+            /** @description How it stands after the days so far. */
+            standing: components["schemas"]["Course"];
+            /** @description Address that a CloudEvent is sent to when something drifts and when it is back; the service must be allowed to tell it. */
+            tell?: string;
+            /** @description Why no more days can be looked at. */
+            trouble?: string;
+        };
         Forgotten: {
             /**
              * Format: int64
@@ -3208,6 +3381,17 @@ export interface components {
             lead: components["schemas"]["Percentile"][];
             /** @description Name of the class; empty: all jobs. */
             name: string;
+        };
+        HeldDay: {
+            /**
+             * Format: date-time
+             * @description When the day began.
+             */
+            day: string;
+            /** @description Digest of what was simulated: where it changes, the test begins anew. */
+            design?: string;
+            /** @description What was looked at; empty where too few jobs came. */
+            looked: components["schemas"]["Looked"][];
         };
         HourOfWeek: {
             /**
@@ -4260,6 +4444,55 @@ export interface components {
         LiveJobs: {
             /** @description The newest first. */
             items: components["schemas"]["LiveJob"][];
+        };
+        Looked: {
+            /**
+             * Format: int64
+             * @description Of these, those that are as long as what was observed, less what is let pass, or longer.
+             */
+            above: number;
+            /**
+             * Format: int64
+             * @description Those that are as short, or shorter.
+             */
+            below: number;
+            /**
+             * Format: double
+             * @description More in one run of twenty.
+             */
+            highNs: number;
+            /**
+             * Format: int64
+             * @description Jobs that came on the day.
+             */
+            jobs: number;
+            /**
+             * Format: double
+             * @description Less in one run of twenty.
+             */
+            lowNs: number;
+            /**
+             * Format: double
+             * @description Less in half of the runs.
+             */
+            midNs: number;
+            /**
+             * Format: double
+             * @description What was observed.
+             */
+            observedNs: number;
+            /** @description Class of the jobs; empty: all of them. */
+            of: string;
+            /**
+             * Format: double
+             * @description Which percentile of their start delays.
+             */
+            p: number;
+            /**
+             * Format: int64
+             * @description Runs that predict it.
+             */
+            runs: number;
         };
         MadeToken: {
             /**
@@ -7463,6 +7696,133 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Draft"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-followed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AllFollowed"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-followed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Its name. */
+                scenario: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FollowedDays"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    follow: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Its name. */
+                scenario: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Follow"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FollowedDays"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    unfollow: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Its name. */
+                scenario: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {
