@@ -132,7 +132,7 @@ func (s *search) byStretch(of prediction) []float64 {
 	var buf []float64
 	for n, j := range s.list {
 		buf = logs(of.sample(buf, j))
-		out[s.part[n]] += loss(buf, logOf(s.q.jobs[j].waited/second))
+		out[s.part[n]] += stats.Pinball(buf, logOf(s.q.jobs[j].waited/second))
 	}
 	return out
 }

@@ -4,34 +4,8 @@ import (
 	"slices"
 
 	"tachyphor/core/portable"
+	"tachyphor/core/stats"
 )
-
-// The score of a forecast is proper for quantiles: the pinball loss, averaged over all shares
-// from 0 to 1, which is half the continuous ranked probability score. Of a forecast that is a
-// sample x, for what was observed as y, it is half of mean |x − y| − ½ mean |x − x'|, where the
-// second mean is over pairs of different entries, so that a larger sample is not better for
-// being larger (Ferro 2014, "fair"). It has the unit of what is forecast.
-
-// loss is the score of a sample; it need not be sorted, and is sorted afterwards. A sample of one
-// counts as sure of itself.
-func loss(sample []float64, y float64) float64 {
-	n := len(sample)
-	slices.Sort(sample)
-	var off, among float64
-	for i, x := range sample {
-		if x > y {
-			off += x - y
-		} else {
-			off += y - x
-		}
-		among += float64(float64(2*i-n+1) * x) // the sum over pairs, once each
-	}
-	out := off / float64(n)
-	if n > 1 {
-		out -= among / float64(n*(n-1))
-	}
-	return out / 2
-}
 
 // logs puts a sample on the scale of logarithms of waits and a second, in place: facts are told apart
 // by all jobs there, not by the few that wait longest. The score stays proper.
@@ -49,7 +23,7 @@ func eachOut(sample []float64, take func(r int, x float64)) {
 	others := make([]float64, 0, len(sample))
 	for r, y := range sample {
 		others = append(append(others[:0], sample[:r]...), sample[r+1:]...)
-		take(r, loss(others, y))
+		take(r, stats.Pinball(others, y))
 	}
 }
 
@@ -72,11 +46,11 @@ func (b *Backtest) score(q *Question, of prediction, list []int) {
 		y := q.jobs[j].waited / second
 		buf = of.sample(buf, j)
 		eachOut(buf, func(r int, x float64) { own[r] += x })
-		ofModel[j] = loss(buf, y)
+		ofModel[j] = stats.Pinball(buf, y)
 		b.Scores.Model += ofModel[j]
 		buf = logs(of.sample(buf, j))
 		eachOut(buf, func(r int, x float64) { ownLog[r] += x })
-		b.logScore += loss(buf, logOf(y))
+		b.logScore += stats.Pinball(buf, logOf(y))
 	}
 	n := float64(len(list))
 	b.Scores.Model *= second / n
@@ -92,8 +66,8 @@ func (b *Backtest) score(q *Question, of prediction, list []int) {
 		}
 		b.Scores.Compare++
 		b.Scores.OfThese += float64(x * second)
-		b.Scores.Again += loss(slices.Clone(again), q.jobs[j].waited)
-		b.Scores.ByHour += loss(slices.Clone(byHour), q.jobs[j].waited)
+		b.Scores.Again += stats.Pinball(slices.Clone(again), q.jobs[j].waited)
+		b.Scores.ByHour += stats.Pinball(slices.Clone(byHour), q.jobs[j].waited)
 	})
 	if c := float64(b.Scores.Compare); c > 0 {
 		b.Scores.OfThese, b.Scores.Again, b.Scores.ByHour = b.Scores.OfThese/c, b.Scores.Again/c, b.Scores.ByHour/c

@@ -75,11 +75,8 @@ func (d *draw) oneByOne(warmup, span units.Duration, start time.Time, root chanc
 	list := d.from.List
 	lead, with := d.together()
 	days := daysIn(span)
-	weekend := func(day int) bool {
-		w := start.AddDate(0, 0, day).Weekday()
-		return w == time.Saturday || w == time.Sunday
-	}
-	in := map[bool]int{} // days at weekends and others
+	weekend := weekends(start)
+	in := map[int]int{} // days at weekends and others
 	for day := range days {
 		in[weekend(day)]++
 	}
@@ -117,6 +114,16 @@ func (d *draw) oneByOne(warmup, span units.Duration, start time.Time, root chanc
 				}
 			}
 		}
+	}
+}
+
+// weekends tells days at weekends from others, counted from a start.
+func weekends(start time.Time) func(day int) int {
+	return func(day int) int {
+		if w := start.AddDate(0, 0, day).Weekday(); w == time.Saturday || w == time.Sunday {
+			return 1
+		}
+		return 0
 	}
 }
 

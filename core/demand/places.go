@@ -27,11 +27,12 @@ type place struct {
 	once     bool           // there, and on its day
 }
 
-// places says where the jobs of the span that lead may come.
-func places(jobs []Job, lead []int32, warmup, span units.Duration, weekend func(day int) bool) (out []place) {
+// places says where the jobs of the span that lead may come: among those of its class on days that are
+// like each other.
+func places(jobs []Job, lead []int32, warmup, span units.Duration, like func(day int) int) (out []place) {
 	type kind struct {
-		class   int32
-		weekend bool
+		class int32
+		day   int
 	}
 	kinds := map[kind][]place{}
 	var order []kind
@@ -41,7 +42,7 @@ func places(jobs []Job, lead []int32, warmup, span units.Duration, weekend func(
 			continue
 		}
 		day := int(since / units.Day)
-		k := kind{job.Class, weekend(day)}
+		k := kind{job.Class, like(day)}
 		if kinds[k] == nil {
 			order = append(order, k)
 		}

@@ -1,6 +1,9 @@
 package demand
 
-import "tachyphor/core/units"
+import (
+	"tachyphor/core/chance"
+	"tachyphor/core/units"
+)
 
 // Only returns the first jobs of one class, their times multiplied by a factor: less
 // than 1 brings them closer together. What they come after is left out.
@@ -24,4 +27,16 @@ func (j *Jobs) Only(class int32, by float64, most int) *Jobs {
 		}
 	}
 	return out
+}
+
+// Between returns recorded jobs from a moment on and before another, as though they came from as on.
+// What they come after is kept where that is among them.
+func (j *Jobs) Between(from, until, as units.Duration) *Jobs {
+	d := newDraw(j)
+	for i, job := range j.List {
+		if job.Submitted >= from && job.Submitted < until {
+			d.add(placed{int32(i), 0}, j.ids[i], job.Submitted-from+as, chance.Key(job.Key))
+		}
+	}
+	return d.jobs()
 }

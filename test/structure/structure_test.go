@@ -19,7 +19,7 @@ const top = "../.."
 // layers of the core, from the bottom: a package imports only those before it.
 var layers = []string{
 	"units", "table", "portable", "chance", "stats", "aim", "live", "drift", "document", "shelf", "template", "demand", "fleet", "review", "kit", "sizing",
-	"caching", "world", "sim", "paired", "outcome", "weigh", "doubt", "pulls", "backtest", "explore", "learn",
+	"caching", "world", "sim", "paired", "outcome", "weigh", "doubt", "pulls", "backtest", "forecast", "explore", "learn",
 }
 
 // imports lists the imports of every Go file below a folder, tests left out.
