@@ -12,7 +12,7 @@ import (
 // Which work is meant: of some kinds, and about a scenario or template; the zero value
 // means all.
 type Which struct {
-	Kinds []string // simulation, weighing, doubt, exploration, margin, pulls, backtest, preflight, rehearsal; none: all
+	Kinds []string // simulation, weighing, doubt, exploration, margin, pulls, backtest, forecast, preflight, rehearsal; none: all
 	About string   // empty: everything
 }
 
@@ -25,6 +25,7 @@ var (
 	Margins      = []string{wire.WorkMargin}
 	Pulls        = []string{wire.WorkPulls}
 	Backtests    = []string{wire.WorkBacktest}
+	Forecasts    = []string{wire.WorkForecast}
 	Trials       = []string{wire.WorkPreflight, wire.WorkRehearsal}
 )
 

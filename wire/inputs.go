@@ -24,6 +24,8 @@ type Inputs struct {
 	Keep []string `json:"keep,omitempty"`
 	// Backtest is what is held against what happened; nil for other work.
 	Backtest *Backtested `json:"backtest,omitempty"`
+	// Forecast is what a week is looked ahead to with; nil for other work.
+	Forecast *Forecasting `json:"forecast,omitempty"`
 	// Lighter are the images of other sizes that pulls are told of.
 	Lighter []pulls.Lighter `json:"lighter,omitempty"`
 	// Outcome is the outcome that is doubted, or whose pulls are told; 0: none, the scenario is meant.

@@ -9,6 +9,7 @@ const (
 	WorkMargin      = "margin"
 	WorkPulls       = "pulls"
 	WorkBacktest    = "backtest"
+	WorkForecast    = "forecast"
 	WorkPreflight   = "preflight"
 	WorkRehearsal   = "rehearsal"
 )
@@ -17,7 +18,7 @@ const (
 // kind has.
 type WorkBrief struct {
 	ID       uint64  `json:"id" doc:"Its number."`
-	Kind     string  `json:"kind" enum:"simulation,weighing,doubt,exploration,margin,pulls,backtest,preflight,rehearsal" doc:"What is done."`
+	Kind     string  `json:"kind" enum:"simulation,weighing,doubt,exploration,margin,pulls,backtest,forecast,preflight,rehearsal" doc:"What is done."`
 	About    string  `json:"about" doc:"Name of the scenario that is simulated, weighed, doubted or explored, of the template that is tried."`
 	State    State   `json:"state" enum:"queued,running,done,failed,cancelled" doc:"How far it has come."`
 	Progress float64 `json:"progress" doc:"Share done, 0 to 1."`
@@ -34,6 +35,7 @@ type WorkBrief struct {
 	Margin      *MarginBrief      `json:"margin,omitempty" doc:"Of a margin."`
 	Pulls       *PullsBrief       `json:"pulls,omitempty" doc:"Of what images cost."`
 	Backtest    *BacktestBrief    `json:"backtest,omitempty" doc:"Of a backtest."`
+	Forecast    *ForecastBrief    `json:"forecast,omitempty" doc:"Of a forecast."`
 	Trial       *TrialBrief       `json:"trial,omitempty" doc:"Of a preflight or a rehearsal."`
 }
 

@@ -29,13 +29,15 @@ func (j *Jobs) Only(class int32, by float64, most int) *Jobs {
 	return out
 }
 
-// Between returns recorded jobs from a moment on and before another, as though they came from as on.
-// What they come after is kept where that is among them.
-func (j *Jobs) Between(from, until, as units.Duration) *Jobs {
+// Pieces returns recorded jobs of pieces of time, each as wide and from its moment on, as though they came
+// one after the other from as on. What a job comes after is kept where that is in the same piece.
+func (j *Jobs) Pieces(from []units.Duration, wide, as units.Duration) *Jobs {
 	d := newDraw(j)
-	for i, job := range j.List {
-		if job.Submitted >= from && job.Submitted < until {
-			d.add(placed{int32(i), 0}, j.ids[i], job.Submitted-from+as, chance.Key(job.Key))
+	for n, begin := range from {
+		for i, job := range j.List {
+			if job.Submitted >= begin && job.Submitted < begin+wide {
+				d.add(placed{int32(i), int32(n)}, j.ids[i], job.Submitted-begin+as+units.Duration(n)*wide, chance.Key(job.Key))
+			}
 		}
 	}
 	return d.jobs()

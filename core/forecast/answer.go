@@ -1,10 +1,12 @@
 package forecast
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 	"slices"
 	"strconv"
+	"strings"
 	"time"
 
 	"tachyphor/core/outcome"
@@ -38,11 +40,12 @@ type PercentileForecast struct {
 	Delay outcome.Band `json:"delayNs" doc:"Start delays of all jobs."`
 }
 
-// A LongQueue is a time of the week in which jobs wait long.
+// A LongQueue is a time of the day, on some days of the week, in which jobs wait long.
 type LongQueue struct {
-	From  time.Time    `json:"from" doc:"When it begins."`
-	Until time.Time    `json:"until" doc:"When it is over."`
-	Jobs  outcome.Band `json:"jobs" doc:"Jobs that come within it."`
+	Days  []int        `json:"days" doc:"The days, 0 is Monday."`
+	From  int          `json:"from" doc:"Hour of the day at which it begins."`
+	Until int          `json:"until" doc:"Hour of the day at which it is over, 1 to 24."`
+	Jobs  outcome.Band `json:"jobs" doc:"Jobs that come within it, a day."`
 	Delay outcome.Band `json:"delayNs" doc:"Their mean start delay."`
 	Share float64      `json:"share" doc:"Part of all the week's waiting that falls into it."`
 	Says  string       `json:"says" doc:"The same in words."`
@@ -189,7 +192,7 @@ func sum(list []float64) (s float64) {
 // answer says what the runs come to.
 func (q *Question) answer(read []reading) *Forecast {
 	out := &Forecast{
-		Scenario: q.w.Scenario, Currency: q.w.Currency, Zone: q.w.Zone.String(), Monday: q.monday, Weeks: q.weeks, Drawn: q.drawn, Repeats: len(read),
+		Scenario: q.w.Scenario, Currency: q.w.Currency, Zone: q.w.Zone.String(), Monday: q.monday, Weeks: q.weeks, Drawn: len(q.from), Repeats: len(read),
 		Level: q.level, Queues: []LongQueue{},
 	}
 	out.Jobs = of(read, func(r *reading) (float64, bool) { return sum(r.jobs[:]), true })
@@ -236,55 +239,80 @@ const (
 	mostQueues = 6
 )
 
-// queues finds the times in which jobs wait long.
+// queues finds the times in which jobs wait long: of each day its stretches of long hours, those of several
+// days that are alike as one.
 func (q *Question) queues(out *Forecast, read []reading) {
 	long := func(h int) bool { return out.Hours[h].Delay.Mid >= longWait && out.Hours[h].Jobs.Mid >= fewJobs }
 	all := 0.0
 	for i := range read {
 		all += sum(read[i].waited[:])
 	}
-	for h := 0; h < weekHours; h++ {
-		if !long(h) {
-			continue
+	for day := range 7 {
+		for from := 0; from < 24; from++ {
+			until := from
+			for until < 24 && long(24*day+until) {
+				until++
+			}
+			if until == from {
+				continue
+			}
+			i := slices.IndexFunc(out.Queues, func(x LongQueue) bool { return x.From == from && x.Until == until })
+			if i < 0 {
+				i = len(out.Queues)
+				out.Queues = append(out.Queues, LongQueue{From: from, Until: until})
+			}
+			out.Queues[i].Days = append(out.Queues[i].Days, day)
+			from = until
 		}
-		end := h + 1
-		for end < weekHours && long(end) {
-			end++
-		}
-		from, till := h, end
-		share := 0.0
-		for i := range read {
-			share += sum(read[i].waited[from:till])
-		}
-		x := LongQueue{
-			From: q.hour(from), Until: q.hour(till), Share: told(share / max(1, all)),
-			Jobs: of(read, func(r *reading) (float64, bool) { return sum(r.jobs[from:till]), true }),
-			Delay: of(read, func(r *reading) (float64, bool) {
-				n := sum(r.jobs[from:till])
-				return sum(r.waited[from:till]) / max(1, n), n > 0
-			}),
-		}
-		x.Says = fmt.Sprintf("%s to %s: about %.0f jobs wait %s on average (%s to %s), %.0f %% of the week's waiting.",
-			x.From.Format("Monday 15:04"), x.Until.Format("15:04"), x.Jobs.Mid, short(x.Delay.Mid), short(x.Delay.Low), short(x.Delay.High), 100*x.Share)
-		out.Queues = append(out.Queues, x)
-		h = end
 	}
-	slices.SortStableFunc(out.Queues, func(a, b LongQueue) int {
-		switch {
-		case a.Share > b.Share:
-			return -1
-		case a.Share < b.Share:
-			return 1
+	for i := range out.Queues {
+		x := &out.Queues[i]
+		within := func(what *[weekHours]float64) (s float64) {
+			for _, d := range x.Days {
+				s += sum(what[24*d+x.From : 24*d+x.Until])
+			}
+			return s
 		}
-		return 0
-	})
+		share := 0.0
+		for r := range read {
+			share += within(&read[r].waited)
+		}
+		x.Share = told(share / max(1, all))
+		x.Jobs = of(read, func(r *reading) (float64, bool) { return within(&r.jobs) / float64(len(x.Days)), true })
+		x.Delay = of(read, func(r *reading) (float64, bool) {
+			n := within(&r.jobs)
+			return within(&r.waited) / max(1, n), n > 0
+		})
+		x.Says = fmt.Sprintf("%s %02d:00 to %02d:00: about %.0f jobs wait %s on average (%s to %s), %.0f %% of the week's waiting.",
+			daysInWords(x.Days), x.From, x.Until, x.Jobs.Mid, short(x.Delay.Mid), short(x.Delay.Low), short(x.Delay.High), 100*x.Share)
+	}
+	slices.SortStableFunc(out.Queues, func(a, b LongQueue) int { return cmp.Compare(b.Share, a.Share) })
 	out.Queues = out.Queues[:min(len(out.Queues), mostQueues)]
 }
 
-// hour is when an hour of the week begins.
-func (q *Question) hour(h int) time.Time {
-	day := q.monday.AddDate(0, 0, h/24)
-	return time.Date(day.Year(), day.Month(), day.Day(), h%24, 0, 0, 0, day.Location())
+// daysInWords names days of the week.
+func daysInWords(days []int) string {
+	if len(days) == 7 {
+		return "every day"
+	}
+	names := [7]string{"Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"}
+	var parts []string
+	for i := 0; i < len(days); {
+		end := i
+		for end+1 < len(days) && days[end+1] == days[end]+1 {
+			end++
+		}
+		switch end - i {
+		case 0:
+			parts = append(parts, names[days[i]])
+		case 1:
+			parts = append(parts, names[days[i]], names[days[end]])
+		default:
+			parts = append(parts, names[days[i]]+" to "+names[days[end]])
+		}
+		i = end + 1
+	}
+	return strings.Join(parts, ", ")
 }
 
 func short(ns float64) string { return units.Duration(math.Round(ns)).Short() }
@@ -304,5 +332,5 @@ func (a *Forecast) words() {
 		a.Says = append(a.Says, fmt.Sprintf("In no hour do jobs wait %s or longer on average, in most runs.", short(longWait)))
 		return
 	}
-	a.Says = append(a.Says, "Queues are long on "+a.Queues[0].Says)
+	a.Says = append(a.Says, "Queues are long "+a.Queues[0].Says)
 }

@@ -50,7 +50,7 @@ type Question struct {
 	w     *world.World // its jobs are those that are drawn from, after the warm-up
 	weeks []PastWeek
 	level WeekLevel
-	drawn int // weeks that are drawn from
+	from  [][]seenJob // jobs of the weeks that are drawn from
 	// daySpread is how far, on the scale of logarithms, a day's jobs are from those that the days like it
 	// have on average, beyond what a Poisson process of that rate is.
 	daySpread [7]float64
@@ -112,13 +112,19 @@ func Ask(in world.Input, o Options) (*Question, error) {
 	q.w.Plan.Repeats = repeats
 	last := q.weeks[len(q.weeks)-1].Monday
 	q.level = levelOf(q.weeks, int(q.monday.Sub(last).Hours()/24/7+0.5))
-	q.drawn = min(len(q.weeks), drawWeeks)
-	from := q.weeks[len(q.weeks)-q.drawn].Monday
-	begin := warm + units.Duration(from.Sub(began))
-	q.w.Log = q.w.Log.Between(begin, begin+units.Duration(q.drawn)*units.Week, warm)
+	var from []units.Duration
+	for n := len(q.weeks) - 1; n >= 0 && len(q.from) < drawWeeks; n-- {
+		if x := &q.weeks[n]; !x.Odd {
+			x.Drawn, q.from = true, append(q.from, q.before[n])
+			from = append(from, warm+units.Duration(x.Monday.Sub(began)))
+		}
+	}
+	slices.Reverse(from)
+	slices.Reverse(q.from)
+	q.w.Log = q.w.Log.Pieces(from, units.Week, warm)
 	q.spreads()
 	if n := len(q.w.Log.List); n < leastJobs {
-		return nil, fmt.Errorf("%w: the %d weeks before have %d jobs; %d are needed", ErrTooLittle, q.drawn, n, leastJobs)
+		return nil, fmt.Errorf("%w: the %d weeks before have %d jobs; %d are needed", ErrTooLittle, len(q.from), n, leastJobs)
 	}
 	return q, nil
 }
@@ -238,7 +244,7 @@ func (q *Question) draw(r int) *demand.Jobs {
 		u := root.For(chance.Alike, uint64(d), 4).Uniform()
 		by[d] = portable.Exp(portable.NormalQuantile(u) * q.daySpread[d])
 	}
-	return q.w.Log.Week(q.w.Plan.Warmup, q.drawn, by, root)
+	return q.w.Log.Week(q.w.Plan.Warmup, len(q.from), by, root)
 }
 
 // factors are by what the drawn weeks are multiplied, so that as many jobs come as are expected, with

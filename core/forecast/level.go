@@ -13,7 +13,8 @@ import (
 type PastWeek struct {
 	Monday time.Time `json:"monday" doc:"When it began."`
 	Jobs   int       `json:"jobs" doc:"Jobs that came."`
-	Odd    bool      `json:"odd,omitempty" doc:"Less than half, or more than twice, of what is usual: it is left out."`
+	Odd    bool      `json:"odd,omitempty" doc:"None, or less than half or more than twice of what is usual: it is left out."`
+	Drawn  bool      `json:"drawn,omitempty" doc:"Days are drawn from it."`
 }
 
 // A WeekLevel is how many jobs are expected in a week.
@@ -48,6 +49,7 @@ func levelOf(weeks []PastWeek, ahead int) WeekLevel {
 		for _, w := range weeks {
 			counts = append(counts, w.Jobs)
 		}
+		counts = slices.DeleteFunc(counts, func(n int) bool { return n == 0 })
 		slices.Sort(counts)
 		usual := float64(counts[len(counts)/2])
 		for i := range weeks {
@@ -55,9 +57,12 @@ func levelOf(weeks []PastWeek, ahead int) WeekLevel {
 			weeks[i].Odd = n < usual/2 || n > 2*usual
 		}
 	}
+	for i := range weeks {
+		weeks[i].Odd = weeks[i].Odd || weeks[i].Jobs == 0
+	}
 	var at, x []float64 // when, counted from the last, and the logarithm
 	for i, w := range weeks {
-		if !w.Odd && w.Jobs > 0 {
+		if !w.Odd {
 			at, x = append(at, float64(i-len(weeks)+1)), append(x, portable.Log(float64(w.Jobs)))
 		}
 	}

@@ -9,7 +9,7 @@ const fewADay = 10
 // off, beyond what chance makes of independent jobs; and adds what that mean is off by itself, as one of
 // so few days.
 func (q *Question) spreads() {
-	weeks := q.before[len(q.before)-q.drawn:]
+	weeks := q.from
 	n := float64(len(weeks))
 	counts := make([][7]float64, len(weeks))
 	var byDay [7]float64

@@ -115,6 +115,7 @@ func Operations(api huma.API, s *server) {
 	s.figureOperations(api)
 	s.jobOperations(api)
 	s.backtestOperations(api)
+	s.forecastOperations(api)
 	s.eventOperations(api)
 	s.liveOperations(api)
 	s.driftOperations(api)

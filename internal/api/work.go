@@ -25,7 +25,7 @@ type told struct {
 }
 
 // allTold are all kinds of work.
-var allTold = []*told{&outcomes, &weighings, &doubtings, &explorations, &margins, &pullings, &backtestings, &trials}
+var allTold = []*told{&outcomes, &weighings, &doubtings, &explorations, &margins, &pullings, &backtestings, &forecastings, &trials}
 
 // everyKind lists them as the records know them.
 var everyKind = func() (out []string) {
@@ -94,7 +94,7 @@ type WorkOfKind struct {
 
 // OfKinds are kinds of work that are meant.
 type OfKinds struct {
-	Kind []string `query:"kind" enum:"simulation,weighing,doubt,exploration,margin,pulls,backtest,preflight,rehearsal" doc:"Only work of these kinds; absent: of all."`
+	Kind []string `query:"kind" enum:"simulation,weighing,doubt,exploration,margin,pulls,backtest,forecast,preflight,rehearsal" doc:"Only work of these kinds; absent: of all."`
 }
 
 // names lists them as the records know them.

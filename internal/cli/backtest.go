@@ -24,17 +24,16 @@ import (
 
 // backtestFlags are the flags of backtest.
 type backtestFlags struct {
-	learn.Asked // of the log
-	with        []string
-	workers     int
-	log         []string
-	live        bool
-	project     string
-	scoreFrom   string
-	asStored    bool
-	quick       bool
-	apply       bool
-	quiet       bool
+	log       logFlags
+	with      []string
+	workers   int
+	live      bool
+	project   string
+	scoreFrom string
+	asStored  bool
+	quick     bool
+	apply     bool
+	quiet     bool
 }
 
 func (p *program) backtestCommand() *cobra.Command {
@@ -64,22 +63,14 @@ Only jobs that came after the facts were measured are scored, where the cluster 
 			return p.backtestThere(c.Context(), args[0], f)
 		},
 	}
+	f.log.add(c)
 	fl := c.Flags()
-	fl.StringArrayVar(&f.log, "log", nil, "file with a job log (may be repeated); absent: the workload's own jobs")
 	fl.BoolVar(&f.live, "live", false, "the live records instead of a log")
-	fl.StringVar(&f.From, "from", "", "leave jobs before this out, as in 2026-09-14")
-	fl.StringVar(&f.Until, "until", "", "leave jobs from this on out")
 	fl.StringVar(&f.project, "project", "", "with --live: only jobs of this project")
 	fl.StringVar(&f.scoreFrom, "score-from", "", "score only jobs from here on; absent: from when the facts were measured")
 	fl.BoolVar(&f.asStored, "as-stored", false, "each job under the revision of the scenario that was stored when it came")
 	fl.BoolVar(&f.quick, "quick", false, "do not look for the fact that would explain most")
 	fl.BoolVar(&f.apply, "apply", false, "store the value that would explain most as a revision of the cluster")
-	fl.StringArrayVar(&f.Columns, "column", nil, "of the log, ROLE=NAME: what a column says (may be repeated)")
-	fl.StringArrayVar(&f.Units, "unit", nil, "of the log, ROLE=UNIT (may be repeated)")
-	fl.StringArrayVar(&f.Results, "result", nil, "of the log, WORD=done|failed|cut|never|underway (may be repeated)")
-	fl.StringVar(&f.Dates, "dates", "", "of the log: day-first or month-first")
-	fl.StringVar(&f.Zone, "zone", "", "of the log: time zone of times that name none; absent: the workload's")
-	fl.BoolVar(&f.SkipBad, "skip-bad", false, "leave rows out that cannot be read")
 	fl.StringArrayVar(&f.with, "with", nil, "with FILE: file or folder with more documents (may be repeated)")
 	fl.IntVar(&f.workers, "workers", runtime.NumCPU(), "with FILE: runs at once; what is told does not depend on it")
 	fl.BoolVarP(&f.quiet, "quiet", "q", false, "no progress")
@@ -89,7 +80,7 @@ Only jobs that came after the facts were measured are scored, where the cluster 
 // check refuses flags that do not go together.
 func (f *backtestFlags) check(arg string) error {
 	switch {
-	case f.live && len(f.log) > 0:
+	case f.live && len(f.log.files) > 0:
 		return errors.New("--log and --live: choose one")
 	case f.live && isFile(arg):
 		return errors.New("--live is of the service's records: put the scenario and name it")
@@ -105,21 +96,21 @@ func (f *backtestFlags) check(arg string) error {
 
 // came reads the log and understands it as it goes with a workload; own are the workload's own jobs, for
 // want of another log.
-func (p *program) came(f *backtestFlags, workload *document.Document, own []byte) (*learn.LearnedJobs, error) {
+func (p *program) came(f *logFlags, workload *document.Document, own []byte) (*learn.LearnedJobs, error) {
 	o, err := f.Asked.Options()
 	if err != nil {
 		return nil, fmt.Errorf("--%w", err)
 	}
-	files, err := p.logs(f.log)
+	files, err := p.logs(f.files)
 	if err != nil {
 		return nil, err
 	}
 	if len(files) == 0 {
 		files = []learn.File{{Name: "the workload's jobs", Data: own}}
 	}
-	got, err := learn.Jobs(files, learn.OptionsOf(workload, o, len(f.log) == 0), nil)
+	got, err := learn.Jobs(files, learn.OptionsOf(workload, o, len(f.files) == 0), nil)
 	if err != nil {
-		return nil, p.notLearned(err, f.log)
+		return nil, p.notLearned(err, f.files)
 	}
 	return got, nil
 }
@@ -142,7 +133,7 @@ func (p *program) backtestHere(ctx context.Context, file string, f backtestFlags
 		return err
 	}
 	var own []byte
-	if len(f.log) == 0 {
+	if len(f.log.files) == 0 {
 		if own, err = ownJobs(in); err != nil {
 			return err
 		}
@@ -151,7 +142,7 @@ func (p *program) backtestHere(ctx context.Context, file string, f backtestFlags
 	if err != nil {
 		return err
 	}
-	got, err := p.came(&f, in.Workload, own)
+	got, err := p.came(&f.log, in.Workload, own)
 	if err != nil {
 		return err
 	}
@@ -213,8 +204,8 @@ func (p *program) backtestThere(ctx context.Context, scenario string, f backtest
 	c := p.client()
 	ask := wire.AskBacktest{Scenario: scenario, Live: f.live, Project: f.project, AsStored: f.asStored, Quick: f.quick}
 	zone := units.Zone{}
-	if f.Zone != "" {
-		if err := zone.UnmarshalText([]byte(f.Zone)); err != nil {
+	if f.log.Zone != "" {
+		if err := zone.UnmarshalText([]byte(f.log.Zone)); err != nil {
 			return fmt.Errorf("--zone: %w", err)
 		}
 	}
@@ -223,16 +214,16 @@ func (p *program) backtestThere(ctx context.Context, scenario string, f backtest
 		return err
 	}
 	if f.live {
-		if ask.From, ask.Until, err = asked(f.From, f.Until, f.Zone); err != nil {
+		if ask.From, ask.Until, err = asked(f.log.From, f.log.Until, f.log.Zone); err != nil {
 			return err
 		}
 	}
-	if len(f.log) > 0 {
+	if len(f.log.files) > 0 {
 		workload, err := p.workloadOf(ctx, c, scenario)
 		if err != nil {
 			return err
 		}
-		got, err := p.came(&f, workload, nil)
+		got, err := p.came(&f.log, workload, nil)
 		if err != nil {
 			return err
 		}

@@ -60,7 +60,7 @@ func (p *program) completing(root *cobra.Command) {
 	scenario, template := document.KindScenario, document.KindPodTemplate
 	for name, f := range map[string]cobra.CompletionFunc{
 		"get": kinds, "drop": kinds, "history": kinds, "diff": kinds,
-		"simulate": p.offers(true, 1, scenario), "weigh": p.offers(true, 1, scenario), "improve": p.offers(true, 1, scenario), "margin": p.offers(true, 1, scenario), "backtest": p.offers(true, 1, scenario),
+		"simulate": p.offers(true, 1, scenario), "weigh": p.offers(true, 1, scenario), "improve": p.offers(true, 1, scenario), "margin": p.offers(true, 1, scenario), "backtest": p.offers(true, 1, scenario), "forecast": p.offers(true, 1, scenario), "drift": p.offers(false, 1, scenario),
 		"sweep": p.offers(true, 1, document.KindSweep), "explain": p.offers(false, 1, scenario),
 		"compare": p.offers(false, 0, scenario), "export": p.offers(false, 1, scenario),
 		"check": p.offers(true, 0, template), "fit": p.offers(true, 0, template), "render": p.offers(true, 0, template),

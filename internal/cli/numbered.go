@@ -27,6 +27,7 @@ func (p *program) works() []numbered {
 		{"exploration", "an exploration", client.Explorations, explorationsListing, p.printExploration},
 		{"margin", "a margin", client.Margins, marginsListing, p.printMargin},
 		{"backtest", "a backtest", client.Backtests, backtestsListing, p.printBacktest},
+		{"forecast", "a forecast", client.Forecasts, forecastsListing, p.printForecast},
 	}
 }
 

@@ -150,7 +150,7 @@ jobs wait to start and why, and what the nodes cost.
 	root.AddCommand(
 		p.serveCommand(), p.demoCommand(), p.learnCommand(), p.putCommand(), p.getCommand(), p.dropCommand(), p.historyCommand(), p.diffCommand(),
 		p.draftCommand(), p.checkCommand(), p.matchCommand(), p.renderCommand(), p.fitCommand(), p.observeCommand(), p.sizeCommand(), p.preflightCommand(),
-		p.rehearseCommand(), p.outsideCommand(), p.whyCommand(), p.doubtCommand(), p.sweepCommand(), p.workCommand(), p.improveCommand(), p.marginCommand(), p.pullsCommand(), p.backtestCommand(), p.briefCommand(),
+		p.rehearseCommand(), p.outsideCommand(), p.whyCommand(), p.doubtCommand(), p.sweepCommand(), p.workCommand(), p.improveCommand(), p.marginCommand(), p.pullsCommand(), p.backtestCommand(), p.forecastCommand(), p.briefCommand(),
 		p.simulateCommand(), p.explainCommand(), p.compareCommand(), p.weighCommand(), p.probeCommand(), p.keepCommand(), p.pretendCommand(),
 		p.liveCommand(), p.driftCommand(), p.watchCommand(), p.exportCommand(), p.schemaCommand(), p.tokenCommand(), p.versionCommand(),
 	)

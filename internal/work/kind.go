@@ -24,7 +24,7 @@ type Kind struct {
 }
 
 // kinds are all kinds of work.
-var kinds = []*Kind{&Simulation, &Weighing, &Doubting, &Exploring, &Margining, &Pulling, &Backtesting, &Preflight, &Rehearsal}
+var kinds = []*Kind{&Simulation, &Weighing, &Doubting, &Exploring, &Margining, &Pulling, &Backtesting, &Forecasting, &Preflight, &Rehearsal}
 
 // kindOf finds a kind by its name.
 func kindOf(name string) *Kind {

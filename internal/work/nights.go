@@ -142,7 +142,7 @@ func (q *Queue) somenights(ctx context.Context, f store.Followed, now time.Time)
 	}
 	first, after := due(f, last, now, zone)
 	if first.IsZero() {
-		return false, nil
+		return false, q.mondays(ctx, f, in, now.In(zone))
 	}
 	days, err := q.held(ctx, in, f.Project, first, after, now)
 	if err != nil {

@@ -16,6 +16,7 @@ import (
 	"testing"
 	"time"
 
+	"tachyphor/client"
 	"tachyphor/test/running"
 	"tachyphor/wire"
 )
@@ -164,6 +165,14 @@ func TestDrift(t *testing.T) {
 			t.Errorf("%s is not among the metrics", line)
 		}
 	}
+	if in := time.Now().In(oslo); in.Weekday() != time.Monday || in.Hour() >= 3 {
+		ahead(t, c, monday)
+	}
+	r := command(t, state, "forecast", "weekday-lean", "--live", "-q", "--week", monday.AddDate(0, 0, 8).Format(time.DateOnly))
+	if r.status != 0 || !strings.Contains(r.out, "week of "+monday.AddDate(0, 0, 7).Format("2 January 2006")) || !strings.Contains(r.out, "How it came. ") ||
+		!strings.Contains(r.out, "outside") || !strings.Contains(r.out, "jobs on Sunday") {
+		t.Errorf("%+v", r)
+	}
 	// Followed again as before, nothing is lost; from another day on, it begins anew.
 	if r := command(t, state, "drift", "follow", "weekday-lean"); r.status != 0 {
 		t.Errorf("%+v", r)
@@ -179,5 +188,56 @@ func TestDrift(t *testing.T) {
 	}
 	if all, err := c.Followed(ctx); err != nil || len(all.Items) != 0 {
 		t.Errorf("%+v, %v", all, err)
+	}
+}
+
+// ahead waits for what the service says by itself of this week.
+func ahead(t *testing.T, c *client.Client, monday time.Time) {
+	t.Helper()
+	ctx := context.Background()
+	var id uint64
+	eventually(t, "the service looks ahead", func() bool {
+		done := false
+		err := c.EachWork(ctx, client.Which{Kinds: client.Forecasts}, func(w wire.WorkBrief) bool {
+			id, done = w.ID, w.State == wire.Done && w.By == "the service"
+			return false
+		})
+		return err == nil && done
+	})
+	f, err := c.Forecasted(ctx, id)
+	if err != nil || f.Result == nil || !f.Result.Monday.Equal(monday.AddDate(0, 0, 14)) || f.Result.Came != nil || f.Result.Drawn != 2 || f.Result.Jobs.Mid < 9000 {
+		t.Errorf("%+v, %v", f.Result, err)
+	}
+}
+
+// What files alone say of a week to come, and what is refused.
+func TestForecast(t *testing.T) {
+	t.Parallel()
+	state := t.TempDir()
+	file := filepath.Join(demoFolder, "scenarios", "weekday-lean.yaml")
+	r := command(t, state, "forecast", file, "-q")
+	for _, words := range []string{"week of 21 September 2026", "about 9,", "It rests on one week", "The week costs EUR", "every day 02:00 to 03:00", "Mon 21 Sep"} {
+		if r.status != 0 || !strings.Contains(r.out, words) {
+			t.Errorf("%q is not told: %+v", words, r)
+		}
+	}
+	if r := command(t, state, "forecast", file, "-q", "-o", "csv"); r.status != 0 || strings.Count(r.out, "\n") < 8 {
+		t.Errorf("%+v", r)
+	}
+	for _, x := range []struct {
+		args   []string
+		status int
+		says   string
+	}{
+		{[]string{file, "--live"}, 2, "--live is of the service's records"},
+		{[]string{file, "--week", "soon"}, 2, "expected a day"},
+		{[]string{file, "--week", "2026-09-16"}, 1, "no whole week"},
+		{[]string{file, "--until", "2026-09-17"}, 1, "no whole week"},
+		{[]string{"weekday-lean", "--with", "x"}, 2, "--with is for files"},
+		{[]string{"weekday-lean", "--project", "x"}, 2, "--project goes with --live"},
+	} {
+		if r := command(t, state, append([]string{"forecast"}, x.args...)...); r.status != x.status || !strings.Contains(r.err, x.says) {
+			t.Errorf("%v: %+v", x.args, r)
+		}
 	}
 }

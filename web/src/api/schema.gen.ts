@@ -474,6 +474,43 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/forecasts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Say what to expect of a week
+         * @description Weeks are drawn, day by day, from those of a log or of the live records, at the level that these bear, and simulated. The work is taken on and done even if the service stops in between; watch it at the address that Location gives.
+         */
+        post: operations["forecast"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/forecasts/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get what to expect of a week */
+        get: operations["get-forecast"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/learn/jobs": {
         parameters: {
             query?: never;
@@ -1571,6 +1608,18 @@ export interface components {
              */
             until?: string;
         };
+        AskForecast: {
+            /** @description Draw from the live records. */
+            live?: boolean;
+            /** @description Digest of a stored job log in our own columns; absent: the workload's own recorded jobs, or the live records. */
+            log?: string;
+            /** @description With live: only jobs of this project. */
+            project?: string;
+            /** @description Name of the scenario. */
+            scenario: string;
+            /** @description A day of the week that is looked ahead to, as in 2026-11-30; absent: with live this week until Wednesday, then the next, else the week after the last job. Of a week that is over, in part at least, it is said how far it came true. */
+            week?: string;
+        };
         Asked: {
             /**
              * Format: double
@@ -1878,6 +1927,47 @@ export interface components {
             /** @description Sent to the store within the window. */
             upBytes: string;
         };
+        CameAhead: {
+            /**
+             * Format: double
+             * @description Of the forecast that each hour will be as in the week before.
+             */
+            againNs: number;
+            /**
+             * Format: double
+             * @description Of the forecast that each hour will be as in one of the weeks before.
+             */
+            byHourNs: number;
+            /** @description Quantities beside each other. */
+            held: components["schemas"]["HeldAhead"][];
+            /**
+             * Format: int64
+             * @description Hours that are held beside each other: those of which five jobs were expected.
+             */
+            hours: number;
+            /**
+             * Format: double
+             * @description Score of the hours' mean start delays: pinball loss over all shares, the mean over hours; less is better.
+             */
+            modelNs: number;
+            /** @description The same in words. */
+            says: string;
+            /**
+             * Format: int64
+             * @description Hours for which the other two have a forecast: the scores are of these.
+             */
+            scored: number;
+            /**
+             * Format: date-time
+             * @description Days until then are over.
+             */
+            until: string;
+            /**
+             * Format: int64
+             * @description Of these, those whose mean start delay came within the band; nine in ten should.
+             */
+            within: number;
+        };
         CameTrue: {
             /** @description The score is no worse than chance explains: one run in twenty of a right simulation is called wrong. */
             agrees: boolean;
@@ -2151,6 +2241,8 @@ export interface components {
             error?: string;
             /** @description Of an exploration. */
             exploration?: components["schemas"]["ExplorationBrief"];
+            /** @description Of a forecast. */
+            forecast?: components["schemas"]["ForecastBrief"];
             /** @description How its jobs fared. */
             groups: components["schemas"]["Group"][];
             /**
@@ -2162,7 +2254,7 @@ export interface components {
              * @description What is done.
              * @enum {string}
              */
-            kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "backtest" | "preflight" | "rehearsal";
+            kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "backtest" | "forecast" | "preflight" | "rehearsal";
             /** @description Of a margin. */
             margin?: components["schemas"]["MarginBrief"];
             /**
@@ -2369,6 +2461,17 @@ export interface components {
             until?: string;
             /** @description Time zone of the week; absent: UTC. */
             zone?: string;
+        };
+        DayForecast: {
+            /**
+             * Format: date-time
+             * @description When it begins.
+             */
+            day: string;
+            /** @description The 90th percentile of their start delays. */
+            delayNs: components["schemas"]["Band"];
+            /** @description Jobs that come. */
+            jobs: components["schemas"]["Band"];
         };
         Demand: {
             /** @description Classes, those with most jobs first. */
@@ -3222,6 +3325,82 @@ export interface components {
             /** @description Why no more days can be looked at. */
             trouble?: string;
         };
+        Forecast: {
+            /** @description What the week costs, in the currency. */
+            bill: components["schemas"]["Band"];
+            /** @description How far it came true, of the days that are over; absent: none is. */
+            came?: components["schemas"]["CameAhead"];
+            /** @description Currency of the bill. */
+            currency: string;
+            /** @description Its days. */
+            days: components["schemas"]["DayForecast"][];
+            /** @description Start delays of the week. */
+            delay: components["schemas"]["PercentileForecast"][];
+            /**
+             * Format: int64
+             * @description Of the last so many of them days are drawn from.
+             */
+            drawn: number;
+            /** @description Its hours, from Monday 00:00. */
+            hours: components["schemas"]["HourAhead"][];
+            /** @description Jobs of the week. */
+            jobs: components["schemas"]["Band"];
+            /** @description How many jobs are expected, by the weeks before. */
+            level: components["schemas"]["WeekLevel"];
+            /**
+             * Format: date-time
+             * @description When the week begins.
+             */
+            monday: string;
+            /** @description When jobs wait long, in the order in which most waiting falls into them. */
+            queues: components["schemas"]["LongQueue"][];
+            /**
+             * Format: int64
+             * @description Weeks that were drawn and simulated.
+             */
+            repeats: number;
+            /** @description The same in sentences. */
+            says: string[];
+            /** @description Name of the scenario. */
+            scenario: string;
+            /** @description Whole weeks before it, the oldest first. */
+            weeks: components["schemas"]["PastWeek"][];
+            /** @description Time zone of days and hours. */
+            zone: string;
+        };
+        ForecastBrief: {
+            /**
+             * Format: double
+             * @description What the week costs, in the middle.
+             */
+            bill: number;
+            /** @description It says how far it came true. */
+            came?: boolean;
+            /**
+             * Format: double
+             * @description Jobs that are expected, in the middle.
+             */
+            jobs: number;
+            /** @description From the live records. */
+            live?: boolean;
+            /**
+             * Format: date-time
+             * @description When the week begins.
+             */
+            monday?: string;
+            /** @description What is most worth knowing of it. */
+            says: string;
+        };
+        Forecasting: {
+            /** Format: int64 */
+            first?: number;
+            live?: boolean;
+            log: string;
+            /** Format: date-time */
+            until?: string;
+            /** Format: date-time */
+            week?: string;
+        };
         Forgotten: {
             /**
              * Format: int64
@@ -3364,6 +3543,24 @@ export interface components {
             /** @description Why. */
             why: string;
         };
+        HeldAhead: {
+            /** @description As it was expected. */
+            expected: components["schemas"]["Band"];
+            /**
+             * Format: double
+             * @description As it came.
+             */
+            observed: number;
+            /**
+             * @description What it is counted in.
+             * @enum {string}
+             */
+            unit: "jobs" | "ns";
+            /** @description What it is of. */
+            what: string;
+            /** @description It came within the band, as nine in ten do. */
+            within: boolean;
+        };
         HeldBeside: {
             /**
              * @description What makes it a group.
@@ -3392,6 +3589,18 @@ export interface components {
             design?: string;
             /** @description What was looked at; empty where too few jobs came. */
             looked: components["schemas"]["Looked"][];
+        };
+        HourAhead: {
+            /** @description Agents that there are, on average. */
+            agents: components["schemas"]["Band"];
+            /** @description Mean start delay of these; of runs in which any come. */
+            delayNs: components["schemas"]["Band"];
+            /** @description Jobs that come. */
+            jobs: components["schemas"]["Band"];
+            /** @description Nodes, booting ones included, on average. */
+            nodes: components["schemas"]["Band"];
+            /** @description Jobs submitted and not started, on average. */
+            waiting: components["schemas"]["Band"];
         };
         HourOfWeek: {
             /**
@@ -3467,6 +3676,7 @@ export interface components {
             changes?: components["schemas"]["Changes"][];
             documents: components["schemas"]["Ref"][];
             explore?: components["schemas"]["Explored"];
+            forecast?: components["schemas"]["Forecasting"];
             keep?: string[];
             lighter?: components["schemas"]["Lighter"][];
             /** Format: int64 */
@@ -3676,6 +3886,8 @@ export interface components {
             error?: string;
             /** @description Of an exploration. */
             exploration?: components["schemas"]["ExplorationBrief"];
+            /** @description Of a forecast. */
+            forecast?: components["schemas"]["ForecastBrief"];
             /**
              * Format: int64
              * @description Its number.
@@ -3685,7 +3897,7 @@ export interface components {
              * @description What is done.
              * @enum {string}
              */
-            kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "backtest" | "preflight" | "rehearsal";
+            kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "backtest" | "forecast" | "preflight" | "rehearsal";
             /** @description Of a margin. */
             margin?: components["schemas"]["MarginBrief"];
             /**
@@ -3734,6 +3946,8 @@ export interface components {
             error?: string;
             /** @description Of an exploration. */
             exploration?: components["schemas"]["ExplorationBrief"];
+            /** @description Of a forecast. */
+            forecast?: components["schemas"]["ForecastBrief"];
             /**
              * Format: int64
              * @description Its number.
@@ -3743,7 +3957,7 @@ export interface components {
              * @description What is done.
              * @enum {string}
              */
-            kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "backtest" | "preflight" | "rehearsal";
+            kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "backtest" | "forecast" | "preflight" | "rehearsal";
             /** @description Of a margin. */
             margin?: components["schemas"]["MarginBrief"];
             /**
@@ -3792,6 +4006,8 @@ export interface components {
             error?: string;
             /** @description Of an exploration. */
             exploration?: components["schemas"]["ExplorationBrief"];
+            /** @description Of a forecast. */
+            forecast?: components["schemas"]["ForecastBrief"];
             /**
              * Format: int64
              * @description Its number.
@@ -3801,7 +4017,7 @@ export interface components {
              * @description What is done.
              * @enum {string}
              */
-            kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "backtest" | "preflight" | "rehearsal";
+            kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "backtest" | "forecast" | "preflight" | "rehearsal";
             /** @description Of a margin. */
             margin?: components["schemas"]["MarginBrief"];
             /**
@@ -3813,6 +4029,66 @@ export interface components {
             pulls?: components["schemas"]["PullsBrief"];
             /** @description The answer, once it is done. */
             result?: components["schemas"]["Answer"];
+            /**
+             * Format: double
+             * @description How long it took.
+             */
+            seconds?: number;
+            /** @description Of a simulation. */
+            simulation?: components["schemas"]["SimulationBrief"];
+            /**
+             * @description How far it has come.
+             * @enum {string}
+             */
+            state: "queued" | "running" | "done" | "failed" | "cancelled";
+            /** @description Of a preflight or a rehearsal. */
+            trial?: components["schemas"]["TrialBrief"];
+            /** @description Of a weighing. */
+            weighing?: components["schemas"]["WeighingBrief"];
+        };
+        KeptForecast: {
+            /** @description Name of the scenario that is simulated, weighed, doubted or explored, of the template that is tried. */
+            about: string;
+            /**
+             * Format: date-time
+             * @description When it was asked for.
+             */
+            asked: string;
+            /** @description Of a backtest. */
+            backtest?: components["schemas"]["BacktestBrief"];
+            /** @description Whose token asked. */
+            by: string;
+            /** @description Of a defect of the engine: seed, repeat and stack, to be reported; absent in lists. */
+            defect?: string;
+            /** @description Of a doubt. */
+            doubt?: components["schemas"]["DoubtBrief"];
+            /** @description Why it failed. */
+            error?: string;
+            /** @description Of an exploration. */
+            exploration?: components["schemas"]["ExplorationBrief"];
+            /** @description Of a forecast. */
+            forecast?: components["schemas"]["ForecastBrief"];
+            /**
+             * Format: int64
+             * @description Its number.
+             */
+            id: number;
+            /**
+             * @description What is done.
+             * @enum {string}
+             */
+            kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "backtest" | "forecast" | "preflight" | "rehearsal";
+            /** @description Of a margin. */
+            margin?: components["schemas"]["MarginBrief"];
+            /**
+             * Format: double
+             * @description Share done, 0 to 1.
+             */
+            progress: number;
+            /** @description Of what images cost. */
+            pulls?: components["schemas"]["PullsBrief"];
+            /** @description The answer, once it is done. */
+            result?: components["schemas"]["Forecast"];
             /**
              * Format: double
              * @description How long it took.
@@ -3850,6 +4126,8 @@ export interface components {
             error?: string;
             /** @description Of an exploration. */
             exploration?: components["schemas"]["ExplorationBrief"];
+            /** @description Of a forecast. */
+            forecast?: components["schemas"]["ForecastBrief"];
             /**
              * Format: int64
              * @description Its number.
@@ -3859,7 +4137,7 @@ export interface components {
              * @description What is done.
              * @enum {string}
              */
-            kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "backtest" | "preflight" | "rehearsal";
+            kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "backtest" | "forecast" | "preflight" | "rehearsal";
             /** @description Of a margin. */
             margin?: components["schemas"]["MarginBrief"];
             /**
@@ -3908,6 +4186,8 @@ export interface components {
             error?: string;
             /** @description Of an exploration. */
             exploration?: components["schemas"]["ExplorationBrief"];
+            /** @description Of a forecast. */
+            forecast?: components["schemas"]["ForecastBrief"];
             /**
              * Format: int64
              * @description Its number.
@@ -3917,7 +4197,7 @@ export interface components {
              * @description What is done.
              * @enum {string}
              */
-            kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "backtest" | "preflight" | "rehearsal";
+            kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "backtest" | "forecast" | "preflight" | "rehearsal";
             /** @description Of a margin. */
             margin?: components["schemas"]["MarginBrief"];
             /**
@@ -3966,6 +4246,8 @@ export interface components {
             error?: string;
             /** @description Of an exploration. */
             exploration?: components["schemas"]["ExplorationBrief"];
+            /** @description Of a forecast. */
+            forecast?: components["schemas"]["ForecastBrief"];
             /**
              * Format: int64
              * @description Its number.
@@ -3975,7 +4257,7 @@ export interface components {
              * @description What is done.
              * @enum {string}
              */
-            kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "backtest" | "preflight" | "rehearsal";
+            kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "backtest" | "forecast" | "preflight" | "rehearsal";
             /** @description Of a margin. */
             margin?: components["schemas"]["MarginBrief"];
             /**
@@ -4024,6 +4306,8 @@ export interface components {
             error?: string;
             /** @description Of an exploration. */
             exploration?: components["schemas"]["ExplorationBrief"];
+            /** @description Of a forecast. */
+            forecast?: components["schemas"]["ForecastBrief"];
             /**
              * Format: int64
              * @description Its number.
@@ -4033,7 +4317,7 @@ export interface components {
              * @description What is done.
              * @enum {string}
              */
-            kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "backtest" | "preflight" | "rehearsal";
+            kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "backtest" | "forecast" | "preflight" | "rehearsal";
             /** @description Of a margin. */
             margin?: components["schemas"]["MarginBrief"];
             /**
@@ -4444,6 +4728,29 @@ export interface components {
         LiveJobs: {
             /** @description The newest first. */
             items: components["schemas"]["LiveJob"][];
+        };
+        LongQueue: {
+            /** @description Their mean start delay. */
+            delayNs: components["schemas"]["Band"];
+            /**
+             * Format: date-time
+             * @description When it begins.
+             */
+            from: string;
+            /** @description Jobs that come within it. */
+            jobs: components["schemas"]["Band"];
+            /** @description The same in words. */
+            says: string;
+            /**
+             * Format: double
+             * @description Part of all the week's waiting that falls into it.
+             */
+            share: number;
+            /**
+             * Format: date-time
+             * @description When it is over.
+             */
+            until: string;
         };
         Looked: {
             /**
@@ -5090,6 +5397,20 @@ export interface components {
             /** @description What is paid for. */
             part: string;
         };
+        PastWeek: {
+            /**
+             * Format: int64
+             * @description Jobs that came.
+             */
+            jobs: number;
+            /**
+             * Format: date-time
+             * @description When it began.
+             */
+            monday: string;
+            /** @description Less than half, or more than twice, of what is usual: it is left out. */
+            odd?: boolean;
+        };
         PaysOff: {
             /** @description Builds at which the course is told, first repeat. */
             at: number[];
@@ -5249,6 +5570,15 @@ export interface components {
              * @description Predicted by observed.
              */
             ratio: number;
+        };
+        PercentileForecast: {
+            /** @description Start delays of all jobs. */
+            delayNs: components["schemas"]["Band"];
+            /**
+             * Format: double
+             * @description Which.
+             */
+            p: number;
         };
         PercentileSample: {
             /**
@@ -6830,6 +7160,35 @@ export interface components {
             /** @description What it was made from, as far as its owner or name tells. */
             template?: string;
         };
+        WeekLevel: {
+            /**
+             * Format: double
+             * @description Jobs, in the middle.
+             */
+            expected: number;
+            /**
+             * Format: double
+             * @description By what each week is multiplied, where the weeks bear a trend; absent: they do not.
+             */
+            growth?: number;
+            /**
+             * Format: double
+             * @description More one time in twenty.
+             */
+            high: number;
+            /**
+             * Format: double
+             * @description Fewer one time in twenty.
+             */
+            low: number;
+            /** @description What it rests on, in words. */
+            says: string;
+            /**
+             * Format: int64
+             * @description Weeks that it rests on.
+             */
+            weeks: number;
+        };
         WeighRequest: {
             /** @description Class whose break-even is drawn; absent: the one with most to win. */
             class?: string;
@@ -6982,6 +7341,8 @@ export interface components {
             error?: string;
             /** @description Of an exploration. */
             exploration?: components["schemas"]["ExplorationBrief"];
+            /** @description Of a forecast. */
+            forecast?: components["schemas"]["ForecastBrief"];
             /**
              * Format: int64
              * @description Its number.
@@ -6991,7 +7352,7 @@ export interface components {
              * @description What is done.
              * @enum {string}
              */
-            kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "backtest" | "preflight" | "rehearsal";
+            kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "backtest" | "forecast" | "preflight" | "rehearsal";
             /** @description Of a margin. */
             margin?: components["schemas"]["MarginBrief"];
             /**
@@ -8108,6 +8469,72 @@ export interface operations {
                 content: {
                     "image/png": string;
                     "image/svg+xml": string;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    forecast: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskForecast"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkBrief"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-forecast": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Its number. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptForecast"];
                 };
             };
             /** @description Error */
@@ -9634,7 +10061,7 @@ export interface operations {
         parameters: {
             query?: {
                 /** @description Only work of these kinds; absent: of all. */
-                kind?: ("simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "backtest" | "preflight" | "rehearsal")[];
+                kind?: ("simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "backtest" | "forecast" | "preflight" | "rehearsal")[];
                 /** @description Only of this scenario or template. */
                 about?: string;
                 /** @description Where to go on. */
@@ -9672,7 +10099,7 @@ export interface operations {
         parameters: {
             query?: {
                 /** @description Only work of these kinds; absent: of all. */
-                kind?: ("simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "backtest" | "preflight" | "rehearsal")[];
+                kind?: ("simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "backtest" | "forecast" | "preflight" | "rehearsal")[];
             };
             header?: never;
             path: {
@@ -9707,7 +10134,7 @@ export interface operations {
         parameters: {
             query?: {
                 /** @description Only work of these kinds; absent: of all. */
-                kind?: ("simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "backtest" | "preflight" | "rehearsal")[];
+                kind?: ("simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "backtest" | "forecast" | "preflight" | "rehearsal")[];
             };
             header?: never;
             path: {
@@ -9740,7 +10167,7 @@ export interface operations {
         parameters: {
             query?: {
                 /** @description Only work of these kinds; absent: of all. */
-                kind?: ("simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "backtest" | "preflight" | "rehearsal")[];
+                kind?: ("simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "backtest" | "forecast" | "preflight" | "rehearsal")[];
             };
             header?: never;
             path: {
@@ -9775,7 +10202,7 @@ export interface operations {
         parameters: {
             query?: {
                 /** @description Only work of these kinds; absent: of all. */
-                kind?: ("simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "backtest" | "preflight" | "rehearsal")[];
+                kind?: ("simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "backtest" | "forecast" | "preflight" | "rehearsal")[];
             };
             header?: never;
             path: {
