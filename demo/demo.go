@@ -27,5 +27,8 @@ var Scenarios = []string{"fixed-six", "on-demand", "weekday-lean", "cached-naive
 // Tested is the scenario that is held beside how the week went.
 const Tested = "weekday-lean"
 
+// Went is the first day of that week.
+const Went = "2026-09-14"
+
 // Weighed is the scenario whose cache plans are weighed.
 const Weighed = "cached-naive"

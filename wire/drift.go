@@ -8,7 +8,7 @@ import (
 
 // Follow asks that every day of the live records is held against a scenario.
 type Follow struct {
-	From    string `json:"from,omitempty" maxLength:"20" doc:"The first day, in the workload's time zone, at most 120 days back; absent: yesterday, or as it is followed already."`
+	From    string `json:"from,omitempty" maxLength:"20" doc:"The first day, in the workload's time zone, at most 400 days back; absent: yesterday, or as it is followed already."`
 	Project string `json:"project,omitempty" maxLength:"255" doc:"Only jobs of this project."`
 	Tell    string `json:"tell,omitempty" maxLength:"2000" doc:"Address that a CloudEvent is sent to when something drifts and when it is back; the service must be allowed to tell it."`
 }

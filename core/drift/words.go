@@ -22,7 +22,7 @@ func (d *Drifted) Says() string {
 		days = fmt.Sprintf("%d days", d.Days)
 	}
 	short := func(ns float64) string { return units.Duration(math.Round(ns)).Short() }
-	return fmt.Sprintf("On %s since %s %s started within %s (the mean of these days), where %s is predicted.",
+	return fmt.Sprintf("On %s since %s, %s started within %s (the mean of these days), where %s is predicted.",
 		days, d.Since.Format("2 January"), share, short(d.Observed), short(d.Predicted))
 }
 

@@ -19,6 +19,13 @@ type HeldAhead struct {
 	Within   bool         `json:"within" doc:"It came within the band, as nine in ten do."`
 }
 
+// An HourCame is an hour of the week as it came.
+type HourCame struct {
+	Hour  int      `json:"hour" doc:"From Monday 00:00."`
+	Jobs  int      `json:"jobs" doc:"Jobs that came."`
+	Delay *float64 `json:"delayNs,omitempty" doc:"Their mean start delay; absent: of none it is known."`
+}
+
 // A CameAhead is how far it came true.
 type CameAhead struct {
 	Until  time.Time   `json:"until" doc:"Days until then are over."`
@@ -29,6 +36,7 @@ type CameAhead struct {
 	Again  float64     `json:"againNs" doc:"Of the forecast that each hour will be as in the week before."`
 	ByHour float64     `json:"byHourNs" doc:"Of the forecast that each hour will be as in one of the weeks before."`
 	Scored int         `json:"scored" doc:"Hours for which the other two have a forecast: the scores are of these."`
+	ByTime []HourCame  `json:"byTime" doc:"Hours as they came, of days that are over."`
 	Says   string      `json:"says" doc:"The same in words."`
 }
 
@@ -39,9 +47,7 @@ const leastHour = 5
 func meanDelays(list []seenJob, monday time.Time) (out [weekHours]float64) {
 	var n [weekHours]float64
 	for _, j := range list {
-		t := j.at.In(monday.Location())
-		h := (int(t.Weekday())+6)%7*24 + t.Hour()
-		if j.waited >= 0 {
+		if h := hourOf(j.at, monday); j.waited >= 0 {
 			out[h], n[h] = out[h]+j.waited, n[h]+1
 		}
 	}
@@ -101,6 +107,7 @@ func (q *Question) held(a *Forecast, read []reading) *CameAhead {
 		hold("jobs on "+a.Days[d].Day.Format("Monday"), "jobs", a.Days[d].Jobs, float64(byDay[d]))
 	}
 	q.score(out, a, read)
+	q.byTime(out)
 	within := 0
 	for _, h := range out.Held {
 		if h.Within {
@@ -109,17 +116,32 @@ func (q *Question) held(a *Forecast, read []reading) *CameAhead {
 	}
 	out.Says = fmt.Sprintf("Of what was expected %d of %d came within the bands, and %d of %d hours.", within, len(out.Held), out.Within, out.Hours)
 	if out.Scored > 0 {
-		out.Says += fmt.Sprintf(" Of hours' delays it is %s than that each hour is as in the week before (%s; %s) and %s than that it is as in one of the weeks before (%s).",
-			nearer(out.Model, out.Again), short(out.Model), short(out.Again), nearer(out.Model, out.ByHour), short(out.ByHour))
+		out.Says += fmt.Sprintf(" By hour, mean delays are off by %s (pinball loss); that each hour is as in the week before, by %s; as in any of the weeks before, by %s.",
+			short(out.Model), short(out.Again), short(out.ByHour))
 	}
 	return out
 }
 
-func nearer(a, b float64) string {
-	if a < b {
-		return "nearer"
+// byTime tells the hours as they came.
+func (q *Question) byTime(out *CameAhead) {
+	is := meanDelays(q.came, q.monday)
+	out.ByTime = make([]HourCame, q.whole*24)
+	for h := range out.ByTime {
+		if out.ByTime[h].Hour = h; is[h] >= 0 {
+			out.ByTime[h].Delay = new(told(is[h]))
+		}
 	}
-	return "no nearer"
+	for _, j := range q.came {
+		if h := hourOf(j.at, q.monday); h < len(out.ByTime) {
+			out.ByTime[h].Jobs++
+		}
+	}
+}
+
+// hourOf is the hour of the week of a moment, where the week is.
+func hourOf(t, monday time.Time) int {
+	t = t.In(monday.Location())
+	return (int(t.Weekday())+6)%7*24 + t.Hour()
 }
 
 // score scores the hours' mean delays, beside two forecasts that know nothing of the design.

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io"
 	"io/fs"
+	"net/http"
 	"os"
 	"path/filepath"
 
@@ -58,7 +59,13 @@ func (p *program) loadDemo(ctx context.Context, c *client.Client) error {
 	if _, err := c.Backtest(ctx, wire.AskBacktest{Scenario: demo.Tested, Live: true}); err != nil { // these go on while people read
 		return err
 	}
-	_, err = c.Weigh(ctx, demo.Weighed, weigh.Ask{})
+	if _, err = c.Weigh(ctx, demo.Weighed, weigh.Ask{}); err != nil {
+		return err
+	}
+	_, err = c.Follow(ctx, demo.Tested, wire.Follow{From: demo.Went})
+	if client.IsStatus(err, http.StatusUnprocessableEntity) { // the week is too far back by now
+		err = nil
+	}
 	return err
 }
 

@@ -48,7 +48,7 @@ func (p *program) followCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use: "follow SCENARIO", Short: "Hold every day of the live records against a scenario, from now on",
 		Long: `Hold every day of the live records against a scenario, night after night. With --from days that are
-over are looked at at once, 120 days back at most. With --tell a CloudEvent (tachyphor.drift.found,
+over are looked at at once, 400 days back at most. With --tell a CloudEvent (tachyphor.drift.found,
 tachyphor.drift.over) is sent there, signed as RFC 9421 has it, and again until it arrives; the service
 must have been started with serve --tell-allow.`,
 		Example: "  tachyphor drift follow weekday-lean --from 2026-11-02\n  tachyphor drift follow weekday-lean --tell https://hooks.brinewell.example/drift",

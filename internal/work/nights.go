@@ -24,7 +24,7 @@ const (
 	nightEvery = time.Minute   // how often it is looked whether one is due
 	settled    = 3 * time.Hour // after a day, until its jobs have begun
 	nightsLong = 14            // days that are simulated together at most, where several are due
-	MostBack   = 120           // days back that following a scenario may begin
+	MostBack   = 400           // days back that following a scenario may begin
 )
 
 // nights looks at the days that are due of followed scenarios, until the queue is closed.

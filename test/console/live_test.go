@@ -75,4 +75,29 @@ func TestLiveAndBacktest(t *testing.T) {
 	if err != nil || !strings.Contains(d.Text, "fact: pools.burst.boot") {
 		t.Errorf("%v %s", err, d.Text)
 	}
+
+	// Followed from then on, it drifts, for what was taken over came later; the Desk says so.
+	q.must(q.p.Type("#follow-from", "09142026"))
+	q.click("#follow")
+	q.reads("#standing", "As predicted")
+	q.must(q.p.Until(`document.querySelectorAll("#trail option").length > 4`))
+	q.must(q.p.Until(`document.querySelectorAll("#nights canvas").length === 1`))
+	q.must(q.p.Press("d"))
+	q.reads("#happens", "weekday-lean", "As predicted")
+	q.must(q.p.Press("a"))
+	q.must(q.p.Until(`location.pathname.startsWith("/ahead/")`))
+	q.must(q.p.Choose("#scenario", "weekday-lean"))
+	q.must(q.p.Choose("#source", "own"))
+	q.click("#ask")
+	q.reads("#says", "In the week of 21 September about")
+	q.reads("#queues", "Every day 02:00 to 03:00")
+	q.must(q.p.Until(`document.querySelectorAll("main canvas").length === 4`))
+	q.must(q.p.Choose("#source", "live"))
+	q.must(q.p.Type("#week", "09162026"))
+	q.click("#ask")
+	q.reads("main", "The forecast failed", "no whole week")
+	q.must(q.p.Press("b"))
+	q.must(q.p.Choose("#scenario", "weekday-lean"))
+	q.click("#leave")
+	q.see("#follow")
 }

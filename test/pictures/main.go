@@ -28,12 +28,12 @@ var pages = []page{
 	{name: "caching", path: "/caching/cached-naive", see: "#glance"},
 	{name: "templates", path: "/templates", see: "table"},
 	{name: "template", path: "/templates/compile-wide-draft", see: ".cm-content"},
-	{name: "template-kit", path: "/templates/compile-wide?view=kit", see: "[data-manifest]"},
 	{name: "template-sizing", path: "/templates/compile-wide?view=sizing", see: "canvas"},
 	{name: "workload", path: "/workloads/week-38", see: "table"},
 	{name: "cluster", path: "/clusters/brinewell-north", see: "table"},
 	{name: "learn", path: "/learn", see: "#jobs", scroll: 620, upload: "demo/week-38.csv"},
 	{name: "backtest", path: "/backtest/weekday-lean", see: "canvas"},
+	{name: "ahead", path: "/ahead/weekday-lean", see: "canvas"},
 	{name: "frontier", path: "/frontier/weekday-lean", see: "#sentence", scroll: 330},
 }
 

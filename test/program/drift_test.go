@@ -107,7 +107,7 @@ func TestDrift(t *testing.T) {
 		{[]string{"drift", "leave", "weekday-lean"}, 1, "there is no followed scenario weekday-lean"},
 		{[]string{"drift", "follow", "weekend"}, 1, "there is no scenario weekend"},
 		{[]string{"drift", "follow", "weekday-lean", "--from", "yesterday"}, 1, "write it like 2026-11-02"},
-		{[]string{"drift", "follow", "weekday-lean", "--from", "2020-01-01"}, 1, "more than 120 days back"},
+		{[]string{"drift", "follow", "weekday-lean", "--from", "2020-01-01"}, 1, "more than 400 days back"},
 		{[]string{"drift", "follow", "weekday-lean", "--tell", "https://hooks.brinewell.example/x"}, 1, "serve --tell-allow https://hooks.brinewell.example"},
 		{[]string{"drift", "follow", "weekday-lean", "--from", monday.AddDate(0, 0, 4).Format(time.DateOnly), "--tell", address + "/drift"}, 0, "is followed from"},
 	} {

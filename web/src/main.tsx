@@ -26,6 +26,7 @@ const First = lazy(() => import("./pages/template/First"));
 const Caching = lazy(() => import("./pages/Caching").then((m) => ({ default: m.Caching })));
 const Frontier = lazy(() => import("./pages/Frontier").then((m) => ({ default: m.Frontier })));
 
+const Forecast = lazy(() => import("./pages/Forecast").then((m) => ({ default: m.Forecast })));
 const Backtest = lazy(() => import("./pages/Backtest").then((m) => ({ default: m.Backtest })));
 
 const queries = new QueryClient({
@@ -55,6 +56,7 @@ if (root) {
               <Route path="/caching/:scenario?" element={later(<Caching />)} />
               <Route path="/frontier/:scenario?" element={later(<Frontier />)} />
               <Route path="/live" element={<Live />} />
+              <Route path="/ahead/:scenario?" element={later(<Forecast />)} />
               <Route path="/backtest/:scenario?" element={later(<Backtest />)} />
               <Route path="/workloads/:name" element={<Demand />} />
               <Route path="/clusters/:name" element={<Cluster />} />

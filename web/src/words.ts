@@ -137,5 +137,14 @@ export function moment(iso: string, zone: string): string {
 /** here writes a point in time in the reader's own zone. */
 export const here = (iso: string) => new Date(iso).toLocaleString("en-GB");
 
+/** day writes the day of a point in time, in the zone that it comes in: 30 Nov. */
+export const day = (iso: string, more: Intl.DateTimeFormatOptions = {}) =>
+  new Date(`${iso.slice(0, 10)}T12:00:00Z`).toLocaleDateString("en-GB", {
+    day: "numeric",
+    month: "short",
+    timeZone: "UTC",
+    ...more,
+  });
+
 /** asWritten writes a point in time to the minute, in the zone that it comes in. */
 export const asWritten = (iso: string) => iso.slice(0, 16).replace("T", " ");

@@ -239,6 +239,7 @@ export const explorations = worksOf("explorations", "exploration", 20);
 export const doubts = worksOf("doubts", "doubt", 100);
 export const margins = worksOf("margins", "margin", 100);
 export const backtests = worksOf("backtests", "backtest", 20);
+export const forecasts = worksOf("forecasts", "forecast", 20);
 export const pullings = worksOf("pulls", "pulls", 100);
 
 export const weighing = (id: number) =>
@@ -298,6 +299,32 @@ export const backtest = (id: number) =>
     queryFn: async () => take(await api.GET("/api/v1/backtests/{id}", { params: { path: { id } } })),
     staleTime: Number.POSITIVE_INFINITY,
     enabled: id > 0,
+  });
+
+export const forecast = (id: number) =>
+  queryOptions({
+    queryKey: ["forecasts", id],
+    queryFn: async () => take(await api.GET("/api/v1/forecasts/{id}", { params: { path: { id } } })),
+    staleTime: Number.POSITIVE_INFINITY,
+    enabled: id > 0,
+  });
+
+/** Scenarios that are followed, and how they stand. */
+export const followed = queryOptions({
+  queryKey: ["followed"],
+  queryFn: async () => take(await api.GET("/api/v1/drift")),
+  refetchInterval: 60_000,
+});
+
+/** How a followed scenario stands, day by day; null where it is not followed. */
+export const followedDays = (scenario: string) =>
+  queryOptions({
+    queryKey: ["followed", scenario],
+    queryFn: async () => {
+      const answer = await api.GET("/api/v1/drift/{scenario}", { params: { path: { scenario } } });
+      return answer.response.status === 404 ? null : take(answer);
+    },
+    refetchInterval: (q) => (q.state.data && q.state.data.days.length === 0 ? 3000 : 60_000),
   });
 
 /** How often what happens is asked for anew, ms. */

@@ -1938,6 +1938,8 @@ export interface components {
              * @description Of the forecast that each hour will be as in one of the weeks before.
              */
             byHourNs: number;
+            /** @description Hours as they came, of days that are over. */
+            byTime: components["schemas"]["HourCame"][];
             /** @description Quantities beside each other. */
             held: components["schemas"]["HeldAhead"][];
             /**
@@ -3270,7 +3272,7 @@ export interface components {
             templates: string[];
         };
         Follow: {
-            /** @description The first day, in the workload's time zone, at most 120 days back; absent: yesterday, or as it is followed already. */
+            /** @description The first day, in the workload's time zone, at most 400 days back; absent: yesterday, or as it is followed already. */
             from?: string;
             /** @description Only jobs of this project. */
             project?: string;
@@ -3285,7 +3287,7 @@ export interface components {
             at: string;
             /** @description Who asked for it. */
             by: string;
-            /** @description The first day, in the workload's time zone, at most 120 days back; absent: yesterday, or as it is followed already. */
+            /** @description The first day, in the workload's time zone, at most 400 days back; absent: yesterday, or as it is followed already. */
             from?: string;
             /** @description Only jobs of this project. */
             project?: string;
@@ -3310,7 +3312,7 @@ export interface components {
             by: string;
             /** @description Every day that was looked at, the oldest first. */
             days: components["schemas"]["HeldDay"][];
-            /** @description The first day, in the workload's time zone, at most 120 days back; absent: yesterday, or as it is followed already. */
+            /** @description The first day, in the workload's time zone, at most 400 days back; absent: yesterday, or as it is followed already. */
             from?: string;
             /** @description Only jobs of this project. */
             project?: string;
@@ -3601,6 +3603,23 @@ export interface components {
             nodes: components["schemas"]["Band"];
             /** @description Jobs submitted and not started, on average. */
             waiting: components["schemas"]["Band"];
+        };
+        HourCame: {
+            /**
+             * Format: double
+             * @description Their mean start delay; absent: of none it is known.
+             */
+            delayNs?: number;
+            /**
+             * Format: int64
+             * @description From Monday 00:00.
+             */
+            hour: number;
+            /**
+             * Format: int64
+             * @description Jobs that came.
+             */
+            jobs: number;
         };
         HourOfWeek: {
             /**
@@ -4730,14 +4749,16 @@ export interface components {
             items: components["schemas"]["LiveJob"][];
         };
         LongQueue: {
+            /** @description The days, 0 is Monday. */
+            days: number[];
             /** @description Their mean start delay. */
             delayNs: components["schemas"]["Band"];
             /**
-             * Format: date-time
-             * @description When it begins.
+             * Format: int64
+             * @description Hour of the day at which it begins.
              */
-            from: string;
-            /** @description Jobs that come within it. */
+            from: number;
+            /** @description Jobs that come within it, a day. */
             jobs: components["schemas"]["Band"];
             /** @description The same in words. */
             says: string;
@@ -4747,10 +4768,10 @@ export interface components {
              */
             share: number;
             /**
-             * Format: date-time
-             * @description When it is over.
+             * Format: int64
+             * @description Hour of the day at which it is over, 1 to 24.
              */
-            until: string;
+            until: number;
         };
         Looked: {
             /**
@@ -5398,6 +5419,8 @@ export interface components {
             part: string;
         };
         PastWeek: {
+            /** @description Days are drawn from it. */
+            drawn?: boolean;
             /**
              * Format: int64
              * @description Jobs that came.
@@ -5408,7 +5431,7 @@ export interface components {
              * @description When it began.
              */
             monday: string;
-            /** @description Less than half, or more than twice, of what is usual: it is left out. */
+            /** @description None, or less than half or more than twice of what is usual: it is left out. */
             odd?: boolean;
         };
         PaysOff: {

@@ -9,6 +9,7 @@ import { Underway } from "../parts/Underway";
 import { useScenario } from "../parts/useScenario";
 import { here } from "../words";
 import { Answer } from "./backtest/Answer";
+import { Nights } from "./backtest/Nights";
 
 /** What a scenario's simulation predicts, held beside what happened. */
 export function Backtest() {
@@ -45,6 +46,7 @@ export function Backtest() {
         id={id}
         choose={choose}
       />
+      <Nights key={`${scenario} is`} scenario={scenario} followed />
       {id > 0 ? (
         <Kept id={id} />
       ) : (
@@ -54,6 +56,7 @@ export function Backtest() {
           <code>tachyphor backtest {scenario} --log export.csv</code>
         </Notice>
       )}
+      <Nights key={`${scenario} not`} scenario={scenario} followed={false} />
     </>
   );
 }

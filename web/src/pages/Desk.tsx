@@ -2,13 +2,13 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useNavigate } from "react-router";
 import type { Schemas, Work } from "../api/client";
-import { outcomes, scenarios } from "../api/queries";
+import { followed, forecasts, outcomes, scenarios } from "../api/queries";
 import { DataTable } from "../parts/DataTable";
 import { outcomeColumns } from "../parts/outcomeColumns";
 import { Legend, onlyDelay, Ribbon } from "../parts/Ribbon";
 import { Section, Trouble, Waiting } from "../parts/Section";
 import { useTitle } from "../parts/useTitle";
-import { count, duration, money } from "../words";
+import { bound, count, day, duration, money } from "../words";
 
 type Brief = Schemas["ScenarioBrief"];
 
@@ -141,6 +141,7 @@ export function Desk() {
           <Legend ns={widest} times={false} />
         </div>
       </Section>
+      <Happens />
       <Section title="What to do next">
         <ol className="list-decimal space-y-1 pl-5">
           <li>
@@ -195,6 +196,51 @@ export function Desk() {
         )}
       </Section>
     </>
+  );
+}
+
+/** Whether what happens is as predicted, and what to expect of the week, of scenarios that are followed. */
+function Happens() {
+  const all = useQuery(followed);
+  const weeks = useQuery(forecasts(""));
+  const items = all.data?.items ?? [];
+  if (items.length === 0) return null;
+  const ahead = (name: string) =>
+    weeks.data?.items.find(
+      (w) => w.about === name && w.state === "done" && w.forecast?.live && !w.forecast.came,
+    );
+  return (
+    <Section title="While it happens" aside="scenarios that are followed">
+      <ul id="happens" className="space-y-3">
+        {items.map((f) => {
+          const week = ahead(f.scenario);
+          return (
+            <li
+              key={f.scenario}
+              className={`border-l-4 pl-3 ${f.standing.drifted || f.trouble ? "border-warning" : "border-base-300"}`}
+            >
+              <Link to={`/backtest/${f.scenario}`} className="link link-primary font-medium">
+                {f.scenario}
+              </Link>{" "}
+              {f.trouble ? `No more days can be looked at: ${f.trouble}` : bound(f.says)}
+              {week?.forecast && (
+                <div className="text-sm">
+                  <Link to={`/ahead/${f.scenario}?id=${week.id}`} className="link">
+                    Week of {day(week.forecast.monday ?? "")}
+                  </Link>
+                  : about {count(week.forecast.jobs)} jobs. {bound(week.forecast.says)}
+                </div>
+              )}
+            </li>
+          );
+        })}
+      </ul>
+      {(all.data?.waiting ?? 0) > 0 && (
+        <p className="mt-3 text-sm">
+          {count(all.data?.waiting ?? 0)} events have not arrived where they are told to: {all.data?.failure}
+        </p>
+      )}
+    </Section>
   );
 }
 

@@ -15,6 +15,7 @@ const keys: [string, string][] = [
   ["l", "go to Learn"],
   ["v", "go to Live"],
   ["b", "go to Backtest"],
+  ["a", "go to the week ahead"],
   ["s", "simulate, on a scenario's page"],
 ];
 
@@ -38,6 +39,7 @@ export function Shell() {
       if (e.key === "l") go("/learn");
       if (e.key === "v") go("/live");
       if (e.key === "b") go("/backtest");
+      if (e.key === "a") go("/ahead");
     };
     document.addEventListener("keydown", pressed);
     return () => document.removeEventListener("keydown", pressed);
@@ -82,6 +84,9 @@ export function Shell() {
           </NavLink>
           <NavLink to="/backtest" className={link}>
             Backtest
+          </NavLink>
+          <NavLink to="/ahead" className={link}>
+            Week ahead
           </NavLink>
         </nav>
         <div className="ml-auto flex gap-4 text-sm">

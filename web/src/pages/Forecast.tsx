@@ -1,0 +1,160 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { useSearchParams } from "react-router";
+import { api, take, type Work } from "../api/client";
+import { forecast, forecasts } from "../api/queries";
+import { PickScenario } from "../parts/PickScenario";
+import { Notice, Trouble, Waiting } from "../parts/Section";
+import { Underway } from "../parts/Underway";
+import { useScenario } from "../parts/useScenario";
+import { here } from "../words";
+import { Answer } from "./forecast/Answer";
+
+/** What to expect of a week to come. */
+export function Forecast() {
+  const [query, setQuery] = useSearchParams();
+  const { scenario, all, list, error, none } = useScenario("/ahead", "Week ahead", forecasts);
+  if (error) return <Trouble error={error} />;
+  if (none) {
+    return (
+      <Notice>
+        There is no scenario yet to look ahead with. Store one first: <code>tachyphor put my-design/</code>,
+        or start with <code>tachyphor demo</code>.
+      </Notice>
+    );
+  }
+  if (!scenario || !all || !list) return <Waiting what="scenarios" />;
+  const chosen = Number(query.get("id"));
+  const id = chosen || list[0]?.id || 0;
+  const choose = (n: number) =>
+    setQuery((q) => {
+      q.set("id", String(n));
+      return q;
+    });
+  return (
+    <>
+      <div className="mt-8 flex flex-wrap items-baseline justify-between gap-x-4">
+        <h1 className="font-semibold text-2xl">Week ahead</h1>
+        <p className="text-sm opacity-80">how many jobs, when queues are long, what it costs</p>
+      </div>
+      <Ask
+        key={scenario}
+        scenario={scenario}
+        scenarios={all.map((s) => s.name)}
+        list={list}
+        id={id}
+        choose={choose}
+      />
+      {id > 0 ? (
+        <Kept id={id} />
+      ) : (
+        <Notice>
+          No week was looked ahead to with {scenario} yet. It takes one whole week of records, from Monday on.
+          The same by the command line: <code>tachyphor forecast {scenario} --live</code>. Of scenarios that
+          are followed (<code>tachyphor drift follow {scenario}</code>) it is made every Monday.
+        </Notice>
+      )}
+    </>
+  );
+}
+
+function Ask({
+  scenario,
+  scenarios,
+  list,
+  id,
+  choose,
+}: {
+  scenario: string;
+  scenarios: string[];
+  list: Work[];
+  id: number;
+  choose: (id: number) => void;
+}) {
+  const queries = useQueryClient();
+  const [live, setLive] = useState(true);
+  const [week, setWeek] = useState("");
+  const [error, setError] = useState<unknown>(null);
+  const [busy, setBusy] = useState(false);
+  const ask = async () => {
+    setError(null);
+    setBusy(true);
+    try {
+      const w = take(
+        await api.POST("/api/v1/forecasts", { body: { scenario, live, week: week || undefined } }),
+      );
+      await queries.invalidateQueries({ queryKey: ["forecasts", { scenario }] });
+      choose(w.id);
+    } catch (problem) {
+      setError(problem);
+    }
+    setBusy(false);
+  };
+  return (
+    <>
+      <div className="mt-4 flex flex-wrap items-center gap-x-5 gap-y-2 text-sm">
+        <PickScenario place="/ahead" scenario={scenario} names={scenarios} />
+        <label className="flex items-center gap-2">
+          by
+          <select
+            id="source"
+            className="select select-sm w-auto"
+            value={live ? "live" : "own"}
+            onChange={(e) => setLive(e.target.value === "live")}
+          >
+            <option value="live">the live records</option>
+            <option value="own">its workload's recorded jobs</option>
+          </select>
+        </label>
+        <label
+          className="flex items-center gap-2"
+          title="a day of it; absent: this week until Wednesday, then the next. Of one that is over it is said how far it came true"
+        >
+          week of
+          <input
+            id="week"
+            type="date"
+            className="input input-sm w-auto"
+            value={week}
+            onChange={(e) => setWeek(e.target.value)}
+          />
+        </label>
+        <button type="button" id="ask" className="btn btn-primary btn-sm" disabled={busy} onClick={ask}>
+          {busy ? "Asking …" : "Look ahead"}
+        </button>
+        {list.length > 1 && (
+          <label className="flex items-center gap-2">
+            shown
+            <select
+              id="which"
+              className="select select-sm w-auto"
+              value={id}
+              onChange={(e) => choose(Number(e.target.value))}
+            >
+              {list.map((w) => (
+                <option key={w.id} value={w.id}>
+                  {w.id}, {here(w.asked)}
+                  {w.forecast?.came ? ", with what came" : ""}
+                </option>
+              ))}
+            </select>
+          </label>
+        )}
+      </div>
+      {error !== null && <Trouble error={error} />}
+    </>
+  );
+}
+
+/** One forecast: how far it has come, or its answer. */
+function Kept({ id }: { id: number }) {
+  const found = useQuery(forecast(id));
+  if (found.error) return <Trouble error={found.error} />;
+  if (!found.data) return <Waiting what={`forecast ${id}`} />;
+  const w = found.data;
+  if (w.state === "failed") return <Trouble error={new Error(`The forecast failed: ${w.error}`)} />;
+  if (w.state === "cancelled")
+    return <Notice>The forecast was cancelled. Press Look ahead to begin again.</Notice>;
+  if (!w.result) return <Underway key={id} first={w} queryKey="forecasts" />;
+  return <Answer f={w.result} />;
+}
