@@ -207,6 +207,9 @@ func (s *screen) show(now wire.Watched) {
 		head = s.p.strong(now.Template) + " in " + now.Namespace
 	}
 	lines = append(lines, head+s.p.faint("  "+now.Context+", "+now.At.Local().Format("15:04:05")), s.p.counts(now, s.usual))
+	if over := s.p.overTime(now.Before, width); over != "" {
+		lines = append(lines, over)
+	}
 	lines = append(lines, s.p.trouble(now)...)
 	lines = append(lines, "")
 	oldest := int64(1)
@@ -243,6 +246,31 @@ func (s *screen) show(now wire.Watched) {
 	}
 	b.WriteString("\x1b[J")
 	_, _ = s.file.Write(b.Bytes())
+}
+
+// blocks are how much of a line's most a moment has.
+var blocks = []rune("▁▂▃▄▅▆▇█")
+
+// overTime draws how many agents, agents without a node, and nodes there were, the newest last.
+func (p *program) overTime(before []wire.WatchedMoment, width int) string {
+	room := (width - 46) / 3
+	if len(before) < 2 || room < 4 {
+		return ""
+	}
+	before = before[max(0, len(before)-room):]
+	line := func(name string, of func(m *wire.WatchedMoment) int) string {
+		most := 1
+		for i := range before {
+			most = max(most, of(&before[i]))
+		}
+		var b strings.Builder
+		for i := range before {
+			b.WriteRune(blocks[of(&before[i])*(len(blocks)-1)/most])
+		}
+		return fmt.Sprintf("%s %s %d", p.faint(name), b.String(), of(&before[len(before)-1]))
+	}
+	return line("agents", func(m *wire.WatchedMoment) int { return m.Agents }) + "  " + line("without a node", func(m *wire.WatchedMoment) int { return m.Waiting }) +
+		"  " + line("nodes", func(m *wire.WatchedMoment) int { return m.Nodes })
 }
 
 func (s *screen) end() { fmt.Fprintln(s.file) }

@@ -23,6 +23,8 @@ import (
 const (
 	mostWords = 40               // events kept of one pod; the oldest go
 	goneShown = 30 * time.Second // how long a pod that went is shown
+	noteEvery = 10 * time.Second // how often it is noted how many there are
+	mostNoted = 6 * 60 * 6       // that many times: six hours
 )
 
 // A Watcher follows the agents of a namespace, or of all: pods, what the cluster says of them, and
@@ -40,6 +42,7 @@ type Watcher struct {
 	nodes  map[string]*corev1.Node
 	away   map[string]failure // by resource
 	synced map[string]cache.InformerSynced
+	noted  []wire.WatchedMoment // how many there were
 }
 
 // watchedPod is a pod with what is known of it.
@@ -192,6 +195,7 @@ func (w *Watcher) ping(ctx context.Context, stop context.CancelFunc) {
 		case <-ctx.Done():
 			return
 		case <-tick.C:
+			w.note()
 		}
 		list := metav1.ListOptions{Limit: 1}
 		if _, err := w.cluster.client.CoreV1().Pods(w.namespace).List(ctx, list); err != nil {
@@ -219,6 +223,20 @@ func (w *Watcher) ping(ctx context.Context, stop context.CancelFunc) {
 			continue
 		}
 		stop, lost = again, false
+	}
+}
+
+// note notes how many there are, where that is known and was not noted a moment ago.
+func (w *Watcher) note() {
+	now := w.Now(0)
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	if n := len(w.noted); now.Away != "" || n > 0 && now.At.Sub(w.noted[n-1].At) < noteEvery-pingEvery/2 {
+		return
+	}
+	w.noted = append(w.noted, wire.WatchedMoment{At: now.At.Truncate(time.Second), Agents: now.Agents, Waiting: now.Waiting, Working: now.Working, Nodes: now.Nodes})
+	if over := len(w.noted) - mostNoted; over > 0 {
+		w.noted = slices.Delete(w.noted, 0, over)
 	}
 }
 
@@ -302,7 +320,10 @@ func (w *Watcher) Now(most int) wire.Watched {
 	w.mu.Lock()
 	defer w.mu.Unlock()
 	now := w.now()
-	out := wire.Watched{At: now.UTC(), Context: w.cluster.Context, Namespace: w.namespace, Template: w.template, List: []wire.WatchedAgent{}}
+	out := wire.Watched{At: now.UTC(), Context: w.cluster.Context, Namespace: w.namespace, Template: w.template, Before: slices.Clone(w.noted), List: []wire.WatchedAgent{}}
+	if out.Before == nil {
+		out.Before = []wire.WatchedMoment{}
+	}
 	for r, f := range w.away {
 		if f.never {
 			out.Blind = append(out.Blind, r+": "+f.says)

@@ -86,3 +86,29 @@ func BenchmarkWatchTwoThousand(b *testing.B) {
 		w.Now(50)
 	}
 }
+
+// How many there are is noted every ten seconds while the cluster answers, of the last six hours alone.
+func TestWatcherNotes(t *testing.T) {
+	at := time.Unix(1_790_000_000, 0)
+	w := crowd(20, func() time.Time { return at })
+	for range 10 { // two seconds apart
+		w.note()
+		at = at.Add(pingEvery)
+	}
+	if n := w.Now(0).Before; len(n) != 2 || n[0].Agents != 20 || n[0].Waiting != 2 || n[1].At.Sub(n[0].At) != noteEvery {
+		t.Fatalf("%+v", n)
+	}
+	w.away["pods"] = failure{since: at, says: "refused"}
+	at = at.Add(time.Minute)
+	if w.note(); len(w.noted) != 2 {
+		t.Error("noted what nobody could see")
+	}
+	delete(w.away, "pods")
+	for range mostNoted + 50 {
+		at = at.Add(noteEvery)
+		w.note()
+	}
+	if n := w.Now(0).Before; len(n) != mostNoted || !n[len(n)-1].At.Equal(at) {
+		t.Errorf("%d are kept, the last of %s", len(n), n[len(n)-1].At)
+	}
+}

@@ -76,6 +76,20 @@ func (l *Library) NewestLive(ctx context.Context, s Stretch, state live.State, m
 	return jobs[:min(most, len(jobs))], nil
 }
 
+// LiveNow counts the jobs that wait and that run, among the newest.
+func (l *Library) LiveNow(ctx context.Context, now time.Time) (waiting, running int, err error) {
+	jobs, err := l.NewestLive(ctx, Stretch{}, "", newestLooked, now)
+	for i := range jobs {
+		switch jobs[i].State {
+		case live.Waiting:
+			waiting++
+		case live.Running:
+			running++
+		}
+	}
+	return waiting, running, err
+}
+
 // ErrNoJobs says that a stretch has none.
 var ErrNoJobs = errors.New("no jobs were told of in that time; `tachyphor live` says from when on there are any")
 

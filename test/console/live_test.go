@@ -40,6 +40,7 @@ func TestLiveAndBacktest(t *testing.T) {
 		t.Fatal(err)
 	}
 	q.reads("#sum", "runs from 2026-09-14", "Last heard") // by itself, after a while
+	q.reads("#queue", "jobs waiting", "usual", "jobs running")
 	q.must(q.p.Until(`document.querySelectorAll("main table tbody tr").length === 25`))
 	q.must(q.p.Choose("#state", "silent"))
 	q.must(q.p.Until(`[...document.querySelectorAll("main table tbody tr")].every((r) => r.innerText.includes("silent"))`))

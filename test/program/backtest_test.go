@@ -40,7 +40,6 @@ func TestBacktestTheDemo(t *testing.T) {
 		}
 		return b
 	}
-	found(command(t, state, "backtest", scenario, "--log", log, "-o", "json", "-q"))
 	one := command(t, state, "backtest", scenario, "--log", log, "-o", "json", "-q", "--quick", "--workers", "1")
 	if three := command(t, state, "backtest", scenario, "--log", log, "-o", "json", "-q", "--quick", "--workers", "3"); one.out != three.out || one.status != 0 {
 		t.Errorf("what is told depends on the number of workers: %s", one.err)

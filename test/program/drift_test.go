@@ -60,6 +60,31 @@ func listener(t *testing.T, key func() []byte) (address string, got chan arrived
 	return s.URL, got
 }
 
+// working are the demo's documents with weeks of five days, and, in its cluster, something else.
+func working(t *testing.T, old, other string) (folder string) {
+	t.Helper()
+	folder = t.TempDir()
+	if err := os.CopyFS(folder, os.DirFS(demoFolder)); err != nil {
+		t.Fatal(err)
+	}
+	for file, x := range map[string][2]string{"cluster.yaml": {old, other}, "scenarios/weekday-lean.yaml": {"span: 7d", "span: 5d"}} {
+		text, err := os.ReadFile(filepath.Join(folder, file))
+		if err != nil {
+			t.Fatal(err)
+		}
+		is := strings.ReplaceAll(string(text), x[0], x[1])
+		if x[0] == "" {
+			is = string(text)
+		} else if is == string(text) {
+			t.Fatalf("%s has no %s", file, x[0])
+		}
+		if err := os.WriteFile(filepath.Join(folder, file), []byte(is), 0o600); err != nil {
+			t.Fatal(err)
+		}
+	}
+	return folder
+}
+
 // A week that goes as the scenario says is no drift; one whose nodes boot in twice the time is, and is
 // named, dated, told to who asked, and seen by those who scrape. The service is killed in between.
 func TestDrift(t *testing.T) {
@@ -74,16 +99,8 @@ func TestDrift(t *testing.T) {
 	}
 	now := time.Now().In(oslo)
 	monday := time.Date(now.Year(), now.Month(), now.Day()-int(now.Weekday()+6)%7-14, 0, 0, 0, 0, oslo)
-	slow := t.TempDir()
-	if err := os.CopyFS(slow, os.DirFS(demoFolder)); err != nil {
-		t.Fatal(err)
-	}
-	cluster, err := os.ReadFile(filepath.Join(slow, "cluster.yaml"))
-	boots := strings.ReplaceAll(string(cluster), "boot: {median: 85s, p95: 110s}", "boot: {median: 170s, p95: 220s}")
-	if err != nil || boots == string(cluster) || os.WriteFile(filepath.Join(slow, "cluster.yaml"), []byte(boots), 0o600) != nil {
-		t.Fatal("the demo's boots are others", err)
-	}
-	for week, folder := range []string{demoFolder, slow} {
+	right, slow := working(t, "", ""), working(t, "boot: {median: 85s, p95: 110s}", "boot: {median: 170s, p95: 220s}")
+	for week, folder := range []string{right, slow} {
 		r := command(t, state, "pretend", "jobs", filepath.Join(folder, "scenarios", "weekday-lean.yaml"), "--at-once", "-q", "--seed", fmt.Sprint(week+11),
 			"--begin", monday.AddDate(0, 0, 7*week).Format(time.RFC3339))
 		if r.status != 0 {
@@ -109,7 +126,7 @@ func TestDrift(t *testing.T) {
 		{[]string{"drift", "follow", "weekday-lean", "--from", "yesterday"}, 1, "write it like 2026-11-02"},
 		{[]string{"drift", "follow", "weekday-lean", "--from", "2020-01-01"}, 1, "more than 400 days back"},
 		{[]string{"drift", "follow", "weekday-lean", "--tell", "https://hooks.brinewell.example/x"}, 1, "serve --tell-allow https://hooks.brinewell.example"},
-		{[]string{"drift", "follow", "weekday-lean", "--from", monday.AddDate(0, 0, 4).Format(time.DateOnly), "--tell", address + "/drift"}, 0, "is followed from"},
+		{[]string{"drift", "follow", "weekday-lean", "--from", monday.AddDate(0, 0, 2).Format(time.DateOnly), "--tell", address + "/drift"}, 0, "is followed from"},
 	} {
 		if r := command(t, state, x.args...); r.status != x.status || !strings.Contains(r.out+r.err, x.says) {
 			t.Errorf("%v: %+v", x.args, r)
@@ -121,15 +138,15 @@ func TestDrift(t *testing.T) {
 	eventually(t, "both weeks are looked at", func() bool {
 		var err error
 		f, err = c.FollowedDays(ctx, "weekday-lean")
-		return err == nil && f.Standing.Days >= 10 || f.Trouble != ""
+		return err == nil && f.Standing.Days >= 8 || f.Trouble != ""
 	})
 	d := f.Standing.Drifted
 	if d == nil || !d.Longer || d.Since.Before(monday.AddDate(0, 0, 6)) || d.Since.After(monday.AddDate(0, 0, 9)) || d.Observed < 1.15*d.Predicted || f.Trouble != "" {
 		t.Fatalf("%+v, drifted %+v", f.Standing, d)
 	}
-	for i := range 10 {
+	for i := range 8 {
 		for _, x := range f.Days[i].Looked {
-			if f.Days[i].Day.Weekday() != time.Weekday((i+5)%7) || x.Jobs < 10 {
+			if f.Days[i].Day.Weekday() != time.Weekday((i+3)%7) || x.Jobs < 10 {
 				t.Errorf("%+v", f.Days[i])
 			}
 		}
@@ -177,7 +194,7 @@ func TestDrift(t *testing.T) {
 	if r := command(t, state, "drift", "follow", "weekday-lean"); r.status != 0 {
 		t.Errorf("%+v", r)
 	}
-	if f, err := c.FollowedDays(ctx, "weekday-lean"); err != nil || f.Standing.Days < 10 || f.Tell != "" {
+	if f, err := c.FollowedDays(ctx, "weekday-lean"); err != nil || f.Standing.Days < 8 || f.Tell != "" {
 		t.Errorf("%+v, %v", f.Standing, err)
 	}
 	if err := c.Drop(ctx, "Scenario", "weekday-lean"); err != nil {

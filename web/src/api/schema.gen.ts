@@ -4664,6 +4664,11 @@ export interface components {
             other: number;
             /**
              * Format: int64
+             * @description Jobs that run, likewise.
+             */
+            running: number;
+            /**
+             * Format: int64
              * @description Runs that are kept, pipelines among them.
              */
             runs: number;
@@ -4677,6 +4682,11 @@ export interface components {
              * @description Messages since then that were turned away for want of room, to be sent again.
              */
             turned: number;
+            /**
+             * Format: int64
+             * @description Jobs that wait for an agent now, among the newest 4,000 runs.
+             */
+            waiting: number;
         };
         LiveJob: {
             /** @description Jobs that it came after. */
@@ -7104,6 +7114,8 @@ export interface components {
              * @description For how long it has not.
              */
             awayNs?: number;
+            /** @description How many there were since it is watched, every few seconds, of the last six hours; the oldest first. */
+            before: components["schemas"]["WatchedMoment"][];
             /** @description What may not be read. */
             blind?: string[];
             /** @description The cluster. */
@@ -7182,6 +7194,33 @@ export interface components {
             stuck: boolean;
             /** @description What it was made from, as far as its owner or name tells. */
             template?: string;
+        };
+        WatchedMoment: {
+            /**
+             * Format: int64
+             * @description Agents that there were.
+             */
+            agents: number;
+            /**
+             * Format: date-time
+             * @description When.
+             */
+            at: string;
+            /**
+             * Format: int64
+             * @description Nodes of the cluster, as far as they may be read.
+             */
+            nodes: number;
+            /**
+             * Format: int64
+             * @description Of these, without a node.
+             */
+            waiting: number;
+            /**
+             * Format: int64
+             * @description At work.
+             */
+            working: number;
         };
         WeekLevel: {
             /**

@@ -1,14 +1,14 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { Link } from "react-router";
+import { Link, useSearchParams } from "react-router";
 import { api, type Schemas, take } from "../api/client";
-import { live, liveJobs } from "../api/queries";
+import { live, liveJobs, usual } from "../api/queries";
 import { Bar } from "../parts/Bar";
 import { DataTable } from "../parts/DataTable";
 import { Notice, Section, Trouble, Waiting } from "../parts/Section";
 import { useTitle } from "../parts/useTitle";
 import { asWritten, count, duration, here } from "../words";
-import { Agents } from "./live/Agents";
+import { Agents, Count } from "./live/Agents";
 
 type Job = Schemas["LiveJob"];
 type State = Job["state"];
@@ -19,6 +19,8 @@ const states: (State | "")[] = ["", "waiting", "running", "ended", "silent"];
 export function Live() {
   useTitle("Live");
   const [state, setState] = useState<State | "">("");
+  const [query] = useSearchParams();
+  const usually = useQuery(usual(query.get("beside") ?? ""));
   const sum = useQuery(live);
   const jobs = useQuery(liveJobs(state));
   if (sum.error) return <Trouble error={sum.error} />;
@@ -45,6 +47,10 @@ export function Live() {
             among them; {count(l.open)} without an end. Last heard {l.heard ? here(l.heard) : "never"}. Kept
             for {count(l.days)} days, {count(l.most)} at most.
           </p>
+          <dl id="queue" className="mt-3 flex flex-wrap gap-x-8 gap-y-1">
+            <Count name="jobs waiting" n={l.waiting} band={usually.data?.hours[usually.data.hour]?.waiting} />
+            <Count name="jobs running" n={l.running} />
+          </dl>
           {l.turned > 0 && (
             <Notice>
               {count(l.turned)} messages were turned away for want of room since the service's start; their

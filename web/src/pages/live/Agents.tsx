@@ -1,11 +1,13 @@
 import { useQuery } from "@tanstack/react-query";
-import { useState } from "react";
+import { lazy, Suspense, useState } from "react";
 import { useSearchParams } from "react-router";
 import type { Schemas } from "../../api/client";
 import { agents, connections, scenarios, usual } from "../../api/queries";
 import { Bar, Key, type Segment } from "../../parts/Bar";
 import { Notice, Section, Trouble } from "../../parts/Section";
 import { count, duration } from "../../words";
+
+const OverTime = lazy(() => import("./OverTime"));
 
 type Agent = Schemas["WatchedAgent"];
 type Band = Schemas["Band"];
@@ -111,6 +113,11 @@ function View({ w, beside }: { w: Schemas["Watched"]; beside: string }) {
         <Count name="nodes" n={w.nodes} band={hour?.nodes} />
         {w.stuck > 0 && <Count name="stuck" n={w.stuck} bad />}
       </dl>
+      {w.before.length > 1 && (
+        <Suspense>
+          <OverTime before={w.before} week={usually.data} />
+        </Suspense>
+      )}
       {w.list.length === 0 ? (
         <p className="mt-3 opacity-80">There are no agents in {w.namespace}.</p>
       ) : (
@@ -153,9 +160,10 @@ function View({ w, beside }: { w: Schemas["Watched"]; beside: string }) {
 /** Whole seconds: what grows is told no finer. */
 const whole = (ns: number) => Math.floor(ns / 1e9) * 1e9;
 
+/** A number to write of a band. */
 const round = (x: number) => (x >= 10 || Number.isInteger(x) ? x.toFixed(0) : x.toFixed(1));
 
-function Count({ name, n, band, bad }: { name: string; n: number; band?: Band; bad?: boolean }) {
+export function Count({ name, n, band, bad }: { name: string; n: number; band?: Band; bad?: boolean }) {
   const off = band !== undefined && (n > band.high + 1 || n < band.low - 1);
   return (
     <div className="flex items-baseline gap-2">
