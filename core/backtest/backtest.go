@@ -40,11 +40,13 @@ type Design struct {
 
 // Options say how a backtest is made; the zero value has it worked out.
 type Options struct {
-	From  time.Time // only jobs that came from here on are scored; zero: by where the facts come from
-	Now   time.Time // for the age of facts
-	Until time.Time // the records are whole until then, though no more jobs came; for Days
-	Facts bool      // look for the fact that would explain most
-	Least int       // scored jobs to judge at all; 0: Least
+	From  time.Time   // only jobs that came from here on are scored; zero: by where the facts come from
+	Now   time.Time   // for the age of facts
+	Until time.Time   // the records are whole until then, though no more jobs came; for Days
+	Facts bool        // look for the fact that would explain most
+	Seen  []CountSeen // agents and nodes over time, as recorded
+	Paid  float64     // for the log's whole time, in the currency; 0: not known
+	Least int         // scored jobs to judge at all; 0: Least
 }
 
 // A Question is what is asked: designs, the jobs that came, and what happened to them.
@@ -58,6 +60,8 @@ type Question struct {
 	start   time.Time // of simulated time
 	classes []string
 	until   time.Time
+	seen    []CountSeen
+	paid    float64
 	alone   bool // no facts are tried
 	whole   bool // the log tells whole seconds
 }
@@ -76,6 +80,7 @@ type job struct {
 	waited float64        // ns
 	lead   float64        // ns; below 0: not known
 	scored bool
+	phases *demand.PhaseTimes // nil: not told
 }
 
 // Left counts jobs that are not scored, and why.
@@ -98,7 +103,10 @@ func Ask(designs []Design, observed map[string]demand.Observed, o Options) (*Que
 	if !slices.ContainsFunc(slices.Collect(maps.Values(observed)), func(x demand.Observed) bool { return x.Waited > 0 }) {
 		return nil, fmt.Errorf("%w: by the log no job waited at all; name the column that tells when jobs were submitted", ErrTooFew)
 	}
-	q := &Question{alone: !o.Facts, until: o.Until}
+	q := &Question{alone: !o.Facts, until: o.Until, seen: o.Seen, paid: o.Paid}
+	if o.Paid > 0 && len(designs) > 1 {
+		return nil, errPaid
+	}
 	bound := new(world.Bound)
 	for _, d := range designs {
 		d.In.Bound = bound
@@ -169,7 +177,7 @@ func (q *Question) take(observed map[string]demand.Observed) {
 			q.left.Unknown++
 			continue
 		}
-		j := job{index: i, class: x.Class, at: x.Submitted, waited: float64(seen.Waited), lead: -1, scored: x.Submitted >= from}
+		j := job{index: i, class: x.Class, at: x.Submitted, waited: float64(seen.Waited), lead: -1, scored: x.Submitted >= from, phases: seen.Phases}
 		if seen.Took >= 0 {
 			j.lead = float64(seen.Waited + seen.Took)
 		}
@@ -230,6 +238,9 @@ type Backtest struct {
 	Groups  []HeldBeside `json:"groups" doc:"Predicted beside observed: all jobs, then each class."`
 	Hours   []HourOfWeek `json:"hours" doc:"Mean start delays by hour of the week, from Monday 00:00; hours without jobs are left out."`
 	Shape   []Quantile   `json:"shape" doc:"Percentiles of start delays, predicted and observed; above 90 closer together."`
+	Phases  []PhaseHeld  `json:"phases" doc:"What jobs waited for, where the log tells it: means, predicted and observed."`
+	Counted []Counted    `json:"counted" doc:"Agents and nodes over time, where they were recorded."`
+	Paid    *Paid        `json:"paid,omitempty" doc:"What was paid, where that is told."`
 	Fact    *Explained   `json:"fact,omitempty" doc:"The one fact whose change would explain most; absent where none does beyond chance."`
 	Tried   []Explained  `json:"tried" doc:"Every fact that was tried, the one that would explain most first."`
 	Moot    []string     `json:"moot" doc:"Facts that no job meets: nothing would change."`
@@ -290,6 +301,8 @@ func (q *Question) Try(workers int, progress paired.Progress) (*Backtest, error)
 	out.groups(q, of, list)
 	out.hours(q, of, list)
 	out.score(q, of, list)
+	out.Phases = q.phased(read, list)
+	out.Counted, out.Paid = q.counted(read), q.paidBeside(read, out.Currency)
 	out.judge()
 	if !q.alone {
 		if err := q.explain(out, read, list, workers, func(done float64) bool { return own(first + float64((1-first)*done)) }); err != nil {

@@ -15,6 +15,9 @@ import (
 type reading struct {
 	delay, lead []float32
 	cost        float64
+	// Agents and nodes by the bins of lines; nil unless they are asked for.
+	agents, nodes []float32
+	phases        phaseSums // of the jobs that came under the design and are scored
 }
 
 // second is how readings count time: in seconds, as a float32 has seven digits.
@@ -24,20 +27,27 @@ const second = float64(units.Second)
 func (q *Question) run(worlds []*world.World, runs, workers int, progress paired.Progress) ([][]reading, error) {
 	s := paired.Study[reading]{
 		Worlds: worlds, Draws: paired.Draws(runs, 0), Workers: workers, Progress: progress,
-		Read: func(_, _ int, t *sim.Trace) (reading, error) { return q.read(t), nil },
+		Read: func(v, _ int, t *sim.Trace) (reading, error) { return q.read(v, t), nil },
 	}
 	return s.Run()
 }
 
-func (q *Question) read(t *sim.Trace) reading {
+// read reads a run of a design.
+func (q *Question) read(design int, t *sim.Trace) reading {
 	plan := &t.World.Plan
 	r := reading{
 		delay: make([]float32, len(q.jobs)), lead: make([]float32, len(q.jobs)),
 		cost: float64(units.AmountOf(outcome.Paid(t))) * float64(units.Month) / float64(plan.Span-plan.Warmup),
 	}
+	if len(q.seen) > 0 {
+		r.agents, r.nodes = lineMeans(t, t.Lines.Agents[:]), lineMeans(t, t.Lines.Nodes)
+	}
 	for i := range q.jobs {
 		index := q.jobs[i].index
 		rec, from := &t.Records[index], t.From(index)
+		if x := &q.jobs[i]; x.phases != nil && x.scored && x.design == design && rec.Template >= 0 {
+			r.phases.addPhases(t, index, x.phases)
+		}
 		r.delay[i], r.lead[i] = -1, -1
 		switch {
 		case rec.Started >= 0:

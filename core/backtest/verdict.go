@@ -64,6 +64,9 @@ func (b *Backtest) judge() {
 	default:
 		v.Says = "Percentiles agree, but it errs about which jobs wait, more than chance explains: " + of(main) + "."
 	}
+	if says := phasesSay(b.Phases); says != "" {
+		v.Says += " " + says
+	}
 	if s := b.Scores; s.Compare > 0 {
 		better := "the simulation is nearer than both"
 		if s.OfThese > s.Again || s.OfThese > s.ByHour {

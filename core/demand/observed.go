@@ -6,6 +6,7 @@ import "tachyphor/core/units"
 type Observed struct {
 	Waited units.Duration // from its submission to its start; below 0 where the log does not say
 	Took   units.Duration // from its start to its end; below 0 likewise
+	Phases *PhaseTimes    // what it waited for; nil likewise
 }
 
 // Observed tells how recorded jobs fared, by their ids: those of which the log says when they
@@ -14,7 +15,7 @@ func (r *Recording) Observed() map[string]Observed {
 	out := map[string]Observed{}
 	r.rows.each(func(w *row) {
 		if w.waited >= 0 {
-			out[w.id] = Observed{seconds(w.waited), seconds(w.took)}
+			out[w.id] = Observed{seconds(w.waited), seconds(w.took), w.phases}
 		}
 	})
 	return out

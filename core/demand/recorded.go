@@ -40,6 +40,7 @@ type row struct {
 	disk      units.Bytes    // peak
 	named     *named         // nil when it names no wants and no jobs
 	ran       *ran           // nil when the log does not name the pod
+	phases    *PhaseTimes    // nil when the log does not say what it waited for
 	cores     float32        // < 0 when unknown
 	waited    float32        // from submission to start, s; < 0 when unknown, as the next
 	took      float32        // from start to end, s
@@ -276,6 +277,13 @@ func (r *Recording) readRow(get func(name string) string, line int) (row, *table
 			return got, bad("pod", "longer than the name of a pod can be")
 		}
 		got.ran = &ran{strings.Clone(pod), math.NaN(), math.NaN()}
+	}
+	if v := get("phases"); v != "" {
+		phases, err := ParsePhases(v)
+		if err != nil {
+			return got, bad("phases", err.Error())
+		}
+		got.phases = phases
 	}
 	started, from, ok1 := readMoment(get("started"))
 	if waited := from - offset + units.Duration(started.Sub(at)); ok1 && started.IsZero() == at.IsZero() && waited >= 0 {

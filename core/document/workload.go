@@ -24,7 +24,7 @@ type WorkloadSpec struct {
 // A Recorded workload names the file of its jobs.
 type Recorded struct {
 	File    string            `json:"file" doc:"File of recorded jobs beside this document: CSV, JSON Lines or Parquet."`
-	Columns map[string]string `json:"columns,omitempty" doc:"The file's own names of columns, by ours: id, submitted, class, project, wants, branch, after, work, cores, memory, disk, started, ended, result, pod, cache."`
+	Columns map[string]string `json:"columns,omitempty" doc:"The file's own names of columns, by ours: id, submitted, class, project, wants, branch, after, work, cores, memory, disk, started, ended, result, pod, cache, phases."`
 	Cache   RecordedCache     `json:"cache,omitempty" doc:"What the jobs' work times hold of a workspace cache: none, they did all their cold work within them; warm, they found a fresh cache, and had none; mixed, some did. A column cache tells it job by job. Absent: none, so that without a cache jobs take as long as they were recorded."`
 	Cold    *float64          `json:"cold,omitempty" doc:"With cache: mixed, the share of the jobs that did their cold work, 0 to 1. Absent: half."`
 	Times   *float64          `json:"times,omitempty" doc:"How often each job is there in the mean, 0.01 to 100: with 1.2 every fifth has another like it, at most half an hour before or after; with 0.8 every fifth is left out. Absent: once."`
@@ -152,6 +152,6 @@ type Burst struct {
 func RecordedColumns() []string {
 	return []string{
 		"id", "submitted", "class", "project", "wants", "branch", "after", "work",
-		"cores", "memory", "disk", "started", "ended", "result", "pod", "cache",
+		"cores", "memory", "disk", "started", "ended", "result", "pod", "cache", "phases",
 	}
 }

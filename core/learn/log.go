@@ -26,6 +26,7 @@ func (t *taking) log(kinds []*kindOfJob) []byte {
 	use("disk", t.has(roleDisk))
 	use("cache", t.has(roleCache) || t.cold)
 	use("pod", t.has(rolePod) && t.has(roleStarted) && t.has(roleEnded))
+	use("phases", t.has(rolePhases))
 	use("started", t.waits || has["pod"])
 	use("ended", has["started"])
 	b := make([]byte, 0, 64+80*len(t.rows))
@@ -87,6 +88,9 @@ func (t *taking) log(kinds []*kindOfJob) []byte {
 		}
 		if has["pod"] {
 			b = appendField(append(b, ','), t.words[j.pod])
+		}
+		if has["phases"] {
+			b = appendField(append(b, ','), t.words[j.phases])
 		}
 		if has["started"] {
 			// Without a start of its own that is known, a row would say that it waited not at all.

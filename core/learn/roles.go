@@ -31,6 +31,7 @@ const (
 	roleMemory
 	roleDisk
 	rolePod
+	rolePhases
 	manyRoles
 )
 
@@ -55,6 +56,7 @@ var roleNames = [manyRoles]string{
 	roleMemory:    "memory",
 	roleDisk:      "disk",
 	rolePod:       "pod",
+	rolePhases:    "phases",
 }
 
 func (r role) String() string { return roleNames[r] }
@@ -182,6 +184,11 @@ var roles = []roleInfo{
 		rolePod, "the pod that it ran in",
 		list(`pod|pod name|agent|agent name|runner|runner name|worker|worker name|executor|machine|host|hostname|built on|node name`),
 		list(`pod|agent|runner|worker|host`),
+	},
+	{
+		rolePhases, "what it waited for, as in node=86s image=12s",
+		list(`phases|delay phases|waiting phases`),
+		nil,
 	},
 	{
 		roleID, "what names it",

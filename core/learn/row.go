@@ -27,6 +27,7 @@ type jobRow struct {
 	project        int32
 	wants          int32
 	pod            int32
+	phases         int32
 	after          int32 // in taking.after, −1 for none
 	cores          float32
 	attempt        uint16
@@ -55,6 +56,7 @@ var cacheWords = map[string]string{
 const (
 	mostText  = 120
 	mostPod   = 253
+	mostWaits = 250
 	mostAfter = 1000
 )
 
@@ -223,13 +225,18 @@ func (t *taking) rest(j *jobRow, get func(role) string) (is role, reason string)
 		is   role
 		into *int32
 		most int
-	}{{roleClass, &j.class, 1000}, {roleProject, &j.project, 1000}, {rolePod, &j.pod, mostPod}} {
+	}{{roleClass, &j.class, 1000}, {roleProject, &j.project, 1000}, {rolePod, &j.pod, mostPod}, {rolePhases, &j.phases, mostWaits}} {
 		v := get(x.is)
 		if len(v) > x.most {
 			return x.is, fmt.Sprintf("longer than %d characters", x.most)
 		}
 		if strings.ContainsFunc(v, unicode.IsControl) {
 			return x.is, "with control characters in it"
+		}
+		if x.is == rolePhases && v != "" {
+			if _, err := demand.ParsePhases(v); err != nil {
+				return x.is, err.Error()
+			}
 		}
 		*x.into = t.word(v)
 	}

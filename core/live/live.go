@@ -35,10 +35,11 @@ const (
 	Memory  = "memory"
 	Disk    = "disk"
 	Pod     = "pod"
+	Phases  = "phases"
 )
 
 // Facts lists them, in the order of a log's columns.
-var Facts = []string{Name, Class, Project, Wants, Branch, Change, Result, After, Attempt, Cache, Cores, Memory, Disk, Pod}
+var Facts = []string{Name, Class, Project, Wants, Branch, Change, Result, After, Attempt, Cache, Cores, Memory, Disk, Pod, Phases}
 
 // A RunID names a run: its id means something to its source alone.
 type RunID struct {

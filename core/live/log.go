@@ -23,6 +23,7 @@ type Row struct {
 	Memory    string     `json:"memory,omitempty" parquet:"memory,dict,zstd" doc:"Its peak of memory."`
 	Disk      string     `json:"disk,omitempty" parquet:"disk,dict,zstd" doc:"Its peak of disk."`
 	Pod       string     `json:"pod,omitempty" parquet:"pod,dict,zstd" doc:"The pod that it ran in."`
+	Phases    string     `json:"phases,omitempty" parquet:"phases,zstd" doc:"What it waited for, as in node=86s image=12s, where the sender told it."`
 	Basis     string     `json:"basis" parquet:"basis,dict,zstd" doc:"On what submitted rests: queue, pipeline, sibling, or start, where nothing tells how long it waited."`
 }
 
@@ -31,7 +32,7 @@ func (j *Job) Row() Row {
 	row := Row{
 		ID: j.ID, Submitted: known(j.Asked), Started: known(j.Started), Ended: known(j.Ended), Name: j.Is(Name), Class: j.Is(Class),
 		Project: j.Is(Project), Wants: j.Is(Wants), Branch: j.Is(Branch), Change: j.Is(Change), Result: j.Is(Result), After: j.Is(After),
-		Attempt: j.Is(Attempt), Cache: j.Is(Cache), Cores: j.Is(Cores), Memory: j.Is(Memory), Disk: j.Is(Disk), Pod: j.Is(Pod),
+		Attempt: j.Is(Attempt), Cache: j.Is(Cache), Cores: j.Is(Cores), Memory: j.Is(Memory), Disk: j.Is(Disk), Pod: j.Is(Pod), Phases: j.Is(Phases),
 		Basis: string(j.Basis),
 	}
 	if row.Name == "" {

@@ -98,13 +98,18 @@ var binWidths = []units.Duration{
 // maxBins bounds a time line's length.
 const maxBins = 1024
 
-func newLines(span units.Duration, pools int) Lines {
-	l := Lines{Nodes: make([]Line, pools)}
-	for _, l.Width = range binWidths {
-		if span <= maxBins*l.Width {
+// LineWidth is the width of the bins that the lines of a run over a span are kept by.
+func LineWidth(span units.Duration) (width units.Duration) {
+	for _, width = range binWidths {
+		if span <= maxBins*width {
 			break
 		}
 	}
+	return width
+}
+
+func newLines(span units.Duration, pools int) Lines {
+	l := Lines{Nodes: make([]Line, pools), Width: LineWidth(span)}
 	bins := int((span + l.Width - 1) / l.Width)
 	l.each(func(x *Line) { x.width, x.end, x.Area = l.Width, span, make([]units.Sum[units.Duration], bins) })
 	return l

@@ -5,6 +5,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"os"
 	"runtime"
 	"strconv"
 	"strings"
@@ -32,6 +33,8 @@ type backtestFlags struct {
 	scoreFrom string
 	asStored  bool
 	quick     bool
+	seen      string
+	paid      float64
 	apply     bool
 	quiet     bool
 }
@@ -70,6 +73,8 @@ Only jobs that came after the facts were measured are scored, where the cluster 
 	fl.StringVar(&f.scoreFrom, "score-from", "", "score only jobs from here on; absent: from when the facts were measured")
 	fl.BoolVar(&f.asStored, "as-stored", false, "each job under the revision of the scenario that was stored when it came")
 	fl.BoolVar(&f.quick, "quick", false, "do not look for the fact that would explain most")
+	fl.StringVar(&f.seen, "seen", "", "file with agents and nodes over time, as recorded: CSV, JSON Lines or Parquet with at, agents, nodes")
+	fl.Float64Var(&f.paid, "paid", 0, "what was paid for the log's whole time, in the scenario's currency")
 	fl.BoolVar(&f.apply, "apply", false, "store the value that would explain most as a revision of the cluster")
 	fl.StringArrayVar(&f.with, "with", nil, "with FILE: file or folder with more documents (may be repeated)")
 	fl.IntVar(&f.workers, "workers", runtime.NumCPU(), "with FILE: runs at once; what is told does not depend on it")
@@ -88,6 +93,10 @@ func (f *backtestFlags) check(arg string) error {
 		return errors.New("--as-stored is of stored revisions: put the scenario and name it")
 	case f.project != "" && !f.live:
 		return errors.New("--project goes with --live")
+	case !(f.paid >= 0) || f.paid > 1e12:
+		return errors.New("--paid: expected an amount of money")
+	case f.paid > 0 && f.asStored:
+		return errors.New("--paid is held beside one design, not beside revisions one after the other: leave --as-stored out")
 	case len(f.with) > 0 && !isFile(arg):
 		return errors.New("--with is for files")
 	}
@@ -149,7 +158,10 @@ func (p *program) backtestHere(ctx context.Context, file string, f backtestFlags
 	if in, err = got.In(in); err != nil {
 		return err
 	}
-	o := backtest.Options{From: from, Now: time.Now(), Facts: !f.quick}
+	o := backtest.Options{From: from, Now: time.Now(), Facts: !f.quick, Paid: f.paid}
+	if o.Seen, err = readSeen(f.seen); err != nil {
+		return err
+	}
 	question, err := backtest.Ask([]backtest.Design{{In: in}}, in.Recording.Observed(), o)
 	if err != nil {
 		return no(err)
@@ -173,6 +185,23 @@ func (p *program) backtestHere(ctx context.Context, file string, f backtestFlags
 		return err
 	}
 	return p.takeOverHere(b, in.Cluster)
+}
+
+// readSeen reads a record of agents and nodes over time; none where no file is named.
+func readSeen(file string) ([]backtest.CountSeen, error) {
+	if file == "" {
+		return nil, nil
+	}
+	f, err := os.Open(file)
+	if err != nil {
+		return nil, no(fmt.Errorf("--seen: %w", err))
+	}
+	defer func() { _ = f.Close() }()
+	seen, err := backtest.ReadCounts(f)
+	if err != nil {
+		return nil, no(fmt.Errorf("%s: %w", file, err))
+	}
+	return seen, nil
 }
 
 // ownJobs is the file of recorded jobs that a workload names.
@@ -202,7 +231,7 @@ func (p *program) takeOverHere(b *backtest.Backtest, cluster *document.Document)
 // backtestThere lets the service compute it.
 func (p *program) backtestThere(ctx context.Context, scenario string, f backtestFlags) error {
 	c := p.client()
-	ask := wire.AskBacktest{Scenario: scenario, Live: f.live, Project: f.project, AsStored: f.asStored, Quick: f.quick}
+	ask := wire.AskBacktest{Scenario: scenario, Live: f.live, Project: f.project, AsStored: f.asStored, Quick: f.quick, Paid: f.paid}
 	zone := units.Zone{}
 	if f.log.Zone != "" {
 		if err := zone.UnmarshalText([]byte(f.log.Zone)); err != nil {
@@ -210,6 +239,9 @@ func (p *program) backtestThere(ctx context.Context, scenario string, f backtest
 		}
 	}
 	var err error
+	if ask.Seen, err = readSeen(f.seen); err != nil {
+		return err
+	}
 	if ask.ScoreFrom, err = f.scoredFrom(zone); err != nil {
 		return err
 	}
@@ -333,6 +365,29 @@ func (p *program) backtest(b *backtest.Backtest) error {
 	fmt.Fprintln(p.out)
 	fmt.Fprintln(p.out, p.table(groups))
 	fmt.Fprintln(p.out)
+	if len(b.Phases) > 0 {
+		phases := listing{columns: []column{{"waiting for", false}, {"jobs", true}, {"predicted", true}, {"observed", true}, {"by chance", true}, {"", false}}}
+		for _, x := range b.Phases {
+			note := ""
+			if x.Off {
+				note = p.bad("off")
+			}
+			phases.rows = append(phases.rows, []string{
+				x.Phase, units.Count(int64(x.Jobs)), shortly(x.Predicted), shortly(x.Observed), shortly(x.Low) + " to " + shortly(x.High), note,
+			})
+		}
+		fmt.Fprintln(p.out, p.table(phases))
+		fmt.Fprintln(p.out)
+	}
+	for _, c := range b.Counted {
+		p.besideLine(c.Says, c.Off)
+	}
+	if b.Paid != nil {
+		p.besideLine(b.Paid.Says, b.Paid.Off)
+	}
+	if len(b.Counted) > 0 || b.Paid != nil {
+		fmt.Fprintln(p.out)
+	}
 	if len(b.Tried) > 0 {
 		money := inCurrency(b.Currency)
 		tried := listing{columns: []column{
@@ -365,6 +420,14 @@ func (p *program) backtest(b *backtest.Backtest) error {
 	}
 	fmt.Fprintln(p.out, p.wrap(b.Next))
 	return nil
+}
+
+// besideLine writes what was held beside each other in a line.
+func (p *program) besideLine(says string, off bool) {
+	if off {
+		says = p.bad(says)
+	}
+	fmt.Fprintln(p.out, p.wrap(says))
 }
 
 // signed writes a change with its sign.

@@ -31,7 +31,7 @@ func (q *Queue) Backtest(ctx context.Context, ask wire.AskBacktest, by string) (
 	if err != nil || len(faults) > 0 {
 		return store.Work{}, faults, err
 	}
-	b := wire.Backtested{Log: ask.Log, ScoreFrom: ask.ScoreFrom, Live: ask.Live, Quick: ask.Quick}
+	b := wire.Backtested{Log: ask.Log, ScoreFrom: ask.ScoreFrom, Live: ask.Live, Quick: ask.Quick, Seen: ask.Seen, Paid: ask.Paid}
 	switch {
 	case ask.Live && ask.Log != "":
 		return store.Work{}, nil, fmt.Errorf("%w: name a log, or the live records", ErrAsk)
@@ -48,6 +48,9 @@ func (q *Queue) Backtest(ctx context.Context, ask wire.AskBacktest, by string) (
 		return store.Work{}, nil, fmt.Errorf("job log %.12s: %w", b.Log, err)
 	}
 	b.Designs = []wire.DesignInForce{{Revision: in.Documents[0].Revision, Documents: in.Documents}}
+	if ask.AsStored && ask.Paid > 0 {
+		return store.Work{}, nil, fmt.Errorf("%w: what was paid is held beside one design, not beside revisions one after the other", ErrAsk)
+	}
 	if ask.AsStored {
 		if b.Designs, err = q.inForce(ctx, ask.Scenario); err != nil {
 			return store.Work{}, nil, err
@@ -95,7 +98,9 @@ func backtests(ctx context.Context, q *Queue, j *Job) (End, error) {
 	if err := q.Library.CopyRecording(ctx, in.Backtest.Log, &log); err != nil {
 		return End{}, err
 	}
-	question, err := q.asked(ctx, in, log.Bytes(), backtest.Options{From: in.Backtest.ScoreFrom, Now: time.Now(), Facts: !in.Backtest.Quick})
+	question, err := q.asked(ctx, in, log.Bytes(), backtest.Options{
+		From: in.Backtest.ScoreFrom, Now: time.Now(), Facts: !in.Backtest.Quick, Seen: in.Backtest.Seen, Paid: in.Backtest.Paid,
+	})
 	if err != nil {
 		return End{}, err
 	}

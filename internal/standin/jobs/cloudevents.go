@@ -67,7 +67,7 @@ func add(batch *[]event.Event, h Happening, kind, run string, content map[string
 			"specversion": cdVersion, "id": e.ID(), "source": source, "type": e.Type(), "timestamp": h.At.Format(time.RFC3339Nano),
 		},
 		"subject":               map[string]any{"id": run, "source": source, "content": content},
-		"customData":            map[string]any{"class": h.Class, "project": h.Project, "branch": h.Branch, "wants": h.Wants, "pod": h.Pod},
+		"customData":            map[string]any{"class": h.Class, "project": h.Project, "branch": h.Branch, "wants": h.Wants, "pod": h.Pod, "phases": h.Phases},
 		"customDataContentType": event.ApplicationJSON,
 	})
 	*batch = append(*batch, e)

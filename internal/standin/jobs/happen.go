@@ -6,7 +6,9 @@ import (
 	"fmt"
 	"time"
 
+	"tachyphor/core/demand"
 	"tachyphor/core/sim"
+	"tachyphor/core/units"
 	"tachyphor/core/world"
 )
 
@@ -27,6 +29,7 @@ type Happening struct {
 	ID, Class, Project, Branch string
 	Wants                      []string
 	Pod                        string // once it has started
+	Phases                     string // what it waited for, once it has started
 	Result                     string // once it has finished
 	Queued, Started            time.Time
 }
@@ -59,6 +62,10 @@ func Happen(w *world.World, t *sim.Trace, start time.Time) []Happening {
 		h.Step, h.At = Started, at(int64(r.Started))
 		h.Started = h.At
 		h.Pod = fmt.Sprintf("%s-%d", w.Full().Templates[max(0, r.Template)].Name, r.Agent)
+		var phases [sim.Phases]units.Sum[units.Duration]
+		var causes [sim.CauseCount]units.Sum[units.Duration]
+		t.Ribbon(j, &phases, &causes)
+		h.Phases = demand.WritePhases(func(p int) units.Duration { return units.Duration(phases[p].Float()) })
 		out = append(out, h)
 		if r.Ended < 0 {
 			continue

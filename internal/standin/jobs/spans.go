@@ -27,7 +27,7 @@ func spans(list []Happening) (*message, error) {
 			Attributes: []*common.KeyValue{
 				text("cicd.pipeline.task.run.id", h.ID), text("cicd.pipeline.task.name", h.Class), text("cicd.pipeline.run.id", "all of "+h.ID),
 				text("vcs.repository.name", h.Project), text("vcs.ref.head.name", h.Branch), text("k8s.pod.name", h.Pod), text("tachyphor.class", h.Class),
-				words("tachyphor.wants", h.Wants),
+				words("tachyphor.wants", h.Wants), text("tachyphor.phases", h.Phases),
 			},
 		}
 		if h.Step == Started {

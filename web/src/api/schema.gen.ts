@@ -1591,6 +1591,11 @@ export interface components {
             live?: boolean;
             /** @description Digest of a stored job log in our own columns, with started; absent: the workload's own recorded jobs, or the live records. */
             log?: string;
+            /**
+             * Format: double
+             * @description What was paid for the log's whole time, in the scenario's currency.
+             */
+            paid?: number;
             /** @description With live: only jobs of this project. */
             project?: string;
             /** @description Do not look for the fact that would explain most. */
@@ -1602,6 +1607,8 @@ export interface components {
              * @description Only jobs that came from here on are scored; absent: from when the facts were measured.
              */
             scoreFrom?: string;
+            /** @description Agents and nodes over time, as recorded. */
+            seen?: components["schemas"]["CountSeen"][];
             /**
              * Format: date-time
              * @description With live: jobs that asked from here on are left out.
@@ -1667,6 +1674,8 @@ export interface components {
             values: number[];
         };
         Backtest: {
+            /** @description Agents and nodes over time, where they were recorded. */
+            counted: components["schemas"]["Counted"][];
             /** @description Currency of the bill. */
             currency: string;
             /** @description The designs that were in force, in order. */
@@ -1693,6 +1702,10 @@ export interface components {
             moot: string[];
             /** @description What to do next. */
             next: string;
+            /** @description What was paid, where that is told. */
+            paid?: components["schemas"]["Paid"];
+            /** @description What jobs waited for, where the log tells it: means, predicted and observed. */
+            phases: components["schemas"]["PhaseHeld"][];
             /**
              * Format: int64
              * @description Runs of the same jobs, each with other draws.
@@ -1744,9 +1757,12 @@ export interface components {
             designs: components["schemas"]["DesignInForce"][];
             live?: boolean;
             log: string;
+            /** Format: double */
+            paid?: number;
             quick?: boolean;
             /** Format: date-time */
             scoreFrom?: string;
+            seen?: components["schemas"]["CountSeen"][];
         };
         BadRow: {
             /** @description Name of the column. */
@@ -2402,6 +2418,61 @@ export interface components {
             says: string;
             /** @description What was found of them. */
             what: string;
+        };
+        CountSeen: {
+            /**
+             * Format: double
+             * @description Agents that there were; absent: not recorded.
+             */
+            agents?: number;
+            /**
+             * Format: date-time
+             * @description When.
+             */
+            at: string;
+            /**
+             * Format: double
+             * @description Nodes for them, booting ones included; absent: not recorded.
+             */
+            nodes?: number;
+        };
+        Counted: {
+            /**
+             * Format: double
+             * @description And below this.
+             */
+            high: number;
+            /** @description By hour of the week; hours without a record are left out. */
+            hours: components["schemas"]["HourCounted"][];
+            /**
+             * Format: double
+             * @description As far as chance goes, it is above this at 95 %.
+             */
+            low: number;
+            /**
+             * Format: double
+             * @description The mean of what was recorded.
+             */
+            observed: number;
+            /** @description It is further off than chance explains, and by more than a twentieth. */
+            off: boolean;
+            /**
+             * Format: double
+             * @description What the runs say of the same moments, in the middle.
+             */
+            predicted: number;
+            /**
+             * Format: int64
+             * @description Moments of which it is recorded within what is scored.
+             */
+            records: number;
+            /** @description The same in words. */
+            says: string;
+            /**
+             * @description What was counted.
+             * @enum {string}
+             */
+            what: "agents" | "nodes";
         };
         Course: {
             /**
@@ -3621,6 +3692,33 @@ export interface components {
              */
             jobs: number;
         };
+        HourCounted: {
+            /**
+             * Format: double
+             * @description And below this.
+             */
+            high: number;
+            /**
+             * Format: int64
+             * @description From Monday 00:00.
+             */
+            hour: number;
+            /**
+             * Format: double
+             * @description As far as chance goes, it is above this at 95 %.
+             */
+            low: number;
+            /**
+             * Format: double
+             * @description The mean of what was recorded.
+             */
+            observed: number;
+            /**
+             * Format: double
+             * @description What the runs say of the same moments, in the middle.
+             */
+            predicted: number;
+        };
         HourOfWeek: {
             /**
              * Format: double
@@ -4718,6 +4816,8 @@ export interface components {
             memory?: string;
             /** @description Its name, that of its pipeline before it. */
             name?: string;
+            /** @description What it waited for, as in node=86s image=12s, where the sender told it. */
+            phases?: string;
             /** @description The pod that it ran in. */
             pod?: string;
             /** @description Its project. */
@@ -5359,6 +5459,37 @@ export interface components {
              */
             next?: number;
         };
+        Paid: {
+            /**
+             * Format: double
+             * @description And below this.
+             */
+            high: number;
+            /**
+             * Format: double
+             * @description As far as chance goes, it is above this at 95 %.
+             */
+            low: number;
+            /** @description It is further off than chance explains, and by more than a twentieth. */
+            off: boolean;
+            /**
+             * Format: double
+             * @description What was paid, in the currency.
+             */
+            paid: number;
+            /**
+             * Format: double
+             * @description What the runs say, in the middle.
+             */
+            predicted: number;
+            /**
+             * Format: double
+             * @description Predicted by paid.
+             */
+            ratio: number;
+            /** @description The same in words. */
+            says: string;
+        };
         Part: {
             /**
              * Format: int64
@@ -5629,6 +5760,40 @@ export interface components {
              * @description Of the lead time's 95th percentile.
              */
             leadP95Ns: number;
+        };
+        PhaseHeld: {
+            /**
+             * Format: double
+             * @description And below this.
+             */
+            highNs: number;
+            /**
+             * Format: int64
+             * @description Jobs of which it is known.
+             */
+            jobs: number;
+            /**
+             * Format: double
+             * @description As far as chance goes, it is above this at 95 %.
+             */
+            lowNs: number;
+            /**
+             * Format: double
+             * @description What was told.
+             */
+            observedNs: number;
+            /** @description It is further off than chance explains, by more than a twentieth and a tenth of a second. */
+            off: boolean;
+            /**
+             * @description The phase of a start delay.
+             * @enum {string}
+             */
+            phase: "held" | "placing" | "node" | "image" | "setup" | "join";
+            /**
+             * Format: double
+             * @description What the runs say, in the middle.
+             */
+            predictedNs: number;
         };
         PinnedDemand: {
             kind: string;

@@ -9,6 +9,7 @@ import { asWritten, bound, count, duration, likeMoney, percent, signed } from ".
 
 const Quantiles = lazy(() => import("./Quantiles"));
 const Hours = lazy(() => import("./Hours"));
+const CountsByHour = lazy(() => import("./CountsByHour"));
 
 type Result = Schemas["Backtest"];
 type Percentile = Schemas["Percentile"];
@@ -38,10 +39,84 @@ export function Answer({ id, b }: { id: number; b: Result }) {
           </Suspense>
         </Section>
       </div>
+      <Phases id={id} b={b} />
+      <Beside b={b} />
       <Groups id={id} b={b} />
       <Scores b={b} />
       <Left b={b} />
     </>
+  );
+}
+
+/** What jobs waited for, where the log tells it. */
+function Phases({ id, b }: { id: number; b: Result }) {
+  const list = b.phases ?? []; // one that was kept before it was told has none
+  if (list.length === 0) return null;
+  return (
+    <Section id="phases" title="By phase" aside="what jobs waited for, on average">
+      <DataTable
+        name={`backtest-${id}-phases`}
+        rows={list}
+        rowKey={(x) => x.phase}
+        columns={[
+          {
+            title: "phase",
+            value: (x) => x.phase,
+            show: (x) => (
+              <span className="flex items-center gap-2">
+                <span className="size-3" style={{ background: `var(--phase-${x.phase})` }} /> {x.phase}
+              </span>
+            ),
+          },
+          { title: "how many", right: true, value: (x) => x.jobs, show: (x) => count(x.jobs) },
+          {
+            title: "predicted",
+            right: true,
+            value: (x) => x.predictedNs,
+            show: (x) => duration(x.predictedNs),
+          },
+          { title: "observed", right: true, value: (x) => x.observedNs, show: (x) => duration(x.observedNs) },
+          {
+            title: "by chance",
+            right: true,
+            value: (x) => x.lowNs,
+            show: (x) => `${duration(x.lowNs)} to ${duration(x.highNs)}`,
+          },
+          {
+            title: "verdict",
+            value: (x) => (x.off ? 1 : 0),
+            show: (x) => (x.off ? <span className="text-warning">off</span> : "agrees"),
+          },
+        ]}
+      />
+    </Section>
+  );
+}
+
+/** Agents, nodes and the bill, where they were recorded. */
+function Beside({ b }: { b: Result }) {
+  const counted = b.counted ?? []; // one that was kept before these were held beside each other has none
+  if (counted.length === 0 && !b.paid) return null;
+  return (
+    <Section id="beside" title="Agents, nodes and the bill" aside="as recorded, beside what is predicted">
+      {b.paid && (
+        <p className={`max-w-4xl ${b.paid.off ? "border-warning border-l-4 pl-3" : ""}`}>
+          {bound(b.paid.says)}
+        </p>
+      )}
+      <div className="grid gap-x-8 lg:grid-cols-2">
+        {counted.map((c) => (
+          <div key={c.what}>
+            <p className={`mt-2 max-w-4xl ${c.off ? "border-warning border-l-4 pl-3" : ""}`}>
+              {bound(c.says)}
+            </p>
+            <Suspense>
+              <CountsByHour c={c} />
+            </Suspense>
+          </div>
+        ))}
+      </div>
+    </Section>
   );
 }
 

@@ -16,6 +16,7 @@ export default function Week({
   logarithmic,
   colour,
   height,
+  names = ["expected", "nine in ten", "as it came"],
 }: {
   label: string;
   expected: (Band | null)[];
@@ -24,7 +25,10 @@ export default function Week({
   logarithmic?: boolean;
   colour: string;
   height: number;
+  /** What the middle, the band and what came are called. */
+  names?: [string, string, string];
 }) {
+  const [mid, wide, is] = names;
   const build = useCallback((): Option => {
     const { line, ink, tooltip } = look();
     // On a scale of logarithms ns are drawn as seconds, so that its steps are those of a clock, and all
@@ -34,20 +38,16 @@ export default function Week({
     const seen = css("--color-base-content");
     return {
       grid: { left: 64, right: 16, top: 12, bottom: 48 },
-      legend: legend(ink, [
-        lineKey("expected"),
-        bandKey("nine in ten"),
-        ...(came ? [lineKey("as it came", true)] : []),
-      ]),
+      legend: legend(ink, [lineKey(mid), bandKey(wide), ...(came ? [lineKey(is, true)] : [])]),
       tooltip: {
         ...tooltip,
         trigger: "axis",
         formatter: (list: { dataIndex: number }[]) => {
           const h = list[0]?.dataIndex ?? 0;
           const b = expected[h];
-          const is = came?.[h];
+          const seen = came?.[h];
           return b
-            ? `${days[Math.floor(h / 24)]} ${String(h % 24).padStart(2, "0")}:00: ${write(b.mid)} (${write(b.low)} to ${write(b.high)})${is === null || is === undefined ? "" : `; came ${write(is)}`}`
+            ? `${days[Math.floor(h / 24)]} ${String(h % 24).padStart(2, "0")}:00: ${write(b.mid)} (${write(b.low)} to ${write(b.high)})${seen === null || seen === undefined ? "" : `; ${is} ${write(seen)}`}`
             : "";
         },
       },
@@ -72,12 +72,12 @@ export default function Week({
       },
       series: [
         band(
-          "nine in ten",
+          wide,
           expected.map((b, h) => [h, b ? at(b.low) : Number.NaN, b ? at(b.high) : Number.NaN]),
           tint,
         ),
         {
-          name: "expected",
+          name: mid,
           type: "line",
           showSymbol: logarithmic, // an hour by itself has no line
           symbolSize: 3,
@@ -89,7 +89,7 @@ export default function Week({
         ...(came
           ? [
               {
-                name: "as it came",
+                name: is,
                 type: "line",
                 showSymbol: false,
                 color: seen,
@@ -101,6 +101,6 @@ export default function Week({
           : []),
       ],
     };
-  }, [expected, came, write, logarithmic, colour]);
+  }, [expected, came, write, logarithmic, colour, mid, wide, is]);
   return <Chart build={build} height={height} label={`${label}, by hour of the week`} />;
 }
