@@ -17,10 +17,9 @@ export GOFLAGS := -trimpath
 demo: setup bin/tachyphor
 	@exec ./bin/tachyphor demo
 
-# The longest packages begin first, so that others run beside them; much of what they do is waiting, so
-# that more of it goes on at once than there are cores.
+# The longest packages begin first, so that others run beside them.
 test: setup-test bin/tachyphor
-	TACHYPHOR_PROGRAM=$(CURDIR)/bin/tachyphor $(GO) test -tags $(TAGS) -vet=off -p 3 -parallel 4 -timeout 85m ./test/program ./test/console ./...
+	TACHYPHOR_PROGRAM=$(CURDIR)/bin/tachyphor $(GO) test -tags $(TAGS) -vet=off -timeout 85m ./test/program ./test/console ./...
 
 build: bin/tachyphor
 

@@ -181,7 +181,7 @@ func (q *Question) counted(read [][]reading) []Counted {
 
 // beyond reports whether what was observed is further off than chance explains, and more than is let pass.
 func beyond(observed, predicted, low, high float64) bool {
-	return (observed < low || observed > high) && math.Abs(observed-predicted) > letPass*predicted
+	return (observed < low || observed > high) && math.Abs(observed-predicted) > float64(letPass*predicted)
 }
 
 // binAt is the bin of lines that a moment falls into, below 0 where it is not scored.

@@ -61,9 +61,9 @@ func (q *Question) phased(read [][]reading, list []int) []PhaseHeld {
 				runs[r] += read[d][r].phases[p] / n
 			}
 		}
-		x := PhaseHeld{Phase: name, Jobs: jobs[p], Observed: observed[p] / n * second}
-		x.Predicted, x.Low, x.High = ranged(runs, 0.95)
-		x.Predicted, x.Low, x.High = x.Predicted*second, x.Low*second, x.High*second
+		x := PhaseHeld{Phase: name, Jobs: jobs[p], Observed: float64(observed[p] / n * second)}
+		mid, low, high := ranged(runs, 0.95)
+		x.Predicted, x.Low, x.High = float64(mid*second), float64(low*second), float64(high*second)
 		x.Off = beyond(x.Observed, x.Predicted, x.Low, x.High) && (x.Observed > x.Predicted+second/10 || x.Observed < x.Predicted-second/10)
 		out = append(out, x)
 	}
