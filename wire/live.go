@@ -18,8 +18,7 @@ type EventsTaken struct {
 type Live struct {
 	Runs     int64      `json:"runs" doc:"Runs that are kept, pipelines among them."`
 	Open     int64      `json:"open" doc:"Of these, without an end that was told."`
-	Waiting  int        `json:"waiting" doc:"Jobs that wait for an agent now, among the newest 4,000 runs."`
-	Running  int        `json:"running" doc:"Jobs that run, likewise."`
+	Queue    live.Queue `json:"queue" doc:"Jobs that wait and run, now and over the last hours."`
 	From     *time.Time `json:"from,omitempty" doc:"When the first came."`
 	To       *time.Time `json:"to,omitempty" doc:"When the last did."`
 	Messages int64      `json:"messages" doc:"Messages that are remembered, so that they are not counted again."`

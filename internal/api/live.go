@@ -95,13 +95,13 @@ func (s *server) live(ctx context.Context, _ *struct{}) (*struct{ Body wire.Live
 	if err != nil {
 		return nil, s.answer(err, "live records")
 	}
-	waiting, running, err := s.Queue.Library.LiveNow(ctx, time.Now())
+	queue, err := s.Queue.Library.LiveNow(ctx, time.Now())
 	if err != nil {
 		return nil, s.answer(err, "live records")
 	}
 	in, room := s.Intake.Sum(), s.Intake.Room()
 	return &struct{ Body wire.Live }{wire.Live{
-		Runs: l.Runs, Open: l.Open, Waiting: waiting, Running: running, From: l.From, To: l.To, Messages: l.Messages, Heard: l.Heard,
+		Runs: l.Runs, Open: l.Open, Queue: queue, From: l.From, To: l.To, Messages: l.Messages, Heard: l.Heard,
 		Counted: in.New, Known: in.Known, Other: in.Other, Turned: in.Turned, Days: int(room.Age / (24 * time.Hour)), Most: room.Runs,
 	}}, nil
 }

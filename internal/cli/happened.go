@@ -49,8 +49,8 @@ func (p *program) live(ctx context.Context) error {
 	rows := [][]string{
 		{"runs", units.Count(l.Runs), "pipelines among them"},
 		{"without an end", units.Count(l.Open), "of these"},
-		{"jobs that wait now", units.Count(int64(l.Waiting)), "among the newest 4,000 runs"},
-		{"jobs that run now", units.Count(int64(l.Running)), ""},
+		{"jobs that wait now", units.Count(int64(l.Queue.Waiting)), "among the newest 4,000 runs"},
+		{"jobs that run now", units.Count(int64(l.Queue.Running)), ""},
 		{"from", moment(l.From), ""},
 		{"to", moment(l.To), ""},
 		{"last heard", moment(l.Heard), ""},

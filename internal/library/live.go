@@ -76,18 +76,20 @@ func (l *Library) NewestLive(ctx context.Context, s Stretch, state live.State, m
 	return jobs[:min(most, len(jobs))], nil
 }
 
-// LiveNow counts the jobs that wait and that run, among the newest.
-func (l *Library) LiveNow(ctx context.Context, now time.Time) (waiting, running int, err error) {
+// The queue is told of so much time, in so many steps.
+const (
+	queueTold  = 6 * time.Hour
+	queueSteps = 72
+)
+
+// LiveNow counts the jobs that wait and that run, among the newest, and tells how many waited over the
+// last hours; nothing of times before the oldest of these.
+func (l *Library) LiveNow(ctx context.Context, now time.Time) (out live.Queue, err error) {
 	jobs, err := l.NewestLive(ctx, Stretch{}, "", newestLooked, now)
-	for i := range jobs {
-		switch jobs[i].State {
-		case live.Waiting:
-			waiting++
-		case live.Running:
-			running++
-		}
+	if err != nil {
+		return out, err
 	}
-	return waiting, running, err
+	return live.QueueOf(jobs, now, queueTold, queueSteps), nil
 }
 
 // ErrNoJobs says that a stretch has none.

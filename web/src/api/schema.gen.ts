@@ -4760,11 +4760,8 @@ export interface components {
              * @description Events since then that are not of runs.
              */
             other: number;
-            /**
-             * Format: int64
-             * @description Jobs that run, likewise.
-             */
-            running: number;
+            /** @description Jobs that wait and run, now and over the last hours. */
+            queue: components["schemas"]["Queue"];
             /**
              * Format: int64
              * @description Runs that are kept, pipelines among them.
@@ -4780,11 +4777,6 @@ export interface components {
              * @description Messages since then that were turned away for want of room, to be sent again.
              */
             turned: number;
-            /**
-             * Format: int64
-             * @description Jobs that wait for an agent now, among the newest 4,000 runs.
-             */
-            waiting: number;
         };
         LiveJob: {
             /** @description Jobs that it came after. */
@@ -6045,6 +6037,37 @@ export interface components {
             at: number;
             /** @description Quantity. */
             quantity: string;
+        };
+        Queue: {
+            /** @description The same over the last hours, as far back as the newest 4,000 runs tell. */
+            before: components["schemas"]["QueueMoment"][];
+            /**
+             * Format: int64
+             * @description Jobs that run, likewise.
+             */
+            running: number;
+            /**
+             * Format: int64
+             * @description Jobs that wait for an agent now, among the newest 4,000 runs.
+             */
+            waiting: number;
+        };
+        QueueMoment: {
+            /**
+             * Format: date-time
+             * @description When.
+             */
+            at: string;
+            /**
+             * Format: int64
+             * @description Jobs that ran.
+             */
+            running: number;
+            /**
+             * Format: int64
+             * @description Jobs that waited for an agent.
+             */
+            waiting: number;
         };
         Quota: {
             /** @description Most CPU requested. */

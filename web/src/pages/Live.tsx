@@ -1,5 +1,5 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { lazy, Suspense, useState } from "react";
 import { Link, useSearchParams } from "react-router";
 import { api, type Schemas, take } from "../api/client";
 import { live, liveJobs, usual } from "../api/queries";
@@ -9,6 +9,8 @@ import { Notice, Section, Trouble, Waiting } from "../parts/Section";
 import { useTitle } from "../parts/useTitle";
 import { asWritten, count, duration, here } from "../words";
 import { Agents, Count } from "./live/Agents";
+
+const QueueOverTime = lazy(() => import("./live/QueueOverTime"));
 
 type Job = Schemas["LiveJob"];
 type State = Job["state"];
@@ -48,9 +50,18 @@ export function Live() {
             for {count(l.days)} days, {count(l.most)} at most.
           </p>
           <dl id="queue" className="mt-3 flex flex-wrap gap-x-8 gap-y-1">
-            <Count name="jobs waiting" n={l.waiting} band={usually.data?.hours[usually.data.hour]?.waiting} />
-            <Count name="jobs running" n={l.running} />
+            <Count
+              name="jobs waiting"
+              n={l.queue.waiting}
+              band={usually.data?.hours[usually.data.hour]?.waiting}
+            />
+            <Count name="jobs running" n={l.queue.running} />
           </dl>
+          {l.queue.before.length > 1 && (
+            <Suspense>
+              <QueueOverTime before={l.queue.before} week={usually.data} />
+            </Suspense>
+          )}
           {l.turned > 0 && (
             <Notice>
               {count(l.turned)} messages were turned away for want of room since the service's start; their

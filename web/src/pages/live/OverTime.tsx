@@ -3,6 +3,7 @@ import type { Schemas } from "../../api/client";
 import { band, bandKey } from "../../parts/band";
 import Chart, { css, legend, lineKey, look, type Option } from "../../parts/Chart";
 import { count } from "../../words";
+import { hourBack } from "./hourBack";
 
 type Moment = Schemas["WatchedMoment"];
 type Band = Schemas["Band"];
@@ -19,12 +20,6 @@ export default function OverTime({
     const { line, ink, tooltip } = look();
     const first = new Date(before[0]?.at ?? 0).getTime();
     const last = new Date(before[before.length - 1]?.at ?? 0).getTime();
-    /** What is usual at a moment: the hour of the week is that of the last one. */
-    const usually = (at: number) => {
-      if (!week) return undefined;
-      const back = Math.floor(last / 3.6e6) - Math.floor(at / 3.6e6);
-      return week.hours[(week.hour - back + 168) % 168];
-    };
     const lines: { name: string; of: (m: Moment) => number; colour: string }[] = [
       { name: "agents", of: (m) => m.agents, colour: css("--color-primary") },
       { name: "agents without a node", of: (m) => m.waiting, colour: css("--phase-placing") },
@@ -33,7 +28,7 @@ export default function OverTime({
     const at = (m: Moment) => new Date(m.at).getTime();
     const bandOf = (pick: (h: { agents: Band; nodes: Band }) => Band): [number, number, number][] =>
       before.map((m) => {
-        const h = usually(at(m));
+        const h = week && hourBack(week, last, at(m));
         const b = h ? pick(h) : undefined;
         return [at(m), b ? b.low : Number.NaN, b ? b.high : Number.NaN];
       });
