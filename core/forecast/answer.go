@@ -283,8 +283,12 @@ func (q *Question) queues(out *Forecast, read []reading) {
 			n := within(&r.jobs)
 			return within(&r.waited) / max(1, n), n > 0
 		})
-		x.Says = fmt.Sprintf("%s %02d:00 to %02d:00: about %.0f jobs wait %s on average (%s to %s), %.0f %% of the week's waiting.",
-			daysInWords(x.Days), x.From, x.Until, x.Jobs.Mid, short(x.Delay.Mid), short(x.Delay.Low), short(x.Delay.High), 100*x.Share)
+		jobs := units.Count(int64(x.Jobs.Mid)) + " jobs"
+		if len(x.Days) > 1 {
+			jobs += " a day"
+		}
+		x.Says = fmt.Sprintf("%s %02d:00 to %02d:00: about %s wait %s on average (%s to %s), %.0f %% of the week's waiting.",
+			daysInWords(x.Days), x.From, x.Until, jobs, short(x.Delay.Mid), short(x.Delay.Low), short(x.Delay.High), 100*x.Share)
 	}
 	slices.SortStableFunc(out.Queues, func(a, b LongQueue) int { return cmp.Compare(b.Share, a.Share) })
 	out.Queues = out.Queues[:min(len(out.Queues), mostQueues)]

@@ -114,7 +114,10 @@ func (q *Question) held(a *Forecast, read []reading) *CameAhead {
 			within++
 		}
 	}
-	out.Says = fmt.Sprintf("Of what was expected %d of %d came within the bands, and %d of %d hours.", within, len(out.Held), out.Within, out.Hours)
+	out.Says = fmt.Sprintf("Of what was expected %d of %d came within the bands.", within, len(out.Held))
+	if out.Hours > 0 {
+		out.Says = fmt.Sprintf("Of what was expected %d of %d came within the bands, and so did %d of %d hours' mean delays.", within, len(out.Held), out.Within, out.Hours)
+	}
 	if out.Scored > 0 {
 		out.Says += fmt.Sprintf(" By hour, mean delays are off by %s (pinball loss); that each hour is as in the week before, by %s; as in any of the weeks before, by %s.",
 			short(out.Model), short(out.Again), short(out.ByHour))

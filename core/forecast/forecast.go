@@ -124,7 +124,7 @@ func Ask(in world.Input, o Options) (*Question, error) {
 	q.w.Log = q.w.Log.Pieces(from, units.Week, warm)
 	q.spreads()
 	if n := len(q.w.Log.List); n < leastJobs {
-		return nil, fmt.Errorf("%w: the %d weeks before have %d jobs; %d are needed", ErrTooLittle, len(q.from), n, leastJobs)
+		return nil, fmt.Errorf("%w: of the weeks before %d jobs are known; %d are needed", ErrTooLittle, n, leastJobs)
 	}
 	return q, nil
 }
