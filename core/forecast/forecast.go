@@ -9,6 +9,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"sync"
 	"time"
 
 	"tachyphor/core/chance"
@@ -56,14 +57,11 @@ type Question struct {
 	daySpread [7]float64
 	monday    time.Time
 	until     time.Time
-	all       *seen // what was observed, by id; of all records
+	guessed   bool // until is when the last job came
 	before    [][]seenJob
 	came      []seenJob
 	whole     int // days of the week that are over
 }
-
-// seen is what is known of jobs that came.
-type seen struct{ waits map[string]demand.Observed }
 
 type seenJob struct {
 	at     time.Time
@@ -93,10 +91,11 @@ func Ask(in world.Input, o Options) (*Question, error) {
 	if w.Log == nil || len(w.Log.List) == 0 {
 		return nil, fmt.Errorf("%w: the workload's jobs are not recorded", ErrTooLittle)
 	}
-	q := &Question{all: &seen{in.Recording.Observed()}}
+	q := new(Question)
 	warm := w.Plan.Warmup
 	began := w.Start.Add(time.Duration(warm))
 	if q.until = o.Until; q.until.IsZero() {
+		q.guessed = true
 		q.until = began.Add(time.Duration(w.Log.List[len(w.Log.List)-1].Submitted - warm))
 	}
 	if q.monday = mondayOf(o.Monday, zone); o.Monday.IsZero() {
@@ -105,7 +104,7 @@ func Ask(in world.Input, o Options) (*Question, error) {
 			q.monday = q.monday.AddDate(0, 0, 7)
 		}
 	}
-	if err := q.split(w, began); err != nil {
+	if err := q.split(w, began, in.Recording.Observed()); err != nil {
 		return nil, err
 	}
 	q.w = w.AsTaken()
@@ -136,7 +135,7 @@ func mondayOf(t time.Time, zone units.Zone) time.Time {
 }
 
 // split tells the weeks before from that which is looked ahead to.
-func (q *Question) split(w *world.World, began time.Time) error {
+func (q *Question) split(w *world.World, began time.Time, observed map[string]demand.Observed) error {
 	at := func(i int) time.Time { return began.Add(time.Duration(w.Log.List[i].Submitted - w.Plan.Warmup)) }
 	end := q.monday.AddDate(0, 0, 7)
 	var last time.Time
@@ -146,7 +145,7 @@ func (q *Question) split(w *world.World, began time.Time) error {
 		}
 		t := at(i)
 		j := seenJob{at: t, waited: -1}
-		if x, known := q.all.waits[w.Log.ID(i)]; known {
+		if x, known := observed[w.Log.ID(i)]; known {
 			j.waited = float64(x.Waited)
 		}
 		if !t.Before(end) {
@@ -180,7 +179,7 @@ func (q *Question) split(w *world.World, began time.Time) error {
 	}
 	for q.whole = 0; q.whole < 7 && !q.monday.AddDate(0, 0, q.whole+1).After(q.until); q.whole++ {
 	}
-	if len(q.came) > 0 && q.until.After(end.Add(-quiet)) && q.whole < 7 && !slices.ContainsFunc(q.came, func(j seenJob) bool { return j.at.After(end) }) {
+	if q.guessed && len(q.came) > 0 && q.until.After(end.Add(-quiet)) {
 		q.whole = 7 // a week whose end has no jobs
 	}
 	if len(q.came) == 0 && q.until.Before(end) {
@@ -202,23 +201,10 @@ func (q *Question) Try(workers int, progress paired.Progress) (*Forecast, error)
 	week := *q.w
 	week.Plan.Span = week.Plan.Warmup + units.Week
 	read := make([]reading, repeats)
-	tell := progress.Forward()
-	done := make([]float64, repeats)
-	told := make(chan struct{}, 1)
-	told <- struct{}{}
+	came := far{tell: progress, done: make([]float64, repeats)}
 	err := sim.Each(workers, repeats, func(r int) error {
 		t, err := sim.RunJobs(&week, jobs[r].Times(by[r]), week.Plan.Seed, r, func(now units.Duration) bool {
-			if tell == nil {
-				return true
-			}
-			<-told
-			done[r] = min(1, float64(now)/float64(week.Plan.Span))
-			sum := 0.0
-			for _, x := range done {
-				sum += x
-			}
-			told <- struct{}{}
-			return tell(sum / repeats)
+			return came.to(r, min(1, float64(now)/float64(week.Plan.Span)))
 		})
 		if err != nil {
 			return err
@@ -234,6 +220,23 @@ func (q *Question) Try(workers int, progress paired.Progress) (*Forecast, error)
 		return nil, err
 	}
 	return q.answer(read), nil
+}
+
+// far is how far runs have come, told together.
+type far struct {
+	tell paired.Progress
+	mu   sync.Mutex
+	done []float64
+}
+
+func (f *far) to(run int, share float64) (goOn bool) {
+	if f.tell == nil {
+		return true
+	}
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	f.done[run] = share
+	return f.tell(sum(f.done) / float64(len(f.done)))
 }
 
 // draw draws the jobs of a week like those before, each day with the spread that days have.

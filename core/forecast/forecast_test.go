@@ -198,6 +198,10 @@ func TestTooLittle(t *testing.T) {
 	if len(a.Weeks) != 2 || !a.Monday.Equal(start.AddDate(0, 0, 14)) || a.Came != nil {
 		t.Errorf("%+v", a)
 	}
+	a = try(t, whole, forecast.Options{Monday: start.AddDate(0, 0, 7), Until: start.AddDate(0, 0, 11).Add(15 * time.Hour)})
+	if a.Came == nil || !a.Came.Until.Equal(start.AddDate(0, 0, 11)) || len(a.Came.ByTime) != 4*24 {
+		t.Errorf("on Friday, until Thursday: %+v", a.Came)
+	}
 	a = try(t, head(whole, start.AddDate(0, 0, 9)), forecast.Options{})
 	if len(a.Weeks) != 1 || !a.Monday.Equal(start.AddDate(0, 0, 7)) || a.Came == nil || a.Came.Until.After(start.AddDate(0, 0, 9)) {
 		t.Errorf("%v %v %+v", a.Weeks, a.Monday, a.Came)

@@ -62,7 +62,7 @@ func (q *Queue) allNights(ctx context.Context) {
 	}
 	for _, f := range list {
 		for more := true; more && ctx.Err() == nil; {
-			more, err = q.somenights(ctx, f, time.Now())
+			more, err = q.someNights(ctx, &f, time.Now())
 			why := ""
 			if err != nil {
 				if ctx.Err() != nil || errors.Is(err, store.ErrSilent) {
@@ -112,8 +112,9 @@ func due(f store.Followed, last, now time.Time, zone *time.Location) (first, aft
 	return first, after
 }
 
-// somenights looks at days that are due of a scenario; more tells that others may be.
-func (q *Queue) somenights(ctx context.Context, f store.Followed, now time.Time) (more bool, err error) {
+// someNights looks at days that are due of a scenario, and has f stand as it does then; more tells that
+// others may be due.
+func (q *Queue) someNights(ctx context.Context, f *store.Followed, now time.Time) (more bool, err error) {
 	in, faults, err := q.Library.Pin(ctx, f.Scenario)
 	if err == nil {
 		err = faults.Err()
@@ -132,17 +133,13 @@ func (q *Queue) somenights(ctx context.Context, f store.Followed, now time.Time)
 		return false, err
 	}
 	zone := whole.Workload.Value.(*document.Workload).Spec.Zone.Location()
+	first, after := due(*f, StandingOf(f).Last, now, zone)
+	if first.IsZero() {
+		return false, q.mondays(ctx, *f, in, now.In(zone))
+	}
 	said, err := q.store.Nights(ctx, f.Scenario)
 	if err != nil {
 		return false, err
-	}
-	last := time.Time{}
-	if len(said) > 0 {
-		last = said[len(said)-1].Day
-	}
-	first, after := due(f, last, now, zone)
-	if first.IsZero() {
-		return false, q.mondays(ctx, f, in, now.In(zone))
 	}
 	days, err := q.held(ctx, in, f.Project, first, after, now)
 	if err != nil {
@@ -216,7 +213,7 @@ func digestOf(in wire.Inputs) (string, error) {
 }
 
 // keepNights stores what was said of days, with events of what was found, or is over, on these days.
-func (q *Queue) keepNights(ctx context.Context, f store.Followed, said []store.Night, days []drift.HeldDay) (kept bool, err error) {
+func (q *Queue) keepNights(ctx context.Context, f *store.Followed, said []store.Night, days []drift.HeldDay) (kept bool, err error) {
 	all, err := DaysOf(said)
 	if err != nil {
 		return false, err
@@ -245,7 +242,7 @@ func (q *Queue) keepNights(ctx context.Context, f store.Followed, said []store.N
 		if what == nil || f.Tell == "" {
 			return
 		}
-		n, err := noticeOf(f, day, what, s.Drifted == nil)
+		n, err := noticeOf(*f, day, what, s.Drifted == nil)
 		if err != nil {
 			fault = err
 			return
@@ -258,7 +255,7 @@ func (q *Queue) keepNights(ctx context.Context, f store.Followed, said []store.N
 	if f.Stands, err = json.Marshal(stands); err != nil {
 		return false, err
 	}
-	return q.store.KeepNights(ctx, f, rows, notices)
+	return q.store.KeepNights(ctx, *f, rows, notices)
 }
 
 // Types of events that are told.
