@@ -265,7 +265,7 @@ func (q *Question) Try(workers int, progress paired.Progress) (*Backtest, error)
 	if !q.alone && len(q.facts) > 0 {
 		first = 0.25
 	}
-	read, err := q.run(worldsOf(q.designs), repeats, workers, func(done float64) bool { return own(done * first) })
+	read, err := q.runDesigns(workers, func(done float64) bool { return own(done * first) })
 	if err != nil {
 		return nil, err
 	}

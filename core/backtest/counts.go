@@ -100,34 +100,16 @@ func ReadCounts(src io.Reader) ([]CountSeen, error) {
 	return out, nil
 }
 
-// lineMeans are the means of lines, added up, over the bins that they are kept by.
-func lineMeans(t *sim.Trace, lines []sim.Line) []float32 {
-	var out []float32
-	for _, l := range lines {
-		if out == nil {
-			out = make([]float32, len(l.Area))
-		}
-		for b, area := range l.Area {
-			from := units.Duration(b) * t.Lines.Width
-			until := min(from+t.Lines.Width, t.World.Plan.Span)
-			if until > from {
-				out[b] += float32(area.Float() / float64(until-from))
-			}
-		}
-	}
-	return out
-}
-
 // counted holds what was recorded of agents and nodes beside what the runs say.
 func (q *Question) counted(read [][]reading) []Counted {
 	out := []Counted{}
 	for _, x := range []struct {
 		what string
 		seen func(*CountSeen) *float64
-		of   func(*reading) []float32
+		of   func(*reading) []float64
 	}{
-		{"agents", func(c *CountSeen) *float64 { return c.Agents }, func(r *reading) []float32 { return r.agents }},
-		{"nodes", func(c *CountSeen) *float64 { return c.Nodes }, func(r *reading) []float32 { return r.nodes }},
+		{"agents", func(c *CountSeen) *float64 { return c.Agents }, func(r *reading) []float64 { return r.agents }},
+		{"nodes", func(c *CountSeen) *float64 { return c.Nodes }, func(r *reading) []float64 { return r.nodes }},
 	} {
 		type sum struct {
 			n        int
@@ -148,7 +130,7 @@ func (q *Question) counted(read [][]reading) []Counted {
 				s.n++
 				s.observed += *value
 				for r := range s.runs {
-					s.runs[r] += float64(x.of(&read[design][r])[bin])
+					s.runs[r] += x.of(&read[design][r])[bin]
 				}
 			}
 		}

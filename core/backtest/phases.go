@@ -25,12 +25,10 @@ type phaseSums [len(demand.DelayPhases)]float64
 
 // addPhases adds what a job of a run waited for, of the phases that are known of it.
 func (s *phaseSums) addPhases(t *sim.Trace, index int, known *demand.PhaseTimes) {
-	var phases [sim.Phases]units.Sum[units.Duration]
-	var causes [sim.CauseCount]units.Sum[units.Duration]
-	t.Ribbon(index, &phases, &causes)
+	phases := t.PhaseTimes(index)
 	for p := range s {
 		if known[p] >= 0 {
-			s[p] += phases[p].Float() / second
+			s[p] += float64(phases[p]) / second
 		}
 	}
 }

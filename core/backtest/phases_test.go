@@ -30,10 +30,8 @@ func told(t *testing.T, in world.Input, seed uint64) map[string]demand.Observed 
 		if r.Started < 0 {
 			continue
 		}
-		var phases [sim.Phases]units.Sum[units.Duration]
-		var causes [sim.CauseCount]units.Sum[units.Duration]
-		trace.Ribbon(j, &phases, &causes)
-		is, err := demand.ParsePhases(demand.WritePhases(func(p int) units.Duration { return units.Duration(phases[p].Float()) }))
+		phases := trace.PhaseTimes(j)
+		is, err := demand.ParsePhases(demand.WritePhases(func(p int) units.Duration { return phases[p] }))
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -63,6 +61,11 @@ func TestPhases(t *testing.T) {
 			t.Fatal(err)
 		}
 		return b
+	}
+	for p, name := range demand.DelayPhases {
+		if is := sim.Phase(p).String(); is != name {
+			t.Errorf("phase %d is %s in the engine, %s in a log", p, is, name)
+		}
 	}
 	b := try(in)
 	if len(b.Phases) != 6 || b.Phases[2].Phase != "node" || b.Phases[2].Jobs != b.Jobs {

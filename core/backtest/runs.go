@@ -16,7 +16,7 @@ type reading struct {
 	delay, lead []float32
 	cost        float64
 	// Agents and nodes by the bins of lines; nil unless they are asked for.
-	agents, nodes []float32
+	agents, nodes []float64
 	phases        phaseSums // of the jobs that came under the design and are scored
 }
 
@@ -25,29 +25,42 @@ const second = float64(units.Second)
 
 // run runs worlds and reads what happens to the jobs.
 func (q *Question) run(worlds []*world.World, runs, workers int, progress paired.Progress) ([][]reading, error) {
+	return study(worlds, runs, workers, progress, func(_ int, t *sim.Trace) reading { return q.read(t) })
+}
+
+// runDesigns runs the designs, and reads too what is held beside what was told of phases, agents and nodes.
+func (q *Question) runDesigns(workers int, progress paired.Progress) ([][]reading, error) {
+	return study(worldsOf(q.designs), repeats, workers, progress, func(design int, t *sim.Trace) reading {
+		r := q.read(t)
+		if len(q.seen) > 0 {
+			r.agents, r.nodes = outcome.SumMeans(t, t.Lines.Agents[:]), outcome.SumMeans(t, t.Lines.Nodes)
+		}
+		for i := range q.jobs {
+			if x := &q.jobs[i]; x.phases != nil && x.scored && x.design == design && t.Records[x.index].Template >= 0 {
+				r.phases.addPhases(t, x.index, x.phases)
+			}
+		}
+		return r
+	})
+}
+
+func study(worlds []*world.World, runs, workers int, progress paired.Progress, read func(v int, t *sim.Trace) reading) ([][]reading, error) {
 	s := paired.Study[reading]{
 		Worlds: worlds, Draws: paired.Draws(runs, 0), Workers: workers, Progress: progress,
-		Read: func(v, _ int, t *sim.Trace) (reading, error) { return q.read(v, t), nil },
+		Read: func(v, _ int, t *sim.Trace) (reading, error) { return read(v, t), nil },
 	}
 	return s.Run()
 }
 
-// read reads a run of a design.
-func (q *Question) read(design int, t *sim.Trace) reading {
+func (q *Question) read(t *sim.Trace) reading {
 	plan := &t.World.Plan
 	r := reading{
 		delay: make([]float32, len(q.jobs)), lead: make([]float32, len(q.jobs)),
 		cost: float64(units.AmountOf(outcome.Paid(t))) * float64(units.Month) / float64(plan.Span-plan.Warmup),
 	}
-	if len(q.seen) > 0 {
-		r.agents, r.nodes = lineMeans(t, t.Lines.Agents[:]), lineMeans(t, t.Lines.Nodes)
-	}
 	for i := range q.jobs {
 		index := q.jobs[i].index
 		rec, from := &t.Records[index], t.From(index)
-		if x := &q.jobs[i]; x.phases != nil && x.scored && x.design == design && rec.Template >= 0 {
-			r.phases.addPhases(t, index, x.phases)
-		}
 		r.delay[i], r.lead[i] = -1, -1
 		switch {
 		case rec.Started >= 0:

@@ -82,17 +82,7 @@ func (d *draw) oneByOne(warmup, span units.Duration, start time.Time, root chanc
 	}
 	var drawn int32
 	add := func(p *place, day int, key chance.Key) {
-		at := p.from + units.Duration(key.Uniform()*float64(p.to-p.from))
-		moved := warmup + units.Duration(day)*units.Day + at - list[p.job].Submitted
-		one := func(i int32) {
-			if t := list[i].Submitted + moved; t >= 0 && t < warmup+span {
-				d.add(placed{i, drawn}, d.from.ids[i], t, chance.Key(list[i].Key).For(chance.Alike, uint64(drawn), 0))
-			}
-		}
-		one(p.job)
-		for _, i := range with[p.job] {
-			one(i)
-		}
+		d.place(p, with[p.job], warmup+units.Duration(day)*units.Day, warmup+span, drawn, key)
 		drawn++
 	}
 	for _, p := range places(list, lead, warmup, span, weekend) {
@@ -114,6 +104,22 @@ func (d *draw) oneByOne(warmup, span units.Duration, start time.Time, root chanc
 				}
 			}
 		}
+	}
+}
+
+// place adds a job of a day at some moment of its place, with those that come after it; all of them that come
+// before an end. n is how often that was done before.
+func (d *draw) place(p *place, with []int32, day, end units.Duration, n int32, key chance.Key) {
+	list := d.from.List
+	moved := day + p.from + units.Duration(key.Uniform()*float64(p.to-p.from)) - list[p.job].Submitted
+	one := func(i int32) {
+		if t := list[i].Submitted + moved; t >= 0 && t < end {
+			d.add(placed{i, n}, d.from.ids[i], t, chance.Key(list[i].Key).For(chance.Alike, uint64(n), 0))
+		}
+	}
+	one(p.job)
+	for _, i := range with {
+		one(i)
 	}
 }
 

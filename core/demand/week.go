@@ -50,14 +50,7 @@ func (j *Jobs) Week(warmup units.Duration, weeks int, by [7]float64, root chance
 				often = chance.Poisson(by[weekday(day)]/float64(in[like(p.day)]), key)
 			}
 			for k := range often {
-				key := key.For(chance.Alike, uint64(k), 1)
-				at := p.from + units.Duration(key.Uniform()*float64(p.to-p.from))
-				moved := warmup + units.Duration(day)*units.Day + at - list[p.job].Submitted
-				for _, i := range append([]int32{p.job}, with[p.job]...) {
-					if t := list[i].Submitted + moved; t >= 0 && t < warmup+units.Week {
-						d.add(placed{i, drawn}, d.from.ids[i], t, chance.Key(list[i].Key).For(chance.Alike, uint64(drawn), 0))
-					}
-				}
+				d.place(&p, with[p.job], warmup+units.Duration(day)*units.Day, warmup+units.Week, drawn, key.For(chance.Alike, uint64(k), 1))
 				drawn++
 			}
 		}

@@ -155,16 +155,6 @@ func hourly(t *sim.Trace, l sim.Line) (out [weekHours]float64) {
 	return out
 }
 
-// bandOf is the band of values, one a run.
-func bandOf(values []float64) outcome.Band {
-	if len(values) == 0 {
-		return outcome.Band{}
-	}
-	slices.Sort(values)
-	at := func(p float64) float64 { return told(stats.Percentile(values, p)) }
-	return outcome.Band{Low: at(5), Mid: at(50), High: at(95)}
-}
-
 // told rounds to what is told: four digits.
 func told(x float64) float64 {
 	out, _ := strconv.ParseFloat(strconv.FormatFloat(x, 'g', 4, 64), 64) // of what was just written
@@ -179,7 +169,7 @@ func of(read []reading, value func(r *reading) (v float64, is bool)) outcome.Ban
 			list = append(list, v)
 		}
 	}
-	return bandOf(list)
+	return outcome.BandOf(list, told)
 }
 
 func sum(list []float64) (s float64) {

@@ -44,10 +44,10 @@ type CameAhead struct {
 const leastHour = 5
 
 // meanDelays are the mean delays of a week's hours, ns, below 0 where nothing is known.
-func meanDelays(list []seenJob, monday time.Time) (out [weekHours]float64) {
+func (q *Question) meanDelays(list []seenJob) (out [weekHours]float64) {
 	var n [weekHours]float64
 	for _, j := range list {
-		if h := hourOf(j.at, monday); j.waited >= 0 {
+		if h := q.hourOf(j.at); j.waited >= 0 {
 			out[h], n[h] = out[h]+j.waited, n[h]+1
 		}
 	}
@@ -74,7 +74,7 @@ func (q *Question) held(a *Forecast, read []reading) *CameAhead {
 	dayDelays := make([][]float64, 7)
 	jobs := 0
 	for _, j := range q.came {
-		day := (int(j.at.In(q.monday.Location()).Weekday()) + 6) % 7
+		day := q.hourOf(j.at) / 24
 		if day >= q.whole {
 			continue
 		}
@@ -127,7 +127,7 @@ func (q *Question) held(a *Forecast, read []reading) *CameAhead {
 
 // byTime tells the hours as they came.
 func (q *Question) byTime(out *CameAhead) {
-	is := meanDelays(q.came, q.monday)
+	is := q.meanDelays(q.came)
 	out.ByTime = make([]HourCame, q.whole*24)
 	for h := range out.ByTime {
 		if out.ByTime[h].Hour = h; is[h] >= 0 {
@@ -135,28 +135,25 @@ func (q *Question) byTime(out *CameAhead) {
 		}
 	}
 	for _, j := range q.came {
-		if h := hourOf(j.at, q.monday); h < len(out.ByTime) {
+		if h := q.hourOf(j.at); h < len(out.ByTime) {
 			out.ByTime[h].Jobs++
 		}
 	}
 }
 
-// hourOf is the hour of the week of a moment, where the week is.
-func hourOf(t, monday time.Time) int {
-	t = t.In(monday.Location())
-	return (int(t.Weekday())+6)%7*24 + t.Hour()
-}
+// hourOf is the hour of the week of a moment.
+func (q *Question) hourOf(t time.Time) int { return q.w.Zone.MinuteOfWeek(t) / 60 }
 
 // score scores the hours' mean delays, beside two forecasts that know nothing of the design.
 func (q *Question) score(out *CameAhead, a *Forecast, read []reading) {
-	is := meanDelays(q.came, q.monday)
+	is := q.meanDelays(q.came)
 	var past [][weekHours]float64
 	for w, list := range q.before {
 		if !q.weeks[w].Odd {
-			past = append(past, meanDelays(list, q.monday))
+			past = append(past, q.meanDelays(list))
 		}
 	}
-	again := meanDelays(q.before[len(q.before)-1], q.monday)
+	again := q.meanDelays(q.before[len(q.before)-1])
 	for h := range q.whole * 24 {
 		if is[h] < 0 || a.Hours[h].Jobs.Mid < leastHour {
 			continue

@@ -72,7 +72,7 @@ type seenJob struct {
 func Ask(in world.Input, o Options) (*Question, error) {
 	zone := in.Workload.Value.(*document.Workload).Spec.Zone
 	first := in.Workload.Value.(*document.Workload).Spec.Start.Time
-	start := mondayOf(first, zone)
+	start := MondayOf(first.In(zone.Location()))
 	named, faults, err := in.Named.With([]document.Changes{{
 		Kind: document.KindWorkload, Name: in.Workload.Name,
 		Edits: []document.Edit{{Op: "replace", Path: "/spec/start", Value: document.Plain(units.Instant{Time: start})}},
@@ -98,8 +98,8 @@ func Ask(in world.Input, o Options) (*Question, error) {
 		q.guessed = true
 		q.until = began.Add(time.Duration(w.Log.List[len(w.Log.List)-1].Submitted - warm))
 	}
-	if q.monday = mondayOf(o.Monday, zone); o.Monday.IsZero() {
-		q.monday = mondayOf(q.until, zone)
+	if q.monday = MondayOf(o.Monday.In(zone.Location())); o.Monday.IsZero() {
+		q.monday = MondayOf(q.until.In(zone.Location()))
 		if began.Before(q.monday.AddDate(0, 0, 7).Add(-quiet)) && q.until.After(q.monday.AddDate(0, 0, 7).Add(-quiet)) {
 			q.monday = q.monday.AddDate(0, 0, 7)
 		}
@@ -128,9 +128,8 @@ func Ask(in world.Input, o Options) (*Question, error) {
 	return q, nil
 }
 
-// mondayOf is when the week of a moment began in a zone.
-func mondayOf(t time.Time, zone units.Zone) time.Time {
-	t = t.In(zone.Location())
+// MondayOf is when the week of a moment began, where it is.
+func MondayOf(t time.Time) time.Time {
 	return time.Date(t.Year(), t.Month(), t.Day()-(int(t.Weekday())+6)%7, 0, 0, 0, 0, t.Location())
 }
 
@@ -156,7 +155,7 @@ func (q *Question) split(w *world.World, began time.Time, observed map[string]de
 			continue
 		}
 		last = t
-		monday := mondayOf(t, w.Zone)
+		monday := MondayOf(t.In(w.Zone.Location()))
 		for len(q.weeks) == 0 || q.weeks[len(q.weeks)-1].Monday.Before(monday) {
 			next := monday
 			if n := len(q.weeks); n > 0 {

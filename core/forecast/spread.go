@@ -16,7 +16,7 @@ func (q *Question) spreads() {
 	all := 0.0
 	for w, list := range weeks {
 		for _, j := range list {
-			counts[w][(int(j.at.In(q.monday.Location()).Weekday())+6)%7]++
+			counts[w][q.hourOf(j.at)/24]++
 		}
 		for d, c := range counts[w] {
 			byDay[d] += c / n

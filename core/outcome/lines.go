@@ -37,6 +37,20 @@ func binMeans(line sim.Line, width, span units.Duration) []float64 {
 	return out
 }
 
+// SumMeans are the means of lines of a run, added up, over the bins that they are kept by.
+func SumMeans(t *sim.Trace, lines []sim.Line) (out []float64) {
+	for _, line := range lines {
+		means := binMeans(line, t.Lines.Width, t.World.Plan.Span)
+		if out == nil {
+			out = make([]float64, len(means))
+		}
+		for b, v := range means {
+			out[b] += v
+		}
+	}
+	return out
+}
+
 // timeLines brings the lines of all repeats to means in units that people read.
 func (s *Sum) timeLines() Lines {
 	width := s.first.Lines.Width

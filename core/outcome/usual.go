@@ -19,6 +19,16 @@ type Band struct {
 	High float64 `json:"high" doc:"More one time in twenty."`
 }
 
+// BandOf is the band of values, which it sorts, each as it is told; all zero where there are none.
+func BandOf(values []float64, told func(float64) float64) Band {
+	if len(values) == 0 {
+		return Band{}
+	}
+	slices.Sort(values)
+	at := func(p float64) float64 { return told(stats.Percentile(values, p)) }
+	return Band{at(5), at(50), at(95)}
+}
+
 // A UsualHour is what is usual for an hour of the week.
 type UsualHour struct {
 	Waiting Band `json:"waiting" doc:"Jobs submitted and not started."`
@@ -48,16 +58,7 @@ func Usual(w *world.World, workers int, progress paired.Progress) (*UsualWeek, e
 		Worlds: []*world.World{w}, Draws: paired.Draws(usualRepeats, 0), Workers: workers, Progress: progress,
 		Read: func(_, _ int, t *sim.Trace) (l lines, _ error) {
 			l.width, l.waiting = t.Lines.Width, binMeans(t.Lines.Waiting, t.Lines.Width, w.Plan.Span)
-			sum := func(list []sim.Line) []float64 {
-				out := make([]float64, len(l.waiting))
-				for _, line := range list {
-					for i, v := range binMeans(line, t.Lines.Width, w.Plan.Span) {
-						out[i] += v
-					}
-				}
-				return out
-			}
-			l.agents, l.nodes = sum(t.Lines.Agents[:]), sum(t.Lines.Nodes)
+			l.agents, l.nodes = SumMeans(t, t.Lines.Agents[:]), SumMeans(t, t.Lines.Nodes)
 			return l, nil
 		},
 	}
@@ -82,12 +83,7 @@ func Usual(w *world.World, workers int, progress paired.Progress) (*UsualWeek, e
 	for h := range values {
 		for q, into := range []*Band{&out.Hours[h].Waiting, &out.Hours[h].Agents, &out.Hours[h].Nodes} {
 			list := values[h][q]
-			if len(list) == 0 {
-				continue
-			}
-			slices.Sort(list)
-			at := func(p float64) float64 { return rounded(stats.Percentile(list, p)) }
-			*into = Band{at(5), at(50), at(95)}
+			*into = BandOf(list, rounded)
 		}
 	}
 	return out, nil

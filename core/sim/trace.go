@@ -147,6 +147,12 @@ func (t *Trace) Ribbon(j int, phases *[Phases]units.Sum[units.Duration], byCause
 	}
 }
 
+// PhaseTimes is how long job j was in each phase.
+func (t *Trace) PhaseTimes(j int) (out [Phases]units.Duration) {
+	t.EachStay(j, func(s Stay) { out[s.Cause.Phase()] += s.To - s.From })
+	return out
+}
+
 // CauseCount is how many causes there are, for sums by cause.
 const CauseCount = int(causes)
 

@@ -35,15 +35,7 @@ func (s *server) backtestOperations(api huma.API) {
 		Tags: tags, DefaultStatus: http.StatusAccepted, MaxBodyBytes: 4 << 20,
 	}, func(ctx context.Context, in *struct{ Body wire.AskBacktest }) (*accepted, error) {
 		o, faults, err := s.Queue.Backtest(ctx, in.Body, who(ctx))
-		switch {
-		case errors.Is(err, work.ErrAsk), errors.Is(err, library.ErrNoJobs), errors.Is(err, library.ErrTooLong):
-			return nil, huma.Error422UnprocessableEntity(err.Error())
-		case err != nil:
-			return nil, s.answer(err, "scenario "+in.Body.Scenario)
-		case len(faults) > 0:
-			return nil, refused(faults)
-		}
-		return s.accept(o), nil
+		return s.goesByRecords(o, faults, err, in.Body.Scenario)
 	})
 	huma.Register(api, huma.Operation{
 		OperationID: "get-backtest", Method: http.MethodGet, Path: "/api/v1/backtests/{id}", Summary: "Get whether a scenario's simulation came true", Tags: tags,
@@ -58,6 +50,19 @@ func (s *server) backtestOperations(api huma.API) {
 		OperationID: "take-fact-over", Method: http.MethodPost, Path: "/api/v1/backtests/{id}/fact", Summary: "Take over the value that would explain most",
 		Description: "A new revision of the cluster has the value, and under measured where it comes from.", Tags: tags,
 	}, s.takeFactOver)
+}
+
+// goesByRecords answers what was asked of a scenario and jobs that came.
+func (s *server) goesByRecords(o store.Work, faults document.Faults, err error, scenario string) (*accepted, error) {
+	switch {
+	case errors.Is(err, work.ErrAsk), errors.Is(err, library.ErrNoJobs), errors.Is(err, library.ErrTooLong):
+		return nil, huma.Error422UnprocessableEntity(err.Error())
+	case err != nil:
+		return nil, s.answer(err, "scenario "+scenario)
+	case len(faults) > 0:
+		return nil, refused(faults)
+	}
+	return s.accept(o), nil
 }
 
 func (s *server) backtest(ctx context.Context, id uint64) (store.Work, *backtest.Backtest, error) {

@@ -3,11 +3,9 @@ package api
 import (
 	"context"
 	"encoding/json"
-	"errors"
 	"net/http"
 
 	"tachyphor/core/forecast"
-	"tachyphor/internal/library"
 	"tachyphor/internal/store"
 	"tachyphor/internal/work"
 	"tachyphor/wire"
@@ -34,15 +32,7 @@ func (s *server) forecastOperations(api huma.API) {
 		Tags: tags, DefaultStatus: http.StatusAccepted,
 	}, func(ctx context.Context, in *struct{ Body wire.AskForecast }) (*accepted, error) {
 		o, faults, err := s.Queue.Forecast(ctx, in.Body, who(ctx))
-		switch {
-		case errors.Is(err, work.ErrAsk), errors.Is(err, library.ErrNoJobs), errors.Is(err, library.ErrTooLong):
-			return nil, huma.Error422UnprocessableEntity(err.Error())
-		case err != nil:
-			return nil, s.answer(err, "scenario "+in.Body.Scenario)
-		case len(faults) > 0:
-			return nil, refused(faults)
-		}
-		return s.accept(o), nil
+		return s.goesByRecords(o, faults, err, in.Body.Scenario)
 	})
 	huma.Register(api, huma.Operation{
 		OperationID: "get-forecast", Method: http.MethodGet, Path: "/api/v1/forecasts/{id}", Summary: "Get what to expect of a week", Tags: tags,

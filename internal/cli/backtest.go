@@ -1,23 +1,16 @@
 package cli
 
 import (
-	"bytes"
 	"context"
 	"errors"
 	"fmt"
 	"os"
-	"runtime"
-	"strconv"
-	"strings"
 	"time"
 
-	"tachyphor/client"
 	"tachyphor/core/backtest"
 	"tachyphor/core/document"
-	"tachyphor/core/learn"
 	"tachyphor/core/paired"
 	"tachyphor/core/units"
-	"tachyphor/core/world"
 	"tachyphor/wire"
 
 	"github.com/spf13/cobra"
@@ -25,18 +18,13 @@ import (
 
 // backtestFlags are the flags of backtest.
 type backtestFlags struct {
-	log       logFlags
-	with      []string
-	workers   int
-	live      bool
-	project   string
+	recordsFlags
 	scoreFrom string
 	asStored  bool
 	quick     bool
 	seen      string
 	paid      float64
 	apply     bool
-	quiet     bool
 }
 
 func (p *program) backtestCommand() *cobra.Command {
@@ -66,62 +54,28 @@ Only jobs that came after the facts were measured are scored, where the cluster 
 			return p.backtestThere(c.Context(), args[0], f)
 		},
 	}
-	f.log.add(c)
+	f.add(c)
 	fl := c.Flags()
-	fl.BoolVar(&f.live, "live", false, "the live records instead of a log")
-	fl.StringVar(&f.project, "project", "", "with --live: only jobs of this project")
 	fl.StringVar(&f.scoreFrom, "score-from", "", "score only jobs from here on; absent: from when the facts were measured")
 	fl.BoolVar(&f.asStored, "as-stored", false, "each job under the revision of the scenario that was stored when it came")
 	fl.BoolVar(&f.quick, "quick", false, "do not look for the fact that would explain most")
 	fl.StringVar(&f.seen, "seen", "", "file with agents and nodes over time, as recorded: CSV, JSON Lines or Parquet with at, agents, nodes")
 	fl.Float64Var(&f.paid, "paid", 0, "what was paid for the log's whole time, in the scenario's currency")
 	fl.BoolVar(&f.apply, "apply", false, "store the value that would explain most as a revision of the cluster")
-	fl.StringArrayVar(&f.with, "with", nil, "with FILE: file or folder with more documents (may be repeated)")
-	fl.IntVar(&f.workers, "workers", runtime.NumCPU(), "with FILE: runs at once; what is told does not depend on it")
-	fl.BoolVarP(&f.quiet, "quiet", "q", false, "no progress")
 	return c
 }
 
 // check refuses flags that do not go together.
 func (f *backtestFlags) check(arg string) error {
 	switch {
-	case f.live && len(f.log.files) > 0:
-		return errors.New("--log and --live: choose one")
-	case f.live && isFile(arg):
-		return errors.New("--live is of the service's records: put the scenario and name it")
 	case f.asStored && isFile(arg):
 		return errors.New("--as-stored is of stored revisions: put the scenario and name it")
-	case f.project != "" && !f.live:
-		return errors.New("--project goes with --live")
 	case !(f.paid >= 0) || f.paid > 1e12:
 		return errors.New("--paid: expected an amount of money")
 	case f.paid > 0 && f.asStored:
 		return errors.New("--paid is held beside one design, not beside revisions one after the other: leave --as-stored out")
-	case len(f.with) > 0 && !isFile(arg):
-		return errors.New("--with is for files")
 	}
-	return nil
-}
-
-// came reads the log and understands it as it goes with a workload; own are the workload's own jobs, for
-// want of another log.
-func (p *program) came(f *logFlags, workload *document.Document, own []byte) (*learn.LearnedJobs, error) {
-	o, err := f.Asked.Options()
-	if err != nil {
-		return nil, fmt.Errorf("--%w", err)
-	}
-	files, err := p.logs(f.files)
-	if err != nil {
-		return nil, err
-	}
-	if len(files) == 0 {
-		files = []learn.File{{Name: "the workload's jobs", Data: own}}
-	}
-	got, err := learn.Jobs(files, learn.OptionsOf(workload, o, len(f.files) == 0), nil)
-	if err != nil {
-		return nil, p.notLearned(err, f.files)
-	}
-	return got, nil
+	return f.recordsFlags.check(arg)
 }
 
 // scoredFrom reads --score-from.
@@ -137,25 +91,12 @@ func (f *backtestFlags) scoredFrom(zone units.Zone) (time.Time, error) {
 }
 
 func (p *program) backtestHere(ctx context.Context, file string, f backtestFlags) error {
-	in, err := p.gatherInput(file, f.with, true)
+	in, err := p.cameHere(file, &f.recordsFlags)
 	if err != nil {
 		return err
-	}
-	var own []byte
-	if len(f.log.files) == 0 {
-		if own, err = ownJobs(in); err != nil {
-			return err
-		}
 	}
 	from, err := f.scoredFrom(in.Workload.Value.(*document.Workload).Spec.Zone)
 	if err != nil {
-		return err
-	}
-	got, err := p.came(&f.log, in.Workload, own)
-	if err != nil {
-		return err
-	}
-	if in, err = got.In(in); err != nil {
 		return err
 	}
 	o := backtest.Options{From: from, Now: time.Now(), Facts: !f.quick, Paid: f.paid}
@@ -204,21 +145,6 @@ func readSeen(file string) ([]backtest.CountSeen, error) {
 	return seen, nil
 }
 
-// ownJobs is the file of recorded jobs that a workload names.
-func ownJobs(in world.Input) ([]byte, error) {
-	if in.Workload.Value.(*document.Workload).Spec.Jobs == nil {
-		return nil, no(fmt.Errorf("the workload %s has no recorded jobs; name a job log with --log", in.Workload.Name))
-	}
-	f, err := openRecorded(in.Workload)
-	if err != nil {
-		return nil, err
-	}
-	defer func() { _ = f.Close() }()
-	var b bytes.Buffer
-	_, err = b.ReadFrom(f)
-	return b.Bytes(), err
-}
-
 // takeOverHere writes the value that would explain most into the cluster's file.
 func (p *program) takeOverHere(b *backtest.Backtest, cluster *document.Document) error {
 	edits, err := b.TakeOver(cluster, time.Now())
@@ -233,8 +159,8 @@ func (p *program) backtestThere(ctx context.Context, scenario string, f backtest
 	c := p.client()
 	ask := wire.AskBacktest{Scenario: scenario, Live: f.live, Project: f.project, AsStored: f.asStored, Quick: f.quick, Paid: f.paid}
 	zone := units.Zone{}
-	if f.log.Zone != "" {
-		if err := zone.UnmarshalText([]byte(f.log.Zone)); err != nil {
+	if f.Zone != "" {
+		if err := zone.UnmarshalText([]byte(f.Zone)); err != nil {
 			return fmt.Errorf("--zone: %w", err)
 		}
 	}
@@ -246,24 +172,12 @@ func (p *program) backtestThere(ctx context.Context, scenario string, f backtest
 		return err
 	}
 	if f.live {
-		if ask.From, ask.Until, err = asked(f.log.From, f.log.Until, f.log.Zone); err != nil {
+		if ask.From, ask.Until, err = asked(f.From, f.Until, f.Zone); err != nil {
 			return err
 		}
 	}
-	if len(f.log.files) > 0 {
-		workload, err := p.workloadOf(ctx, c, scenario)
-		if err != nil {
-			return err
-		}
-		got, err := p.came(&f.log, workload, nil)
-		if err != nil {
-			return err
-		}
-		r, err := c.PutRecording(ctx, bytes.NewReader(got.Log), nil, false)
-		if err != nil {
-			return err
-		}
-		ask.Log = r.Digest
+	if ask.Log, err = p.cameThere(ctx, c, scenario, &f.recordsFlags); err != nil {
+		return err
 	}
 	asked, err := c.Backtest(ctx, ask)
 	if err != nil {
@@ -281,181 +195,4 @@ func (p *program) backtestThere(ctx context.Context, scenario string, f backtest
 	}
 	fmt.Fprintf(p.err, "Cluster %s is revision %d now.\n", stored.Name, stored.Revision)
 	return nil
-}
-
-// workloadOf is the stored workload of a scenario.
-func (p *program) workloadOf(ctx context.Context, c *client.Client, scenario string) (*document.Document, error) {
-	read := func(kind, name string) (*document.Document, error) {
-		d, err := c.Get(ctx, kind, name, 0)
-		if err != nil {
-			return nil, unknown(err, strings.ToLower(kind)+"s")
-		}
-		docs, faults := document.Parse(name, []byte(d.Text))
-		if err := faults.Err(); err != nil {
-			return nil, err
-		}
-		return docs[0], nil
-	}
-	s, err := read(document.KindScenario, scenario)
-	if err != nil {
-		return nil, err
-	}
-	return read(document.KindWorkload, s.Value.(*document.Scenario).Spec.Workload)
-}
-
-// printBacktest prints a stored backtest.
-func (p *program) printBacktest(ctx context.Context, c *client.Client, id uint64) error {
-	w, err := c.Backtested(ctx, id)
-	if err != nil {
-		return err
-	}
-	if w.Result == nil {
-		return notDone("backtest", w.WorkBrief)
-	}
-	return p.backtest(w.Result)
-}
-
-func backtestsListing(list []wire.WorkBrief) listing {
-	l := listing{columns: []column{{"backtest", true}, {"scenario", false}, {"asked", false}, {"state", false}, {"jobs", true}, {"answer", false}}, value: list}
-	for _, w := range list {
-		l.rows = append(l.rows, []string{
-			strconv.FormatUint(w.ID, 10), w.About, here(w.Asked), string(w.State), units.Count(int64(w.Backtest.Jobs)), clipped(w.Backtest.Says, 90),
-		})
-	}
-	return l
-}
-
-// backtest writes whether it came true.
-func (p *program) backtest(b *backtest.Backtest) error {
-	groups := listing{columns: []column{
-		{"jobs", false}, {"", true}, {"", false}, {"predicted", true}, {"observed", true}, {"ratio", true}, {"by chance", true}, {"", false},
-	}, value: b, main: "groups"}
-	for _, g := range b.Groups {
-		name, count := g.Name, units.Count(int64(g.Jobs))
-		if g.By == "all" {
-			name = "all"
-		}
-		for _, x := range []struct {
-			what string
-			list []backtest.Percentile
-		}{{"start delay", g.Delay}, {"lead time", g.Lead}} {
-			for _, q := range x.list {
-				if !q.Judged || g.By != "all" && (q.P == 50 || q.P == 99 || x.what == "lead time") {
-					continue
-				}
-				note := ""
-				if q.Off {
-					note = p.bad("off")
-				}
-				groups.rows = append(groups.rows, []string{
-					name, count, fmt.Sprintf("%s, %g %%", x.what, q.P), shortly(q.Predicted), shortly(q.Observed), fmt.Sprintf("%.2f", q.Ratio),
-					fmt.Sprintf("%.2f to %.2f", q.Low, q.High), note,
-				})
-				name, count = "", ""
-			}
-		}
-	}
-	if !p.lines() {
-		return p.show(groups)
-	}
-	fmt.Fprintln(p.out, p.strong(b.Scenario)+p.faint(fmt.Sprintf("  %s, %s to %s (%s), %d repeats", counted(b.Jobs, "job"), b.From.Format("2006-01-02 15:04"),
-		b.Until.Format("2006-01-02 15:04"), b.Zone, b.Repeats)))
-	fmt.Fprintln(p.out)
-	fmt.Fprintln(p.out, p.wrap(p.strong(b.Verdict.Says)))
-	fmt.Fprintln(p.out)
-	fmt.Fprintln(p.out, p.table(groups))
-	fmt.Fprintln(p.out)
-	if len(b.Phases) > 0 {
-		phases := listing{columns: []column{{"waiting for", false}, {"jobs", true}, {"predicted", true}, {"observed", true}, {"by chance", true}, {"", false}}}
-		for _, x := range b.Phases {
-			note := ""
-			if x.Off {
-				note = p.bad("off")
-			}
-			phases.rows = append(phases.rows, []string{
-				x.Phase, units.Count(int64(x.Jobs)), shortly(x.Predicted), shortly(x.Observed), shortly(x.Low) + " to " + shortly(x.High), note,
-			})
-		}
-		fmt.Fprintln(p.out, p.table(phases))
-		fmt.Fprintln(p.out)
-	}
-	for _, c := range b.Counted {
-		p.besideLine(c.Says, c.Off)
-	}
-	if b.Paid != nil {
-		p.besideLine(b.Paid.Says, b.Paid.Off)
-	}
-	if len(b.Counted) > 0 || b.Paid != nil {
-		fmt.Fprintln(p.out)
-	}
-	if len(b.Tried) > 0 {
-		money := inCurrency(b.Currency)
-		tried := listing{columns: []column{
-			{"fact", false}, {"says", true}, {"nearest as", true}, {"between", true}, {"explains", true}, {"95 % of delays", true}, {"a month", true}, {"", false},
-		}}
-		for _, x := range b.Tried[:min(6, len(b.Tried))] {
-			if !x.Sure {
-				continue
-			}
-			note := ""
-			if x.Like {
-				note = "not told apart from the first"
-			}
-			tried.rows = append(tried.rows, []string{
-				x.Fact, x.Says, x.Would, x.Low + " to " + x.High, fmt.Sprintf("%.0f %%", 100*x.Share), signed(x.P95, shortly), signed(x.Cost, money), note,
-			})
-		}
-		if len(tried.rows) > 0 && b.Fact != nil {
-			fmt.Fprintln(p.out, p.table(tried.filled()))
-			fmt.Fprintln(p.out)
-		}
-	}
-	if b.Split.Overlaps {
-		fmt.Fprintln(p.out, p.wrap(p.warn(b.Split.Says)))
-	} else {
-		fmt.Fprintln(p.out, p.faint(p.wrap(b.Split.Says)))
-	}
-	if left := leftOut(b.Left); left != "" {
-		fmt.Fprintln(p.out, p.faint(p.wrap(left)))
-	}
-	fmt.Fprintln(p.out, p.wrap(b.Next))
-	return nil
-}
-
-// besideLine writes what was held beside each other in a line.
-func (p *program) besideLine(says string, off bool) {
-	if off {
-		says = p.bad(says)
-	}
-	fmt.Fprintln(p.out, p.wrap(says))
-}
-
-// signed writes a change with its sign.
-func signed(x float64, say func(float64) string) string {
-	if x < 0 {
-		return "-" + say(-x)
-	}
-	return "+" + say(x)
-}
-
-// leftOut says which jobs are not scored.
-func leftOut(l backtest.Left) string {
-	var parts []string
-	for _, x := range []struct {
-		n    int
-		says string
-	}{
-		{l.Unknown, "of which the log does not say how long they waited"},
-		{l.Before, "that came before the score begins"},
-		{l.Unfit, "that fit no template"},
-		{l.Beyond, "that came after the span"},
-	} {
-		if x.n > 0 {
-			parts = append(parts, counted(x.n, "job")+" "+x.says)
-		}
-	}
-	if len(parts) == 0 {
-		return ""
-	}
-	return "Not scored: " + strings.Join(parts, "; ") + "."
 }

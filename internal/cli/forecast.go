@@ -1,11 +1,9 @@
 package cli
 
 import (
-	"bytes"
 	"context"
 	"errors"
 	"fmt"
-	"runtime"
 	"strconv"
 	"strings"
 	"time"
@@ -13,7 +11,6 @@ import (
 	"tachyphor/client"
 	"tachyphor/core/document"
 	"tachyphor/core/forecast"
-	"tachyphor/core/learn"
 	"tachyphor/core/outcome"
 	"tachyphor/core/paired"
 	"tachyphor/core/units"
@@ -24,14 +21,8 @@ import (
 
 // forecastFlags are the flags of forecast.
 type forecastFlags struct {
-	log   logFlags
-	week  string
-	quiet bool
-
-	live    bool
-	project string
-	with    []string
-	workers int
+	recordsFlags
+	week string
 }
 
 func (p *program) forecastCommand() *cobra.Command {
@@ -51,44 +42,25 @@ followed (drift follow) the service does so every Monday.`,
 			"  tachyphor forecast demo/scenarios/weekday-lean.yaml --log demo/week-38.csv",
 		Args: cobra.ExactArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
-			switch file := isFile(args[0]); {
-			case f.live && len(f.log.files) > 0:
-				return errors.New("--log and --live: choose one")
-			case f.live && file:
-				return errors.New("--live is of the service's records: put the scenario and name it")
-			case f.project != "" && !f.live:
-				return errors.New("--project goes with --live")
-			case len(f.with) > 0 && !file:
-				return errors.New("--with is for files")
-			case file:
+			if f.live && (f.From != "" || f.Until != "") {
+				return errors.New("--from and --until are of a log; --week says which week is looked ahead to")
+			}
+			if err := f.check(args[0]); err != nil {
+				return err
+			}
+			if isFile(args[0]) {
 				return p.forecastHere(c.Context(), args[0], f)
 			}
 			return p.forecastThere(c.Context(), args[0], f)
 		},
 	}
-	f.log.add(c)
-	fl := c.Flags()
-	fl.BoolVar(&f.live, "live", false, "the live records instead of a log")
-	fl.StringVar(&f.project, "project", "", "with --live: only jobs of this project")
-	fl.StringVar(&f.week, "week", "", "a day of the week that is looked ahead to, as in 2026-11-30; absent: the week after the last job, with --live this one until Wednesday, then the next")
-	fl.StringArrayVar(&f.with, "with", nil, "with FILE: file or folder with more documents (may be repeated)")
-	fl.IntVar(&f.workers, "workers", runtime.NumCPU(), "with FILE: runs at once; what is told does not depend on it")
-	fl.BoolVarP(&f.quiet, "quiet", "q", false, "no progress")
+	f.add(c)
+	c.Flags().StringVar(&f.week, "week", "", "a day of the week that is looked ahead to, as in 2026-11-30; absent: the week after the last job, with --live this one until Wednesday, then the next")
 	return c
 }
 
 func (p *program) forecastHere(ctx context.Context, file string, f forecastFlags) error {
-	in, err := p.gatherInput(file, f.with, true)
-	if err != nil {
-		return err
-	}
-	var own []byte
-	if len(f.log.files) == 0 {
-		if own, err = ownJobs(in); err != nil {
-			return err
-		}
-	}
-	got, err := p.came(&f.log, in.Workload, own)
+	in, err := p.cameHere(file, &f.recordsFlags)
 	if err != nil {
 		return err
 	}
@@ -98,9 +70,6 @@ func (p *program) forecastHere(ctx context.Context, file string, f forecastFlags
 		if o.Monday, err = time.ParseInLocation(time.DateOnly, f.week, zone); err != nil {
 			return fmt.Errorf("--week %s: expected a day such as 2026-11-30", f.week)
 		}
-	}
-	if in, err = got.In(in); err != nil {
-		return err
 	}
 	question, err := forecast.Ask(in, o)
 	if err != nil {
@@ -124,20 +93,9 @@ func (p *program) forecastHere(ctx context.Context, file string, f forecastFlags
 func (p *program) forecastThere(ctx context.Context, scenario string, f forecastFlags) error {
 	c := p.client()
 	ask := wire.AskForecast{Scenario: scenario, Live: f.live, Project: f.project, Week: f.week}
-	if len(f.log.files) > 0 {
-		workload, err := p.workloadOf(ctx, c, scenario)
-		if err != nil {
-			return err
-		}
-		got, err := p.came(&f.log, workload, nil)
-		if err != nil {
-			return err
-		}
-		r, err := c.PutRecording(ctx, bytes.NewReader(got.Log), nil, false)
-		if err != nil {
-			return err
-		}
-		ask.Log = r.Digest
+	var err error
+	if ask.Log, err = p.cameThere(ctx, c, scenario, &f.recordsFlags); err != nil {
+		return err
 	}
 	asked, err := c.Forecast(ctx, ask)
 	if err != nil {
@@ -217,23 +175,4 @@ func (p *program) forecast(a *forecast.Forecast) error {
 	fmt.Fprintln(p.out)
 	fmt.Fprintln(p.out, p.table(held))
 	return nil
-}
-
-// logFlags are the flags of a command that reads a job log.
-type logFlags struct {
-	learn.Asked
-	files []string
-}
-
-func (f *logFlags) add(c *cobra.Command) {
-	fl := c.Flags()
-	fl.StringArrayVar(&f.files, "log", nil, "file with a job log (may be repeated); absent: the workload's own jobs")
-	fl.StringVar(&f.From, "from", "", "leave jobs before this out, as in 2026-09-14")
-	fl.StringVar(&f.Until, "until", "", "leave jobs from this on out")
-	fl.StringArrayVar(&f.Columns, "column", nil, "of the log, ROLE=NAME: what a column says (may be repeated)")
-	fl.StringArrayVar(&f.Units, "unit", nil, "of the log, ROLE=UNIT (may be repeated)")
-	fl.StringArrayVar(&f.Results, "result", nil, "of the log, WORD=done|failed|cut|never|underway (may be repeated)")
-	fl.StringVar(&f.Dates, "dates", "", "of the log: day-first or month-first")
-	fl.StringVar(&f.Zone, "zone", "", "of the log: time zone of times that name none; absent: the workload's")
-	fl.BoolVar(&f.SkipBad, "skip-bad", false, "leave rows out that cannot be read")
 }

@@ -97,10 +97,9 @@ func (s *Store) Troubled(ctx context.Context, scenario, why string) error {
 	return known(s.db.WithContext(ctx).Model(&Followed{}).Where("scenario = ?", scenario).Update("trouble", why).Error)
 }
 
-// LookedAhead notes that a week was looked ahead to; first is false where somebody did before.
-func (s *Store) LookedAhead(ctx context.Context, scenario, monday string) (first bool, err error) {
-	done := s.db.WithContext(ctx).Model(&Followed{}).Where("scenario = ? AND ahead < ?", scenario, monday).Update("ahead", monday)
-	return done.RowsAffected > 0, known(done.Error)
+// LookedAhead notes that a week was looked ahead to.
+func (s *Store) LookedAhead(ctx context.Context, scenario, monday string) error {
+	return known(s.db.WithContext(ctx).Model(&Followed{}).Where("scenario = ?", scenario).Update("ahead", monday).Error)
 }
 
 // Nights are the days that were looked at of a scenario, from the first on.

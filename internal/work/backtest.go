@@ -4,7 +4,6 @@ import (
 	"bytes"
 	"context"
 	"encoding/json"
-	"errors"
 	"fmt"
 	"slices"
 	"time"
@@ -32,20 +31,13 @@ func (q *Queue) Backtest(ctx context.Context, ask wire.AskBacktest, by string) (
 		return store.Work{}, faults, err
 	}
 	b := wire.Backtested{Log: ask.Log, ScoreFrom: ask.ScoreFrom, Live: ask.Live, Quick: ask.Quick, Seen: ask.Seen, Paid: ask.Paid}
-	switch {
-	case ask.Live && ask.Log != "":
-		return store.Work{}, nil, fmt.Errorf("%w: name a log, or the live records", ErrAsk)
-	case ask.Live:
+	if b.Log, err = q.logOf(ctx, in, ask.Log, ask.Live); err != nil {
+		return store.Work{}, nil, err
+	}
+	if ask.Live {
 		if b.Log, err = q.Library.KeepLive(ctx, library.Stretch{From: ask.From, Until: ask.Until, Project: ask.Project}, time.Now()); err != nil {
 			return store.Work{}, nil, err
 		}
-	case ask.Log == "":
-		if b.Log = in.Recording; b.Log == "" {
-			return store.Work{}, nil, fmt.Errorf("%w: the workload of %s has no recorded jobs; name a log, or the live records", ErrAsk, ask.Scenario)
-		}
-	}
-	if _, err := q.store.HasRecording(ctx, b.Log); err != nil {
-		return store.Work{}, nil, fmt.Errorf("job log %.12s: %w", b.Log, err)
 	}
 	b.Designs = []wire.DesignInForce{{Revision: in.Documents[0].Revision, Documents: in.Documents}}
 	if ask.AsStored && ask.Paid > 0 {
@@ -60,9 +52,6 @@ func (q *Queue) Backtest(ctx context.Context, ask wire.AskBacktest, by string) (
 	o, err := q.enter(ctx, &Backtesting, store.Work{Subject: ask.Scenario, By: by}, in)
 	return o, nil, err
 }
-
-// ErrAsk says that a backtest cannot be made as it was asked.
-var ErrAsk = errors.New("cannot hold that against what happened")
 
 // inForce are the revisions of a scenario, each from when it was stored; the first was in force
 // before that too. Those that cannot be put together any more are left out.
@@ -122,8 +111,7 @@ func (q *Queue) asked(ctx context.Context, in wire.Inputs, log []byte, o backtes
 			return nil, err
 		}
 		if learned == nil {
-			as := learn.OptionsOf(input.Workload, learn.JobOptions{SkipBad: true}, true)
-			if learned, err = learn.Jobs([]learn.File{{Name: "the log", Data: log}}, as, nil); err != nil {
+			if learned, err = understood(input.Workload, log); err != nil {
 				return nil, err
 			}
 		}

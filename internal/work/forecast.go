@@ -10,8 +10,6 @@ import (
 
 	"tachyphor/core/document"
 	"tachyphor/core/forecast"
-	"tachyphor/core/learn"
-	"tachyphor/core/world"
 	"tachyphor/internal/library"
 	"tachyphor/internal/store"
 	"tachyphor/wire"
@@ -39,41 +37,35 @@ func (q *Queue) Forecast(ctx context.Context, ask wire.AskForecast, by string) (
 			return store.Work{}, nil, fmt.Errorf("%w: week: %q is no day; write it like 2026-11-30", ErrAsk, ask.Week)
 		}
 	}
-	switch {
-	case ask.Live && ask.Log != "":
-		return store.Work{}, nil, fmt.Errorf("%w: name a log, or the live records", ErrAsk)
-	case ask.Live:
-		if f.Week.IsZero() {
-			f.Week = weekNow(now, zone)
-		}
-		return q.forecastLive(ctx, in, ask.Scenario, ask.Project, f, now, by)
-	case ask.Log == "":
-		if f.Log = in.Recording; f.Log == "" {
-			return store.Work{}, nil, fmt.Errorf("%w: the workload of %s has no recorded jobs; name a log, or the live records", ErrAsk, ask.Scenario)
-		}
+	if f.Log, err = q.logOf(ctx, in, ask.Log, ask.Live); err != nil {
+		return store.Work{}, nil, err
 	}
-	if _, err := q.store.HasRecording(ctx, f.Log); err != nil {
-		return store.Work{}, nil, fmt.Errorf("job log %.12s: %w", f.Log, err)
+	if ask.Live && f.Week.IsZero() {
+		f.Week = weekNow(now, zone)
 	}
-	o, err := q.forecast(ctx, in, ask.Scenario, f, by)
+	var o store.Work
+	if ask.Live {
+		o, err = q.forecastLive(ctx, in, ask.Scenario, ask.Project, f, now, by)
+	} else {
+		o, err = q.forecast(ctx, in, ask.Scenario, f, by)
+	}
 	return o, nil, err
 }
 
 // forecastLive keeps what is live for a week and enters the forecast.
-func (q *Queue) forecastLive(ctx context.Context, in wire.Inputs, scenario, project string, f wire.Forecasting, now time.Time, by string) (store.Work, document.Faults, error) {
+func (q *Queue) forecastLive(ctx context.Context, in wire.Inputs, scenario, project string, f wire.Forecasting, now time.Time, by string) (store.Work, error) {
 	f.Until = now
 	var err error
 	for back := forecast.MostBack; ; back /= 2 {
-		f.Log, err = q.Library.KeepLive(ctx, library.Stretch{From: mondayOf(f.Week).Add(-back), Until: mondayOf(f.Week).AddDate(0, 0, 7), Project: project}, now)
+		f.Log, err = q.Library.KeepLive(ctx, library.Stretch{From: forecast.MondayOf(f.Week).Add(-back), Until: forecast.MondayOf(f.Week).AddDate(0, 0, 7), Project: project}, now)
 		if !errors.Is(err, library.ErrTooLong) || back < 2*7*24*time.Hour {
 			break
 		}
 	}
 	if err != nil {
-		return store.Work{}, nil, err
+		return store.Work{}, err
 	}
-	o, err := q.forecast(ctx, in, scenario, f, by)
-	return o, nil, err
+	return q.forecast(ctx, in, scenario, f, by)
 }
 
 func (q *Queue) forecast(ctx context.Context, in wire.Inputs, scenario string, f wire.Forecasting, by string) (store.Work, error) {
@@ -81,14 +73,9 @@ func (q *Queue) forecast(ctx context.Context, in wire.Inputs, scenario string, f
 	return q.enter(ctx, &Forecasting, store.Work{Subject: scenario, By: by}, in)
 }
 
-// mondayOf is when the week of a moment began, where it is.
-func mondayOf(t time.Time) time.Time {
-	return time.Date(t.Year(), t.Month(), t.Day()-(int(t.Weekday())+6)%7, 0, 0, 0, 0, t.Location())
-}
-
 // weekNow is the week that is looked ahead to where nobody says: this one until Wednesday, then the next.
 func weekNow(now time.Time, zone *time.Location) time.Time {
-	return mondayOf(now.In(zone).AddDate(0, 0, 4))
+	return forecast.MondayOf(now.In(zone).AddDate(0, 0, 4))
 }
 
 // zoneOf is the time zone of a pinned scenario's workload.
@@ -118,8 +105,12 @@ func forecasts(ctx context.Context, q *Queue, j *Job) (End, error) {
 	if err == nil {
 		err = faults.Err()
 	}
+	if err != nil {
+		return End{}, err
+	}
+	learned, err := understood(input.Workload, log.Bytes())
 	if err == nil {
-		input, err = came(input, log.Bytes())
+		input, err = learned.In(input)
 	}
 	if err != nil {
 		return End{}, err
@@ -129,15 +120,6 @@ func forecasts(ctx context.Context, q *Queue, j *Job) (End, error) {
 		return End{}, err
 	}
 	return roomed(ctx, q, j, question, func(a *forecast.Forecast) any { return forecastBrief(a, f.Live) })
-}
-
-// came is what a world is put together from with its jobs as they came in a log in our own columns.
-func came(input world.Input, log []byte) (world.Input, error) {
-	learned, err := learn.Jobs([]learn.File{{Name: "the log", Data: log}}, learn.OptionsOf(input.Workload, learn.JobOptions{SkipBad: true}, true), nil)
-	if err != nil {
-		return input, err
-	}
-	return learned.In(input)
 }
 
 func forecastBrief(a *forecast.Forecast, live bool) wire.ForecastBrief {

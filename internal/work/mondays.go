@@ -6,6 +6,7 @@ import (
 	"errors"
 	"time"
 
+	"tachyphor/core/forecast"
 	"tachyphor/internal/library"
 	"tachyphor/internal/store"
 	"tachyphor/wire"
@@ -17,22 +18,18 @@ const onItsOwn = "the service"
 // mondays looks ahead, on Monday morning, to the week of a followed scenario, and holds the forecast of the
 // week before against what came of it, under the documents that it was made with.
 func (q *Queue) mondays(ctx context.Context, f store.Followed, in wire.Inputs, now time.Time) error {
-	monday := mondayOf(now)
+	monday := forecast.MondayOf(now)
 	if day := monday.Format(time.DateOnly); now.Sub(monday) < settled || f.Ahead >= day {
 		return nil
 	}
-	_, faults, err := q.forecastLive(ctx, in, f.Scenario, f.Project, wire.Forecasting{Week: monday, Live: true}, now, onItsOwn)
-	if err == nil {
-		err = faults.Err()
-	}
+	_, err := q.forecastLive(ctx, in, f.Scenario, f.Project, wire.Forecasting{Week: monday, Live: true}, now, onItsOwn)
 	if err == nil {
 		err = q.cameTrue(ctx, f, monday.AddDate(0, 0, -7), now)
 	}
 	if err != nil && !errors.Is(err, library.ErrNoJobs) { // weeks without a job bear no forecast
 		return err
 	}
-	_, err = q.store.LookedAhead(ctx, f.Scenario, monday.Format(time.DateOnly))
-	return err
+	return q.store.LookedAhead(ctx, f.Scenario, monday.Format(time.DateOnly))
 }
 
 // forecastsLooked is how many of a scenario's newest forecasts are looked at for that of a week.
@@ -50,13 +47,10 @@ func (q *Queue) cameTrue(ctx context.Context, f store.Followed, week, now time.T
 			continue
 		}
 		x := in.Forecast
-		if !x.Live || x.First > 0 || !mondayOf(x.Week.In(week.Location())).Equal(week) {
+		if !x.Live || x.First > 0 || !forecast.MondayOf(x.Week.In(week.Location())).Equal(week) {
 			continue
 		}
-		_, faults, err := q.forecastLive(ctx, in, f.Scenario, f.Project, wire.Forecasting{Week: week, Live: true, First: o.ID}, now, onItsOwn)
-		if err == nil {
-			err = faults.Err()
-		}
+		_, err := q.forecastLive(ctx, in, f.Scenario, f.Project, wire.Forecasting{Week: week, Live: true, First: o.ID}, now, onItsOwn)
 		return err
 	}
 	return nil

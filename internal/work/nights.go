@@ -10,7 +10,6 @@ import (
 	"time"
 
 	"tachyphor/core/backtest"
-	"tachyphor/core/document"
 	"tachyphor/core/drift"
 	"tachyphor/internal/library"
 	"tachyphor/internal/store"
@@ -125,14 +124,10 @@ func (q *Queue) someNights(ctx context.Context, f *store.Followed, now time.Time
 	if err != nil {
 		return false, err
 	}
-	whole, faults, err := q.Library.Input(ctx, in, false)
-	if err == nil {
-		err = faults.Err()
-	}
+	zone, err := q.zoneOf(ctx, in)
 	if err != nil {
 		return false, err
 	}
-	zone := whole.Workload.Value.(*document.Workload).Spec.Zone.Location()
 	first, after := due(*f, StandingOf(f).Last, now, zone)
 	if first.IsZero() {
 		return false, q.mondays(ctx, *f, in, now.In(zone))

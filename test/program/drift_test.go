@@ -23,9 +23,9 @@ import (
 
 // arrived is an event that came, with whether its signature holds.
 type arrived struct {
-	kind, id string
-	told     wire.Told
-	signed   bool
+	kind   string
+	told   wire.Told
+	signed bool
 }
 
 // listener takes events in, the first only when it comes again.
@@ -41,8 +41,8 @@ func listener(t *testing.T, key func() []byte) (address string, got chan arrived
 			return
 		}
 		var e struct {
-			ID, Type, Specversion, Source string
-			Data                          wire.Told
+			Type, Specversion, Source string
+			Data                      wire.Told
 		}
 		if err := json.Unmarshal(body, &e); err != nil || e.Specversion != "1.0" || e.Source != "/tachyphor/scenarios/weekday-lean" {
 			t.Errorf("%s, %v", body, err)
@@ -54,7 +54,7 @@ func listener(t *testing.T, key func() []byte) (address string, got chan arrived
 		mac := hmac.New(sha256.New, key())
 		mac.Write([]byte(base))
 		want := "tachyphor=:" + base64.StdEncoding.EncodeToString(mac.Sum(nil)) + ":"
-		got <- arrived{e.Type, e.ID, e.Data, r.Header.Get("Signature") == want}
+		got <- arrived{e.Type, e.Data, r.Header.Get("Signature") == want}
 	}))
 	t.Cleanup(s.Close)
 	return s.URL, got
@@ -252,6 +252,7 @@ func TestForecast(t *testing.T) {
 		{[]string{file, "--until", "2026-09-17"}, 1, "no whole week"},
 		{[]string{"weekday-lean", "--with", "x"}, 2, "--with is for files"},
 		{[]string{"weekday-lean", "--project", "x"}, 2, "--project goes with --live"},
+		{[]string{"weekday-lean", "--live", "--from", "2026-09-14"}, 2, "--week says which week"},
 	} {
 		if r := command(t, state, append([]string{"forecast"}, x.args...)...); r.status != x.status || !strings.Contains(r.err, x.says) {
 			t.Errorf("%v: %+v", x.args, r)

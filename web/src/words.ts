@@ -52,6 +52,9 @@ export function likeMoney(amount: number, other: number): string {
 
 export const count = (n: number) => Math.round(n).toLocaleString("en-GB");
 
+/** few writes a mean of counts: one decimal where there are few. */
+export const few = (n: number) => (n < 10 && !Number.isInteger(n) ? n.toFixed(1) : count(n));
+
 export const percent = (share: number, digits = 0) => `${(share * 100).toFixed(digits)} %`;
 
 /** bytes writes an amount in binary units, as the service and the command line do. */

@@ -62,10 +62,8 @@ func Happen(w *world.World, t *sim.Trace, start time.Time) []Happening {
 		h.Step, h.At = Started, at(int64(r.Started))
 		h.Started = h.At
 		h.Pod = fmt.Sprintf("%s-%d", w.Full().Templates[max(0, r.Template)].Name, r.Agent)
-		var phases [sim.Phases]units.Sum[units.Duration]
-		var causes [sim.CauseCount]units.Sum[units.Duration]
-		t.Ribbon(j, &phases, &causes)
-		h.Phases = demand.WritePhases(func(p int) units.Duration { return units.Duration(phases[p].Float()) })
+		phases := t.PhaseTimes(j)
+		h.Phases = demand.WritePhases(func(p int) units.Duration { return phases[p] })
 		out = append(out, h)
 		if r.Ended < 0 {
 			continue

@@ -1,20 +1,21 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { useSearchParams } from "react-router";
 import { api, take, type Work } from "../api/client";
 import { backtest, backtests } from "../api/queries";
 import { PickScenario } from "../parts/PickScenario";
+import { PickSource } from "../parts/PickSource";
+import { PickWork } from "../parts/PickWork";
 import { Notice, Trouble, Waiting } from "../parts/Section";
 import { Underway } from "../parts/Underway";
 import { useScenario } from "../parts/useScenario";
-import { here } from "../words";
+import { useShown } from "../parts/useShown";
 import { Answer } from "./backtest/Answer";
 import { Nights } from "./backtest/Nights";
 
 /** What a scenario's simulation predicts, held beside what happened. */
 export function Backtest() {
-  const [query, setQuery] = useSearchParams();
   const { scenario, all, list, error, none } = useScenario("/backtest", "Backtest", backtests);
+  const [id, choose] = useShown(list);
   if (error) return <Trouble error={error} />;
   if (none) {
     return (
@@ -25,13 +26,6 @@ export function Backtest() {
     );
   }
   if (!scenario || !all || !list) return <Waiting what="scenarios" />;
-  const chosen = Number(query.get("id"));
-  const id = chosen || list[0]?.id || 0;
-  const choose = (n: number) =>
-    setQuery((q) => {
-      q.set("id", String(n));
-      return q;
-    });
   return (
     <>
       <div className="mt-8 flex flex-wrap items-baseline justify-between gap-x-4">
@@ -95,18 +89,7 @@ function Ask({
     <>
       <div className="mt-4 flex flex-wrap items-center gap-x-5 gap-y-2 text-sm">
         <PickScenario place="/backtest" scenario={scenario} names={scenarios} />
-        <label className="flex items-center gap-2">
-          beside
-          <select
-            id="source"
-            className="select select-sm w-auto"
-            value={live ? "live" : "own"}
-            onChange={(e) => setLive(e.target.value === "live")}
-          >
-            <option value="live">the live records</option>
-            <option value="own">its workload's recorded jobs</option>
-          </select>
-        </label>
+        <PickSource before="beside" live={live} set={setLive} />
         <label
           className="flex items-center gap-2"
           title="else all jobs under the newest revision of the scenario"
@@ -123,23 +106,7 @@ function Ask({
         <button type="button" id="ask" className="btn btn-primary btn-sm" disabled={busy} onClick={ask}>
           {busy ? "Asking …" : "Hold beside"}
         </button>
-        {list.length > 1 && (
-          <label className="flex items-center gap-2">
-            shown
-            <select
-              id="which"
-              className="select select-sm w-auto"
-              value={id}
-              onChange={(e) => choose(Number(e.target.value))}
-            >
-              {list.map((w) => (
-                <option key={w.id} value={w.id}>
-                  {w.id}, {here(w.asked)}
-                </option>
-              ))}
-            </select>
-          </label>
-        )}
+        <PickWork list={list} id={id} choose={choose} />
       </div>
       {error !== null && <Trouble error={error} />}
     </>

@@ -1,19 +1,20 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { useSearchParams } from "react-router";
 import { api, take, type Work } from "../api/client";
 import { forecast, forecasts } from "../api/queries";
 import { PickScenario } from "../parts/PickScenario";
+import { PickSource } from "../parts/PickSource";
+import { PickWork } from "../parts/PickWork";
 import { Notice, Trouble, Waiting } from "../parts/Section";
 import { Underway } from "../parts/Underway";
 import { useScenario } from "../parts/useScenario";
-import { here } from "../words";
+import { useShown } from "../parts/useShown";
 import { Answer } from "./forecast/Answer";
 
 /** What to expect of a week to come. */
 export function Forecast() {
-  const [query, setQuery] = useSearchParams();
   const { scenario, all, list, error, none } = useScenario("/ahead", "Week ahead", forecasts);
+  const [id, choose] = useShown(list);
   if (error) return <Trouble error={error} />;
   if (none) {
     return (
@@ -24,13 +25,6 @@ export function Forecast() {
     );
   }
   if (!scenario || !all || !list) return <Waiting what="scenarios" />;
-  const chosen = Number(query.get("id"));
-  const id = chosen || list[0]?.id || 0;
-  const choose = (n: number) =>
-    setQuery((q) => {
-      q.set("id", String(n));
-      return q;
-    });
   return (
     <>
       <div className="mt-8 flex flex-wrap items-baseline justify-between gap-x-4">
@@ -94,18 +88,7 @@ function Ask({
     <>
       <div className="mt-4 flex flex-wrap items-center gap-x-5 gap-y-2 text-sm">
         <PickScenario place="/ahead" scenario={scenario} names={scenarios} />
-        <label className="flex items-center gap-2">
-          by
-          <select
-            id="source"
-            className="select select-sm w-auto"
-            value={live ? "live" : "own"}
-            onChange={(e) => setLive(e.target.value === "live")}
-          >
-            <option value="live">the live records</option>
-            <option value="own">its workload's recorded jobs</option>
-          </select>
-        </label>
+        <PickSource before="by" live={live} set={setLive} />
         <label
           className="flex items-center gap-2"
           title="a day of it; absent: this week until Wednesday, then the next. Of one that is over it is said how far it came true"
@@ -122,24 +105,12 @@ function Ask({
         <button type="button" id="ask" className="btn btn-primary btn-sm" disabled={busy} onClick={ask}>
           {busy ? "Asking …" : "Look ahead"}
         </button>
-        {list.length > 1 && (
-          <label className="flex items-center gap-2">
-            shown
-            <select
-              id="which"
-              className="select select-sm w-auto"
-              value={id}
-              onChange={(e) => choose(Number(e.target.value))}
-            >
-              {list.map((w) => (
-                <option key={w.id} value={w.id}>
-                  {w.id}, {here(w.asked)}
-                  {w.forecast?.came ? ", with what came" : ""}
-                </option>
-              ))}
-            </select>
-          </label>
-        )}
+        <PickWork
+          list={list}
+          id={id}
+          choose={choose}
+          note={(w) => (w.forecast?.came ? ", with what came" : "")}
+        />
       </div>
       {error !== null && <Trouble error={error} />}
     </>

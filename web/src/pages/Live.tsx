@@ -1,5 +1,5 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { lazy, Suspense, useState } from "react";
+import { lazy, Suspense, useMemo, useState } from "react";
 import { Link, useSearchParams } from "react-router";
 import { api, type Schemas, take } from "../api/client";
 import { live, liveJobs, usual } from "../api/queries";
@@ -9,8 +9,9 @@ import { Notice, Section, Trouble, Waiting } from "../parts/Section";
 import { useTitle } from "../parts/useTitle";
 import { asWritten, count, duration, here } from "../words";
 import { Agents, Count } from "./live/Agents";
+import type { Line } from "./live/OverTime";
 
-const QueueOverTime = lazy(() => import("./live/QueueOverTime"));
+const OverTime = lazy(() => import("./live/OverTime"));
 
 type Job = Schemas["LiveJob"];
 type State = Job["state"];
@@ -57,11 +58,7 @@ export function Live() {
             />
             <Count name="jobs running" n={l.queue.running} />
           </dl>
-          {l.queue.before.length > 1 && (
-            <Suspense>
-              <QueueOverTime before={l.queue.before} week={usually.data} />
-            </Suspense>
-          )}
+          {l.queue.before.length > 1 && <Queue before={l.queue.before} week={usually.data} />}
           {l.turned > 0 && (
             <Notice>
               {count(l.turned)} messages were turned away for want of room since the service's start; their
@@ -95,6 +92,30 @@ export function Live() {
         </>
       )}
     </>
+  );
+}
+
+/** Jobs that waited and ran over the last hours, beside how many usually wait. */
+function Queue({ before, week }: { before: Schemas["QueueMoment"][]; week?: Schemas["Usual"] }) {
+  const [at, lines] = useMemo<[string[], Line[]]>(
+    () => [
+      before.map((m) => m.at),
+      [
+        {
+          name: "jobs waiting",
+          values: before.map((m) => m.waiting),
+          colour: "--phase-node",
+          usual: (h) => h.waiting,
+        },
+        { name: "jobs running", values: before.map((m) => m.running), colour: "--phase-work" },
+      ],
+    ],
+    [before],
+  );
+  return (
+    <Suspense>
+      <OverTime at={at} lines={lines} week={week} label="jobs waiting and running over the last hours" />
+    </Suspense>
   );
 }
 

@@ -1,9 +1,7 @@
 import { useMemo } from "react";
 import type { Schemas } from "../../api/client";
-import { count } from "../../words";
+import { few } from "../../words";
 import Week from "../forecast/Week";
-
-const one = (x: number) => (x < 10 && !Number.isInteger(x) ? x.toFixed(1) : count(x));
 
 /** Agents or nodes by hour of the week: as recorded, beside what is predicted. */
 export default function CountsByHour({ c }: { c: Schemas["Counted"] }) {
@@ -20,7 +18,7 @@ export default function CountsByHour({ c }: { c: Schemas["Counted"] }) {
       label={c.what}
       expected={expected}
       came={came}
-      write={one}
+      write={few}
       colour={c.what === "nodes" ? "--phase-image" : "--color-primary"}
       height={240}
       names={["predicted", "by chance", "recorded"]}

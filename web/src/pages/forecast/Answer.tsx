@@ -2,7 +2,7 @@ import { lazy, Suspense, useMemo } from "react";
 import type { Schemas } from "../../api/client";
 import { DataTable } from "../../parts/DataTable";
 import { Section } from "../../parts/Section";
-import { asWritten, bound, count, day, duration, money } from "../../words";
+import { asWritten, bound, count, day, duration, few, money } from "../../words";
 
 const Week = lazy(() => import("./Week"));
 
@@ -10,7 +10,6 @@ type Result = Schemas["Forecast"];
 type Band = Schemas["Band"];
 
 const between = (b: Band, write: (x: number) => string) => `${write(b.low)} to ${write(b.high)}`;
-const one = (x: number) => (x < 10 && !Number.isInteger(x) ? x.toFixed(1) : count(x));
 const onDay = (iso: string) => day(iso, { weekday: "short" });
 
 /** What to expect of a week. */
@@ -49,7 +48,7 @@ export function Answer({ f }: { f: Result }) {
               label="jobs an hour"
               expected={hours.jobs}
               came={hours.cameJobs}
-              write={one}
+              write={few}
               colour="--color-primary"
               height={240}
             />
@@ -73,7 +72,7 @@ export function Answer({ f }: { f: Result }) {
             <Week
               label="jobs waiting"
               expected={hours.waiting}
-              write={one}
+              write={few}
               colour="--phase-node"
               height={240}
             />
@@ -81,7 +80,7 @@ export function Answer({ f }: { f: Result }) {
         </Section>
         <Section title="Nodes" aside="booting ones included">
           <Suspense>
-            <Week label="nodes" expected={hours.nodes} write={one} colour="--phase-image" height={240} />
+            <Week label="nodes" expected={hours.nodes} write={few} colour="--phase-image" height={240} />
           </Suspense>
         </Section>
       </div>

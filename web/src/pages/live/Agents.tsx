@@ -1,11 +1,12 @@
 import { useQuery } from "@tanstack/react-query";
-import { lazy, Suspense, useState } from "react";
+import { lazy, Suspense, useMemo, useState } from "react";
 import { useSearchParams } from "react-router";
 import type { Schemas } from "../../api/client";
 import { agents, connections, scenarios, usual } from "../../api/queries";
 import { Bar, Key, type Segment } from "../../parts/Bar";
 import { Notice, Section, Trouble } from "../../parts/Section";
-import { count, duration } from "../../words";
+import { count, duration, few } from "../../words";
+import type { Line } from "./OverTime";
 
 const OverTime = lazy(() => import("./OverTime"));
 
@@ -92,6 +93,17 @@ function View({ w, beside }: { w: Schemas["Watched"]; beside: string }) {
   const usually = useQuery(usual(beside));
   const hour = usually.data?.hours[usually.data.hour];
   const oldest = Math.max(...w.list.map((a) => a.ageNs), 1);
+  const [at, lines] = useMemo<[string[], Line[]]>(() => {
+    const of = (pick: (m: Schemas["WatchedMoment"]) => number) => w.before.map(pick);
+    return [
+      w.before.map((m) => m.at),
+      [
+        { name: "agents", values: of((m) => m.agents), colour: "--color-primary", usual: (h) => h.agents },
+        { name: "agents without a node", values: of((m) => m.waiting), colour: "--phase-placing" },
+        { name: "nodes", values: of((m) => m.nodes), colour: "--phase-image", usual: (h) => h.nodes },
+      ],
+    ];
+  }, [w.before]);
   return (
     <>
       {w.away && (
@@ -115,7 +127,12 @@ function View({ w, beside }: { w: Schemas["Watched"]; beside: string }) {
       </dl>
       {w.before.length > 1 && (
         <Suspense>
-          <OverTime before={w.before} week={usually.data} />
+          <OverTime
+            at={at}
+            lines={lines}
+            week={usually.data}
+            label="agents and nodes since they are watched, beside what is usual"
+          />
         </Suspense>
       )}
       {w.list.length === 0 ? (
@@ -160,9 +177,6 @@ function View({ w, beside }: { w: Schemas["Watched"]; beside: string }) {
 /** Whole seconds: what grows is told no finer. */
 const whole = (ns: number) => Math.floor(ns / 1e9) * 1e9;
 
-/** A number to write of a band. */
-const round = (x: number) => (x >= 10 || Number.isInteger(x) ? x.toFixed(0) : x.toFixed(1));
-
 export function Count({ name, n, band, bad }: { name: string; n: number; band?: Band; bad?: boolean }) {
   const off = band !== undefined && (n > band.high + 1 || n < band.low - 1);
   return (
@@ -177,8 +191,8 @@ export function Count({ name, n, band, bad }: { name: string; n: number; band?: 
             className="ml-1 font-normal text-base-content text-sm opacity-80"
             title="nine times in ten at this hour of the week"
           >
-            usual {round(band.low)}
-            {round(band.high) !== round(band.low) && ` to ${round(band.high)}`}
+            usual {few(band.low)}
+            {few(band.high) !== few(band.low) && ` to ${few(band.high)}`}
           </span>
         )}
       </dd>

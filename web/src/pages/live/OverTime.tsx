@@ -3,49 +3,53 @@ import type { Schemas } from "../../api/client";
 import { band, bandKey } from "../../parts/band";
 import Chart, { css, legend, lineKey, look, type Option } from "../../parts/Chart";
 import { count } from "../../words";
-import { hourBack } from "./hourBack";
 
-type Moment = Schemas["WatchedMoment"];
-type Band = Schemas["Band"];
+type Hour = Schemas["UsualHour"];
 
-/** Agents and nodes since they are watched, each beside what is usual for its hour of the week. */
+/** A line of what there was, with what of an hour is usual of it. */
+export type Line = {
+  name: string;
+  values: number[];
+  colour: string;
+  usual?: (h: Hour) => Schemas["Band"];
+};
+
+/** How many there were of some things over time, each beside what is usual for its hour of the week. */
 export default function OverTime({
-  before,
+  at,
+  lines,
   week,
+  label,
 }: {
-  before: Moment[];
-  week?: { hours: { agents: Band; nodes: Band }[]; hour: number };
+  /** The moments. */
+  at: string[];
+  lines: Line[];
+  /** What is usual; its hour is that of the last moment. */
+  week?: { hours: Hour[]; hour: number };
+  label: string;
 }) {
   const build = useCallback((): Option => {
     const { line, ink, tooltip } = look();
-    const first = new Date(before[0]?.at ?? 0).getTime();
-    const last = new Date(before[before.length - 1]?.at ?? 0).getTime();
-    const lines: { name: string; of: (m: Moment) => number; colour: string }[] = [
-      { name: "agents", of: (m) => m.agents, colour: css("--color-primary") },
-      { name: "agents without a node", of: (m) => m.waiting, colour: css("--phase-placing") },
-      { name: "nodes", of: (m) => m.nodes, colour: css("--phase-image") },
-    ];
-    const at = (m: Moment) => new Date(m.at).getTime();
-    const bandOf = (pick: (h: { agents: Band; nodes: Band }) => Band): [number, number, number][] =>
-      before.map((m) => {
-        const h = week && hourBack(week, last, at(m));
-        const b = h ? pick(h) : undefined;
-        return [at(m), b ? b.low : Number.NaN, b ? b.high : Number.NaN];
-      });
+    const times = at.map((iso) => new Date(iso).getTime());
+    const first = times[0] ?? 0;
+    const last = times[times.length - 1] ?? 0;
+    const hourOf = (t: number) => {
+      const back = Math.floor(last / 3.6e6) - Math.floor(t / 3.6e6);
+      return week?.hours[(((week.hour - back) % 168) + 168) % 168];
+    };
+    const bands = week ? lines.filter((l) => l.usual) : [];
     return {
       grid: { left: 48, right: 16, top: 12, bottom: 52 },
       legend: legend(ink, [
         ...lines.map((l) => lineKey(l.name)),
-        ...(week ? [bandKey("agents, usual"), bandKey("nodes, usual")] : []),
+        ...bands.map((l) => bandKey(`${l.name}, usual`)),
       ]),
       tooltip: {
         ...tooltip,
         trigger: "axis",
         formatter: (list: { dataIndex: number }[]) => {
-          const m = before[list[0]?.dataIndex ?? 0];
-          return m
-            ? `${new Date(m.at).toLocaleTimeString("en-GB")}: ${lines.map((l) => `${l.name} ${count(l.of(m))}`).join(", ")}`
-            : "";
+          const i = list[0]?.dataIndex ?? 0;
+          return `${new Date(times[i] ?? 0).toLocaleTimeString("en-GB")}: ${lines.map((l) => `${l.name} ${count(l.values[i] ?? 0)}`).join(", ")}`;
         },
       },
       xAxis: {
@@ -63,36 +67,30 @@ export default function OverTime({
         splitLine: { lineStyle: { color: line } },
       },
       series: [
-        ...(week
-          ? [
-              band(
-                "agents, usual",
-                bandOf((h) => h.agents),
-                css("--color-primary"),
-                0.18,
-              ),
-              band(
-                "nodes, usual",
-                bandOf((h) => h.nodes),
-                css("--phase-image"),
-                0.18,
-              ),
-            ]
-          : []),
+        ...bands.map((l) =>
+          band(
+            `${l.name}, usual`,
+            times.map((t) => {
+              const h = hourOf(t);
+              const b = h && l.usual?.(h);
+              return [t, b ? b.low : Number.NaN, b ? b.high : Number.NaN];
+            }),
+            css(l.colour),
+            0.18,
+          ),
+        ),
         ...lines.map((l) => ({
           name: l.name,
           type: "line",
           step: "end",
           showSymbol: false,
-          color: l.colour,
+          color: css(l.colour),
           lineStyle: { width: 2 },
           z: 2,
-          data: before.map((m) => [at(m), l.of(m)]),
+          data: times.map((t, i) => [t, l.values[i]]),
         })),
       ],
     };
-  }, [before, week]);
-  return (
-    <Chart build={build} height={220} label="agents and nodes since they are watched, beside what is usual" />
-  );
+  }, [at, lines, week]);
+  return <Chart build={build} height={220} label={label} />;
 }
