@@ -3,6 +3,7 @@
 package mariadb
 
 import (
+	"bytes"
 	"context"
 	"crypto/rand"
 	"database/sql"
@@ -14,7 +15,6 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
-	"runtime"
 	"strconv"
 	"strings"
 	"sync"
@@ -22,6 +22,8 @@ import (
 	"time"
 
 	"github.com/go-sql-driver/mysql"
+
+	"tachyphor/internal/child"
 )
 
 // ErrMissing says that Debian's MariaDB packages are not installed.
@@ -134,12 +136,12 @@ func (s *Server) install(ctx context.Context) error {
 	}
 	cmd := exec.CommandContext(ctx, tool, append(args, s.asRoot()...)...)
 	// A script and what it starts: they end together, with this process at the latest.
-	cmd.SysProcAttr = &syscall.SysProcAttr{Pdeathsig: syscall.SIGKILL, Setpgid: true}
+	cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true}
 	cmd.Cancel = func() error { return syscall.Kill(-cmd.Process.Pid, syscall.SIGKILL) }
-	runtime.LockOSThread() // whose end the signal of the parent's death is tied to
-	defer runtime.UnlockOSThread()
-	if out, err := cmd.CombinedOutput(); err != nil {
-		return fmt.Errorf("cannot make the database's data folder: %w\n%s", err, out)
+	var said bytes.Buffer
+	cmd.Stdout, cmd.Stderr = &said, &said
+	if err := child.Run(cmd); err != nil {
+		return fmt.Errorf("cannot make the database's data folder: %w\n%s", err, &said)
 	}
 	return os.Rename(fresh, data)
 }
@@ -217,18 +219,17 @@ func (s *Server) socket() string {
 
 // supervise starts the server again whenever it ends, until Close. The child is
 // killed when this process dies, for one that is told to stop while it starts may hang for
-// ever; that signal is tied to the thread that started it, so the thread is kept.
+// ever.
 func (s *Server) supervise(daemon string) {
-	runtime.LockOSThread()
 	defer close(s.done)
 	for pause := 200 * time.Millisecond; ; pause = min(2*pause, 10*time.Second) {
 		began := time.Now()
-		cmd, err := s.launch(daemon)
-		if err == nil && cmd == nil {
+		wait, err := s.launch(daemon)
+		if err == nil && wait == nil {
 			return
 		}
 		if err == nil {
-			err = cmd.Wait()
+			err = wait()
 		}
 		s.mu.Lock()
 		s.cmd = nil
@@ -247,7 +248,7 @@ func (s *Server) supervise(daemon string) {
 }
 
 // launch starts the child; it returns nil when Close came first.
-func (s *Server) launch(daemon string) (*exec.Cmd, error) {
+func (s *Server) launch(daemon string) (wait func() error, err error) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	if s.closing {
@@ -261,12 +262,12 @@ func (s *Server) launch(daemon string) (*exec.Cmd, error) {
 	cmd := exec.Command(daemon, s.arguments()...)
 	cmd.Stdout, cmd.Stderr = out, out
 	// A group of its own keeps a terminal's Ctrl-C from it: it is stopped last.
-	cmd.SysProcAttr = &syscall.SysProcAttr{Pdeathsig: syscall.SIGKILL, Setpgid: true}
-	if err := cmd.Start(); err != nil {
+	cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true}
+	if wait, err = child.Start(cmd); err != nil {
 		return nil, err
 	}
 	s.cmd = cmd
-	return cmd, nil
+	return wait, nil
 }
 
 // endLeftover stops a server that an earlier process left on this folder.

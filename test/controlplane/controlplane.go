@@ -17,16 +17,16 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
-	"runtime"
 	"slices"
 	"strconv"
 	"strings"
 	"sync"
-	"syscall"
 	"time"
 
 	"k8s.io/client-go/tools/clientcmd"
 	clientcmdapi "k8s.io/client-go/tools/clientcmd/api"
+
+	"tachyphor/internal/child"
 )
 
 // Programs are what a control plane is made of.
@@ -79,21 +79,14 @@ func TokenOf(node string) string { return "node-" + node }
 func (p *Plane) Run(name string, args ...string) error {
 	x := &process{name: filepath.Base(name), cmd: exec.Command(name, args...), ended: make(chan struct{})}
 	x.cmd.Stdout, x.cmd.Stderr, x.cmd.Dir = &x.said, &x.said, p.o.Dir
-	x.cmd.SysProcAttr = &syscall.SysProcAttr{Pdeathsig: syscall.SIGKILL}
-	// What ends it with this process goes by the thread that began it: that one stays.
-	begun := make(chan error)
-	go func() {
-		runtime.LockOSThread()
-		defer runtime.UnlockOSThread()
-		defer close(x.ended)
-		err := x.cmd.Start()
-		if begun <- err; err == nil {
-			_ = x.cmd.Wait()
-		}
-	}()
-	if err := <-begun; err != nil {
+	wait, err := child.Start(x.cmd)
+	if err != nil {
 		return err
 	}
+	go func() {
+		defer close(x.ended)
+		_ = wait()
+	}()
 	p.mu.Lock()
 	p.ran = append(p.ran, x)
 	p.mu.Unlock()

@@ -11,13 +11,13 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
-	"runtime"
 	"strings"
 	"sync"
 	"syscall"
 	"testing"
 	"time"
 
+	"tachyphor/internal/child"
 	"tachyphor/test/controlplane"
 
 	"golang.org/x/sys/unix"
@@ -143,20 +143,12 @@ func (r *rack) Boot(i int) error {
 	cmd.Stdout, cmd.Stderr = log, log
 	cmd.SysProcAttr = &syscall.SysProcAttr{
 		Cloneflags: unix.CLONE_NEWNET | unix.CLONE_NEWNS | unix.CLONE_NEWPID | unix.CLONE_NEWIPC | unix.CLONE_NEWUTS,
-		Pdeathsig:  syscall.SIGKILL,
 	}
-	begun := make(chan error)
-	go func() { // a thread of its own, as the node ends with it
-		runtime.LockOSThread()
-		defer runtime.UnlockOSThread()
-		err := cmd.Start()
-		if begun <- err; err == nil {
-			_ = cmd.Wait()
-		}
-	}()
-	if err := <-begun; err != nil {
+	wait, err := child.Start(cmd)
+	if err != nil {
 		return err
 	}
+	go func() { _ = wait() }()
 	r.nodes[i] = cmd
 	for _, l := range []string{
 		fmt.Sprintf("link add rack%d type veth peer name eth0 netns %d", i, cmd.Process.Pid), fmt.Sprintf("link set rack%d master rack up", i),

@@ -21,6 +21,7 @@ import (
 	"testing"
 	"time"
 
+	"tachyphor/internal/child"
 	"tachyphor/test/controlplane"
 
 	"golang.org/x/sys/unix"
@@ -86,9 +87,8 @@ func within() int {
 	cmd.Env = append(os.Environ(), inside+"="+groups)
 	cmd.SysProcAttr = &syscall.SysProcAttr{
 		Cloneflags: unix.CLONE_NEWNET | unix.CLONE_NEWNS | unix.CLONE_NEWPID | unix.CLONE_NEWIPC | unix.CLONE_NEWUTS,
-		Pdeathsig:  syscall.SIGKILL,
 	}
-	err := cmd.Run()
+	err := child.Run(cmd)
 	var ended *exec.ExitError
 	switch {
 	case errors.As(err, &ended):

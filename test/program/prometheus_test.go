@@ -15,12 +15,12 @@ import (
 	"path/filepath"
 	"strings"
 	"sync"
-	"syscall"
 	"testing"
 	"time"
 
 	"tachyphor/core/sizing"
 	"tachyphor/demo"
+	"tachyphor/internal/child"
 	"tachyphor/internal/prometheus"
 	"tachyphor/test/running"
 )
@@ -48,13 +48,13 @@ func startPrometheus(t *testing.T, dir, config string, more ...string) string {
 	}, more...)...)
 	var log bytes.Buffer
 	cmd.Stderr = &log
-	cmd.SysProcAttr = &syscall.SysProcAttr{Pdeathsig: syscall.SIGKILL}
-	if err := cmd.Start(); err != nil {
+	wait, err := child.Start(cmd)
+	if err != nil {
 		t.Fatal(err)
 	}
 	t.Cleanup(func() {
 		_ = cmd.Process.Kill()
-		_ = cmd.Wait()
+		_ = wait()
 	})
 	for range 300 {
 		resp, err := http.Get("http://" + address + "/-/ready")

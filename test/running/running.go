@@ -20,6 +20,7 @@ import (
 	"time"
 
 	"tachyphor/client"
+	"tachyphor/internal/child"
 	"tachyphor/internal/kube"
 	"tachyphor/internal/service"
 	"tachyphor/internal/standin/cluster"
@@ -165,13 +166,14 @@ func Begin(t testing.TB, state string, as *syscall.Credential, args ...string) *
 	p := &Process{State: state, ended: make(chan struct{}), log: &lines{}}
 	p.cmd = exec.Command(Program(t), append([]string{"serve", "--state", state, "--listen", "127.0.0.1:0"}, args...)...)
 	p.cmd.Stderr = p.log
-	p.cmd.SysProcAttr = &syscall.SysProcAttr{Credential: as, Pdeathsig: syscall.SIGKILL}
+	p.cmd.SysProcAttr = &syscall.SysProcAttr{Credential: as}
 	p.cmd.Dir = filepath.Dir(Program(t))
-	if err := p.cmd.Start(); err != nil {
+	wait, err := child.Start(p.cmd)
+	if err != nil {
 		t.Fatal(err)
 	}
 	go func() {
-		_ = p.cmd.Wait()
+		_ = wait()
 		close(p.ended)
 	}()
 	t.Cleanup(func() { p.Kill() })
