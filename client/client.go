@@ -101,10 +101,3 @@ func jsonBody(v any) io.Reader {
 	}
 	return bytes.NewReader(b)
 }
-
-// NewLink makes a link that signs the console in once.
-func (c *Client) NewLink(ctx context.Context) (string, error) {
-	var l wire.Link
-	_, err := c.call(ctx, request{method: "POST", path: "/session/link"}, &l)
-	return strings.TrimSuffix(c.Address, "/") + l.Path, err
-}

@@ -63,28 +63,6 @@ func (c *Client) ForgetLive(ctx context.Context, before string) (int64, error) {
 	return f.Runs, err
 }
 
-// Tokens lists those who may come in.
-func (c *Client) Tokens(ctx context.Context) ([]wire.Token, error) {
-	var l wire.Tokens
-	_, err := c.call(ctx, request{method: "GET", path: "/tokens"}, &l)
-	return l.Items, err
-}
-
-// NewEventsToken makes a token that lets events in and nothing else; it ends after so many
-// days, or, with 0, not by itself.
-func (c *Client) NewEventsToken(ctx context.Context, name string, days int) (wire.MadeToken, error) {
-	var t wire.MadeToken
-	body := jsonBody(wire.NewToken{Name: name, Days: days})
-	_, err := c.call(ctx, request{method: "POST", path: "/tokens", contentType: "application/json", body: body}, &t)
-	return t, err
-}
-
-// EndToken ends a token that lets events in.
-func (c *Client) EndToken(ctx context.Context, id string) error {
-	_, err := c.call(ctx, request{method: "DELETE", path: "/tokens/" + url.PathEscape(id)}, nil)
-	return err
-}
-
 // Agents tells how agents stand in a namespace of a cluster that the service reaches, those of one
 // template or, where that is empty, all; an empty cluster means the service's usual cluster.
 func (c *Client) Agents(ctx context.Context, cluster, namespace, template string, limit int) (wire.Watched, error) {

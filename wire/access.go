@@ -14,6 +14,8 @@ const DefaultAddress = "127.0.0.1:7420"
 type Access struct {
 	Address string `json:"address"`
 	Token   string `json:"token"`
+	// Certificate is that of the service, PEM; empty: it is without TLS.
+	Certificate string `json:"certificate,omitempty"`
 }
 
 // AccessFile is where the owner's access is kept.

@@ -64,29 +64,3 @@ type Cut struct {
 type Forgotten struct {
 	Runs int64 `json:"runs" doc:"Runs that went."`
 }
-
-// Token is who may come in, and for what; the token itself is known to its holder alone.
-type Token struct {
-	ID      string     `json:"id" doc:"Names it here."`
-	Name    string     `json:"name" doc:"Whose it is."`
-	For     string     `json:"for" enum:"all,events" doc:"What it lets in to."`
-	At      time.Time  `json:"at" doc:"When it was made."`
-	Expires *time.Time `json:"expires,omitempty" doc:"When it ends by itself."`
-}
-
-// NewToken asks for a token that lets events in and nothing else.
-type NewToken struct {
-	Name string `json:"name" minLength:"1" maxLength:"63" doc:"Who sends with it."`
-	Days int    `json:"days,omitempty" minimum:"0" maximum:"3650" doc:"It ends after so many days; 0 or absent: not by itself."`
-}
-
-// MadeToken is a new token, which is shown this once.
-type MadeToken struct {
-	Token
-	Secret string `json:"secret" doc:"What the sender sends as a bearer token."`
-}
-
-// Tokens are those that there are.
-type Tokens struct {
-	Items []Token `json:"items" doc:"The newest first."`
-}

@@ -62,3 +62,12 @@ type Connections struct {
 	Shards   bool     `json:"shards" doc:"An exploration's runs can be computed there: the service knows at which address pods reach it, and what image they run."`
 	Why      string   `json:"why,omitempty" doc:"Why there is none."`
 }
+
+// TryOut asks for a preflight or a rehearsal.
+type TryOut struct {
+	Kind     string `json:"kind" enum:"preflight,rehearsal" doc:"What to try."`
+	Template string `json:"template" minLength:"1" maxLength:"63" doc:"Stored template."`
+	Scenario string `json:"scenario,omitempty" maxLength:"63" doc:"Scenario that gives the kit its ceilings; absent: the first that uses the template."`
+	Context  string `json:"context,omitempty" maxLength:"255" doc:"Cluster; absent: the service's usual one."`
+	Risky    bool   `json:"risky,omitempty" doc:"Make an agent of it though a review finds something risky."`
+}

@@ -2,65 +2,22 @@ package api
 
 import (
 	"context"
-	"crypto/rand"
-	"crypto/sha256"
-	"encoding/hex"
 	"errors"
+	"fmt"
 	"net"
 	"net/http"
+	"net/netip"
 	"net/url"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
 	"tachyphor/internal/store"
 	"tachyphor/wire"
 
-	"github.com/danielgtaylor/huma/v2"
 	"github.com/gin-gonic/gin"
 )
-
-// Kinds of tokens.
-const (
-	bearerToken  = "bearer"
-	sessionToken = "session"
-	linkToken    = "link"
-)
-
-// How long sessions and sign-in links last.
-const (
-	sessionLife = 14 * 24 * time.Hour
-	linkLife    = 30 * time.Minute
-)
-
-// NewToken returns a random token of 256 bits and its hash.
-func NewToken() (token, hash string) {
-	b := make([]byte, 32)
-	_, _ = rand.Read(b)
-	token = "tph_" + hex.EncodeToString(b)
-	return token, hashOf(token)
-}
-
-func hashOf(token string) string {
-	sum := sha256.Sum256([]byte(token))
-	return hex.EncodeToString(sum[:])
-}
-
-// NewBearer makes and stores a token for the command line.
-func NewBearer(ctx context.Context, s *store.Store, name string) (string, error) {
-	token, hash := NewToken()
-	return token, s.PutToken(ctx, store.Token{Hash: hash, Name: name, Kind: bearerToken})
-}
-
-// NewLink makes and stores a token that signs the console in once.
-func NewLink(ctx context.Context, s *store.Store, name string) (string, error) {
-	token, hash := NewToken()
-	expires := time.Now().Add(linkLife)
-	return token, s.PutToken(ctx, store.Token{Hash: hash, Name: name, Kind: linkToken, Expires: &expires})
-}
-
-// LinkPath is the path and query at which a link's token is taken.
-func LinkPath(token string) string { return "/sign-in?link=" + token }
 
 // guarded turns away what does not come from where it should: requests under
 // another name (a page elsewhere whose name was pointed here), and changes asked
@@ -89,8 +46,6 @@ func (s *server) guarded(g *gin.Context) {
 	}
 }
 
-type whoKey struct{}
-
 // open tells what needs no sign-in: the console's own files, which say nothing
 // of what is stored, signing in, and the interface's description.
 func open(g *gin.Context) bool {
@@ -98,7 +53,8 @@ func open(g *gin.Context) bool {
 	if !strings.HasPrefix(path, "/api/") {
 		return path != "/metrics" && path != tracesPath
 	}
-	return path == "/api/v1/session" && g.Request.Method == http.MethodPost || strings.HasPrefix(path, "/api/v1/openapi")
+	return path == "/api/v1/session" && g.Request.Method == http.MethodPost || path == "/api/v1/sign-in" && g.Request.Method == http.MethodGet ||
+		strings.HasPrefix(path, "/api/v1/openapi")
 }
 
 // bearerOf is the token that a request carries in its head; ok is false where it carries none.
@@ -107,137 +63,98 @@ func bearerOf(g *gin.Context) (token string, ok bool) {
 	return strings.TrimSpace(token), ok
 }
 
+// A caller is who asks.
+type caller struct {
+	store.Bearing
+	from   string // address that the request came from
+	secure bool   // nobody can read it on the way
+}
+
+type callerKey struct{}
+
+// callerOf returns who asks; of a request that nobody need sign in for only from where is known.
+func callerOf(ctx context.Context) caller {
+	c, _ := ctx.Value(callerKey{}).(caller)
+	return c
+}
+
+// who returns the name of who asks.
+func who(ctx context.Context) string { return callerOf(ctx).Person }
+
+// deed is the beginning of a line of the audit on what a caller does.
+func (c caller) deed(what, on string) store.Deed {
+	d := store.Deed{Who: c.Person, Role: c.May, From: c.from, What: what, On: strings.TrimPrefix(on, "/api/v1/")}
+	if c.Kind != store.Session {
+		d.Via = c.Name
+	}
+	return d
+}
+
+// known puts who asks into a request.
+func known(g *gin.Context, c caller) {
+	g.Request = g.Request.WithContext(context.WithValue(g.Request.Context(), callerKey{}, c))
+}
+
+// located notes from where a request came, and whether nobody can have read it: over TLS to here, or to
+// the proxy that was named.
+func (s *server) located(g *gin.Context) {
+	c := caller{from: g.ClientIP(), secure: g.Request.TLS != nil}
+	if remote, err := netip.ParseAddr(g.RemoteIP()); err == nil && !c.secure {
+		for _, p := range s.Proxies {
+			c.secure = c.secure || p.Contains(remote.Unmap()) && strings.EqualFold(g.GetHeader("X-Forwarded-Proto"), "https")
+		}
+	}
+	if c.secure {
+		g.Header("Strict-Transport-Security", "max-age=31536000")
+	}
+	known(g, c)
+}
+
 // authorized lets those in who carry a token, as a bearer or in the session's
 // cookie.
 func (s *server) authorized(g *gin.Context) {
 	if open(g) {
 		return
 	}
-	token, kind := "", bearerToken
+	token, session := "", false
 	if t, ok := bearerOf(g); ok {
 		token = t
 	} else if c, err := g.Cookie(s.Cookie); err == nil {
-		token, kind = c, sessionToken
+		token, session = c, true
 	}
 	if token == "" {
 		g.Header("WWW-Authenticate", "Bearer")
-		problem(g, http.StatusUnauthorized, "sign in first: open the link that the service wrote at its start, or send a token")
+		problem(g, http.StatusUnauthorized, "sign in first: open a sign-in link (`tachyphor token link` makes one), or send a token")
 		return
 	}
-	t, err := s.Store.FindToken(g, hashOf(token))
+	c := callerOf(g.Request.Context())
+	if wait := s.tries.wait(c.from, s.tries.bearer); wait > 0 {
+		later(g, wait, "too many tokens that are not known came from this address")
+		return
+	}
+	t, err := s.Store.FindToken(g, hashOf(token), s.Sessions.Idle)
 	switch {
-	case errors.Is(err, store.ErrNotFound), err == nil && t.Kind != kind && !(t.Kind == eventsToken && kind == bearerToken):
+	case errors.Is(err, store.ErrNotFound), err == nil && (session != (t.Kind == store.Session) || t.Kind == store.Link):
+		s.tries.failed(c.from, s.tries.bearer)
 		g.Header("WWW-Authenticate", "Bearer")
-		problem(g, http.StatusUnauthorized, "the token is not known here or has expired")
+		problem(g, http.StatusUnauthorized, "the token is not known here, has ended, or may do nothing any more; "+
+			"`tachyphor token list` shows those that there are")
 	case err != nil:
 		s.Log.Warn("cannot look a token up", "error", err)
 		problem(g, http.StatusServiceUnavailable, silent)
-	case t.Kind == eventsToken && !takesEvents(g):
+	case t.May == wire.Events && !takesEvents(g):
 		problem(g, http.StatusForbidden, "this token lets events in and nothing else")
 	default:
-		g.Request = g.Request.WithContext(context.WithValue(g.Request.Context(), whoKey{}, t.Name))
+		c.Bearing = t
+		known(g, c)
+		if err := s.Store.NoteUse(g, t.Token, c.from); err != nil {
+			s.Log.Debug("cannot note that a token was used", "error", err)
+		}
 	}
 }
 
-// who returns the name behind a request's token.
-func who(ctx context.Context) string {
-	name, _ := ctx.Value(whoKey{}).(string)
-	return name
-}
-
-// newSession stores a session and returns its cookie.
-func (s *server) newSession(ctx context.Context, name string) (*http.Cookie, error) {
-	token, hash := NewToken()
-	expires := time.Now().Add(sessionLife)
-	err := s.Store.PutToken(ctx, store.Token{Hash: hash, Name: name, Kind: sessionToken, Expires: &expires})
-	return &http.Cookie{
-		Name: s.Cookie, Value: token, Path: "/", MaxAge: int(sessionLife.Seconds()),
-		HttpOnly: true, SameSite: http.SameSiteStrictMode,
-	}, err
-}
-
-// signInByLink takes a one-time link, sets the cookie and goes on to the
-// console by a page of our own, for a strict cookie is not sent on a redirect
-// that another page began.
-func (s *server) signInByLink(g *gin.Context) {
-	g.Header("Cache-Control", "no-store")
-	t, err := s.Store.UseToken(g, hashOf(g.Query("link")))
-	if err != nil || t.Kind != linkToken {
-		g.Redirect(http.StatusSeeOther, "/welcome?link=spent")
-		return
-	}
-	cookie, err := s.newSession(g, t.Name)
-	if err != nil {
-		s.Log.Error("cannot sign in", "error", err)
-		problem(g, http.StatusServiceUnavailable, "the database does not answer; try again")
-		return
-	}
-	http.SetCookie(g.Writer, cookie)
-	g.Data(http.StatusOK, "text/html; charset=utf-8",
-		[]byte(`<!doctype html><meta http-equiv="refresh" content="0;url=/"><title>Tachyphor</title><a href="/">Signed in. Go to the Desk.</a>`))
-}
-
-type sessionOutput struct {
-	SetCookie []http.Cookie `header:"Set-Cookie"`
-	Body      wire.Session
-}
-
-func (s *server) sessionOperations(api huma.API) {
-	huma.Register(api, huma.Operation{
-		OperationID: "sign-in", Method: http.MethodPost, Path: "/api/v1/session", Summary: "Sign in with a token",
-		Security: []map[string][]string{{}}, Tags: []string{"session"},
-	}, func(ctx context.Context, in *struct {
-		Body struct {
-			Token string `json:"token" minLength:"1" maxLength:"200" doc:"A token for the command line."`
-		}
-	},
-	) (*sessionOutput, error) {
-		t, err := s.Store.FindToken(ctx, hashOf(strings.TrimSpace(in.Body.Token)))
-		if errors.Is(err, store.ErrNotFound) || err == nil && t.Kind != bearerToken {
-			return nil, huma.Error401Unauthorized("the token is not known here; look for white space or a missing part")
-		}
-		if err != nil {
-			return nil, s.answer(err, "token")
-		}
-		cookie, err := s.newSession(ctx, t.Name)
-		if err != nil {
-			return nil, s.answer(err, "session")
-		}
-		return &sessionOutput{SetCookie: []http.Cookie{*cookie}, Body: wire.Session{Name: t.Name, Version: s.Version}}, nil
-	})
-	huma.Register(api, huma.Operation{
-		OperationID: "get-session", Method: http.MethodGet, Path: "/api/v1/session", Summary: "Who is signed in", Tags: []string{"session"},
-	}, func(ctx context.Context, _ *struct{}) (*struct{ Body wire.Session }, error) {
-		return &struct{ Body wire.Session }{wire.Session{Name: who(ctx), Version: s.Version}}, nil
-	})
-	huma.Register(api, huma.Operation{
-		OperationID: "new-link", Method: http.MethodPost, Path: "/api/v1/session/link", Summary: "Make a link that signs the console in once",
-		Tags: []string{"session"},
-	}, func(ctx context.Context, _ *struct{}) (*struct{ Body wire.Link }, error) {
-		token, err := NewLink(ctx, s.Store, who(ctx))
-		if err != nil {
-			return nil, s.answer(err, "link")
-		}
-		return &struct{ Body wire.Link }{wire.Link{Path: LinkPath(token), Minutes: int(linkLife.Minutes())}}, nil
-	})
-	huma.Register(api, huma.Operation{
-		OperationID: "sign-out", Method: http.MethodDelete, Path: "/api/v1/session", Summary: "Sign out", Tags: []string{"session"},
-		DefaultStatus: http.StatusNoContent,
-	}, func(ctx context.Context, in *struct {
-		Cookie string `header:"Cookie"`
-	}) (*struct {
-		SetCookie []http.Cookie `header:"Set-Cookie"`
-	}, error,
-	) {
-		if cookies, err := http.ParseCookie(in.Cookie); err == nil {
-			for _, c := range cookies {
-				if c.Name == s.Cookie {
-					_, _ = s.Store.UseToken(ctx, hashOf(c.Value)) // gone already is as good
-				}
-			}
-		}
-		return &struct {
-			SetCookie []http.Cookie `header:"Set-Cookie"`
-		}{[]http.Cookie{{Name: s.Cookie, Path: "/", MaxAge: -1, HttpOnly: true, SameSite: http.SameSiteStrictMode}}}, nil
-	})
+// later answers that something can be tried again after a while.
+func later(g *gin.Context, wait time.Duration, why string) {
+	g.Header("Retry-After", strconv.Itoa(seconds(wait)))
+	problem(g, http.StatusTooManyRequests, fmt.Sprintf("%s; try again in %d s", why, seconds(wait)))
 }

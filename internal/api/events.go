@@ -118,7 +118,7 @@ func (s *server) eventOperations(api huma.API) {
 // eventRoutes are those that other protocols want where they are: OTLP's, and a sender's
 // question whether it may send CloudEvents here.
 func (s *server) eventRoutes(r *gin.Engine) {
-	r.OPTIONS(eventsPath, s.authorized, func(g *gin.Context) {
+	r.OPTIONS(eventsPath, s.authorized, s.telling, func(g *gin.Context) {
 		if origin := g.GetHeader("WebHook-Request-Origin"); origin != "" {
 			g.Header("WebHook-Allowed-Origin", origin)
 			g.Header("WebHook-Allowed-Rate", "*")
@@ -126,7 +126,14 @@ func (s *server) eventRoutes(r *gin.Engine) {
 		g.Header("Allow", "POST, OPTIONS")
 		g.Status(http.StatusOK)
 	})
-	r.POST(tracesPath, newBusy(mostAtOnce).pass, s.authorized, s.roomy, s.traces)
+	r.POST(tracesPath, newBusy(mostAtOnce).pass, s.authorized, s.telling, s.roomy, s.traces)
+}
+
+// telling lets those through who may tell of jobs.
+func (s *server) telling(g *gin.Context) {
+	if c := callerOf(g.Request.Context()); c.May != wire.Events && !c.May.May(wire.Designer) {
+		problem(g, http.StatusForbidden, s.forbidden(g, "send-events", g.Request.URL.Path, wire.Designer).Error())
+	}
 }
 
 // traces takes an export of traces in OTLP over HTTP.

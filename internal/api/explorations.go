@@ -75,6 +75,9 @@ func (s *server) explore(ctx context.Context, in *struct{ Body wire.Explore }) (
 	if (in.Body.Scenario == "") == (in.Body.Sweep == "") {
 		return nil, huma.Error422UnprocessableEntity("give a sweep or a scenario, one of the two")
 	}
+	if in.Body.On != nil && !callerOf(ctx).May.May(wire.Operator) {
+		return nil, s.forbidden(ctx, "explore", "explorations", wire.Operator)
+	}
 	o, faults, err := s.Queue.Explore(ctx, who(ctx), in.Body)
 	what := "scenario " + in.Body.Scenario
 	if in.Body.Sweep != "" {

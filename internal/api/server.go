@@ -8,6 +8,7 @@ import (
 	"io/fs"
 	"log/slog"
 	"net/http"
+	"net/netip"
 	"slices"
 	"strings"
 	"time"
@@ -35,6 +36,11 @@ type Config struct {
 	// different ones, for cookies do not tell ports apart.
 	Cookie  string
 	Console fs.FS // the built console, or nil
+	// Sessions says how long they last; zero: UsualLives.
+	Sessions Lives
+	// Proxies are those before the service whose word is taken on from where a request comes, and whether
+	// it came encrypted.
+	Proxies []netip.Prefix
 	// MayTell says why an address may not be told of events, nil where it may.
 	MayTell func(address string) error
 }
@@ -44,31 +50,42 @@ type server struct {
 	Config
 	metrics  *metrics
 	works    *watched[store.Work]
+	tries    *tries
 	learning chan struct{} // holds one who learns
 }
 
 // New returns the handler of the whole interface.
 func New(c Config) http.Handler {
-	s := &server{Config: c, works: newWatched(c.Store.LookAt), learning: make(chan struct{}, 1)}
+	if c.Sessions == (Lives{}) {
+		c.Sessions = UsualLives
+	}
+	s := &server{Config: c, tries: newTries(time.Now), works: newWatched(c.Store.LookAt), learning: make(chan struct{}, 1)}
 	s.metrics = newMetrics(c.Queue, c.Intake, c.Store)
 	gin.SetMode(gin.ReleaseMode)
 	r := gin.New()
 	r.HandleMethodNotAllowed = true
 	r.UseRawPath, r.UnescapePathValues = true, true // what is named may have a slash in it
-	r.Use(gin.CustomRecoveryWithWriter(nil, s.recovered), s.logged, s.guarded, timely)
+	trusted := make([]string, len(c.Proxies))
+	for i, p := range c.Proxies {
+		trusted[i] = p.String()
+	}
+	if err := r.SetTrustedProxies(trusted); err != nil {
+		panic("api: " + err.Error()) // prefixes are well formed
+	}
+	r.Use(gin.CustomRecoveryWithWriter(nil, s.recovered), s.located, s.logged, s.guarded, timely)
 	r.NoRoute(s.noRoute)
 	r.NoMethod(func(g *gin.Context) {
 		problem(g, http.StatusMethodNotAllowed, "this address does not take "+g.Request.Method)
 	})
 	r.GET("/healthz", func(g *gin.Context) { g.String(http.StatusOK, "ok\n") })
 	r.GET("/readyz", s.ready)
-	r.GET("/metrics", s.authorized, gin.WrapH(s.metrics.handler()))
+	r.GET("/metrics", s.authorized, s.viewing, gin.WrapH(s.metrics.handler()))
 	r.GET("/sign-in", s.signInByLink)
 	s.shardRoutes(r)
 	s.eventRoutes(r)
 	r.Use(newBusy(mostAtOnce).pass, s.authorized, s.roomy, newGate(largeAtOnce, largePatience).pass)
 	api := humagin.New(r, Describe(c.Version))
-	api.UseMiddleware(asked(api))
+	api.UseMiddleware(s.permitted(api), asked(api))
 	Operations(api, s)
 	return breaksOff(r)
 }
@@ -121,6 +138,9 @@ func Operations(api huma.API, s *server) {
 	s.driftOperations(api)
 	s.agentOperations(api)
 	s.tokenOperations(api)
+	s.peopleOperations(api)
+	s.auditOperations(api)
+	described(api.OpenAPI())
 }
 
 // OpenAPI returns the interface's description as JSON.
@@ -129,6 +149,22 @@ func OpenAPI(version string) ([]byte, error) {
 	api := humagin.New(gin.New(), Describe(version))
 	Operations(api, nil)
 	return api.OpenAPI().MarshalJSON()
+}
+
+// summaries says what each operation does.
+func summaries() map[string]string {
+	gin.SetMode(gin.ReleaseMode)
+	api := humagin.New(gin.New(), Describe(""))
+	Operations(api, nil)
+	out := map[string]string{}
+	for _, path := range api.OpenAPI().Paths {
+		for _, o := range []*huma.Operation{path.Get, path.Put, path.Post, path.Delete, path.Patch} {
+			if o != nil {
+				out[o.OperationID] = o.Summary
+			}
+		}
+	}
+	return out
 }
 
 func (s *server) recovered(g *gin.Context, p any) {
@@ -152,7 +188,8 @@ func (s *server) logged(g *gin.Context) {
 	if g.Writer.Status() >= 500 {
 		level = slog.LevelWarn
 	}
-	s.Log.Log(g, level, "answered", "method", g.Request.Method, "path", g.Request.URL.Path,
+	c := callerOf(g.Request.Context())
+	s.Log.Log(g, level, "answered", "method", g.Request.Method, "path", g.Request.URL.Path, "who", c.Person, "from", c.from,
 		"status", g.Writer.Status(), "ms", float64(took.Microseconds())/1000)
 }
 

@@ -53,20 +53,12 @@ func (s *server) trialOperations(api huma.API) {
 	}, s.try)
 }
 
-func (s *server) try(ctx context.Context, in *struct {
-	Body struct {
-		Kind     string `json:"kind" enum:"preflight,rehearsal" doc:"What to try."`
-		Template string `json:"template" minLength:"1" maxLength:"63" doc:"Stored template."`
-		Scenario string `json:"scenario,omitempty" maxLength:"63" doc:"Scenario that gives the kit its ceilings; absent: the first that uses the template."`
-		Context  string `json:"context,omitempty" maxLength:"255" doc:"Cluster; absent: the service's usual one."`
-	}
-},
-) (*accepted, error) {
+func (s *server) try(ctx context.Context, in *struct{ Body wire.TryOut }) (*accepted, error) {
 	b, kind := in.Body, &work.Preflight
 	if b.Kind == work.Rehearsal.Name {
 		kind = &work.Rehearsal
 	}
-	w, err := s.Queue.Try(ctx, kind, who(ctx), work.Tried{Template: b.Template, Scenario: b.Scenario, Context: b.Context})
+	w, err := s.Queue.Try(ctx, kind, who(ctx), work.Tried{Template: b.Template, Scenario: b.Scenario, Context: b.Context, Risky: b.Risky})
 	var refusal work.Refusal
 	switch {
 	case errors.As(err, &refusal):

@@ -75,6 +75,17 @@ func inBrief(q *work.Queue, o store.Work) wire.WorkBrief {
 	return b
 }
 
+// toldTo tells of work to who asks: what a pod wrote is for operators.
+func (s *server) toldTo(ctx context.Context, o store.Work) wire.WorkBrief {
+	b := inBrief(s.Queue, o)
+	if t := b.Trial; t != nil && t.Agent != nil && t.Agent.Log != "" && !callerOf(ctx).May.May(wire.Operator) {
+		agent := *t.Agent
+		agent.Log = "(what the pod wrote is for operators)"
+		t.Agent = &agent
+	}
+	return b
+}
+
 // inputsOf is what work on a scenario is computed from.
 func inputsOf(o store.Work) (in wire.Inputs) {
 	_ = json.Unmarshal([]byte(o.Question), &in) // ours; empty if it cannot be read
@@ -138,7 +149,7 @@ func (s *server) workOperations(api huma.API) {
 			if err != nil {
 				return nil, s.answer(err, in.what())
 			}
-			return &struct{ Body wire.WorkBrief }{inBrief(s.Queue, o)}, nil
+			return &struct{ Body wire.WorkBrief }{s.toldTo(ctx, o)}, nil
 		})
 	huma.Register(api, describe("cancel", http.MethodPost, "/{id}/cancel", "Cancel work that is not over"),
 		func(ctx context.Context, in *WorkOfKind) (*struct{ Body wire.WorkBrief }, error) {
@@ -146,7 +157,7 @@ func (s *server) workOperations(api huma.API) {
 			if err != nil {
 				return nil, s.answer(err, in.what())
 			}
-			return &struct{ Body wire.WorkBrief }{inBrief(s.Queue, o)}, nil
+			return &struct{ Body wire.WorkBrief }{s.toldTo(ctx, o)}, nil
 		})
 	huma.Register(api, describe("drop", http.MethodDelete, "/{id}", "Take work away that is over, with all it gave"),
 		func(ctx context.Context, in *WorkOfKind) (*struct{}, error) {
@@ -181,7 +192,7 @@ func (s *server) listWork(ctx context.Context, in *struct {
 			page.Next = list[i-1].ID
 			break
 		}
-		page.Items = append(page.Items, inBrief(s.Queue, o))
+		page.Items = append(page.Items, s.toldTo(ctx, o))
 	}
 	return &struct{ Body wire.Page[wire.WorkBrief] }{page}, nil
 }
@@ -196,7 +207,7 @@ func (s *server) watchWork(ctx context.Context, in WorkOfKind, send sse.Sender) 
 			return true
 		}
 		if now := s.Queue.Sign(o); now != last {
-			if send.Data(inBrief(s.Queue, o)) != nil {
+			if send.Data(s.toldTo(ctx, o)) != nil {
 				return true
 			}
 			last = now

@@ -27,6 +27,7 @@ type liveFlags struct {
 	scenario string
 	with     []string
 	inside   string // image of this program
+	risky    bool   // what a review finds risky may be made
 }
 
 func (f *liveFlags) add(c *cobra.Command) {
@@ -184,7 +185,7 @@ func (p *program) forLive(ctx context.Context, arg string, f liveFlags) (*review
 // of it is never nil.
 func (p *program) try(ctx context.Context, kind, template string, f liveFlags, tell func(*wire.TrialBrief)) (*wire.TrialBrief, error) {
 	c, last := p.client(), &wire.TrialBrief{}
-	asked, err := c.Try(ctx, kind, template, f.scenario, f.options.Context)
+	asked, err := c.Try(ctx, wire.TryOut{Kind: kind, Template: template, Scenario: f.scenario, Context: f.options.Context, Risky: f.risky})
 	if err != nil {
 		return last, err
 	}
@@ -278,6 +279,7 @@ process does. The exit status is 1 when the agent did not do its job.`,
 	}
 	f.add(c)
 	c.Flags().StringVar(&into, "into", "", "stored cluster, or file of one, that gets the facts: how long containers take to start, sizes of images")
+	c.Flags().BoolVar(&f.risky, "risky", false, "by the service: make an agent though a review finds something risky about the template")
 	c.Flags().BoolVar(&all, "all", false, "with --into: also over what somebody wrote by hand or records tell")
 	c.Flags().DurationVar(&patience.Whole, "within", 10*time.Minute, "with --kubeconfig or FILE: longest it may take")
 	return c

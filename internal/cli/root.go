@@ -152,7 +152,7 @@ jobs wait to start and why, and what the nodes cost.
 		p.draftCommand(), p.checkCommand(), p.matchCommand(), p.renderCommand(), p.fitCommand(), p.observeCommand(), p.sizeCommand(), p.preflightCommand(),
 		p.rehearseCommand(), p.outsideCommand(), p.whyCommand(), p.doubtCommand(), p.sweepCommand(), p.workCommand(), p.improveCommand(), p.marginCommand(), p.pullsCommand(), p.backtestCommand(), p.forecastCommand(), p.briefCommand(),
 		p.simulateCommand(), p.explainCommand(), p.compareCommand(), p.weighCommand(), p.probeCommand(), p.keepCommand(), p.pretendCommand(),
-		p.liveCommand(), p.driftCommand(), p.watchCommand(), p.exportCommand(), p.schemaCommand(), p.tokenCommand(), p.versionCommand(),
+		p.liveCommand(), p.driftCommand(), p.watchCommand(), p.exportCommand(), p.schemaCommand(), p.tokenCommand(), p.peopleCommand(), p.auditCommand(), p.versionCommand(),
 	)
 	p.completing(root)
 	return root
@@ -209,6 +209,9 @@ func (p *program) client() *client.Client {
 	if err == nil && c.Address == "" {
 		c.Address = local.Address
 	}
+	if err == nil && c.Address == local.Address && local.Certificate != "" {
+		c.HTTP = client.Pinned(local.Certificate)
+	}
 	if c.Address == "" {
 		c.Address = "http://" + wire.DefaultAddress
 	}
@@ -229,24 +232,6 @@ func (p *program) versionCommand() *cobra.Command {
 		_, err := fmt.Fprintln(p.out, "tachyphor "+Version)
 		return err
 	}}
-}
-
-func (p *program) tokenCommand() *cobra.Command {
-	t := &cobra.Command{
-		Use: "token", Short: "Ways into the service", Args: cobra.NoArgs,
-		RunE: func(c *cobra.Command, _ []string) error { return c.Help() },
-	}
-	t.AddCommand(&cobra.Command{
-		Use: "link", Short: "Print a link that signs the console in once", Args: cobra.NoArgs,
-		RunE: func(c *cobra.Command, _ []string) error {
-			link, err := p.client().NewLink(c.Context())
-			if err == nil {
-				fmt.Fprintln(p.out, link)
-			}
-			return err
-		},
-	}, p.newTokenCommand(), p.listTokensCommand(), p.endTokenCommand())
-	return t
 }
 
 func (p *program) schemaCommand() *cobra.Command {

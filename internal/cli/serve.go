@@ -6,9 +6,11 @@ import (
 	"fmt"
 	"io"
 	"log/slog"
+	"net/netip"
 	"net/url"
 	"os"
 	"path/filepath"
+	"time"
 
 	"tachyphor/client"
 	"tachyphor/internal/kube"
@@ -27,6 +29,10 @@ type serveFlags struct {
 	liveRuns                              int64
 	tellAllow                             []string
 	tellKey                               string
+	inCluster                             bool
+	podsIn, proxies                       []string
+	certificate, key                      string
+	sessionAge, sessionIdle               time.Duration
 }
 
 func (f *serveFlags) add(c *cobra.Command) {
@@ -40,7 +46,14 @@ func (f *serveFlags) add(c *cobra.Command) {
 		"MariaDB to use, as user:password@tcp(host:port)/name (better: TACHYPHOR_DATABASE); absent: a private one in the state folder")
 	fl.StringArrayVar(&f.hosts, "host-name", nil, "further host name that requests may be addressed to (may be repeated)")
 	fl.StringVar(&f.kubeconfig, "kubeconfig", "",
-		"kubeconfig for preflights, rehearsals and runs on clusters (or TACHYPHOR_KUBECONFIG); absent: KUBECONFIG, or the cluster that this runs in")
+		"kubeconfig for preflights, rehearsals and runs on clusters (or TACHYPHOR_KUBECONFIG); absent: there are none")
+	fl.BoolVar(&f.inCluster, "in-cluster", false, "do those in the cluster that this runs in, with its own account")
+	fl.StringArrayVar(&f.podsIn, "pods-in", nil, "namespace of clusters that rehearsals and runs may make pods in (may be repeated); absent: in none")
+	fl.StringVar(&f.certificate, "tls-cert", "", "file with the certificate for TLS, PEM with its chain; read again when it changes")
+	fl.StringVar(&f.key, "tls-key", "", "file with its key")
+	fl.StringArrayVar(&f.proxies, "proxy", nil, "address, or prefix as in 10.0.0.0/8, of a proxy before this, whose word is taken on who asks and whether they came encrypted (may be repeated)")
+	fl.DurationVar(&f.sessionAge, "session-age", 14*24*time.Hour, "sessions of the console end after this")
+	fl.DurationVar(&f.sessionIdle, "session-idle", 3*24*time.Hour, "and when they were not used for this")
 	fl.StringVar(&f.reach, "reach", "", "address of this service as pods of clusters reach it, as in https://tachyphor.slipway.example: for sweep --on")
 	fl.StringVar(&f.image, "shards-image", "", "image of this version that such pods run, where nobody names one")
 	fl.StringVar(&f.logFormat, "log-format", "text", "text or json")
@@ -109,13 +122,19 @@ type Serving struct {
 	TellKey                           string   // file with the key that they are signed with
 	Reach, Image                      string   // how pods of it reach the service, and what they run
 	Pretended                         bool     // it is the demo's own
+	PodsIn                            []string // namespaces of clusters that pods may be made in
+	Certificate, Key                  string   // files for TLS
+	Proxies                           []netip.Prefix
+	SessionAge, SessionIdle           time.Duration
 	Log                               *slog.Logger
 }
 
 // Served is a service that runs until it is closed.
 type Served interface {
 	io.Closer
-	Reached() (access wire.Access, link string) // the link signs the console in once
+	Reached() wire.Access
+	// Link makes a link that signs the owner into the console once.
+	Link(context.Context) (string, error)
 	Failed() <-chan error
 }
 
@@ -128,7 +147,18 @@ func (p *program) serve(ctx context.Context, f serveFlags, load func(context.Con
 	if u, err := url.Parse(f.reach); f.reach != "" && (err != nil || u.Host == "" || u.Scheme != "http" && u.Scheme != "https") {
 		return fmt.Errorf("--reach %s: expected an address, as in https://tachyphor.slipway.example", f.reach)
 	}
+	if (f.certificate == "") != (f.key == "") {
+		return errors.New("--tls-cert and --tls-key go together")
+	}
+	if f.sessionAge < time.Minute || f.sessionIdle < time.Minute {
+		return errors.New("--session-age and --session-idle: expected a minute at least")
+	}
+	proxies, err := prefixes(f.proxies)
+	if err != nil {
+		return err
+	}
 	reach := kubeconfigOf(f.kubeconfig)
+	reach.Named, reach.Here = true, f.inCluster
 	pretended := load != nil && f.kubeconfig == ""
 	if pretended { // the demo has a cluster of its own
 		if err := os.MkdirAll(p.state, 0o700); err != nil {
@@ -147,21 +177,25 @@ func (p *program) serve(ctx context.Context, f serveFlags, load func(context.Con
 	s, err := p.host.Start(ctx, Serving{
 		LiveDays: f.liveDays, LiveRuns: f.liveRuns, TellAllow: f.tellAllow, TellKey: f.tellKey,
 		State: p.state, Address: f.listen, Database: f.database, Hosts: f.hosts, Version: Version, Cluster: reach, Log: log,
-		Reach: f.reach, Image: f.image, Pretended: pretended,
+		Reach: f.reach, Image: f.image, Pretended: pretended, PodsIn: f.podsIn, Certificate: f.certificate, Key: f.key, Proxies: proxies,
+		SessionAge: f.sessionAge, SessionIdle: f.sessionIdle,
 	})
 	if err != nil {
 		return no(err)
 	}
-	access, link := s.Reached()
+	access := s.Reached()
 	if load != nil {
-		if err := load(ctx, &client.Client{Address: access.Address, Token: access.Token}); err != nil {
+		c := &client.Client{Address: access.Address, Token: access.Token}
+		if access.Certificate != "" {
+			c.HTTP = client.Pinned(access.Certificate)
+		}
+		if err := load(ctx, c); err != nil {
 			_ = s.Close()
 			return err
 		}
 	}
 	log.Info("ready", "address", access.Address, "state", p.state)
-	fmt.Fprintf(p.err, "\nConsole:  %s\nSign in:  %s   (works once, within 30 minutes; `tachyphor token link` makes another)\n\n",
-		access.Address, link)
+	p.invite(ctx, access, s, load != nil)
 	select {
 	case <-ctx.Done():
 		log.Info("stopping")
@@ -171,4 +205,32 @@ func (p *program) serve(ctx context.Context, f serveFlags, load func(context.Con
 		err = cerr
 	}
 	return err
+}
+
+// invite says where the console is. A link that signs in is a secret, which a log may not hold: it is shown
+// to a person, and by the demo, which keeps none.
+func (p *program) invite(ctx context.Context, access wire.Access, s Served, demo bool) {
+	how := "run `tachyphor token link` on this machine"
+	if demo || terminalOf(p.err).isOne {
+		if link, err := s.Link(ctx); err == nil {
+			how = link + "   (works once, within 30 minutes; `tachyphor token link` makes another)"
+		}
+	}
+	fmt.Fprintf(p.err, "\nConsole:  %s\nSign in:  %s\n\n", access.Address, how)
+}
+
+// prefixes reads addresses, and prefixes of addresses.
+func prefixes(list []string) (out []netip.Prefix, err error) {
+	for _, text := range list {
+		if a, err := netip.ParseAddr(text); err == nil {
+			out = append(out, netip.PrefixFrom(a, a.BitLen()))
+			continue
+		}
+		x, err := netip.ParsePrefix(text)
+		if err != nil {
+			return nil, fmt.Errorf("--proxy %s: expected an address, or a prefix as in 10.0.0.0/8", text)
+		}
+		out = append(out, x.Masked())
+	}
+	return out, nil
 }

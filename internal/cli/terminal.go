@@ -20,6 +20,7 @@ import (
 type terminal struct {
 	colour bool
 	width  int // columns
+	isOne  bool
 }
 
 // Widths when the output is no terminal, and the narrowest that is laid out for.
@@ -39,7 +40,7 @@ func terminalOf(w io.Writer) terminal {
 		}
 		return t
 	}
-	t := terminal{colour: os.Getenv("NO_COLOR") == "" && os.Getenv("TERM") != "dumb", width: plainWidth}
+	t := terminal{colour: os.Getenv("NO_COLOR") == "" && os.Getenv("TERM") != "dumb", width: plainWidth, isOne: true}
 	if n, _, err := term.GetSize(int(f.Fd())); err == nil && n > 0 {
 		t.width = max(n, leastWidth)
 	}

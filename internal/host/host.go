@@ -28,7 +28,8 @@ func (Here) Start(ctx context.Context, c cli.Serving) (cli.Served, error) {
 	room.Age, room.Runs = time.Duration(c.LiveDays)*24*time.Hour, c.LiveRuns
 	s, err := service.Start(ctx, service.Config{
 		Live: room, TellAllow: c.TellAllow, TellKey: c.TellKey,
-		Far: work.Far{Reach: c.Reach, Image: c.Image}, Near: c.Pretended && c.Reach == "", Cluster: c.Cluster, State: c.State, Address: c.Address, Database: c.Database, Hosts: c.Hosts,
+		Far: work.Far{Reach: c.Reach, Image: c.Image}, Near: c.Pretended && c.Reach == "", Cluster: c.Cluster, PodsIn: podsIn(c), Certificate: c.Certificate, Key: c.Key, Proxies: c.Proxies,
+		Sessions: api.Lives{Age: c.SessionAge, Idle: c.SessionIdle}, State: c.State, Address: c.Address, Database: c.Database, Hosts: c.Hosts,
 		Version: c.Version, Console: web.Console(), Log: c.Log,
 	})
 	if err != nil {
@@ -40,7 +41,16 @@ func (Here) Start(ctx context.Context, c cli.Serving) (cli.Served, error) {
 type served struct{ *service.Service }
 
 // Reached says how the service is reached.
-func (s served) Reached() (wire.Access, string) { return s.Access, s.Link }
+func (s served) Reached() wire.Access { return s.Access }
+
+// podsIn are the namespaces that pods may be made in: of the demo's pretended cluster, where nothing runs but
+// in pretence, all.
+func podsIn(c cli.Serving) []string {
+	if c.Pretended {
+		return append(c.PodsIn, work.AnyNamespace)
+	}
+	return c.PodsIn
+}
 
 // Pretend starts the demo's pretended cluster.
 func (Here) Pretend(kubeconfig string) (io.Closer, error) { return cluster.StartDemo(kubeconfig, 1) }

@@ -28,6 +28,8 @@ var ErrNoCluster = errors.New("no cluster to speak to: name a kubeconfig with --
 type Options struct {
 	Kubeconfig string // file; empty: KUBECONFIG, then the usual file, then the cluster that this runs in
 	Context    string // empty: the current one
+	Named      bool   // no kubeconfig counts but the one that is named
+	Here       bool   // with Named: the cluster that this process runs in does
 }
 
 // A Cluster is a connection to a live cluster. It is safe for use by many
@@ -53,6 +55,8 @@ func rules(o Options) *clientcmd.ClientConfigLoadingRules {
 	r := clientcmd.NewDefaultClientConfigLoadingRules()
 	if o.Kubeconfig != "" {
 		r.ExplicitPath = o.Kubeconfig
+	} else if o.Named {
+		r.Precedence = nil
 	}
 	return r
 }
@@ -73,7 +77,7 @@ func Contexts(o Options) ([]string, error) {
 	if _, ok := c.Contexts[c.CurrentContext]; ok {
 		names = append([]string{c.CurrentContext}, names...)
 	}
-	if len(names) == 0 && inCluster() {
+	if len(names) == 0 && inCluster() && (o.Here || !o.Named) {
 		names = []string{insideName}
 	}
 	return names, nil

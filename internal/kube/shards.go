@@ -63,8 +63,8 @@ var (
 	ErrShardsLost = errors.New("nodes do not answer any more")
 )
 
-// inNamespace is the namespace that is meant: the one that is named, the context's own, or default.
-func (c *Cluster) inNamespace(named string) string {
+// ShardsIn is the namespace that is meant: the one that is named, the context's own, or default.
+func (c *Cluster) ShardsIn(named string) string {
 	if named != "" {
 		return named
 	}
@@ -76,7 +76,7 @@ func (c *Cluster) inNamespace(named string) string {
 
 // TryShards looks whether a Job of shards would be taken, without making it.
 func (c *Cluster) TryShards(ctx context.Context, s Shards) error {
-	ns := c.inNamespace(s.Namespace)
+	ns := c.ShardsIn(s.Namespace)
 	dry := metav1.CreateOptions{DryRun: []string{metav1.DryRunAll}}
 	if _, err := c.client.BatchV1().Jobs(ns).Create(ctx, s.job(), dry); err != nil {
 		return c.refused(ns, err)
@@ -108,7 +108,7 @@ func (c *Cluster) refused(namespace string, err error) error {
 // cannot be: then the error says why. What was made is taken away in any case. tell is told how it
 // stands.
 func (c *Cluster) RunShards(ctx context.Context, s Shards, tell func(string)) (err error) {
-	ns := c.inNamespace(s.Namespace)
+	ns := c.ShardsIn(s.Namespace)
 	job, err := c.client.BatchV1().Jobs(ns).Create(ctx, s.job(), metav1.CreateOptions{})
 	if err != nil {
 		return c.refused(ns, err)
@@ -312,7 +312,7 @@ func (c *Cluster) dropShards(ns, name string) error {
 
 // ClearShards takes away Jobs of a piece of work that an earlier process left.
 func (c *Cluster) ClearShards(ctx context.Context, namespace string, work uint64) error {
-	ns := c.inNamespace(namespace)
+	ns := c.ShardsIn(namespace)
 	list, err := c.client.BatchV1().Jobs(ns).List(ctx, metav1.ListOptions{LabelSelector: fmt.Sprintf("%s=%d", shardsLabel, work)})
 	if err != nil {
 		return c.refused(ns, err)

@@ -4,13 +4,14 @@ package service
 
 import (
 	"context"
-	"encoding/json"
+	"crypto/tls"
 	"errors"
 	"fmt"
 	"io/fs"
 	"log/slog"
 	"net"
 	"net/http"
+	"net/netip"
 	"net/url"
 	"os"
 	"path/filepath"
@@ -52,13 +53,19 @@ type Config struct {
 	Unsafe    bool // a private database without durability, for tests
 	// Free tells the free space of the private database's disk; nil: as it is. For tests.
 	Free func(path string) (units.Bytes, error)
+	// PodsIn are namespaces of live clusters that pods may be made in; work.AnyNamespace: in all.
+	PodsIn []string
+	// Certificate and Key are files for TLS, read again when they change; empty: without.
+	Certificate, Key string
+	// Proxies are those before the service whose word is taken on from where a request comes.
+	Proxies []netip.Prefix
+	// Sessions says how long sessions of the console last; zero: api.UsualLives.
+	Sessions api.Lives
 }
 
 // A Service is running until Close.
 type Service struct {
 	Access wire.Access
-	// Link signs the console in once.
-	Link string
 
 	config   Config
 	lock     *os.File
@@ -69,6 +76,8 @@ type Service struct {
 	intake   *intake.Intake
 	teller   *tell.Teller
 	server   *http.Server
+	tls      *certificate // nil: without
+	stop     context.CancelFunc
 	served   chan error
 }
 
@@ -77,6 +86,9 @@ var ErrTaken = errors.New("another service runs on this state folder; stop it, o
 
 // Start brings everything up; when it returns the service answers.
 func Start(ctx context.Context, c Config) (_ *Service, err error) {
+	if c.Sessions == (api.Lives{}) {
+		c.Sessions = api.UsualLives
+	}
 	s := &Service{config: c}
 	defer func() {
 		if err != nil {
@@ -89,6 +101,12 @@ func Start(ctx context.Context, c Config) (_ *Service, err error) {
 	}
 	if err := s.takeState(); err != nil {
 		return nil, err
+	}
+	if c.Certificate != "" {
+		s.tls = &certificate{cert: c.Certificate, key: c.Key, log: c.Log, now: time.Now, changed: s.renewed}
+		if err := s.tls.read(); err != nil {
+			return nil, err
+		}
 	}
 	listener, err := listen(c.Address) // before anything is made
 	if err != nil {
@@ -120,7 +138,7 @@ func Start(ctx context.Context, c Config) (_ *Service, err error) {
 			return nil, err
 		}
 	}
-	if err := s.store.DropExpired(ctx); err != nil {
+	if err := s.store.DropExpired(ctx, c.Sessions.Idle); err != nil {
 		return nil, err
 	}
 	folder, err := s.passage()
@@ -128,10 +146,13 @@ func Start(ctx context.Context, c Config) (_ *Service, err error) {
 		return nil, err
 	}
 	s.Access.Address = "http://" + listener.Addr().String()
+	if s.tls != nil {
+		s.Access.Address, s.Access.Certificate = "https://"+listener.Addr().String(), s.tls.leaf()
+	}
 	if c.Near {
 		c.Far.Reach = s.Access.Address
 	}
-	s.queue = work.Start(s.store, library.NewLibrary(s.store, folder), c.Log, s.disk.Full, c.Cluster, c.Far)
+	s.queue = work.Start(s.store, library.NewLibrary(s.store, folder), c.Log, s.disk.Full, work.Clusters{Options: c.Cluster, Namespaces: c.PodsIn}, c.Far)
 	if c.Live == (store.LiveRoom{}) {
 		c.Live = intake.DefaultRoom
 	}
@@ -139,14 +160,16 @@ func Start(ctx context.Context, c Config) (_ *Service, err error) {
 	if err := s.tells(listener.Addr().(*net.TCPAddr).IP.IsLoopback()); err != nil {
 		return nil, err
 	}
-	if !listener.Addr().(*net.TCPAddr).IP.IsLoopback() {
-		c.Log.Warn("listening beyond this machine without encryption: tokens can be read on the way; put a proxy with TLS before it",
+	if !listener.Addr().(*net.TCPAddr).IP.IsLoopback() && s.tls == nil && len(c.Proxies) == 0 {
+		c.Log.Warn("listening beyond this machine without encryption: tokens can be read on the way; give --tls-cert and --tls-key, or name the proxy with TLS before it with --proxy",
 			"address", s.Access.Address)
 	}
 	if err := s.credentials(ctx); err != nil {
 		return nil, err
 	}
 	s.serve(listener)
+	ctx, s.stop = context.WithCancel(context.Background())
+	go s.tidy(ctx)
 	return s, nil
 }
 
@@ -191,33 +214,6 @@ func listen(address string) (net.Listener, error) {
 	return l, err
 }
 
-// credentials makes the first token and a sign-in link. The database keeps
-// hashes; the token itself goes to its owner's file alone.
-func (s *Service) credentials(ctx context.Context) error {
-	if old, err := wire.ReadAccess(s.config.State); err == nil {
-		s.Access.Token = old.Token
-	}
-	has, err := s.store.HasBearer(ctx)
-	if err != nil {
-		return err
-	}
-	if !has || s.Access.Token == "" {
-		if s.Access.Token, err = api.NewBearer(ctx, s.store, "owner"); err != nil {
-			return err
-		}
-	}
-	b, err := json.MarshalIndent(s.Access, "", "  ")
-	if err != nil {
-		return err
-	}
-	if err := os.WriteFile(wire.AccessFile(s.config.State), append(b, '\n'), 0o600); err != nil {
-		return err
-	}
-	link, err := api.NewLink(ctx, s.store, "owner")
-	s.Link = s.Access.Address + api.LinkPath(link)
-	return err
-}
-
 // serve answers requests in the background.
 func (s *Service) serve(l net.Listener) {
 	hosts := append([]string{"127.0.0.1", "localhost", "::1"}, s.config.Hosts...)
@@ -229,14 +225,27 @@ func (s *Service) serve(l net.Listener) {
 		Handler: api.New(api.Config{
 			Store: s.store, Queue: s.queue, Intake: s.intake, MayTell: s.teller.May, Full: s.disk.Full, Log: s.config.Log, Version: s.config.Version,
 			Console: s.config.Console,
-			Hosts:   hosts,
-			Cookie:  "tachyphor_" + strconv.Itoa(port),
+			Hosts:   hosts, Sessions: s.config.Sessions, Proxies: s.config.Proxies,
+			Cookie: "tachyphor_" + strconv.Itoa(port),
 		}),
 		ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10,
 		ErrorLog: slog.NewLogLogger(s.config.Log.Handler(), slog.LevelDebug),
 	}
 	s.served = make(chan error, 1)
+	if s.tls != nil {
+		s.server.TLSConfig = &tls.Config{MinVersion: tls.VersionTLS12, GetCertificate: s.tls.get}
+		go func() { s.served <- s.server.ServeTLS(l, "", "") }()
+		return
+	}
 	go func() { s.served <- s.server.Serve(l) }()
+}
+
+// renewed has the owner's file say which certificate the service has now.
+func (s *Service) renewed(leaf string) {
+	s.Access.Certificate = leaf
+	if err := s.writeAccess(); err != nil {
+		s.config.Log.Warn("cannot write the owner's file", "error", err)
+	}
 }
 
 // Failed tells when the service ends by itself.
@@ -245,6 +254,9 @@ func (s *Service) Failed() <-chan error { return s.served }
 // Close stops everything in order: requests, the queue, the database.
 func (s *Service) Close() error {
 	var errs []error
+	if s.stop != nil {
+		s.stop()
+	}
 	if s.server != nil {
 		ctx, cancel := context.WithTimeout(context.Background(), 2*time.Second)
 		if s.server.Shutdown(ctx) != nil {

@@ -2,8 +2,9 @@ package store
 
 import (
 	"context"
-	"errors"
+	"fmt"
 	"slices"
+	"strings"
 	"time"
 
 	"tachyphor/core/shelf"
@@ -51,13 +52,16 @@ type Draft struct {
 func (s *Store) PutAll(ctx context.Context, by string, drafts []Draft) (numbers []int, changes []Change, err error) {
 	err = s.write(ctx, func(tx *gorm.DB) error {
 		numbers, changes = nil, nil
+		var what []string
 		for _, d := range drafts {
 			n, c, err := s.put(tx, by, d)
 			if err != nil {
 				return err
 			}
 			numbers, changes = append(numbers, n), append(changes, c)
+			what = append(what, fmt.Sprintf("%s/%s r%d %s", d.Kind, d.Name, n, c))
 		}
+		said(ctx, strings.Join(what, ", "))
 		return nil
 	})
 	return numbers, changes, err
@@ -246,13 +250,14 @@ func (s *Store) Drop(ctx context.Context, kind, name string, ifRevision int) err
 func (s *Store) PutRecording(ctx context.Context, r Recording) error {
 	r.At = s.now()
 	return s.write(ctx, func(tx *gorm.DB) error {
+		said(ctx, fmt.Sprintf("recording %s of %d jobs", r.Digest, r.Jobs))
 		return tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&r).Error
 	})
 }
 
 // PutPiece stores a piece of a recording's file; one that is there already is left.
 func (s *Store) PutPiece(ctx context.Context, p Piece) error {
-	return s.write(large(ctx), func(tx *gorm.DB) error {
+	return s.write(silently(large(ctx)), func(tx *gorm.DB) error {
 		return tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&p).Error
 	})
 }
@@ -275,64 +280,4 @@ func (s *Store) HasRecording(ctx context.Context, digest string) (jobs int, err 
 	var r Recording
 	err = known(s.db.WithContext(ctx).Select("digest, jobs").Where("digest = ?", digest).Take(&r).Error)
 	return r.Jobs, err
-}
-
-// PutToken stores a token's hash.
-func (s *Store) PutToken(ctx context.Context, t Token) error {
-	t.At = s.now()
-	return s.write(ctx, func(tx *gorm.DB) error { return tx.Create(&t).Error })
-}
-
-// FindToken returns the token with a hash, if it has not expired.
-func (s *Store) FindToken(ctx context.Context, hash string) (Token, error) {
-	var t Token
-	err := s.db.WithContext(ctx).Where("hash = ? AND (expires IS NULL OR expires > ?)", hash, s.now()).Take(&t).Error
-	return t, known(err)
-}
-
-// UseToken takes a token out and returns it: of two who try, one succeeds.
-func (s *Store) UseToken(ctx context.Context, hash string) (Token, error) {
-	t, err := s.FindToken(ctx, hash)
-	if err != nil {
-		return t, err
-	}
-	res := s.db.WithContext(ctx).Where("hash = ?", hash).Delete(&Token{})
-	if res.Error == nil && res.RowsAffected == 0 {
-		return t, ErrNotFound
-	}
-	return t, res.Error
-}
-
-// Tokens lists the tokens of some kinds that let in, the newest first.
-func (s *Store) Tokens(ctx context.Context, kinds ...string) ([]Token, error) {
-	var list []Token
-	return list, s.db.WithContext(ctx).Where("kind IN ? AND (expires IS NULL OR expires > ?)", kinds, s.now()).
-		Order("at DESC, hash").Find(&list).Error
-}
-
-// EndToken takes a token of a kind out whose hash begins with a text; ErrNotFound when there is none.
-func (s *Store) EndToken(ctx context.Context, kind, hash string) error {
-	return s.write(ctx, func(tx *gorm.DB) error {
-		res := tx.Where("kind = ? AND hash LIKE ?", kind, hash+"%").Delete(&Token{})
-		if res.Error == nil && res.RowsAffected == 0 {
-			return ErrNotFound
-		}
-		return res.Error
-	})
-}
-
-// HasBearer reports whether there is any token for the command line yet.
-func (s *Store) HasBearer(ctx context.Context) (bool, error) {
-	var n int64
-	err := s.db.WithContext(ctx).Model(&Token{}).Where("kind = ?", "bearer").Count(&n).Error
-	return n > 0, err
-}
-
-// DropExpired removes tokens that let nobody in any more.
-func (s *Store) DropExpired(ctx context.Context) error {
-	err := s.db.WithContext(ctx).Where("expires < ?", s.now()).Delete(&Token{}).Error
-	if errors.Is(err, gorm.ErrRecordNotFound) {
-		return nil
-	}
-	return err
 }

@@ -106,12 +106,3 @@ type Intake struct {
 	By       string    `gorm:"size:63"`
 	At       time.Time `gorm:"type:datetime(6)"`
 }
-
-// A Token lets someone in. Only its hash is kept.
-type Token struct {
-	Hash    string     `gorm:"primaryKey;size:64"`
-	Name    string     `gorm:"size:63"`
-	Kind    string     `gorm:"size:16"` // bearer, session, link or events
-	Expires *time.Time `gorm:"type:datetime(6)"`
-	At      time.Time  `gorm:"type:datetime(6)"`
-}

@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"time"
 
@@ -39,6 +40,11 @@ func steps() []*gormigrate.Migration {
 		tables("2026-11-29-tried", &tried1{}),
 		tables("2026-11-29-live", &liveRuns1{}, &heard1{}),
 		tables("2026-11-29-drift", &followed1{}, &nights1{}, &notices1{}),
+		tables("2026-11-30-people", &people1{}, &deeds1{}),
+		columns("2026-11-30-tokens-of-people", &tokens2{}, "Person", "Role", "Used", "From", "Parent", "Place"),
+		index("2026-11-30-tokens-by-person", &tokens2{}, "idx_tokens_person"),
+		index("2026-11-30-tokens-by-parent", &tokens2{}, "idx_tokens_parent"),
+		{ID: "2026-11-30-tokens-had-all", Migrate: carryTokens},
 	}
 }
 
@@ -76,6 +82,21 @@ func carryWork(tx *gorm.DB) error {
 	return nil
 }
 
+// carryTokens has those who were let in before there were roles be owners, as they were.
+func carryTokens(tx *gorm.DB) error {
+	for _, q := range []string{
+		"UPDATE tokens SET person = name, role = 'owner' WHERE role = '' AND kind IN ('bearer', 'session', 'link')",
+		"UPDATE tokens SET kind = 'local' WHERE kind = 'bearer' AND role = 'owner' AND place = ''",
+		"UPDATE tokens SET person = 'owner', role = 'events' WHERE role = '' AND kind = 'events'",
+		"INSERT IGNORE INTO people (name, role, at) SELECT DISTINCT person, 'owner', UTC_TIMESTAMP(6) FROM tokens",
+	} {
+		if err := tx.Exec(q).Error; err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 func tables(id string, list ...any) *gormigrate.Migration {
 	return &gormigrate.Migration{ID: id, Migrate: func(tx *gorm.DB) error {
 		for _, t := range list {
@@ -99,6 +120,17 @@ func column(id string, table any, field string) *gormigrate.Migration {
 	}}
 }
 
+func columns(id string, table any, fields ...string) *gormigrate.Migration {
+	return &gormigrate.Migration{ID: id, Migrate: func(tx *gorm.DB) error {
+		for _, f := range fields {
+			if err := column(id, table, f).Migrate(tx); err != nil {
+				return err
+			}
+		}
+		return nil
+	}}
+}
+
 func index(id string, table any, name string) *gormigrate.Migration {
 	return &gormigrate.Migration{ID: id, Migrate: func(tx *gorm.DB) error {
 		if tx.Migrator().HasIndex(table, name) {
@@ -117,10 +149,20 @@ func renamed(id, table, from, to string) *gormigrate.Migration {
 	}}
 }
 
+// versions is the table of the steps that were made.
+const versions = "table_versions"
+
+// ErrNewer says that the tables are those of a newer version of this program.
+var ErrNewer = errors.New("the records were brought up by a newer version of this program, which this one would damage")
+
 func (s *Store) migrate(ctx context.Context) error {
 	o := *gormigrate.DefaultOptions
-	o.TableName = "table_versions"
-	return gormigrate.New(s.db.WithContext(ctx), &o, steps()).Migrate()
+	o.TableName, o.ValidateUnknownMigrations = versions, true
+	err := gormigrate.New(s.db.WithContext(ctx), &o, steps()).Migrate()
+	if errors.Is(err, gormigrate.ErrUnknownPastMigration) {
+		return fmt.Errorf("%w; run that version, or restore a backup that was made before", ErrNewer)
+	}
+	return err
 }
 
 // The records as they were.
@@ -230,6 +272,42 @@ type tokens1 struct {
 }
 
 func (tokens1) TableName() string { return "tokens" }
+
+type tokens2 struct {
+	tokens1
+	Person string     `gorm:"size:63;not null;default:'';index"`
+	Role   string     `gorm:"size:16;not null;default:''"`
+	Used   *time.Time `gorm:"type:datetime(6)"`
+	From   string     `gorm:"size:64;not null;default:''"`
+	Parent string     `gorm:"size:64;not null;default:'';index"`
+	Place  string     `gorm:"size:32;not null;default:''"`
+}
+
+type people1 struct {
+	Name    string     `gorm:"primaryKey;size:63"`
+	Role    string     `gorm:"size:16"`
+	Most    string     `gorm:"size:16;not null;default:''"`
+	Subject *string    `gorm:"size:255;uniqueIndex"`
+	At      time.Time  `gorm:"type:datetime(6)"`
+	Seen    *time.Time `gorm:"type:datetime(6)"`
+}
+
+func (people1) TableName() string { return "people" }
+
+type deeds1 struct {
+	ID     uint64    `gorm:"primaryKey"`
+	At     time.Time `gorm:"type:datetime(6);index"`
+	Who    string    `gorm:"size:63;index"`
+	Role   string    `gorm:"size:16"`
+	Via    string    `gorm:"size:63"`
+	From   string    `gorm:"size:64"`
+	What   string    `gorm:"size:48;index"`
+	On     string    `gorm:"size:255"`
+	Result string    `gorm:"size:16"`
+	Said   string    `gorm:"size:1000"`
+}
+
+func (deeds1) TableName() string { return "deeds" }
 
 type trials1 struct {
 	ID       uint64     `gorm:"primaryKey"`

@@ -126,6 +126,9 @@ func carried(t *testing.T, s *store.Store, file string) {
 		o.Asked.Nanosecond() != 250_000_000 || o.Digest != "o1" {
 		t.Errorf("%s: %+v, %v", file, o, err)
 	}
+	if b, err := s.FindToken(ctx, "h", 0); err != nil || b.Kind != store.Local || b.May != wire.Owner || b.Person != "owner" {
+		t.Errorf("%s: who was let in: %+v, %v", file, b, err)
+	}
 	if data, err := s.GetResult(ctx, 3); err != nil || string(data) != "result of 3" {
 		t.Errorf("%s: result %q, %v", file, data, err)
 	}
@@ -152,5 +155,18 @@ func carried(t *testing.T, s *store.Store, file string) {
 	}
 	if blocks, jobs, err := s.CountBlocks(ctx, 3); file > "testdata/tables-2026-11-26" && (blocks != 1 || jobs != 3 || err != nil) {
 		t.Errorf("%s: %d blocks, %v", file, blocks, err)
+	}
+}
+
+// raw runs a statement as the server's own user.
+func raw(t *testing.T, statement string) {
+	t.Helper()
+	db, err := sql.Open("mysql", server.DSN(""))
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer func() { _ = db.Close() }()
+	if _, err := db.Exec(statement); err != nil {
+		t.Fatal(err)
 	}
 }

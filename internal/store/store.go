@@ -118,11 +118,21 @@ func (s *Store) Close() error {
 // lost is how a transaction that lost to another is tried again.
 var lost = wait.Backoff{Duration: 20 * time.Millisecond, Factor: 1.7, Jitter: 0.3, Steps: 5}
 
-// write runs f in a transaction, again when the database asks for that.
+// write runs f in a transaction, again when the database asks for that. The first under a context that a
+// deed goes with stores that as well.
 func (s *Store) write(ctx context.Context, f func(tx *gorm.DB) error) error {
 	var err error
+	deed := deedOf(ctx)
 	ended := wait.ExponentialBackoffWithContext(ctx, lost, func(ctx context.Context) (done bool, _ error) {
-		err = s.transaction(ctx, f)
+		err = s.transaction(ctx, func(tx *gorm.DB) error {
+			if err := f(tx); err != nil || deed == nil || deed.noted {
+				return err
+			}
+			return tx.Create(deed.row(s.now())).Error
+		})
+		if err == nil && deed != nil {
+			deed.noted = true
+		}
 		var e *driver.MySQLError
 		return !errors.As(err, &e) || e.Number != 1213 && e.Number != 1205, nil
 	})

@@ -241,51 +241,6 @@ func TestQueueIsBounded(t *testing.T) {
 	}
 }
 
-// A link lets one in, though many try it at once; what has expired lets nobody in.
-func TestTokens(t *testing.T) {
-	ctx, s := context.Background(), open(t)
-	soon, past := time.Now().Add(time.Hour), time.Now().Add(-time.Second)
-	for _, k := range []store.Token{
-		{Hash: "link", Kind: "link", Expires: &soon},
-		{Hash: "old", Kind: "link", Expires: &past},
-		{Hash: "bearer", Kind: "bearer", Name: "me"},
-	} {
-		if err := s.PutToken(ctx, k); err != nil {
-			t.Fatal(err)
-		}
-	}
-	var all sync.WaitGroup
-	var mu sync.Mutex
-	used := 0
-	for range 10 {
-		all.Go(func() {
-			if _, err := s.UseToken(ctx, "link"); err == nil {
-				mu.Lock()
-				used++
-				mu.Unlock()
-			} else if !errors.Is(err, store.ErrNotFound) {
-				t.Error(err)
-			}
-		})
-	}
-	all.Wait()
-	if used != 1 {
-		t.Errorf("the link let %d in", used)
-	}
-	if _, err := s.FindToken(ctx, "old"); !errors.Is(err, store.ErrNotFound) {
-		t.Errorf("an old link: %v", err)
-	}
-	if err := s.DropExpired(ctx); err != nil {
-		t.Fatal(err)
-	}
-	if k, err := s.FindToken(ctx, "bearer"); err != nil || k.Name != "me" {
-		t.Errorf("%+v, %v", k, err)
-	}
-	if has, err := s.HasBearer(ctx); err != nil || !has {
-		t.Errorf("%v, %v", has, err)
-	}
-}
-
 // Work over which processes die is given up, and what waits behind it is reached; being
 // given back in order does not count.
 func TestWorkThatBreaksItsProcessIsGivenUp(t *testing.T) {

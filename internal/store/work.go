@@ -5,6 +5,7 @@ import (
 	"crypto/rand"
 	"encoding/hex"
 	"errors"
+	"fmt"
 	"time"
 
 	"tachyphor/wire"
@@ -67,7 +68,11 @@ func (s *Store) Enter(ctx context.Context, w Work, lease time.Duration, kinds []
 			return ErrBusy
 		}
 		w.ID = 0
-		return tx.Create(&w).Error
+		if err := tx.Create(&w).Error; err != nil {
+			return err
+		}
+		said(ctx, fmt.Sprintf("%s %d of %s", w.Kind, w.ID, w.Subject))
+		return nil
 	})
 }
 
@@ -193,8 +198,10 @@ func (s *Store) ReleaseAll(ctx context.Context) error {
 
 // Cancel ends work of some kinds that is not over. What is over is left as it is.
 func (s *Store) Cancel(ctx context.Context, kinds []string, id uint64) (Work, error) {
-	err := s.db.WithContext(ctx).Model(&Work{}).Where("id = ? AND kind IN ? AND state IN ?", id, kinds, open).
-		Updates(map[string]any{"state": wire.Cancelled, "ended": s.now(), "lease": nil}).Error
+	err := s.write(ctx, func(tx *gorm.DB) error {
+		return tx.Model(&Work{}).Where("id = ? AND kind IN ? AND state IN ?", id, kinds, open).
+			Updates(map[string]any{"state": wire.Cancelled, "ended": s.now(), "lease": nil}).Error
+	})
 	if err != nil {
 		return Work{}, err
 	}

@@ -55,6 +55,9 @@ func (q *Queue) reach(ctx context.Context, on *wire.OnCluster) error {
 	if err != nil {
 		return fmt.Errorf("%w: %w", ErrExplore, err)
 	}
+	if err := q.cluster.in(c.ShardsIn(on.Namespace)); err != nil {
+		return fmt.Errorf("%w: %w", ErrExplore, err)
+	}
 	if err := c.TryShards(ctx, q.shards(on, 0, 1, "none")); err != nil {
 		return fmt.Errorf("%w: %w", ErrExplore, err)
 	}
@@ -70,7 +73,7 @@ func (q *Queue) farLeast() time.Duration {
 }
 
 func (q *Queue) connect(on *wire.OnCluster) (*kube.Cluster, error) {
-	o := q.cluster
+	o := q.cluster.Options
 	o.Context = on.Context
 	return kube.Connect(o)
 }

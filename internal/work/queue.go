@@ -11,7 +11,6 @@ import (
 	"tachyphor/core/outcome"
 	"tachyphor/core/sim"
 	"tachyphor/internal/kept"
-	"tachyphor/internal/kube"
 	"tachyphor/internal/library"
 	"tachyphor/internal/memory"
 	"tachyphor/internal/store"
@@ -44,7 +43,7 @@ type Queue struct {
 	holder  string
 	room    *room
 	full    func() error
-	cluster kube.Options
+	cluster Clusters
 	far     Far
 	blocks  sync.Map // that pods may ask for: *Block by the hash of its token
 
@@ -69,9 +68,9 @@ type Queue struct {
 }
 
 // Start begins to work off the queue. While full is an error nothing is begun, for its
-// result could not be stored. cluster says which kubeconfig live work uses, far how
+// result could not be stored. cluster says which clusters live work may touch, far how
 // runs are computed there.
-func Start(s *store.Store, l *library.Library, log *slog.Logger, full func() error, cluster kube.Options, far Far) *Queue {
+func Start(s *store.Store, l *library.Library, log *slog.Logger, full func() error, cluster Clusters, far Far) *Queue {
 	ctx, stop := context.WithCancel(context.Background())
 	q := &Queue{
 		Library: l, store: s, log: log, holder: store.NewHolder(), full: full, cluster: cluster, far: far,

@@ -2,8 +2,11 @@ package work
 
 import (
 	"context"
+	"fmt"
+	"strings"
 
 	"tachyphor/core/document"
+	"tachyphor/core/review"
 	"tachyphor/internal/kube"
 	"tachyphor/internal/store"
 	"tachyphor/wire"
@@ -14,6 +17,7 @@ type Tried struct {
 	Template string `json:"template"`
 	Scenario string `json:"scenario"` // empty: the first that uses the template
 	Context  string `json:"context"`  // of the kubeconfig
+	Risky    bool   `json:"risky"`    // what a review finds risky may be made
 }
 
 // A Report is what came of a trial, or has so far: its checkpoint.
@@ -26,12 +30,12 @@ type Report struct {
 type Refusal struct{ error }
 
 // Contexts lists the clusters that trials can be made on, the usual one first.
-func (q *Queue) Contexts() ([]string, error) { return kube.Contexts(q.cluster) }
+func (q *Queue) Contexts() ([]string, error) { return kube.Contexts(q.cluster.Options) }
 
 // Try begins a preflight or a rehearsal of a stored template. ErrBusy: several are made
 // already.
 func (q *Queue) Try(ctx context.Context, k *Kind, by string, t Tried) (store.Work, error) {
-	s, err := q.setting(ctx, t)
+	s, err := q.setting(ctx, k, t)
 	if err != nil {
 		return store.Work{}, err
 	}
@@ -77,7 +81,7 @@ type setting struct {
 	tools    []string
 }
 
-func (q *Queue) setting(ctx context.Context, t Tried) (s setting, err error) {
+func (q *Queue) setting(ctx context.Context, k *Kind, t Tried) (s setting, err error) {
 	shelf, err := q.Library.Shelf(ctx, document.Reading{})
 	if err != nil {
 		return s, err
@@ -88,11 +92,35 @@ func (q *Queue) setting(ctx context.Context, t Tried) (s setting, err error) {
 	if s.plan, err = kube.PlanFor(shelf, []*document.Document{s.template}, t.Scenario); err != nil {
 		return s, Refusal{err}
 	}
-	o := q.cluster
+	if k == &Rehearsal {
+		if err := q.mayMake(shelf, s.template, t.Risky); err != nil {
+			return s, Refusal{err}
+		}
+	}
+	o := q.cluster.Options
 	o.Context = t.Context
 	if s.conn, err = kube.Connect(o); err != nil {
 		return s, Refusal{err}
 	}
 	s.tools = shelf.Tools(s.template)
 	return s, nil
+}
+
+// mayMake says why no agent of a template may be made; nil: one may.
+func (q *Queue) mayMake(shelf *review.Shelf, d *document.Document, risky bool) error {
+	if err := q.cluster.in(d.Value.(*document.PodTemplate).Namespace); err != nil {
+		return err
+	}
+	if list := risks(shelf, d); len(list) > 0 && !risky {
+		return fmt.Errorf("a review finds %s risky about %s (%s): mend it, or say that it may be made all the same (--risky at the command line)",
+			counted(len(list), "thing"), d.Name, strings.Join(list, ", "))
+	}
+	return nil
+}
+
+func counted(n int, what string) string {
+	if n == 1 {
+		return "1 " + what
+	}
+	return fmt.Sprintf("%d %ss", n, what)
 }

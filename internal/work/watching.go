@@ -65,7 +65,7 @@ func (q *Queue) watcher(key, cluster, namespace, template string) (*kube.Watcher
 	if len(q.watched.list) >= mostWatched {
 		return nil, store.ErrBusy
 	}
-	o := q.cluster
+	o := q.cluster.Options
 	if cluster != "" {
 		o.Context = cluster
 	}

@@ -17,7 +17,7 @@ func TestCaching(t *testing.T) {
 	t.Parallel()
 	s, c := running.Start(t)
 	load(t, c)
-	q := sit(t, s, s.Link, 1280, 800, false)
+	q := sit(t, s, running.Link(t, s), 1280, 800, false)
 	q.see("main h2")
 	q.must(q.p.Press("w"))
 	q.must(q.p.Until(`location.pathname === "/caching/cached"`))
@@ -72,7 +72,7 @@ func TestCancelWeighing(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	q := sit(t, s, s.Link, 1280, 800, false)
+	q := sit(t, s, running.Link(t, s), 1280, 800, false)
 	q.see("main h2")
 	q.goTo("/caching/long")
 	q.click("#cancel")

@@ -128,7 +128,7 @@ func TestFirstVisit(t *testing.T) {
 	t.Parallel()
 	s, c := running.Start(t)
 	load(t, c)
-	q := sit(t, s, s.Link, 1280, 800, false)
+	q := sit(t, s, running.Link(t, s), 1280, 800, false)
 	q.reads("main", "fixed-six", "weekday-lean", "One agent for each job", "not simulated yet", "What to do next")
 	q.click(`a[href="/scenarios/weekday-lean"]`)
 	q.reads("main", "offers arm-cross, cxx", "Last outcome", "brinewell-north")
@@ -162,7 +162,7 @@ func TestRefusedChange(t *testing.T) {
 	t.Parallel()
 	s, c := running.Start(t)
 	load(t, c)
-	q := sit(t, s, s.Link, 1280, 800, true)
+	q := sit(t, s, running.Link(t, s), 1280, 800, true)
 	q.goTo("/scenarios/fixed-six")
 	q.see("#simulate")
 	q.must(q.p.Type("#compile-wide-linger", "soon"))
@@ -209,7 +209,7 @@ func TestSmallAndDark(t *testing.T) {
 	load(t, c)
 	loadUsage(t, c)
 	for _, dark := range []bool{false, true} {
-		link, err := c.NewLink(context.Background())
+		link, _, err := c.NewLink(context.Background(), wire.NewLink{})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -298,7 +298,7 @@ func TestStoryOfCachesAndSpot(t *testing.T) {
 		}
 		ids = append(ids, o.ID)
 	}
-	q := sit(t, s, s.Link, 1280, 800, false)
+	q := sit(t, s, running.Link(t, s), 1280, 800, false)
 	q.goTo(fmt.Sprintf("/outcomes/%d", ids[1]))
 	q.reads("main", "restore", "cold work", "lost attempts", "The workspace cache", "jobs that found it up to date",
 		"What went wrong on the way", "What goes wrong for good", "attempts lost with a spot node", "floor under it: no bill is below",

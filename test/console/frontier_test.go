@@ -32,7 +32,7 @@ func TestFrontier(t *testing.T) {
 	if _, err := c.Put(ctx, "few.yaml", []byte(few), false); err != nil {
 		t.Fatal(err)
 	}
-	q := sit(t, s, s.Link, 1280, 800, false)
+	q := sit(t, s, running.Link(t, s), 1280, 800, false)
 	q.see("main h2")
 	q.must(q.p.Press("f"))
 	q.must(q.p.Until(`location.pathname.startsWith("/frontier/")`))

@@ -22,7 +22,7 @@ import (
 func TestLearn(t *testing.T) {
 	t.Parallel()
 	s, c := running.Start(t)
-	q := sit(t, s, s.Link, 1280, 800, false)
+	q := sit(t, s, running.Link(t, s), 1280, 800, false)
 	q.see("main h2")
 	q.must(q.p.Press("l"))
 	q.must(q.p.Until(`location.pathname === "/learn"`))
@@ -72,7 +72,7 @@ func TestClusterAndDemand(t *testing.T) {
 	if _, err := c.Put(context.Background(), "", []byte(text), false); err != nil {
 		t.Fatal(err)
 	}
-	q := sit(t, s, s.Link, 1280, 800, false)
+	q := sit(t, s, running.Link(t, s), 1280, 800, false)
 	q.goTo("/scenarios/weekday-lean")
 	q.click(`a[href="/clusters/brinewell-north"]`)
 	q.reads("main", "of 14 are measured and not old", "pools.burst.boot", "old", "from asking to ready", "never measured", "42.5 s to 2 min 50 s",

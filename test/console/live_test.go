@@ -10,6 +10,7 @@ import (
 	"tachyphor/demo"
 	"tachyphor/internal/standin/jobs"
 	"tachyphor/test/running"
+	"tachyphor/wire"
 )
 
 // What happened, looked at, made a workload of, and held beside what was predicted; the fact that
@@ -19,7 +20,7 @@ func TestLiveAndBacktest(t *testing.T) {
 	s, c := running.StartWithCluster(t)
 	load(t, c)
 	ctx := context.Background()
-	q := sit(t, s, s.Link, 1280, 800, false)
+	q := sit(t, s, running.Link(t, s), 1280, 800, false)
 	q.see("main h2")
 	q.must(q.p.Press("v"))
 	q.reads("main", "Nothing was told of jobs yet", "tachyphor token new collector")
@@ -28,7 +29,7 @@ func TestLiveAndBacktest(t *testing.T) {
 	q.reads("#agents", "There are no agents in slipway", "brinewell-north")
 	q.must(q.p.Choose("#beside", "weekday-lean"))
 	q.reads("#counts", "usual")
-	if _, err := c.Try(ctx, "rehearsal", "compile-wide", "", ""); err != nil {
+	if _, err := c.Try(ctx, wire.TryOut{Kind: "rehearsal", Template: "compile-wide"}); err != nil {
 		t.Fatal(err)
 	}
 	q.reads("#agents", "compile-wide-", "gone")

@@ -38,7 +38,7 @@ func TestSizing(t *testing.T) {
 	t.Parallel()
 	s, c := running.Start(t)
 	load(t, c)
-	q := sit(t, s, s.Link, 1280, 800, false)
+	q := sit(t, s, running.Link(t, s), 1280, 800, false)
 	q.see("main h2")
 	list, err := demo.DrawUsage()
 	if err != nil {

@@ -19,7 +19,7 @@ func TestMendADraft(t *testing.T) {
 	t.Parallel()
 	s, c := running.StartWithCluster(t)
 	load(t, c)
-	q := sit(t, s, s.Link, 1280, 800, false)
+	q := sit(t, s, running.Link(t, s), 1280, 800, false)
 	q.must(q.p.Press("t"))
 	q.reads("main table", "compile-wide-draft", "3 will not work", "nothing to say", "6 scenarios")
 	q.click(`a[href="/templates/compile-wide-draft"]`)
@@ -85,7 +85,7 @@ func TestFirstTemplate(t *testing.T) {
 	t.Parallel()
 	s, c := running.StartWithCluster(t)
 	load(t, c)
-	q := sit(t, s, s.Link, 1280, 800, false)
+	q := sit(t, s, running.Link(t, s), 1280, 800, false)
 	q.goTo("/templates/new")
 	for _, a := range [][2]string{
 		{"#namespace", "slipway"},

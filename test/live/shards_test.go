@@ -110,7 +110,7 @@ func farFrom(t *testing.T, p *place, patience time.Duration) *far {
 	f := &far{place: p}
 	f.service, f.c = start.StartAs(t, service.Config{
 		Cluster: kube.Options{Kubeconfig: p.as(t, "system:serviceaccount:"+shardsIn+":"+kit.ShardsAccount)},
-		Near:    true, Far: work.Far{Image: cluster.OwnImage, Least: time.Millisecond, Patience: patience},
+		Near:    true, PodsIn: []string{shardsIn, "default"}, Far: work.Far{Image: cluster.OwnImage, Least: time.Millisecond, Patience: patience},
 	})
 	docs, faults := document.Parse("x", []byte(queue()+"---\n"+busier+"---\n"+few))
 	if len(faults) > 0 {

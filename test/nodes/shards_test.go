@@ -95,7 +95,7 @@ func shardsOn(t *testing.T, r *rack, conn *kube.Cluster) *client.Client {
 		}
 	}
 	_, c := running.StartAs(t, service.Config{
-		Address: Host + ":0", Hosts: []string{Host}, Cluster: kube.Options{Kubeconfig: r.As(t, "system:serviceaccount:"+exploring+":"+kit.ShardsAccount, exploring)}, Near: true,
+		Address: Host + ":0", Hosts: []string{Host}, Cluster: kube.Options{Kubeconfig: r.As(t, "system:serviceaccount:"+exploring+":"+kit.ShardsAccount, exploring)}, Near: true, PodsIn: []string{exploring},
 		Far: work.Far{Image: "images.brinewell.example/tachyphor/tachyphor:test", Least: time.Millisecond},
 	})
 	docs, faults := document.Parse("x", []byte(queue()+"---\n"+sweep))

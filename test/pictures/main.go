@@ -65,7 +65,7 @@ func run(state, dir, only string, scroll int, width, height int64, dark, whole b
 		return err
 	}
 	c := &client.Client{Address: access.Address, Token: access.Token}
-	link, err := c.NewLink(context.Background())
+	link, _, err := c.NewLink(context.Background(), wire.NewLink{})
 	if err != nil {
 		return err
 	}

@@ -12,6 +12,7 @@ import (
 	"testing"
 	"time"
 
+	"tachyphor/client"
 	"tachyphor/core/document"
 	"tachyphor/core/outcome"
 	"tachyphor/demo"
@@ -330,5 +331,63 @@ func TestAsOrdinaryUser(t *testing.T) {
 	}
 	if p.Stop() != 0 {
 		t.Error(p.Log())
+	}
+}
+
+// Killed in the middle of writes, the service has a line of the audit for each change and a change for each
+// line.
+func TestAuditAndChangesAreOne(t *testing.T) {
+	t.Parallel()
+	ctx, state := context.Background(), t.TempDir()
+	for round := range 3 {
+		p, c := running.Serve(t, state, nil)
+		var writers sync.WaitGroup
+		for n := range 4 {
+			writers.Go(func() {
+				for i := 0; ; i++ {
+					text := fmt.Sprintf("apiVersion: tachyphor/v1\nkind: Scenario\nmetadata: {name: w%d}\nspec: "+
+						"{cluster: c, workload: w, templates: [{template: t}], run: {seed: %d}}\n", n, 1000*round+i+1)
+					if _, err := c.Put(ctx, "", []byte(text), false); err != nil {
+						return // it is dead
+					}
+				}
+			})
+		}
+		time.Sleep(time.Duration(400+150*round) * time.Millisecond)
+		p.Kill()
+		writers.Wait()
+	}
+	_, c := running.Serve(t, state, nil)
+	lines, said := 0, map[string]bool{}
+	for before := ""; ; {
+		page, err := c.Audit(ctx, client.WhichDeeds{What: "put-documents"}, before, 500)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, d := range page.Items {
+			lines++
+			name, _, _ := strings.Cut(d.Said, " changed")
+			name, _, _ = strings.Cut(name, " new")
+			said[name] = true
+		}
+		if before = page.Next; before == "" {
+			break
+		}
+	}
+	changes := 0
+	for n := range 4 {
+		d, err := c.Get(ctx, "Scenario", fmt.Sprint("w", n), 0)
+		if err != nil {
+			t.Fatal(err)
+		}
+		changes += d.Revision
+		for r := 1; r <= d.Revision; r++ {
+			if !said[fmt.Sprintf("Scenario/w%d r%d", n, r)] {
+				t.Errorf("nobody says who made revision %d of w%d", r, n)
+			}
+		}
+	}
+	if changes != lines || changes < 20 {
+		t.Errorf("%d changes, %d lines of the audit", changes, lines)
 	}
 }

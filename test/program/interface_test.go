@@ -244,11 +244,12 @@ func TestAccess(t *testing.T) {
 		}
 		return r.StatusCode
 	}
-	if get(s.Link) != 200 || get(c.Address+"/api/v1/documents") != 200 {
+	link := running.Link(t, s)
+	if get(link) != 200 || get(c.Address+"/api/v1/documents") != 200 {
 		t.Error("the link does not sign in")
 	}
 	other := &http.Client{CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
-	r, err := other.Get(s.Link)
+	r, err := other.Get(link)
 	if err != nil {
 		t.Fatal(err)
 	}

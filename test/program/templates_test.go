@@ -14,6 +14,7 @@ import (
 	"tachyphor/core/review"
 	"tachyphor/core/template"
 	"tachyphor/test/running"
+	"tachyphor/test/worlds"
 	"tachyphor/wire"
 )
 
@@ -257,9 +258,9 @@ func TestTrials(t *testing.T) {
 	ctx := context.Background()
 	state, config := t.TempDir(), filepath.Join(t.TempDir(), "cluster.yaml")
 	running.Cluster(t, config, 40)
-	_, c := running.Serve(t, state, nil, "--kubeconfig", config)
+	_, c := running.Serve(t, state, nil, "--kubeconfig", config, "--pods-in", "slipway")
 	putDemo(t, c, state)
-	asked, err := c.Try(ctx, "preflight", "compile-wide", "weekday-lean", "")
+	asked, err := c.Try(ctx, wire.TryOut{Kind: "preflight", Template: "compile-wide", Scenario: "weekday-lean"})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -273,7 +274,7 @@ func TestTrials(t *testing.T) {
 			t.Errorf("%+v", k)
 		}
 	}
-	slow, err := c.Try(ctx, "rehearsal", "compile-wide", "", "brinewell-north")
+	slow, err := c.Try(ctx, wire.TryOut{Kind: "rehearsal", Template: "compile-wide", Context: "brinewell-north"})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -289,10 +290,16 @@ func TestTrials(t *testing.T) {
 		t.Errorf("%+v, %v", again, err)
 	}
 	for want, try := range map[string]func() (wire.WorkBrief, error){
-		"there is no template nothing": func() (wire.WorkBrief, error) { return c.Try(ctx, "preflight", "nothing", "", "") },
-		"no context \"south\"":         func() (wire.WorkBrief, error) { return c.Try(ctx, "preflight", "compile-wide", "", "south") },
-		"there is no scenario x":       func() (wire.WorkBrief, error) { return c.Try(ctx, "preflight", "compile-wide", "x", "") },
-		"no namespace of its own":      func() (wire.WorkBrief, error) { return c.Try(ctx, "preflight", "image-maker-draft", "", "") },
+		"there is no template nothing": func() (wire.WorkBrief, error) { return c.Try(ctx, wire.TryOut{Kind: "preflight", Template: "nothing"}) },
+		"no context \"south\"": func() (wire.WorkBrief, error) {
+			return c.Try(ctx, wire.TryOut{Kind: "preflight", Template: "compile-wide", Context: "south"})
+		},
+		"there is no scenario x": func() (wire.WorkBrief, error) {
+			return c.Try(ctx, wire.TryOut{Kind: "preflight", Template: "compile-wide", Scenario: "x"})
+		},
+		"no namespace of its own": func() (wire.WorkBrief, error) {
+			return c.Try(ctx, wire.TryOut{Kind: "preflight", Template: "image-maker-draft"})
+		},
 	} {
 		if _, err := try(); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%q: %v", want, err)
@@ -310,13 +317,25 @@ func TestTrials(t *testing.T) {
 		config); r.status != 0 || !strings.Contains(r.out, "came up, did its job and went") || !strings.Contains(r.out, "node: node version") {
 		t.Errorf("%+v", r)
 	}
-	if r := command(t, state, "rehearse", "compile-wide-draft", "-o", "json"); r.status != 1 || !strings.Contains(r.out, "cannot be pulled") {
+	if r := command(t, state, "rehearse", "compile-wide-draft"); r.status != 1 || !strings.Contains(r.err, "risky about compile-wide-draft") ||
+		!strings.Contains(r.err, "--risky") {
+		t.Errorf("%+v", r)
+	}
+	elsewhere := strings.Replace(worlds.Template("elsewhere", "y", "1", "4Gi", "i:1"), "{name: elsewhere,", "{name: elsewhere, namespace: kube-system,", 1)
+	if _, err := c.Put(ctx, "", []byte(elsewhere), false); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := c.Try(ctx, wire.TryOut{Kind: "rehearsal", Template: "elsewhere", Risky: true}); !client.IsStatus(err, 422) ||
+		!strings.Contains(err.Error(), "--pods-in") {
+		t.Errorf("in a namespace that nobody allowed: %v", err)
+	}
+	if r := command(t, state, "rehearse", "compile-wide-draft", "--risky", "-o", "json"); r.status != 1 || !strings.Contains(r.out, "cannot be pulled") {
 		t.Errorf("%+v", r)
 	}
 	apart := t.TempDir()
 	_, lonely := running.Serve(t, apart, nil, "--kubeconfig", os.DevNull)
 	putDemo(t, lonely, apart)
-	if _, err := lonely.Try(ctx, "preflight", "compile-wide", "", ""); !client.IsStatus(err, 422) ||
+	if _, err := lonely.Try(ctx, wire.TryOut{Kind: "preflight", Template: "compile-wide"}); !client.IsStatus(err, 422) ||
 		!strings.Contains(err.Error(), "no cluster to speak to") {
 		t.Error(err)
 	}
@@ -330,9 +349,9 @@ func TestKilledInARehearsal(t *testing.T) {
 	state := t.TempDir()
 	config := filepath.Join(t.TempDir(), "cluster.yaml")
 	running.Cluster(t, config, 1)
-	p, c := running.Serve(t, state, nil, "--kubeconfig", config)
+	p, c := running.Serve(t, state, nil, "--kubeconfig", config, "--pods-in", "slipway")
 	putDemo(t, c, state)
-	asked, err := c.Try(ctx, "rehearsal", "compile-wide", "", "")
+	asked, err := c.Try(ctx, wire.TryOut{Kind: "rehearsal", Template: "compile-wide"})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -342,7 +361,7 @@ func TestKilledInARehearsal(t *testing.T) {
 	})
 	p.Kill()
 	time.Sleep(50 * time.Millisecond)
-	_, c = running.Serve(t, state, nil, "--kubeconfig", config)
+	_, c = running.Serve(t, state, nil, "--kubeconfig", config, "--pods-in", "slipway")
 	now, err := c.Work(ctx, asked.ID)
 	if err != nil || now.State != "failed" || !strings.Contains(now.Error, "stopped in the middle") {
 		t.Errorf("%+v, %v", now, err)
@@ -358,9 +377,9 @@ func TestTrialsOfServicesThatShareADatabase(t *testing.T) {
 	running.Cluster(t, config, 1)
 	_, c := running.Serve(t, state, nil)
 	putDemo(t, c, state)
-	other, d := running.Serve(t, t.TempDir(), nil, "--kubeconfig", config, "--database", databaseOf(t, state)+"tachyphor")
+	other, d := running.Serve(t, t.TempDir(), nil, "--kubeconfig", config, "--pods-in", "slipway", "--database", databaseOf(t, state)+"tachyphor")
 	begin := func() uint64 {
-		asked, err := d.Try(ctx, "rehearsal", "compile-wide", "", "")
+		asked, err := d.Try(ctx, wire.TryOut{Kind: "rehearsal", Template: "compile-wide"})
 		if err != nil {
 			t.Fatal(err)
 		}

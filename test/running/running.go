@@ -43,7 +43,10 @@ func StartWithCluster(t testing.TB) (*service.Service, *client.Client) {
 	t.Helper()
 	path := filepath.Join(t.TempDir(), "cluster.yaml")
 	Cluster(t, path, 40)
-	return StartAs(t, service.Config{Cluster: kube.Options{Kubeconfig: path}, Near: true, Far: work.Far{Image: cluster.OwnImage, Least: time.Hour}})
+	return StartAs(t, service.Config{
+		Cluster: kube.Options{Kubeconfig: path}, Near: true, PodsIn: []string{work.AnyNamespace},
+		Far: work.Far{Image: cluster.OwnImage, Least: time.Hour},
+	})
 }
 
 // Cluster starts the demo's pretended cluster until the test ends, so much faster
@@ -226,4 +229,14 @@ func Database(state string) int {
 		}
 	}
 	return 0
+}
+
+// Link makes a link that signs into the console of a service once.
+func Link(t testing.TB, s *service.Service) string {
+	t.Helper()
+	link, err := s.Link(context.Background())
+	if err != nil {
+		t.Fatal(err)
+	}
+	return link
 }

@@ -4,6 +4,46 @@
  */
 
 export interface paths {
+    "/api/v1/audit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read who changed what, newest first
+         * @description Role: owner.
+         */
+        get: operations["list-deeds"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/audit/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Export who changed what as CSV, newest first
+         * @description Role: owner.
+         */
+        get: operations["export-deeds"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/backtests": {
         parameters: {
             query?: never;
@@ -16,6 +56,8 @@ export interface paths {
         /**
          * Hold a scenario's simulation beside what happened
          * @description The jobs of a log, or of the live records, are simulated as they came, with their own work times, and what is predicted of them is held beside what happened. The work is taken on and done even if the service stops in between; watch it at the address that Location gives.
+         *
+         *     Role: designer.
          */
         post: operations["backtest"];
         delete?: never;
@@ -31,7 +73,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get whether a scenario's simulation came true */
+        /**
+         * Get whether a scenario's simulation came true
+         * @description Role: viewer.
+         */
         get: operations["get-backtest"];
         put?: never;
         post?: never;
@@ -53,6 +98,8 @@ export interface paths {
         /**
          * Take over the value that would explain most
          * @description A new revision of the cluster has the value, and under measured where it comes from.
+         *
+         *     Role: designer.
          */
         post: operations["take-fact-over"];
         delete?: never;
@@ -71,6 +118,8 @@ export interface paths {
         /**
          * Tell what was found to who was not there
          * @description Of an exploration, a weighing, or one to six outcomes: question, answer, costs, how sure, what it rests on, the change, what to watch; as Markdown, or as one HTML file without scripts and with nothing beside it.
+         *
+         *     Role: viewer.
          */
         get: operations["write-brief"];
         put?: never;
@@ -93,6 +142,8 @@ export interface paths {
         /**
          * Review templates without storing them
          * @description The body is a stream of YAML or JSON: templates, or objects that hold one, with whatever else bears on them. What is stored stands around them.
+         *
+         *     Role: viewer.
          */
         post: operations["check"];
         delete?: never;
@@ -108,7 +159,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What a cluster says, fact by fact, and what is known of each */
+        /**
+         * What a cluster says, fact by fact, and what is known of each
+         * @description Role: viewer.
+         */
         get: operations["get-facts"];
         put?: never;
         post?: never;
@@ -125,7 +179,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Hold outcomes beside each other */
+        /**
+         * Hold outcomes beside each other
+         * @description Role: viewer.
+         */
         get: operations["compare"];
         put?: never;
         post?: never;
@@ -142,7 +199,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List the clusters that the service can reach */
+        /**
+         * List the clusters that the service can reach
+         * @description Role: viewer.
+         */
         get: operations["list-connections"];
         put?: never;
         post?: never;
@@ -159,12 +219,17 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List documents */
+        /**
+         * List documents
+         * @description Role: viewer.
+         */
         get: operations["list-documents"];
         put?: never;
         /**
          * Store documents, all or none
          * @description The body is a stream of documents in YAML or JSON. With any fault nothing is stored and every fault is told.
+         *
+         *     Role: designer.
          */
         post: operations["put-documents"];
         delete?: never;
@@ -180,14 +245,22 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get a document */
+        /**
+         * Get a document
+         * @description Role: viewer.
+         */
         get: operations["get-document"];
-        /** Store one document */
+        /**
+         * Store one document
+         * @description Role: designer.
+         */
         put: operations["put-document"];
         post?: never;
         /**
          * Take a document away
          * @description Its revisions stay, so that outcomes can still be explained.
+         *
+         *     Role: designer.
          */
         delete: operations["drop-document"];
         options?: never;
@@ -195,6 +268,8 @@ export interface paths {
         /**
          * Change fields of a document
          * @description A JSON Patch (RFC 6902) with add, replace and remove. Comments and layout stay.
+         *
+         *     Role: designer.
          */
         patch: operations["edit-document"];
         trace?: never;
@@ -206,7 +281,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Difference of two revisions, as a unified diff */
+        /**
+         * Difference of two revisions, as a unified diff
+         * @description Role: viewer.
+         */
         get: operations["diff-document"];
         put?: never;
         post?: never;
@@ -223,7 +301,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List a document's revisions, newest first */
+        /**
+         * List a document's revisions, newest first
+         * @description Role: viewer.
+         */
         get: operations["list-revisions"];
         put?: never;
         post?: never;
@@ -245,6 +326,8 @@ export interface paths {
         /**
          * Try the facts that an outcome hangs on
          * @description The scenario is simulated with each fact of its cluster at the ends of what it may be, on the same draws. The work is taken on and done even if the service stops in between; watch it at the address that Location gives.
+         *
+         *     Role: designer.
          */
         post: operations["doubt"];
         delete?: never;
@@ -260,7 +343,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get what an outcome hangs on */
+        /**
+         * Get what an outcome hangs on
+         * @description Role: viewer.
+         */
         get: operations["get-doubt"];
         put?: never;
         post?: never;
@@ -279,7 +365,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Write a first template from answers */
+        /**
+         * Write a first template from answers
+         * @description Role: viewer.
+         */
         post: operations["draft"];
         delete?: never;
         options?: never;
@@ -294,7 +383,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List scenarios that are followed, and how they stand */
+        /**
+         * List scenarios that are followed, and how they stand
+         * @description Role: viewer.
+         */
         get: operations["list-followed"];
         put?: never;
         post?: never;
@@ -311,15 +403,23 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get how a followed scenario stands, day by day */
+        /**
+         * Get how a followed scenario stands, day by day
+         * @description Role: viewer.
+         */
         get: operations["get-followed"];
         /**
          * Hold every day of the live records against a scenario
          * @description Each day is looked at three hours after its end, in the workload's time zone; days that are over already, at once.
+         *
+         *     Role: designer.
          */
         put: operations["follow"];
         post?: never;
-        /** Do that no more */
+        /**
+         * Do that no more
+         * @description Role: designer.
+         */
         delete: operations["unfollow"];
         options?: never;
         head?: never;
@@ -338,6 +438,8 @@ export interface paths {
         /**
          * Tell what happens to jobs, as CloudEvents
          * @description CloudEvents in structured, binary or batch mode that carry CDEvents of pipeline runs, task runs and builds: queued, started, finished. What is answered is stored. An event that is sent again counts once, by its source and id, whatever the order. Events of other types are taken and left alone. A token for events alone is enough.
+         *
+         *     Role: designer.
          */
         post: operations["send-events"];
         delete?: never;
@@ -358,6 +460,8 @@ export interface paths {
         /**
          * Try variants of a scenario
          * @description Of a stored Sweep, or of a scenario's own numbers. All variants are run on the same draws; those that are surely worse get no more repeats; what is recommended is tried on fresh draws. Runs that are known are not run again. The work is taken on and done even if the service stops in between; watch it at the address that Location gives.
+         *
+         *     Role: designer, operator on a cluster.
          */
         post: operations["explore"];
         delete?: never;
@@ -373,7 +477,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get an exploration */
+        /**
+         * Get an exploration
+         * @description Role: viewer.
+         */
         get: operations["get-exploration"];
         put?: never;
         post?: never;
@@ -390,7 +497,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get what makes a variant of its scenario */
+        /**
+         * Get what makes a variant of its scenario
+         * @description Role: viewer.
+         */
         get: operations["get-variant"];
         put?: never;
         post?: never;
@@ -409,7 +519,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Simulate a variant, of the revisions that were explored */
+        /**
+         * Simulate a variant, of the revisions that were explored
+         * @description Role: designer.
+         */
         post: operations["simulate-variant"];
         delete?: never;
         options?: never;
@@ -429,6 +542,8 @@ export interface paths {
         /**
          * Store a variant as a scenario of its own
          * @description What else it changes is stored beside it under names of its own, so that whatever uses those stays as it is.
+         *
+         *     Role: designer.
          */
         post: operations["make-scenario"];
         delete?: never;
@@ -447,6 +562,8 @@ export interface paths {
         /**
          * How agents go on the nodes of a cluster
          * @description Agents per node, what binds, what is left over, price an agent-hour with its steps, and the best mix of several templates.
+         *
+         *     Role: viewer.
          */
         get: operations["fit"];
         put?: never;
@@ -464,7 +581,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Draw how agents go on the nodes of a cluster */
+        /**
+         * Draw how agents go on the nodes of a cluster
+         * @description Role: viewer.
+         */
         get: operations["draw-fit"];
         put?: never;
         post?: never;
@@ -486,6 +606,8 @@ export interface paths {
         /**
          * Say what to expect of a week
          * @description Weeks are drawn, day by day, from those of a log or of the live records, at the level that these bear, and simulated. The work is taken on and done even if the service stops in between; watch it at the address that Location gives.
+         *
+         *     Role: designer.
          */
         post: operations["forecast"];
         delete?: never;
@@ -501,7 +623,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get what to expect of a week */
+        /**
+         * Get what to expect of a week
+         * @description Role: viewer.
+         */
         get: operations["get-forecast"];
         put?: never;
         post?: never;
@@ -523,6 +648,8 @@ export interface paths {
         /**
          * Make a workload of a job log
          * @description The body is a job log in any form of table. What was understood of it is answered, with the reason for each guess; nothing is stored unless into is given.
+         *
+         *     Role: designer.
          */
         post: operations["learn-jobs"];
         delete?: never;
@@ -538,11 +665,17 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** How much is known of jobs that happened */
+        /**
+         * How much is known of jobs that happened
+         * @description Role: viewer.
+         */
         get: operations["live"];
         put?: never;
         post?: never;
-        /** Forget jobs that happened */
+        /**
+         * Forget jobs that happened
+         * @description Role: operator.
+         */
         delete: operations["forget-live"];
         options?: never;
         head?: never;
@@ -559,6 +692,8 @@ export interface paths {
         /**
          * List the agents in a cluster, as they stand now
          * @description They are followed from when they are first asked for until a minute after they are asked for last.
+         *
+         *     Role: operator.
          */
         get: operations["list-agents"];
         put?: never;
@@ -581,6 +716,8 @@ export interface paths {
         /**
          * Make a workload of jobs that happened
          * @description As of any job log; nothing is stored unless into is given.
+         *
+         *     Role: designer.
          */
         post: operations["cut-live"];
         delete?: never;
@@ -599,6 +736,8 @@ export interface paths {
         /**
          * List the newest jobs that happened
          * @description Of the newest 4,000 runs.
+         *
+         *     Role: viewer.
          */
         get: operations["list-live-jobs"];
         put?: never;
@@ -616,7 +755,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Export jobs that happened as a job log */
+        /**
+         * Export jobs that happened as a job log
+         * @description Role: viewer.
+         */
         get: operations["export-live"];
         put?: never;
         post?: never;
@@ -633,7 +775,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Manifests: templates, pods, the access kit */
+        /**
+         * Manifests: templates, pods, the access kit
+         * @description Role: viewer.
+         */
         get: operations["render"];
         put?: never;
         post?: never;
@@ -655,6 +800,8 @@ export interface paths {
         /**
          * Find how far a scenario bears what may grow
          * @description Jobs, boot times, image sizes, slow links and node prices: the largest factor at which each aim is still kept, on the same draws. The work is taken on and done even if the service stops in between; watch it at the address that Location gives.
+         *
+         *     Role: designer.
          */
         post: operations["margin"];
         delete?: never;
@@ -670,7 +817,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get how far a scenario bears what may grow */
+        /**
+         * Get how far a scenario bears what may grow
+         * @description Role: viewer.
+         */
         get: operations["get-margin"];
         put?: never;
         post?: never;
@@ -687,7 +837,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Which template each class of a workload gets */
+        /**
+         * Which template each class of a workload gets
+         * @description Role: viewer.
+         */
         get: operations["match"];
         put?: never;
         post?: never;
@@ -709,6 +862,8 @@ export interface paths {
         /**
          * Make changes in the text of a template and see the difference
          * @description Nothing is stored. Comments and layout stay.
+         *
+         *     Role: viewer.
          */
         post: operations["mend"];
         delete?: never;
@@ -729,6 +884,8 @@ export interface paths {
         /**
          * Simulate a scenario
          * @description The simulation is taken on and done even if the service stops in between. Watch it at the address that Location gives.
+         *
+         *     Role: designer.
          */
         post: operations["simulate"];
         delete?: never;
@@ -744,7 +901,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get an outcome */
+        /**
+         * Get an outcome
+         * @description Role: viewer.
+         */
         get: operations["get-outcome"];
         put?: never;
         post?: never;
@@ -761,7 +921,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Export jobs or time lines as a file */
+        /**
+         * Export jobs or time lines as a file
+         * @description Role: viewer.
+         */
         get: operations["export-outcome"];
         put?: never;
         post?: never;
@@ -778,7 +941,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List the jobs of an outcome's first repeat */
+        /**
+         * List the jobs of an outcome's first repeat
+         * @description Role: viewer.
+         */
         get: operations["list-jobs"];
         put?: never;
         post?: never;
@@ -795,11 +961,62 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Explain one job of the first repeat */
+        /**
+         * Explain one job of the first repeat
+         * @description Role: viewer.
+         */
         get: operations["explain-job"];
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List who may sign in
+         * @description Role: owner.
+         */
+        get: operations["list-people"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/people/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Give someone a role
+         * @description It holds at once, for their sessions and tokens too. Of one whom the identity provider names, it is the most that they may.
+         *
+         *     Role: owner.
+         */
+        put: operations["set-role"];
+        post?: never;
+        /**
+         * Forget someone
+         * @description Their sessions and tokens end. What they made stays, with their name.
+         *
+         *     Role: owner.
+         */
+        delete: operations["drop-person"];
         options?: never;
         head?: never;
         patch?: never;
@@ -817,6 +1034,8 @@ export interface paths {
         /**
          * Tell what images cost a design
          * @description How often nodes pull which layers, what images share, and what would be spared if a layer weighed nothing, if an image were of another size, and if nodes had the images before agents need them; each on the same jobs and draws.
+         *
+         *     Role: designer.
          */
         post: operations["pulls"];
         delete?: never;
@@ -832,7 +1051,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get what images cost a design */
+        /**
+         * Get what images cost a design
+         * @description Role: viewer.
+         */
         get: operations["get-pulls"];
         put?: never;
         post?: never;
@@ -854,6 +1076,8 @@ export interface paths {
         /**
          * Store recorded jobs
          * @description The body is CSV, a header that names columns and then one job a row, JSON Lines, one object a line, or Parquet.
+         *
+         *     Role: designer.
          */
         post: operations["put-recording"];
         delete?: never;
@@ -869,7 +1093,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Whether a recording is stored */
+        /**
+         * Whether a recording is stored
+         * @description Role: viewer.
+         */
         get: operations["get-recording"];
         put?: never;
         post?: never;
@@ -886,7 +1113,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List scenarios with their newest outcomes */
+        /**
+         * List scenarios with their newest outcomes
+         * @description Role: viewer.
+         */
         get: operations["list-scenarios"];
         put?: never;
         post?: never;
@@ -906,6 +1136,8 @@ export interface paths {
         /**
          * Get a scenario with what it builds on
          * @description The ETag is that of its document.
+         *
+         *     Role: viewer.
          */
         get: operations["get-scenario"];
         put?: never;
@@ -926,6 +1158,8 @@ export interface paths {
         /**
          * Say what is usual for every hour of the week in a scenario
          * @description Jobs that wait, agents and nodes: the middle, and that between which they are nine times in ten, over 20 runs.
+         *
+         *     Role: viewer.
          */
         get: operations["usual"];
         put?: never;
@@ -943,7 +1177,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** JSON Schema of a kind */
+        /**
+         * JSON Schema of a kind
+         * @description Role: viewer.
+         */
         get: operations["get-schema"];
         put?: never;
         post?: never;
@@ -960,12 +1197,18 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Who is signed in */
+        /**
+         * Who is signed in
+         * @description Role: viewer.
+         */
         get: operations["get-session"];
         put?: never;
         /** Sign in with a token */
         post: operations["sign-in"];
-        /** Sign out */
+        /**
+         * Sign out
+         * @description Role: viewer.
+         */
         delete: operations["sign-out"];
         options?: never;
         head?: never;
@@ -981,8 +1224,74 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Make a link that signs the console in once */
+        /**
+         * Make a link that signs the console in once
+         * @description For oneself, or, by owners, for others, who become known by that.
+         *
+         *     Role: viewer, owner for others.
+         */
         post: operations["new-link"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List sessions of the console
+         * @description One's own; for owners those of all.
+         *
+         *     Role: viewer.
+         */
+        get: operations["list-sessions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sessions/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * End a session of the console
+         * @description One's own; for owners those of all.
+         *
+         *     Role: viewer.
+         */
+        delete: operations["end-session"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sign-in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How one signs in here */
+        get: operations["ways-in"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -999,6 +1308,8 @@ export interface paths {
         /**
          * Size a template from what its agents used
          * @description Requests of CPU, memory and disk with all they rest on: bounds and how sure they are, the stretch and cost of each request of CPU, what classes used, whether to split, and the changes of the template.
+         *
+         *     Role: viewer.
          */
         get: operations["size"];
         put?: never;
@@ -1016,7 +1327,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Draw how a template is sized */
+        /**
+         * Draw how a template is sized
+         * @description Role: viewer.
+         */
         get: operations["draw-size"];
         put?: never;
         post?: never;
@@ -1033,7 +1347,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List templates with their findings */
+        /**
+         * List templates with their findings
+         * @description Role: viewer.
+         */
         get: operations["list-templates"];
         put?: never;
         post?: never;
@@ -1053,6 +1370,8 @@ export interface paths {
         /**
          * Get a template with what can be said of it
          * @description The ETag is that of its document.
+         *
+         *     Role: viewer.
          */
         get: operations["get-template"];
         put?: never;
@@ -1070,10 +1389,20 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List tokens */
+        /**
+         * List tokens
+         * @description One's own; for owners those of all.
+         *
+         *     Role: viewer.
+         */
         get: operations["list-tokens"];
         put?: never;
-        /** Make a token that lets events in and nothing else */
+        /**
+         * Make a token
+         * @description It can do no more than its role, and never more than who made it may at that time. One for events is made by designers.
+         *
+         *     Role: viewer, designer for events, and of one's own role at most.
+         */
         post: operations["new-token"];
         delete?: never;
         options?: never;
@@ -1091,7 +1420,12 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** End a token that lets events in */
+        /**
+         * End a token
+         * @description One's own; for owners those of all. Sessions that were begun with it end as well.
+         *
+         *     Role: viewer.
+         */
         delete: operations["end-token"];
         options?: never;
         head?: never;
@@ -1110,6 +1444,8 @@ export interface paths {
         /**
          * Begin a preflight or a rehearsal
          * @description A rehearsal makes one agent with a harmless job and takes it away again.
+         *
+         *     Role: operator.
          */
         post: operations["try"];
         delete?: never;
@@ -1125,15 +1461,23 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What is known of usage */
+        /**
+         * What is known of usage
+         * @description Role: viewer.
+         */
         get: operations["get-usage"];
         put?: never;
         /**
          * Take in what agents of a template used
          * @description The body is CSV or Parquet, one sample a row, or answers of Prometheus to range queries over the metrics of containers. Runs that are known already take the place of what is known where they tell more, so that the same may be sent again.
+         *
+         *     Role: designer.
          */
         post: operations["put-usage"];
-        /** Forget usage */
+        /**
+         * Forget usage
+         * @description Role: designer.
+         */
         delete: operations["drop-usage"];
         options?: never;
         head?: never;
@@ -1152,6 +1496,8 @@ export interface paths {
         /**
          * Weigh a scenario's cache plans against none
          * @description Every plan is simulated over the whole workload. The work is taken on and done even if the service stops in between; watch it at the address that Location gives.
+         *
+         *     Role: designer.
          */
         post: operations["weigh"];
         delete?: never;
@@ -1167,7 +1513,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get a weighing */
+        /**
+         * Get a weighing
+         * @description Role: viewer.
+         */
         get: operations["get-weighing"];
         put?: never;
         post?: never;
@@ -1184,7 +1533,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Draw a weighing */
+        /**
+         * Draw a weighing
+         * @description Role: viewer.
+         */
         get: operations["draw-weighing"];
         put?: never;
         post?: never;
@@ -1201,7 +1553,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List work, newest first */
+        /**
+         * List work, newest first
+         * @description Role: viewer.
+         */
         get: operations["list-work"];
         put?: never;
         post?: never;
@@ -1218,11 +1573,17 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get work in brief */
+        /**
+         * Get work in brief
+         * @description Role: viewer, operator with what a rehearsal's pod wrote.
+         */
         get: operations["get-work"];
         put?: never;
         post?: never;
-        /** Take work away that is over, with all it gave */
+        /**
+         * Take work away that is over, with all it gave
+         * @description Role: designer.
+         */
         delete: operations["drop-work"];
         options?: never;
         head?: never;
@@ -1238,7 +1599,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Cancel work that is not over */
+        /**
+         * Cancel work that is not over
+         * @description Role: designer.
+         */
         post: operations["cancel-work"];
         delete?: never;
         options?: never;
@@ -1253,7 +1617,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Watch work, as server-sent events */
+        /**
+         * Watch work, as server-sent events
+         * @description Role: viewer.
+         */
         get: operations["watch-work"];
         put?: never;
         post?: never;
@@ -1270,7 +1637,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** When a workload's jobs come, and what its classes are */
+        /**
+         * When a workload's jobs come, and what its classes are
+         * @description Role: viewer.
+         */
         get: operations["get-demand"];
         put?: never;
         post?: never;
@@ -1645,6 +2015,12 @@ export interface components {
             kind: "share" | "mean" | "bill" | "never" | "fails";
             /** @description The aim in words. */
             says: string;
+        };
+        Audit: {
+            /** @description The newest first. */
+            items: components["schemas"]["Deed"][];
+            /** @description Give it as before to have the next page; absent: this is the last. */
+            next?: string;
         };
         Away: {
             /** @description Of once: when it begins, RFC 3339. */
@@ -2545,6 +2921,37 @@ export interface components {
             delayNs: components["schemas"]["Band"];
             /** @description Jobs that come. */
             jobs: components["schemas"]["Band"];
+        };
+        Deed: {
+            /**
+             * Format: date-time
+             * @description When.
+             */
+            at: string;
+            /** @description Address that it was asked from. */
+            from: string;
+            /**
+             * Format: int64
+             * @description Counts up.
+             */
+            id: number;
+            /** @description What it was done to. */
+            on: string;
+            /**
+             * @description Whether it was done; what failed for another reason than a right changed nothing and is not here.
+             * @enum {string}
+             */
+            result: "done" | "refused";
+            /** @description What they might do then. */
+            role: string;
+            /** @description What it came to, or why it was refused. */
+            said: string;
+            /** @description Name of the token that it was done with; empty: a session. */
+            via: string;
+            /** @description Operation, by its id in the interface's description. */
+            what: string;
+            /** @description Who; empty: nobody who was let in. */
+            who: string;
         };
         Demand: {
             /** @description Classes, those with most jobs first. */
@@ -4711,8 +5118,15 @@ export interface components {
              * @description How long it can be used.
              */
             minutes: number;
+            /** @description Whom it signs in. */
+            name: string;
             /** @description Path and query to open in a browser. */
             path: string;
+            /**
+             * @description What they may do then.
+             * @enum {string}
+             */
+            role: "viewer" | "designer" | "operator" | "owner";
         };
         Live: {
             /**
@@ -4935,17 +5349,28 @@ export interface components {
              * @description When it ends by itself.
              */
             expires?: string;
+            /** @description Address that it was last used from. */
+            from?: string;
+            /** @description It is the one in a service's own state folder, which a new start makes again. */
+            here: boolean;
+            /** @description Names it here. */
+            id: string;
+            /** @description What it was made for. */
+            name: string;
+            /** @description Whose rights it has: it can do no more than they may. */
+            person: string;
             /**
              * @description What it lets in to.
              * @enum {string}
              */
-            for: "all" | "events";
-            /** @description Names it here. */
-            id: string;
-            /** @description Whose it is. */
-            name: string;
-            /** @description What the sender sends as a bearer token. */
+            role: "viewer" | "designer" | "operator" | "owner" | "events";
+            /** @description What is sent as a bearer token. */
             secret: string;
+            /**
+             * Format: date-time
+             * @description When it was last used, to the minute.
+             */
+            used?: string;
         };
         Manifest: {
             /** @description Name of the file. */
@@ -5226,14 +5651,28 @@ export interface components {
             /** @description What goes out, GB in a month. */
             upGB: components["schemas"]["Figure"];
         };
+        NewLink: {
+            /** @description Whom it signs in; absent: who asks. Of others: for owners. */
+            name?: string;
+            /**
+             * @description Role that they get, where they have none yet; absent: viewer.
+             * @enum {string}
+             */
+            role?: "viewer" | "designer" | "operator" | "owner";
+        };
         NewToken: {
             /**
              * Format: int64
              * @description It ends after so many days; 0 or absent: not by itself.
              */
             days?: number;
-            /** @description Who sends with it. */
+            /** @description What it is for. */
             name: string;
+            /**
+             * @description What it lets in to: no more than who asks may. events: it lets events in and nothing else.
+             * @enum {string}
+             */
+            role: "viewer" | "designer" | "operator" | "owner" | "events";
         };
         NextStep: {
             /** @description By how much a month's bill would. */
@@ -5686,6 +6125,10 @@ export interface components {
             /** @description Mean as it is. */
             truthNs: components["schemas"]["Figure"];
         };
+        People: {
+            /** @description By name. */
+            items: components["schemas"]["Person"][];
+        };
         Percentile: {
             /**
              * Format: double
@@ -5752,6 +6195,40 @@ export interface components {
              * @description Of the lead time's 95th percentile.
              */
             leadP95Ns: number;
+        };
+        Person: {
+            /**
+             * Format: date-time
+             * @description When they became known.
+             */
+            at: string;
+            /**
+             * @description Who says their role: an owner here, or the identity provider at each sign-in.
+             * @enum {string}
+             */
+            by: "here" | "provider";
+            /** @description Who. */
+            name: string;
+            /**
+             * @description What they may do; empty: nothing any more.
+             * @enum {string}
+             */
+            role: "viewer" | "designer" | "operator" | "owner" | "";
+            /**
+             * Format: date-time
+             * @description When they signed in last.
+             */
+            seen?: string;
+            /**
+             * Format: int64
+             * @description Sessions that are open.
+             */
+            sessions: number;
+            /**
+             * Format: int64
+             * @description Tokens that they have made.
+             */
+            tokens: number;
         };
         PhaseHeld: {
             /**
@@ -6512,10 +6989,26 @@ export interface components {
             wants: string[];
         };
         Session: {
-            /** @description Name of the token that signed in. */
+            /** @description Who it is. */
             name: string;
+            /**
+             * @description What they may do.
+             * @enum {string}
+             */
+            role: "viewer" | "designer" | "operator" | "owner";
             /** @description Version of the service. */
             version: string;
+        };
+        Sessions: {
+            /** @description The newest first. */
+            items: components["schemas"]["SignedIn"][];
+        };
+        SetRole: {
+            /**
+             * @description What they may do from now on; empty: nothing, and their sessions and tokens end.
+             * @enum {string}
+             */
+            role: "viewer" | "designer" | "operator" | "owner" | "";
         };
         Setting: {
             /** @description The value that it has. */
@@ -6539,8 +7032,38 @@ export interface components {
             templates: string[];
         };
         "Sign-inRequest": {
-            /** @description A token for the command line. */
+            /** @description A token, but not one for events. */
             token: string;
+        };
+        SignedIn: {
+            /**
+             * Format: date-time
+             * @description When they signed in.
+             */
+            at: string;
+            /**
+             * Format: date-time
+             * @description When it ends at the latest.
+             */
+            expires: string;
+            /** @description Address that it was last used from. */
+            from?: string;
+            /** @description Names it here. */
+            id: string;
+            /** @description It is the one that this was asked with. */
+            mine: boolean;
+            /** @description Who signed in. */
+            person: string;
+            /**
+             * @description What it lets in to.
+             * @enum {string}
+             */
+            role: "viewer" | "designer" | "operator" | "owner";
+            /**
+             * Format: date-time
+             * @description When it was last used, to the minute.
+             */
+            used?: string;
         };
         SimulateRequest: {
             /** @description Changes to make first in documents that the scenario uses; what is stored stays as it is. */
@@ -7043,15 +7566,26 @@ export interface components {
              * @description When it ends by itself.
              */
             expires?: string;
+            /** @description Address that it was last used from. */
+            from?: string;
+            /** @description It is the one in a service's own state folder, which a new start makes again. */
+            here: boolean;
+            /** @description Names it here. */
+            id: string;
+            /** @description What it was made for. */
+            name: string;
+            /** @description Whose rights it has: it can do no more than they may. */
+            person: string;
             /**
              * @description What it lets in to.
              * @enum {string}
              */
-            for: "all" | "events";
-            /** @description Names it here. */
-            id: string;
-            /** @description Whose it is. */
-            name: string;
+            role: "viewer" | "designer" | "operator" | "owner" | "events";
+            /**
+             * Format: date-time
+             * @description When it was last used, to the minute.
+             */
+            used?: string;
         };
         Tokens: {
             /** @description The newest first. */
@@ -7110,7 +7644,7 @@ export interface components {
              */
             saves: number;
         };
-        TryRequest: {
+        TryOut: {
             /** @description Cluster; absent: the service's usual one. */
             context?: string;
             /**
@@ -7118,6 +7652,8 @@ export interface components {
              * @enum {string}
              */
             kind: "preflight" | "rehearsal";
+            /** @description Make an agent of it though a review finds something risky. */
+            risky?: boolean;
             /** @description Scenario that gives the kit its ceilings; absent: the first that uses the template. */
             scenario?: string;
             /** @description Stored template. */
@@ -7410,6 +7946,10 @@ export interface components {
              */
             working: number;
         };
+        WaysIn: {
+            /** @description Name of the identity provider that one can sign in by; absent: there is none. */
+            provider?: string;
+        };
         WeekLevel: {
             /**
              * Format: double
@@ -7647,6 +8187,90 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    "list-deeds": {
+        parameters: {
+            query?: {
+                /** @description Only what this one did. */
+                who?: string;
+                /** @description Only this operation, by its id. */
+                what?: string;
+                /** @description Only what was done, or refused. */
+                result?: "done" | "refused";
+                /** @description Only from this moment on. */
+                from?: string;
+                /** @description Only before this moment. */
+                until?: string;
+                /** @description Only lines before this one, as next gives it. */
+                before?: number;
+                /** @description How many lines at most. */
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Audit"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "export-deeds": {
+        parameters: {
+            query?: {
+                /** @description Only what this one did. */
+                who?: string;
+                /** @description Only this operation, by its id. */
+                what?: string;
+                /** @description Only what was done, or refused. */
+                result?: "done" | "refused";
+                /** @description Only from this moment on. */
+                from?: string;
+                /** @description Only before this moment. */
+                until?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     backtest: {
         parameters: {
             query?: never;
@@ -9428,6 +10052,99 @@ export interface operations {
             };
         };
     };
+    "list-people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["People"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "set-role": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Who. */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetRole"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "drop-person": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Who. */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     pulls: {
         parameters: {
             query?: never;
@@ -9759,9 +10476,7 @@ export interface operations {
     "sign-out": {
         parameters: {
             query?: never;
-            header?: {
-                Cookie?: string;
-            };
+            header?: never;
             path?: never;
             cookie?: never;
         };
@@ -9793,7 +10508,11 @@ export interface operations {
             path?: never;
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["NewLink"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {
@@ -9802,6 +10521,94 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Link"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Sessions"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "end-session": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Its id. */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "ways-in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WaysIn"];
                 };
             };
             /** @description Error */
@@ -10076,7 +10883,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["TryRequest"];
+                "application/json": components["schemas"]["TryOut"];
             };
         };
         responses: {

@@ -15,6 +15,7 @@ export function Live({ name, uses, saved }: { name: string; uses: string[]; save
   const queries = useQueryClient();
   const [query, setQuery] = useSearchParams();
   const [cluster, setCluster] = useState("");
+  const [risky, setRisky] = useState(false);
   const [error, setError] = useState<unknown>(null);
   const shown = Number(query.get("trial") ?? 0);
   const show = (id: number) =>
@@ -25,7 +26,7 @@ export function Live({ name, uses, saved }: { name: string; uses: string[]; save
   const begin = async (kind: "preflight" | "rehearsal") => {
     setError(null);
     try {
-      const body = { kind, template: name, scenario: uses[0], context: cluster || undefined };
+      const body = { kind, template: name, scenario: uses[0], context: cluster || undefined, risky };
       const t = take(await api.POST("/api/v1/trials", { body }));
       await queries.invalidateQueries({ queryKey: ["trials", { template: name }] });
       show(t.id);
@@ -71,6 +72,16 @@ export function Live({ name, uses, saved }: { name: string; uses: string[]; save
         >
           Rehearse one agent
         </button>
+        <label className="flex items-center gap-2 text-sm">
+          <input
+            type="checkbox"
+            id="risky"
+            className="checkbox checkbox-sm"
+            checked={risky}
+            onChange={(e) => setRisky(e.target.checked)}
+          />
+          also where the check finds it risky
+        </label>
       </div>
       <p className="mt-2 max-w-2xl text-sm opacity-80">
         A test changes nothing. A rehearsal makes one agent with a harmless job and takes it away again,
