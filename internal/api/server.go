@@ -14,6 +14,7 @@ import (
 	"time"
 
 	"tachyphor/internal/intake"
+	"tachyphor/internal/signin"
 	"tachyphor/internal/store"
 	"tachyphor/internal/work"
 
@@ -41,6 +42,8 @@ type Config struct {
 	// Proxies are those before the service whose word is taken on from where a request comes, and whether
 	// it came encrypted.
 	Proxies []netip.Prefix
+	// Provider signs people in; nil: there is none.
+	Provider *signin.Provider
 	// MayTell says why an address may not be told of events, nil where it may.
 	MayTell func(address string) error
 }
@@ -81,6 +84,7 @@ func New(c Config) http.Handler {
 	r.GET("/readyz", s.ready)
 	r.GET("/metrics", s.authorized, s.viewing, gin.WrapH(s.metrics.handler()))
 	r.GET("/sign-in", s.signInByLink)
+	s.providerRoutes(r)
 	s.shardRoutes(r)
 	s.eventRoutes(r)
 	r.Use(newBusy(mostAtOnce).pass, s.authorized, s.roomy, newGate(largeAtOnce, largePatience).pass)

@@ -146,7 +146,7 @@ func (s *server) sessionOperations(api huma.API) {
 		OperationID: "ways-in", Method: http.MethodGet, Path: "/api/v1/sign-in", Summary: "How one signs in here",
 		Security: []map[string][]string{{}}, Tags: tags,
 	}, func(context.Context, *struct{}) (*struct{ Body wire.WaysIn }, error) {
-		return &struct{ Body wire.WaysIn }{wire.WaysIn{Provider: ""}}, nil
+		return &struct{ Body wire.WaysIn }{wire.WaysIn{Provider: s.provider()}}, nil
 	})
 	huma.Register(api, huma.Operation{
 		OperationID: "get-session", Method: http.MethodGet, Path: "/api/v1/session", Summary: "Who is signed in", Tags: tags,

@@ -31,7 +31,7 @@ type serveFlags struct {
 	tellKey                               string
 	inCluster                             bool
 	podsIn, proxies                       []string
-	certificate, key                      string
+	certificate, key, provider            string
 	sessionAge, sessionIdle               time.Duration
 }
 
@@ -51,6 +51,7 @@ func (f *serveFlags) add(c *cobra.Command) {
 	fl.StringArrayVar(&f.podsIn, "pods-in", nil, "namespace of clusters that rehearsals and runs may make pods in (may be repeated); absent: in none")
 	fl.StringVar(&f.certificate, "tls-cert", "", "file with the certificate for TLS, PEM with its chain; read again when it changes")
 	fl.StringVar(&f.key, "tls-key", "", "file with its key")
+	fl.StringVar(&f.provider, "oidc", "", "file that says by which OpenID provider people sign in, and which groups have which role")
 	fl.StringArrayVar(&f.proxies, "proxy", nil, "address, or prefix as in 10.0.0.0/8, of a proxy before this, whose word is taken on who asks and whether they came encrypted (may be repeated)")
 	fl.DurationVar(&f.sessionAge, "session-age", 14*24*time.Hour, "sessions of the console end after this")
 	fl.DurationVar(&f.sessionIdle, "session-idle", 3*24*time.Hour, "and when they were not used for this")
@@ -124,6 +125,7 @@ type Serving struct {
 	Pretended                         bool     // it is the demo's own
 	PodsIn                            []string // namespaces of clusters that pods may be made in
 	Certificate, Key                  string   // files for TLS
+	Provider                          string   // file of an OpenID provider
 	Proxies                           []netip.Prefix
 	SessionAge, SessionIdle           time.Duration
 	Log                               *slog.Logger
@@ -177,7 +179,7 @@ func (p *program) serve(ctx context.Context, f serveFlags, load func(context.Con
 	s, err := p.host.Start(ctx, Serving{
 		LiveDays: f.liveDays, LiveRuns: f.liveRuns, TellAllow: f.tellAllow, TellKey: f.tellKey,
 		State: p.state, Address: f.listen, Database: f.database, Hosts: f.hosts, Version: Version, Cluster: reach, Log: log,
-		Reach: f.reach, Image: f.image, Pretended: pretended, PodsIn: f.podsIn, Certificate: f.certificate, Key: f.key, Proxies: proxies,
+		Reach: f.reach, Image: f.image, Pretended: pretended, PodsIn: f.podsIn, Certificate: f.certificate, Provider: f.provider, Key: f.key, Proxies: proxies,
 		SessionAge: f.sessionAge, SessionIdle: f.sessionIdle,
 	})
 	if err != nil {

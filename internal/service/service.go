@@ -27,6 +27,7 @@ import (
 	"tachyphor/internal/library"
 	"tachyphor/internal/mariadb"
 	"tachyphor/internal/memory"
+	"tachyphor/internal/signin"
 	"tachyphor/internal/store"
 	"tachyphor/internal/tell"
 	"tachyphor/internal/work"
@@ -59,6 +60,8 @@ type Config struct {
 	Certificate, Key string
 	// Proxies are those before the service whose word is taken on from where a request comes.
 	Proxies []netip.Prefix
+	// Provider is a file that says by which OpenID provider people sign in; empty: by none.
+	Provider string
 	// Sessions says how long sessions of the console last; zero: api.UsualLives.
 	Sessions api.Lives
 }
@@ -76,7 +79,8 @@ type Service struct {
 	intake   *intake.Intake
 	teller   *tell.Teller
 	server   *http.Server
-	tls      *certificate // nil: without
+	tls      *certificate     // nil: without
+	provider *signin.Provider // nil: none
 	stop     context.CancelFunc
 	served   chan error
 }
@@ -106,6 +110,14 @@ func Start(ctx context.Context, c Config) (_ *Service, err error) {
 		s.tls = &certificate{cert: c.Certificate, key: c.Key, log: c.Log, now: time.Now, changed: s.renewed}
 		if err := s.tls.read(); err != nil {
 			return nil, err
+		}
+	}
+	if c.Provider != "" {
+		if s.provider, err = signin.Read(c.Provider); err != nil {
+			return nil, fmt.Errorf("--oidc: %w", err)
+		}
+		if u, err := url.Parse(s.provider.Address); err == nil { // people come by that name
+			s.config.Hosts = append(s.config.Hosts, strings.ToLower(u.Hostname()))
 		}
 	}
 	listener, err := listen(c.Address) // before anything is made
@@ -225,7 +237,7 @@ func (s *Service) serve(l net.Listener) {
 		Handler: api.New(api.Config{
 			Store: s.store, Queue: s.queue, Intake: s.intake, MayTell: s.teller.May, Full: s.disk.Full, Log: s.config.Log, Version: s.config.Version,
 			Console: s.config.Console,
-			Hosts:   hosts, Sessions: s.config.Sessions, Proxies: s.config.Proxies,
+			Hosts:   hosts, Sessions: s.config.Sessions, Proxies: s.config.Proxies, Provider: s.provider,
 			Cookie: "tachyphor_" + strconv.Itoa(port),
 		}),
 		ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10,

@@ -56,6 +56,13 @@ func said(ctx context.Context, what string) {
 	}
 }
 
+// refuses has the line of the audit say that someone was refused something, where a change goes with that.
+func refuses(ctx context.Context, who, why string) {
+	if d := deedOf(ctx); d != nil && !d.noted {
+		d.Who, d.Result, d.Said = who, Refused, why
+	}
+}
+
 // mostText cuts texts to what a column holds, in runes.
 func mostText(text string, most int) string {
 	if r := []rune(text); len(r) > most {

@@ -410,6 +410,7 @@ func (s *Store) SignInBy(ctx context.Context, subject, name string, role wire.Ro
 		case errors.Is(err, gorm.ErrRecordNotFound):
 			if role == "" {
 				refused = ErrNotFound
+				refuses(ctx, name, "in no group that has a role")
 				return nil
 			}
 			p = Person{Name: name, Role: role, Subject: &subject, At: s.now()}
@@ -429,6 +430,7 @@ func (s *Store) SignInBy(ctx context.Context, subject, name string, role wire.Ro
 		may := p.May()
 		if may == "" { // and that is kept
 			refused = ErrNotFound
+			refuses(ctx, p.Name, "has no role any more; what let them in ended")
 			return endAll(tx, p.Name)
 		}
 		session.Name, session.Person, session.Role = p.Name, p.Name, may
