@@ -17,6 +17,7 @@ done
 want mariadbd mariadb-server-core
 want mariadb-install-db mariadb-server-core
 want my_print_defaults mariadb-client-core
+want mariadb-dump mariadb-client
 if [ "${1:-run}" = test ]; then
 	want chromium chromium
 	want prometheus prometheus

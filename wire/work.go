@@ -1,5 +1,7 @@
 package wire
 
+import "time"
+
 // Kinds of work.
 const (
 	WorkSimulation  = "simulation"
@@ -27,6 +29,10 @@ type WorkBrief struct {
 	Asked    string  `json:"asked" format:"date-time" doc:"When it was asked for."`
 	Seconds  float64 `json:"seconds,omitempty" doc:"How long it took."`
 	By       string  `json:"by" doc:"Whose token asked."`
+
+	Called  string     `json:"called,omitempty" doc:"Name that someone gave it, with which its result is kept."`
+	Pinned  bool       `json:"pinned,omitempty" doc:"Its result is kept."`
+	Trimmed *time.Time `json:"trimmed,omitempty" doc:"When its result went, as older than results are kept; what is told in brief stays."`
 
 	Simulation  *SimulationBrief  `json:"simulation,omitempty" doc:"Of a simulation."`
 	Weighing    *WeighingBrief    `json:"weighing,omitempty" doc:"Of a weighing."`

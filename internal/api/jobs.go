@@ -63,6 +63,9 @@ func (s *server) storedJobs(ctx context.Context, o store.Work) (int, error) {
 	if o.State != wire.Done {
 		return 0, outcomes.notOver(o)
 	}
+	if o.Trimmed != nil {
+		return 0, s.answer(store.ErrTrimmed, outcomes.what(o.ID))
+	}
 	blocks, jobs, err := s.Store.CountBlocks(ctx, o.ID)
 	if err != nil {
 		return 0, s.answer(err, outcomes.what(o.ID))

@@ -7,8 +7,6 @@ import (
 	"time"
 
 	"tachyphor/internal/intake"
-	"tachyphor/internal/store"
-	"tachyphor/internal/work"
 
 	"github.com/prometheus/client_golang/prometheus"
 	"github.com/prometheus/client_golang/prometheus/collectors"
@@ -21,7 +19,8 @@ type metrics struct {
 	seconds  *prometheus.HistogramVec
 }
 
-func newMetrics(q *work.Queue, in *intake.Intake, records *store.Store) *metrics {
+func newMetrics(c Config) *metrics {
+	q, in, records := c.Queue, c.Intake, c.Store
 	m := &metrics{
 		registry: prometheus.NewRegistry(),
 		seconds: prometheus.NewHistogramVec(prometheus.HistogramOpts{
@@ -53,6 +52,7 @@ func newMetrics(q *work.Queue, in *intake.Intake, records *store.Store) *metrics
 		Name: "tachyphor_events_waiting", Help: "Events on jobs that wait to be stored.",
 	}, func() float64 { return float64(in.Sum().Waiting) }))
 	m.registry.MustRegister(standings{records})
+	m.ofRecords(c)
 	return m
 }
 

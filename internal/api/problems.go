@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"net/http"
 	"strconv"
+	"time"
 
 	"tachyphor/core/demand"
 	"tachyphor/core/document"
@@ -58,6 +59,9 @@ func counted(n int, what string) string {
 	return strconv.Itoa(n) + " " + what + "s"
 }
 
+// busyWait is after how long it is worth asking again for work that had no room.
+const busyWait = 10 * time.Second
+
 // silent is told while the database does not answer.
 const silent = "the database does not answer; the service tries it again all the time, so try again later; its log says more"
 
@@ -74,7 +78,12 @@ func (s *server) answer(err error, what string) error {
 		return huma.NewError(http.StatusPreconditionFailed,
 			what+" was changed by someone else in the meantime; read it again and repeat the change")
 	case errors.Is(err, store.ErrBusy):
-		return huma.NewError(http.StatusTooManyRequests, "too many simulations are waiting; cancel some or try again later")
+		return tooMany(busyWait, "too many simulations are waiting; cancel some")
+	case errors.Is(err, store.ErrOwnBusy):
+		return tooMany(busyWait, "you have as much waiting as one may have; cancel some")
+	case errors.Is(err, store.ErrTrimmed):
+		return huma.Error410Gone(what + " is older than results are kept here, and it had no name and no pin; ask for it again: " +
+			"the same documents give the same bytes")
 	case errors.Is(err, store.ErrFull):
 		s.Log.Error("cannot store", "what", what, "error", err)
 		return huma.NewError(http.StatusInsufficientStorage, "the disk of the database is full: free some space; what is stored can be read")

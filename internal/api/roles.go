@@ -39,11 +39,12 @@ var needs = map[string]wire.Role{
 	"drop-usage": wire.Designer, "take-fact-over": wire.Designer, "follow": wire.Designer, "unfollow": wire.Designer,
 	"make-scenario": wire.Designer, "cut-live": wire.Designer, "send-events": wire.Designer, "backtest": wire.Designer,
 	"doubt": wire.Designer, "explore": wire.Designer, "simulate-variant": wire.Designer, "forecast": wire.Designer, "margin": wire.Designer,
-	"simulate": wire.Designer, "pulls": wire.Designer, "weigh": wire.Designer, "cancel-work": wire.Designer, "drop-work": wire.Designer,
+	"simulate": wire.Designer, "pulls": wire.Designer, "weigh": wire.Designer, "cancel-work": wire.Designer, "drop-work": wire.Designer, "keep-work": wire.Designer,
+	"drop-recording": wire.Designer,
 
 	"try": wire.Operator, "list-agents": wire.Operator, "forget-live": wire.Operator,
 
-	"list-people": wire.Owner, "set-role": wire.Owner, "drop-person": wire.Owner, "list-deeds": wire.Owner, "export-deeds": wire.Owner,
+	"get-kept": wire.Owner, "back-up": wire.Owner, "list-people": wire.Owner, "set-role": wire.Owner, "drop-person": wire.Owner, "list-deeds": wire.Owner, "export-deeds": wire.Owner,
 }
 
 // further are operations that need a higher role where they are asked for more, with when that is.

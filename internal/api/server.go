@@ -5,6 +5,7 @@ package api
 
 import (
 	"context"
+	"io"
 	"io/fs"
 	"log/slog"
 	"net/http"
@@ -17,6 +18,7 @@ import (
 	"tachyphor/internal/signin"
 	"tachyphor/internal/store"
 	"tachyphor/internal/work"
+	"tachyphor/wire"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/danielgtaylor/huma/v2/adapters/humagin"
@@ -42,6 +44,12 @@ type Config struct {
 	// Proxies are those before the service whose word is taken on from where a request comes, and whether
 	// it came encrypted.
 	Proxies []netip.Prefix
+	// Retention says how long records are kept, LiveAge how long live ones.
+	Retention store.Retention
+	LiveAge   time.Duration
+	// Backup writes a backup of all records; Backups says how those stand that the service makes by itself.
+	Backup  func(context.Context, io.Writer) error
+	Backups func() wire.Backups
 	// Provider signs people in; nil: there is none.
 	Provider *signin.Provider
 	// MayTell says why an address may not be told of events, nil where it may.
@@ -63,7 +71,7 @@ func New(c Config) http.Handler {
 		c.Sessions = UsualLives
 	}
 	s := &server{Config: c, tries: newTries(time.Now), works: newWatched(c.Store.LookAt), learning: make(chan struct{}, 1)}
-	s.metrics = newMetrics(c.Queue, c.Intake, c.Store)
+	s.metrics = newMetrics(c)
 	gin.SetMode(gin.ReleaseMode)
 	r := gin.New()
 	r.HandleMethodNotAllowed = true
@@ -144,6 +152,7 @@ func Operations(api huma.API, s *server) {
 	s.tokenOperations(api)
 	s.peopleOperations(api)
 	s.auditOperations(api)
+	s.recordOperations(api)
 	described(api.OpenAPI())
 }
 

@@ -61,6 +61,7 @@ func inBrief(q *work.Queue, o store.Work) wire.WorkBrief {
 		ID: o.ID, Kind: o.Kind, About: o.Subject, State: o.State, Progress: q.Progress(o), Error: o.Error,
 		Asked: o.Asked.Format(toMillis), By: o.By,
 	}
+	b.Called, b.Pinned, b.Trimmed = o.Called, o.Pinned, o.Trimmed
 	if o.Stack != nil {
 		b.Defect = *o.Stack
 	}

@@ -152,7 +152,8 @@ jobs wait to start and why, and what the nodes cost.
 		p.draftCommand(), p.checkCommand(), p.matchCommand(), p.renderCommand(), p.fitCommand(), p.observeCommand(), p.sizeCommand(), p.preflightCommand(),
 		p.rehearseCommand(), p.outsideCommand(), p.whyCommand(), p.doubtCommand(), p.sweepCommand(), p.workCommand(), p.improveCommand(), p.marginCommand(), p.pullsCommand(), p.backtestCommand(), p.forecastCommand(), p.briefCommand(),
 		p.simulateCommand(), p.explainCommand(), p.compareCommand(), p.weighCommand(), p.probeCommand(), p.keepCommand(), p.pretendCommand(),
-		p.liveCommand(), p.driftCommand(), p.watchCommand(), p.exportCommand(), p.schemaCommand(), p.tokenCommand(), p.peopleCommand(), p.auditCommand(), p.versionCommand(),
+		p.liveCommand(), p.driftCommand(), p.watchCommand(), p.exportCommand(), p.schemaCommand(), p.tokenCommand(), p.peopleCommand(), p.auditCommand(),
+		p.backupCommand(), p.restoreCommand(), p.keptCommand(), p.pinCommand(), p.versionCommand(),
 	)
 	p.completing(root)
 	return root

@@ -33,6 +33,10 @@ type serveFlags struct {
 	podsIn, proxies                       []string
 	certificate, key, provider            string
 	sessionAge, sessionIdle               time.Duration
+	keeping                               Keeping
+	backupEvery                           time.Duration
+	backupKeep                            int
+	backupDir                             string
 }
 
 func (f *serveFlags) add(c *cobra.Command) {
@@ -51,6 +55,15 @@ func (f *serveFlags) add(c *cobra.Command) {
 	fl.StringArrayVar(&f.podsIn, "pods-in", nil, "namespace of clusters that rehearsals and runs may make pods in (may be repeated); absent: in none")
 	fl.StringVar(&f.certificate, "tls-cert", "", "file with the certificate for TLS, PEM with its chain; read again when it changes")
 	fl.StringVar(&f.key, "tls-key", "", "file with its key")
+	k := &f.keeping
+	fl.IntVar(&k.Outcomes, "outcome-days", 90, "results of outcomes without a name or a pin are kept for so many days, and what lists show of them for ever; 0: all for ever")
+	fl.IntVar(&k.Trials, "trial-days", 90, "preflights and rehearsals are kept for so many days")
+	fl.IntVar(&k.Revisions, "revision-days", 400, "revisions of documents that nothing kept was computed from are kept for so many days")
+	fl.IntVar(&k.Recordings, "recording-days", 90, "recordings that nothing names are kept for so many days")
+	fl.IntVar(&k.Audit, "audit-days", 400, "the audit is kept for so many days")
+	fl.DurationVar(&f.backupEvery, "backup-every", 0, "back all records up this often, as in 24h; 0: not")
+	fl.IntVar(&f.backupKeep, "backup-keep", 14, "backups that are kept; the oldest go")
+	fl.StringVar(&f.backupDir, "backup-dir", "", "folder for them; absent: backups in the state folder")
 	fl.StringVar(&f.provider, "oidc", "", "file that says by which OpenID provider people sign in, and which groups have which role")
 	fl.StringArrayVar(&f.proxies, "proxy", nil, "address, or prefix as in 10.0.0.0/8, of a proxy before this, whose word is taken on who asks and whether they came encrypted (may be repeated)")
 	fl.DurationVar(&f.sessionAge, "session-age", 14*24*time.Hour, "sessions of the console end after this")
@@ -108,6 +121,9 @@ type Host interface {
 	Start(ctx context.Context, s Serving) (Served, error)
 	// Pretend starts the demo's pretended cluster, which writes its kubeconfig to a file.
 	Pretend(kubeconfig string) (io.Closer, error)
+	// LookAt reads a backup from end to end, and Restore into records that are empty.
+	LookAt(file string) (Backed, error)
+	Restore(ctx context.Context, s Serving, file string) (Backed, error)
 	// OpenAPI returns the description of the HTTP interface.
 	OpenAPI() ([]byte, error)
 }
@@ -128,8 +144,21 @@ type Serving struct {
 	Provider                          string   // file of an OpenID provider
 	Proxies                           []netip.Prefix
 	SessionAge, SessionIdle           time.Duration
+	Keeping                           Keeping
+	BackupEvery                       time.Duration
+	BackupKeep                        int
+	BackupDir                         string
 	Log                               *slog.Logger
 }
+
+// Backed says what a backup is.
+type Backed struct {
+	Version string
+	At      time.Time
+}
+
+// Keeping says how long records are kept, in days; 0: for ever.
+type Keeping struct{ Outcomes, Trials, Revisions, Recordings, Audit int }
 
 // Served is a service that runs until it is closed.
 type Served interface {
@@ -154,6 +183,16 @@ func (p *program) serve(ctx context.Context, f serveFlags, load func(context.Con
 	}
 	if f.sessionAge < time.Minute || f.sessionIdle < time.Minute {
 		return errors.New("--session-age and --session-idle: expected a minute at least")
+	}
+	for name, days := range map[string]int{
+		"outcome": f.keeping.Outcomes, "trial": f.keeping.Trials, "revision": f.keeping.Revisions, "recording": f.keeping.Recordings, "audit": f.keeping.Audit,
+	} {
+		if days < 0 || days > 36500 {
+			return fmt.Errorf("--%s-days %d: expected 0 (for ever) to 36500", name, days)
+		}
+	}
+	if f.backupEvery != 0 && f.backupEvery < time.Minute || f.backupKeep < 1 {
+		return errors.New("--backup-every and --backup-keep: expected a minute at least, and 1 at least")
 	}
 	proxies, err := prefixes(f.proxies)
 	if err != nil {
@@ -180,7 +219,7 @@ func (p *program) serve(ctx context.Context, f serveFlags, load func(context.Con
 		LiveDays: f.liveDays, LiveRuns: f.liveRuns, TellAllow: f.tellAllow, TellKey: f.tellKey,
 		State: p.state, Address: f.listen, Database: f.database, Hosts: f.hosts, Version: Version, Cluster: reach, Log: log,
 		Reach: f.reach, Image: f.image, Pretended: pretended, PodsIn: f.podsIn, Certificate: f.certificate, Provider: f.provider, Key: f.key, Proxies: proxies,
-		SessionAge: f.sessionAge, SessionIdle: f.sessionIdle,
+		Keeping: f.keeping, BackupEvery: f.backupEvery, BackupKeep: f.backupKeep, BackupDir: f.backupDir, SessionAge: f.sessionAge, SessionIdle: f.sessionIdle,
 	})
 	if err != nil {
 		return no(err)

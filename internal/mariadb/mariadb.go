@@ -198,7 +198,7 @@ func (s *Server) arguments() []string {
 		"--no-defaults", "--datadir=" + s.path("data"), "--tmpdir=" + s.path("tmp"),
 		"--pid-file=" + s.path("run", "db.pid"), "--socket=" + s.socket(), "--init-file=" + s.path("init.sql"),
 		"--bind-address=127.0.0.1", "--port=" + strconv.Itoa(s.port), "--skip-name-resolve", "--skip-log-bin",
-		"--max-allowed-packet=64M", "--character-set-server=utf8mb4", "--collation-server=utf8mb4_bin",
+		"--max-allowed-packet=256M", "--character-set-server=utf8mb4", "--collation-server=utf8mb4_bin",
 		"--default-time-zone=+00:00", "--transaction-isolation=READ-COMMITTED", "--max-connections=64",
 		"--innodb-buffer-pool-size=64M", "--innodb-log-file-size=64M", "--performance-schema=off",
 		"--sql-mode=STRICT_ALL_TABLES,NO_ENGINE_SUBSTITUTION,ERROR_FOR_DIVISION_BY_ZERO",

@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"tachyphor/internal/api"
+	"tachyphor/internal/work"
 	"tachyphor/wire"
 )
 
@@ -72,6 +73,19 @@ func (s *Service) Link(ctx context.Context) (string, error) {
 // tidyEvery is how often what has expired is cleared away.
 const tidyEvery = time.Hour
 
+// retire takes what is older than it is kept.
+func (s *Service) retire(ctx context.Context) {
+	went, err := s.store.Retire(ctx, *s.config.Retention, work.Names(&work.Preflight, &work.Rehearsal))
+	if err != nil && ctx.Err() == nil {
+		s.config.Log.Warn("cannot take away what is older than it is kept", "error", err)
+	}
+	for kind, n := range went {
+		if n > 0 {
+			s.config.Log.Info("older than it is kept, taken away", "what", kind, "count", n)
+		}
+	}
+}
+
 // tidy clears away what has expired, until ctx ends.
 func (s *Service) tidy(ctx context.Context) {
 	tick := time.NewTicker(tidyEvery)
@@ -84,6 +98,7 @@ func (s *Service) tidy(ctx context.Context) {
 			if err := s.store.DropExpired(ctx, s.config.Sessions.Idle); err != nil && ctx.Err() == nil {
 				s.config.Log.Warn("cannot clear what has expired", "error", err)
 			}
+			s.retire(ctx)
 		}
 	}
 }

@@ -17,6 +17,7 @@ import (
 	"path/filepath"
 	"strconv"
 	"strings"
+	"sync"
 	"syscall"
 	"time"
 
@@ -60,6 +61,10 @@ type Config struct {
 	Certificate, Key string
 	// Proxies are those before the service whose word is taken on from where a request comes.
 	Proxies []netip.Prefix
+	// Retention says how long records are kept; nil: store.UsualRetention.
+	Retention *store.Retention
+	// Backups says how often the service backs itself up.
+	Backups Backups
 	// Provider is a file that says by which OpenID provider people sign in; empty: by none.
 	Provider string
 	// Sessions says how long sessions of the console last; zero: api.UsualLives.
@@ -72,6 +77,8 @@ type Service struct {
 
 	config   Config
 	lock     *os.File
+	dsn      string
+	backups  *backups
 	database *mariadb.Server // nil when one was given
 	disk     *disk           // of that; nil likewise
 	store    *store.Store
@@ -82,6 +89,7 @@ type Service struct {
 	tls      *certificate     // nil: without
 	provider *signin.Provider // nil: none
 	stop     context.CancelFunc
+	all      sync.WaitGroup // what goes on until then
 	served   chan error
 }
 
@@ -90,6 +98,9 @@ var ErrTaken = errors.New("another service runs on this state folder; stop it, o
 
 // Start brings everything up; when it returns the service answers.
 func Start(ctx context.Context, c Config) (_ *Service, err error) {
+	if c.Retention == nil {
+		c.Retention = &store.UsualRetention
+	}
 	if c.Sessions == (api.Lives{}) {
 		c.Sessions = api.UsualLives
 	}
@@ -142,6 +153,9 @@ func Start(ctx context.Context, c Config) (_ *Service, err error) {
 			s.disk.free = c.Free
 		}
 	}
+	if s.dsn, err = store.Named(dsn); err != nil {
+		return nil, err
+	}
 	if s.store, err = store.Open(ctx, dsn, c.Log); err != nil {
 		return nil, err
 	}
@@ -168,6 +182,7 @@ func Start(ctx context.Context, c Config) (_ *Service, err error) {
 	if c.Live == (store.LiveRoom{}) {
 		c.Live = intake.DefaultRoom
 	}
+	s.config.Live = c.Live
 	s.intake = intake.Start(s.store, c.Log, c.Live)
 	if err := s.tells(listener.Addr().(*net.TCPAddr).IP.IsLoopback()); err != nil {
 		return nil, err
@@ -179,9 +194,14 @@ func Start(ctx context.Context, c Config) (_ *Service, err error) {
 	if err := s.credentials(ctx); err != nil {
 		return nil, err
 	}
+	s.backups = &backups{Backups: c.Backups, write: s.writeBackup, log: c.Log, now: time.Now}
+	if s.backups.Dir == "" {
+		s.backups.Dir = filepath.Join(c.State, "backups")
+	}
 	s.serve(listener)
 	ctx, s.stop = context.WithCancel(context.Background())
-	go s.tidy(ctx)
+	s.all.Go(func() { s.tidy(ctx) })
+	s.all.Go(func() { s.backups.run(ctx) })
 	return s, nil
 }
 
@@ -237,7 +257,7 @@ func (s *Service) serve(l net.Listener) {
 		Handler: api.New(api.Config{
 			Store: s.store, Queue: s.queue, Intake: s.intake, MayTell: s.teller.May, Full: s.disk.Full, Log: s.config.Log, Version: s.config.Version,
 			Console: s.config.Console,
-			Hosts:   hosts, Sessions: s.config.Sessions, Proxies: s.config.Proxies, Provider: s.provider,
+			Hosts:   hosts, Sessions: s.config.Sessions, Proxies: s.config.Proxies, Provider: s.provider, Retention: *s.config.Retention, LiveAge: s.config.Live.Age, Backup: s.writeBackup, Backups: s.backups.State,
 			Cookie: "tachyphor_" + strconv.Itoa(port),
 		}),
 		ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10,
@@ -268,6 +288,7 @@ func (s *Service) Close() error {
 	var errs []error
 	if s.stop != nil {
 		s.stop()
+		s.all.Wait()
 	}
 	if s.server != nil {
 		ctx, cancel := context.WithTimeout(context.Background(), 2*time.Second)

@@ -45,6 +45,7 @@ func steps() []*gormigrate.Migration {
 		index("2026-11-30-tokens-by-person", &tokens2{}, "idx_tokens_person"),
 		index("2026-11-30-tokens-by-parent", &tokens2{}, "idx_tokens_parent"),
 		{ID: "2026-11-30-tokens-had-all", Migrate: carryTokens},
+		columns("2026-11-30-kept-work", &work2{}, "Called", "Pinned", "Trimmed"),
 	}
 }
 
@@ -147,6 +148,14 @@ func renamed(id, table, from, to string) *gormigrate.Migration {
 		}
 		return tx.Exec(fmt.Sprintf("ALTER TABLE `%s` RENAME COLUMN `%s` TO `%s`", table, from, to)).Error
 	}}
+}
+
+// StepNames are the steps that this program knows, in order.
+func StepNames() (out []string) {
+	for _, s := range steps() {
+		out = append(out, s.ID)
+	}
+	return out
 }
 
 // versions is the table of the steps that were made.
@@ -398,6 +407,13 @@ type work1 struct {
 }
 
 func (work1) TableName() string { return "work" }
+
+type work2 struct {
+	work1
+	Called  string     `gorm:"size:120;not null;default:''"`
+	Pinned  bool       `gorm:"not null;default:false"`
+	Trimmed *time.Time `gorm:"type:datetime(6)"`
+}
 
 type tried1 struct {
 	Digest string    `gorm:"primaryKey;size:64"`

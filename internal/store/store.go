@@ -24,6 +24,7 @@ var (
 	ErrNotFound = errors.New("not found")
 	ErrConflict = errors.New("changed by someone else in the meantime")
 	ErrBusy     = errors.New("too much is waiting")
+	ErrOwnBusy  = errors.New("too much of one's own is waiting")
 	ErrFull     = errors.New("the disk of the database is full")
 )
 
@@ -39,12 +40,13 @@ const maxPacket = 64 << 20
 // Open connects to the database at dsn, makes it if it is not there and the
 // server allows, and brings its tables up to date.
 func Open(ctx context.Context, dsn string, log *slog.Logger) (*Store, error) {
+	dsn, err := Named(dsn)
+	if err != nil {
+		return nil, err
+	}
 	c, err := driver.ParseDSN(dsn)
 	if err != nil {
-		return nil, fmt.Errorf("the address of the database is not readable: %w; write it like user:password@tcp(127.0.0.1:3306)/tachyphor", err)
-	}
-	if c.DBName == "" {
-		c.DBName = "tachyphor"
+		return nil, err
 	}
 	c.ParseTime, c.Loc, c.MaxAllowedPacket, c.Collation = true, time.UTC, maxPacket, "utf8mb4_bin"
 	c.Params = map[string]string{"tx_isolation": "'READ-COMMITTED'", "time_zone": "'+00:00'"}
@@ -75,6 +77,18 @@ func Open(ctx context.Context, dsn string, log *slog.Logger) (*Store, error) {
 		return nil, fmt.Errorf("cannot bring the tables up to date: %w", err)
 	}
 	return s, bounded(db)
+}
+
+// Named is the address of a database with the name that it has where none is given.
+func Named(dsn string) (string, error) {
+	c, err := driver.ParseDSN(dsn)
+	if err != nil {
+		return "", fmt.Errorf("the address of the database is not readable: %w; write it like user:password@tcp(127.0.0.1:3306)/tachyphor", err)
+	}
+	if c.DBName == "" {
+		c.DBName = "tachyphor"
+	}
+	return c.FormatDSN(), nil
 }
 
 // create makes the database itself; a server that forbids it may have it already.

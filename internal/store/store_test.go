@@ -144,7 +144,7 @@ var (
 )
 
 func ask(s *store.Store, subject string) (store.Work, error) {
-	return s.Enter(context.Background(), store.Work{Kind: "simulation", Subject: subject, By: "me", Question: "{}"}, 0, sim, 200)
+	return s.Enter(context.Background(), store.Work{Kind: "simulation", Subject: subject, By: "me", Question: "{}"}, 0, sim, 200, 0)
 }
 
 // Each piece of work is claimed once, by whoever asks first, in the order of asking; a

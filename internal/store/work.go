@@ -39,6 +39,10 @@ type Work struct {
 	// is left when a process died over it.
 	Attempts int     `gorm:"not null;default:0"`
 	Stack    *string `gorm:"type:mediumtext"` // of a defect, with its seed
+	// Called is a name that someone gave it, Pinned that someone wants it kept; Trimmed is when its result went.
+	Called  string     `gorm:"size:120;not null;default:''"`
+	Pinned  bool       `gorm:"not null;default:false"`
+	Trimmed *time.Time `gorm:"type:datetime(6)"`
 }
 
 // TableName names the table, which has no plural.
@@ -51,8 +55,9 @@ var heavy = []string{"stack", "checkpoint"}
 var open = []wire.State{wire.Queued, wire.Running}
 
 // Enter enters work into the queue; with a holder it is that one's at once, until the
-// lease ends. ErrBusy: as much as most of some kinds is there already that is not over.
-func (s *Store) Enter(ctx context.Context, w Work, lease time.Duration, kinds []string, most int) (Work, error) {
+// lease ends. ErrBusy: as much as most of some kinds is there already that is not over; ErrOwnBusy: as much as
+// own of one's own is.
+func (s *Store) Enter(ctx context.Context, w Work, lease time.Duration, kinds []string, most, own int) (Work, error) {
 	now := s.now()
 	w.State, w.Asked = wire.Queued, now
 	if w.Holder != "" {
@@ -66,6 +71,14 @@ func (s *Store) Enter(ctx context.Context, w Work, lease time.Duration, kinds []
 		}
 		if int(n) >= most {
 			return ErrBusy
+		}
+		if own > 0 && w.By != "" {
+			if err := tx.Model(&Work{}).Where("kind IN ? AND state IN ? AND `by` = ?", kinds, open, w.By).Count(&n).Error; err != nil {
+				return err
+			}
+			if int(n) >= own {
+				return ErrOwnBusy
+			}
 		}
 		w.ID = 0
 		if err := tx.Create(&w).Error; err != nil {
@@ -229,7 +242,14 @@ func (s *Store) LookAt(ctx context.Context, ids []uint64) (map[uint64]Work, erro
 func (s *Store) GetResult(ctx context.Context, id uint64) ([]byte, error) {
 	ctx = large(ctx)
 	var r Result
-	return r.Data, known(s.db.WithContext(ctx).Where("work_id = ?", id).Take(&r).Error)
+	err := known(s.db.WithContext(ctx).Where("work_id = ?", id).Take(&r).Error)
+	if errors.Is(err, ErrNotFound) {
+		var w Work
+		if s.db.WithContext(ctx).Select("id").Where("id = ? AND trimmed IS NOT NULL", id).Take(&w).Error == nil {
+			err = ErrTrimmed
+		}
+	}
+	return r.Data, err
 }
 
 // ListWork returns up to limit pieces of work of some kinds, newest first, about a subject

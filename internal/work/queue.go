@@ -33,6 +33,8 @@ const (
 	usualKept = 50
 	// mostOpen is how much work may wait or run at once.
 	mostOpen = 200
+	// mostOwn is how much of that may be of one person.
+	mostOwn = 100
 )
 
 // A Queue works off what was asked for, several pieces at a time.
@@ -109,7 +111,7 @@ func (q *Queue) enter(ctx context.Context, k *Kind, w store.Work, question any) 
 		return w, err
 	}
 	w.Kind, w.Question = k.Name, string(b)
-	if w, err = q.store.Enter(ctx, w, lease, namesOf(k.Live), mostOpen); err == nil {
+	if w, err = q.store.Enter(ctx, w, lease, namesOf(k.Live), mostOpen, mostOwn); err == nil {
 		select {
 		case q.ring <- struct{}{}:
 		default:

@@ -200,7 +200,7 @@ func TestSuspectsAreDoneAlone(t *testing.T) {
 	hold.n.Store(1)
 	defer hold.n.Store(-1)
 	suspect, err := s.Enter(ctx, store.Work{Kind: counting.Name, Subject: "suspect", Question: "2", Holder: "dead"}, -time.Second,
-		namesOf(false), 100)
+		namesOf(false), 100, 0)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -274,7 +274,7 @@ func TestLiveWork(t *testing.T) {
 		t.Errorf("it said %s last", *w.Checkpoint)
 	}
 	left, err := s.Enter(ctx, store.Work{Kind: visiting.Name, Subject: "x", Holder: "gone", Question: "null"}, -time.Second, namesOf(true),
-		100)
+		100, 0)
 	if err != nil {
 		t.Fatal(err)
 	}

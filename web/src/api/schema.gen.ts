@@ -108,6 +108,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/backup": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * A backup of all records, of one moment
+         * @description An answer that breaks off is none: what is whole ends with its digests. `tachyphor restore` reads it.
+         *
+         *     Role: owner.
+         */
+        get: operations["back-up"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/brief": {
         parameters: {
             query?: never;
@@ -636,6 +658,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/kept": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * How much is kept of what, what goes, how backups stand
+         * @description Role: owner.
+         */
+        get: operations["get-kept"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/learn/jobs": {
         parameters: {
             query?: never;
@@ -1100,7 +1142,11 @@ export interface paths {
         get: operations["get-recording"];
         put?: never;
         post?: never;
-        delete?: never;
+        /**
+         * Drop a recording that nothing names
+         * @description Role: designer.
+         */
+        delete: operations["drop-recording"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1587,7 +1633,11 @@ export interface paths {
         delete: operations["drop-work"];
         options?: never;
         head?: never;
-        patch?: never;
+        /**
+         * Name or pin work, so that its result is kept
+         * @description Role: designer.
+         */
+        patch: operations["keep-work"];
         trace?: never;
     };
     "/api/v1/work/{id}/cancel": {
@@ -2140,6 +2190,35 @@ export interface components {
             scoreFrom?: string;
             seen?: components["schemas"]["CountSeen"][];
         };
+        Backups: {
+            /**
+             * Format: int64
+             * @description How large the newest is.
+             */
+            bytes: number;
+            /**
+             * Format: int64
+             * @description How often, nanoseconds; 0: the service makes none by itself.
+             */
+            every: number;
+            /** @description Why the last try came to nothing; absent: it did not. */
+            failure?: string;
+            /**
+             * Format: int64
+             * @description How many are kept.
+             */
+            keep: number;
+            /**
+             * Format: int64
+             * @description How many there are.
+             */
+            kept: number;
+            /**
+             * Format: date-time
+             * @description When the newest was made; absent: there is none.
+             */
+            last?: string;
+        };
         BadRow: {
             /** @description Name of the column. */
             column?: string;
@@ -2627,6 +2706,8 @@ export interface components {
             backtest?: components["schemas"]["BacktestBrief"];
             /** @description Whose token asked. */
             by: string;
+            /** @description Name that someone gave it, with which its result is kept. */
+            called?: string;
             /** @description Of a defect of the engine: seed, repeat and stack, to be reported; absent in lists. */
             defect?: string;
             /** @description Of a doubt. */
@@ -2651,6 +2732,8 @@ export interface components {
             kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "backtest" | "forecast" | "preflight" | "rehearsal";
             /** @description Of a margin. */
             margin?: components["schemas"]["MarginBrief"];
+            /** @description Its result is kept. */
+            pinned?: boolean;
             /**
              * Format: double
              * @description Share done, 0 to 1.
@@ -2672,6 +2755,11 @@ export interface components {
             state: "queued" | "running" | "done" | "failed" | "cancelled";
             /** @description Of a preflight or a rehearsal. */
             trial?: components["schemas"]["TrialBrief"];
+            /**
+             * Format: date-time
+             * @description When its result went, as older than results are kept; what is told in brief stays.
+             */
+            trimmed?: string;
             /** @description Of a weighing. */
             weighing?: components["schemas"]["WeighingBrief"];
         };
@@ -3913,6 +4001,25 @@ export interface components {
              */
             wrong: number;
         };
+        Going: {
+            /**
+             * Format: int64
+             * @description How much that is; 0 where it is not counted.
+             */
+            bytes: number;
+            /**
+             * Format: int64
+             * @description How many.
+             */
+            count: number;
+            /** @description Of outcomes and other work: the numbers of the first hundred. A name or a pin keeps them. */
+            ids: number[];
+            /**
+             * @description Of what.
+             * @enum {string}
+             */
+            kind: "outcomes" | "trials" | "revisions" | "recordings" | "audit";
+        };
         Group: {
             /**
              * @description all, class or template.
@@ -4390,6 +4497,27 @@ export interface components {
              */
             workNs: number;
         };
+        KeepWork: {
+            /** @description Name; empty: none any more; absent: as it is. */
+            called?: string;
+            /** @description Whether it is kept; absent: as it is. */
+            pinned?: boolean;
+        };
+        Kept: {
+            /** @description Those that the service makes by itself. */
+            backups: components["schemas"]["Backups"];
+            /**
+             * Format: int64
+             * @description Of all tables with their indexes, as the database has counted.
+             */
+            bytes: number;
+            /** @description What goes within the days that were asked about. */
+            going: components["schemas"]["Going"][];
+            /** @description The largest first. */
+            tables: components["schemas"]["KeptTable"][];
+            /** @description How long what is kept. */
+            terms: components["schemas"]["KeptTerm"][];
+        };
         KeptBacktest: {
             /** @description Name of the scenario that is simulated, weighed, doubted or explored, of the template that is tried. */
             about: string;
@@ -4402,6 +4530,8 @@ export interface components {
             backtest?: components["schemas"]["BacktestBrief"];
             /** @description Whose token asked. */
             by: string;
+            /** @description Name that someone gave it, with which its result is kept. */
+            called?: string;
             /** @description Of a defect of the engine: seed, repeat and stack, to be reported; absent in lists. */
             defect?: string;
             /** @description Of a doubt. */
@@ -4424,6 +4554,8 @@ export interface components {
             kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "backtest" | "forecast" | "preflight" | "rehearsal";
             /** @description Of a margin. */
             margin?: components["schemas"]["MarginBrief"];
+            /** @description Its result is kept. */
+            pinned?: boolean;
             /**
              * Format: double
              * @description Share done, 0 to 1.
@@ -4447,6 +4579,11 @@ export interface components {
             state: "queued" | "running" | "done" | "failed" | "cancelled";
             /** @description Of a preflight or a rehearsal. */
             trial?: components["schemas"]["TrialBrief"];
+            /**
+             * Format: date-time
+             * @description When its result went, as older than results are kept; what is told in brief stays.
+             */
+            trimmed?: string;
             /** @description Of a weighing. */
             weighing?: components["schemas"]["WeighingBrief"];
         };
@@ -4462,6 +4599,8 @@ export interface components {
             backtest?: components["schemas"]["BacktestBrief"];
             /** @description Whose token asked. */
             by: string;
+            /** @description Name that someone gave it, with which its result is kept. */
+            called?: string;
             /** @description Of a defect of the engine: seed, repeat and stack, to be reported; absent in lists. */
             defect?: string;
             /** @description Of a doubt. */
@@ -4484,6 +4623,8 @@ export interface components {
             kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "backtest" | "forecast" | "preflight" | "rehearsal";
             /** @description Of a margin. */
             margin?: components["schemas"]["MarginBrief"];
+            /** @description Its result is kept. */
+            pinned?: boolean;
             /**
              * Format: double
              * @description Share done, 0 to 1.
@@ -4507,6 +4648,11 @@ export interface components {
             state: "queued" | "running" | "done" | "failed" | "cancelled";
             /** @description Of a preflight or a rehearsal. */
             trial?: components["schemas"]["TrialBrief"];
+            /**
+             * Format: date-time
+             * @description When its result went, as older than results are kept; what is told in brief stays.
+             */
+            trimmed?: string;
             /** @description Of a weighing. */
             weighing?: components["schemas"]["WeighingBrief"];
         };
@@ -4522,6 +4668,8 @@ export interface components {
             backtest?: components["schemas"]["BacktestBrief"];
             /** @description Whose token asked. */
             by: string;
+            /** @description Name that someone gave it, with which its result is kept. */
+            called?: string;
             /** @description Of a defect of the engine: seed, repeat and stack, to be reported; absent in lists. */
             defect?: string;
             /** @description Of a doubt. */
@@ -4544,6 +4692,8 @@ export interface components {
             kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "backtest" | "forecast" | "preflight" | "rehearsal";
             /** @description Of a margin. */
             margin?: components["schemas"]["MarginBrief"];
+            /** @description Its result is kept. */
+            pinned?: boolean;
             /**
              * Format: double
              * @description Share done, 0 to 1.
@@ -4567,6 +4717,11 @@ export interface components {
             state: "queued" | "running" | "done" | "failed" | "cancelled";
             /** @description Of a preflight or a rehearsal. */
             trial?: components["schemas"]["TrialBrief"];
+            /**
+             * Format: date-time
+             * @description When its result went, as older than results are kept; what is told in brief stays.
+             */
+            trimmed?: string;
             /** @description Of a weighing. */
             weighing?: components["schemas"]["WeighingBrief"];
         };
@@ -4582,6 +4737,8 @@ export interface components {
             backtest?: components["schemas"]["BacktestBrief"];
             /** @description Whose token asked. */
             by: string;
+            /** @description Name that someone gave it, with which its result is kept. */
+            called?: string;
             /** @description Of a defect of the engine: seed, repeat and stack, to be reported; absent in lists. */
             defect?: string;
             /** @description Of a doubt. */
@@ -4604,6 +4761,8 @@ export interface components {
             kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "backtest" | "forecast" | "preflight" | "rehearsal";
             /** @description Of a margin. */
             margin?: components["schemas"]["MarginBrief"];
+            /** @description Its result is kept. */
+            pinned?: boolean;
             /**
              * Format: double
              * @description Share done, 0 to 1.
@@ -4627,6 +4786,11 @@ export interface components {
             state: "queued" | "running" | "done" | "failed" | "cancelled";
             /** @description Of a preflight or a rehearsal. */
             trial?: components["schemas"]["TrialBrief"];
+            /**
+             * Format: date-time
+             * @description When its result went, as older than results are kept; what is told in brief stays.
+             */
+            trimmed?: string;
             /** @description Of a weighing. */
             weighing?: components["schemas"]["WeighingBrief"];
         };
@@ -4642,6 +4806,8 @@ export interface components {
             backtest?: components["schemas"]["BacktestBrief"];
             /** @description Whose token asked. */
             by: string;
+            /** @description Name that someone gave it, with which its result is kept. */
+            called?: string;
             /** @description Of a defect of the engine: seed, repeat and stack, to be reported; absent in lists. */
             defect?: string;
             /** @description Of a doubt. */
@@ -4664,6 +4830,8 @@ export interface components {
             kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "backtest" | "forecast" | "preflight" | "rehearsal";
             /** @description Of a margin. */
             margin?: components["schemas"]["MarginBrief"];
+            /** @description Its result is kept. */
+            pinned?: boolean;
             /**
              * Format: double
              * @description Share done, 0 to 1.
@@ -4687,6 +4855,11 @@ export interface components {
             state: "queued" | "running" | "done" | "failed" | "cancelled";
             /** @description Of a preflight or a rehearsal. */
             trial?: components["schemas"]["TrialBrief"];
+            /**
+             * Format: date-time
+             * @description When its result went, as older than results are kept; what is told in brief stays.
+             */
+            trimmed?: string;
             /** @description Of a weighing. */
             weighing?: components["schemas"]["WeighingBrief"];
         };
@@ -4702,6 +4875,8 @@ export interface components {
             backtest?: components["schemas"]["BacktestBrief"];
             /** @description Whose token asked. */
             by: string;
+            /** @description Name that someone gave it, with which its result is kept. */
+            called?: string;
             /** @description Of a defect of the engine: seed, repeat and stack, to be reported; absent in lists. */
             defect?: string;
             /** @description Of a doubt. */
@@ -4724,6 +4899,8 @@ export interface components {
             kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "backtest" | "forecast" | "preflight" | "rehearsal";
             /** @description Of a margin. */
             margin?: components["schemas"]["MarginBrief"];
+            /** @description Its result is kept. */
+            pinned?: boolean;
             /**
              * Format: double
              * @description Share done, 0 to 1.
@@ -4747,6 +4924,11 @@ export interface components {
             state: "queued" | "running" | "done" | "failed" | "cancelled";
             /** @description Of a preflight or a rehearsal. */
             trial?: components["schemas"]["TrialBrief"];
+            /**
+             * Format: date-time
+             * @description When its result went, as older than results are kept; what is told in brief stays.
+             */
+            trimmed?: string;
             /** @description Of a weighing. */
             weighing?: components["schemas"]["WeighingBrief"];
         };
@@ -4762,6 +4944,8 @@ export interface components {
             backtest?: components["schemas"]["BacktestBrief"];
             /** @description Whose token asked. */
             by: string;
+            /** @description Name that someone gave it, with which its result is kept. */
+            called?: string;
             /** @description Of a defect of the engine: seed, repeat and stack, to be reported; absent in lists. */
             defect?: string;
             /** @description Of a doubt. */
@@ -4784,6 +4968,8 @@ export interface components {
             kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "backtest" | "forecast" | "preflight" | "rehearsal";
             /** @description Of a margin. */
             margin?: components["schemas"]["MarginBrief"];
+            /** @description Its result is kept. */
+            pinned?: boolean;
             /**
              * Format: double
              * @description Share done, 0 to 1.
@@ -4807,8 +4993,39 @@ export interface components {
             state: "queued" | "running" | "done" | "failed" | "cancelled";
             /** @description Of a preflight or a rehearsal. */
             trial?: components["schemas"]["TrialBrief"];
+            /**
+             * Format: date-time
+             * @description When its result went, as older than results are kept; what is told in brief stays.
+             */
+            trimmed?: string;
             /** @description Of a weighing. */
             weighing?: components["schemas"]["WeighingBrief"];
+        };
+        KeptTable: {
+            /**
+             * Format: int64
+             * @description With its indexes.
+             */
+            bytes: number;
+            /** @description What it holds. */
+            name: string;
+            /**
+             * Format: int64
+             * @description About how many.
+             */
+            rows: number;
+        };
+        KeptTerm: {
+            /**
+             * Format: int64
+             * @description How long; 0: for ever.
+             */
+            days: number;
+            /**
+             * @description Of what.
+             * @enum {string}
+             */
+            kind: "outcomes" | "trials" | "revisions" | "recordings" | "audit" | "live";
         };
         KeptWeighing: {
             /** @description Name of the scenario that is simulated, weighed, doubted or explored, of the template that is tried. */
@@ -4822,6 +5039,8 @@ export interface components {
             backtest?: components["schemas"]["BacktestBrief"];
             /** @description Whose token asked. */
             by: string;
+            /** @description Name that someone gave it, with which its result is kept. */
+            called?: string;
             /** @description Of a defect of the engine: seed, repeat and stack, to be reported; absent in lists. */
             defect?: string;
             /** @description Of a doubt. */
@@ -4844,6 +5063,8 @@ export interface components {
             kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "backtest" | "forecast" | "preflight" | "rehearsal";
             /** @description Of a margin. */
             margin?: components["schemas"]["MarginBrief"];
+            /** @description Its result is kept. */
+            pinned?: boolean;
             /**
              * Format: double
              * @description Share done, 0 to 1.
@@ -4867,6 +5088,11 @@ export interface components {
             state: "queued" | "running" | "done" | "failed" | "cancelled";
             /** @description Of a preflight or a rehearsal. */
             trial?: components["schemas"]["TrialBrief"];
+            /**
+             * Format: date-time
+             * @description When its result went, as older than results are kept; what is told in brief stays.
+             */
+            trimmed?: string;
             /** @description Of a weighing. */
             weighing?: components["schemas"]["WeighingBrief"];
         };
@@ -8123,6 +8349,8 @@ export interface components {
             backtest?: components["schemas"]["BacktestBrief"];
             /** @description Whose token asked. */
             by: string;
+            /** @description Name that someone gave it, with which its result is kept. */
+            called?: string;
             /** @description Of a defect of the engine: seed, repeat and stack, to be reported; absent in lists. */
             defect?: string;
             /** @description Of a doubt. */
@@ -8145,6 +8373,8 @@ export interface components {
             kind: "simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "backtest" | "forecast" | "preflight" | "rehearsal";
             /** @description Of a margin. */
             margin?: components["schemas"]["MarginBrief"];
+            /** @description Its result is kept. */
+            pinned?: boolean;
             /**
              * Format: double
              * @description Share done, 0 to 1.
@@ -8166,6 +8396,11 @@ export interface components {
             state: "queued" | "running" | "done" | "failed" | "cancelled";
             /** @description Of a preflight or a rehearsal. */
             trial?: components["schemas"]["TrialBrief"];
+            /**
+             * Format: date-time
+             * @description When its result went, as older than results are kept; what is told in brief stays.
+             */
+            trimmed?: string;
             /** @description Of a weighing. */
             weighing?: components["schemas"]["WeighingBrief"];
         };
@@ -8356,6 +8591,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Stored"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "back-up": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": string;
                 };
             };
             /** @description Error */
@@ -9422,6 +9686,38 @@ export interface operations {
             };
         };
     };
+    "get-kept": {
+        parameters: {
+            query?: {
+                /** @description What goes within so many days. */
+                days?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Kept"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "learn-jobs": {
         parameters: {
             query?: {
@@ -10269,6 +10565,36 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Recording"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "drop-recording": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Digest of the recording. */
+                digest: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {
@@ -11208,6 +11534,45 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "keep-work": {
+        parameters: {
+            query?: {
+                /** @description Only work of these kinds; absent: of all. */
+                kind?: ("simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "backtest" | "forecast" | "preflight" | "rehearsal")[];
+            };
+            header?: never;
+            path: {
+                /** @description Its number. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeepWork"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkBrief"];
+                };
             };
             /** @description Error */
             default: {
