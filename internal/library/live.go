@@ -14,6 +14,7 @@ import (
 	"tachyphor/core/live"
 	"tachyphor/core/table"
 	"tachyphor/core/units"
+	"tachyphor/internal/store"
 )
 
 // MostCut is how many runs are looked at for a log at most.
@@ -101,7 +102,7 @@ func (l *Library) KeepLive(ctx context.Context, s Stretch, now time.Time) (diges
 	if err != nil {
 		return "", err
 	}
-	digest, _, err = l.Keep(ctx, bytes.NewReader(log), nil, false)
+	digest, _, err = l.Keep(store.Silently(ctx), bytes.NewReader(log), nil, false)
 	return digest, err
 }
 

@@ -44,8 +44,8 @@ func deedOf(ctx context.Context) *Deed {
 	return d
 }
 
-// silently is a context that no line of the audit goes with, for a part of what another change will say.
-func silently(ctx context.Context) context.Context {
+// Silently is a context that no line of the audit goes with, for a part of what another change will say.
+func Silently(ctx context.Context) context.Context {
 	return context.WithValue(ctx, deedKey{}, (*Deed)(nil))
 }
 

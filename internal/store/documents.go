@@ -257,7 +257,7 @@ func (s *Store) PutRecording(ctx context.Context, r Recording) error {
 
 // PutPiece stores a piece of a recording's file; one that is there already is left.
 func (s *Store) PutPiece(ctx context.Context, p Piece) error {
-	return s.write(silently(large(ctx)), func(tx *gorm.DB) error {
+	return s.write(Silently(large(ctx)), func(tx *gorm.DB) error {
 		return tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&p).Error
 	})
 }

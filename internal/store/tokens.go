@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"errors"
+	"fmt"
 	"time"
 
 	"tachyphor/wire"
@@ -75,7 +76,10 @@ type Bearing struct {
 // PutToken stores a token's hash.
 func (s *Store) PutToken(ctx context.Context, t Token) error {
 	t.At = s.now()
-	return s.write(ctx, func(tx *gorm.DB) error { return tx.Create(&t).Error })
+	return s.write(ctx, func(tx *gorm.DB) error {
+		said(ctx, fmt.Sprintf("%s, %s, %s", t.Name, t.Role, t.Hash[:min(12, len(t.Hash))]))
+		return tx.Create(&t).Error
+	})
 }
 
 // mostLinks is how many unused links to sign in there are of a person; the oldest go.
@@ -91,6 +95,7 @@ func (s *Store) PutLink(ctx context.Context, t Token) (has wire.Role, err error)
 		}
 		t.Role = t.Role.Lower(has)
 		has = t.Role
+		said(ctx, fmt.Sprintf("for %s, %s", t.Person, t.Role))
 		if err := tx.Create(&t).Error; err != nil {
 			return err
 		}

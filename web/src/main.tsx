@@ -26,6 +26,7 @@ const First = lazy(() => import("./pages/template/First"));
 const Caching = lazy(() => import("./pages/Caching").then((m) => ({ default: m.Caching })));
 const Frontier = lazy(() => import("./pages/Frontier").then((m) => ({ default: m.Frontier })));
 
+const Service = lazy(() => import("./pages/Service").then((m) => ({ default: m.Service })));
 const Forecast = lazy(() => import("./pages/Forecast").then((m) => ({ default: m.Forecast })));
 const Backtest = lazy(() => import("./pages/Backtest").then((m) => ({ default: m.Backtest })));
 
@@ -60,6 +61,7 @@ if (root) {
               <Route path="/backtest/:scenario?" element={later(<Backtest />)} />
               <Route path="/workloads/:name" element={<Demand />} />
               <Route path="/clusters/:name" element={<Cluster />} />
+              <Route path="/service" element={later(<Service />)} />
               <Route path="/learn" element={<Learn />} />
               <Route path="/templates" element={<Templates />} />
               <Route path="/templates/new" element={later(<First />)} />

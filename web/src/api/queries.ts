@@ -1,4 +1,4 @@
-import { queryOptions } from "@tanstack/react-query";
+import { infiniteQueryOptions, queryOptions } from "@tanstack/react-query";
 import { api, type Schemas, take, type Work } from "./client";
 
 export const session = queryOptions({
@@ -7,6 +7,46 @@ export const session = queryOptions({
   retry: false,
   staleTime: 60_000,
 });
+
+export const waysIn = queryOptions({
+  queryKey: ["ways-in"],
+  queryFn: async () => take(await api.GET("/api/v1/sign-in")),
+  staleTime: Number.POSITIVE_INFINITY,
+});
+
+export const people = queryOptions({
+  queryKey: ["service", "people"],
+  queryFn: async () => take(await api.GET("/api/v1/people")),
+});
+
+export const tokens = queryOptions({
+  queryKey: ["service", "tokens"],
+  queryFn: async () => take(await api.GET("/api/v1/tokens")),
+});
+
+export const sessions = queryOptions({
+  queryKey: ["service", "sessions"],
+  queryFn: async () => take(await api.GET("/api/v1/sessions")),
+});
+
+export const kept = (days: number) =>
+  queryOptions({
+    queryKey: ["service", "kept", days],
+    queryFn: async () => take(await api.GET("/api/v1/kept", { params: { query: { days } } })),
+  });
+
+export const audit = (which: { who?: string; result?: "done" | "refused" }) =>
+  infiniteQueryOptions({
+    queryKey: ["service", "audit", which],
+    queryFn: async ({ pageParam }) =>
+      take(
+        await api.GET("/api/v1/audit", {
+          params: { query: { ...which, before: pageParam ? Number(pageParam) : undefined, limit: 50 } },
+        }),
+      ),
+    initialPageParam: "",
+    getNextPageParam: (page) => page.next || undefined,
+  });
 
 export const scenarios = queryOptions({
   queryKey: ["scenarios"],

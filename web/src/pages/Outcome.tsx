@@ -18,6 +18,7 @@ import { Hangs } from "./outcome/Hangs";
 import { Happened } from "./outcome/Happened";
 import { Images } from "./outcome/Images";
 import { Jobs } from "./outcome/Jobs";
+import { Keep } from "./outcome/Keep";
 import { Limits } from "./outcome/Limits";
 import { Lines } from "./outcome/Lines";
 import { Lives } from "./outcome/Lives";
@@ -46,6 +47,11 @@ export function Outcome() {
           <Link to={`/scenarios/${o.about}`} className="link">
             change the design
           </Link>{" "}
+          {o.state === "done" && (
+            <>
+              · <Keep o={o} />{" "}
+            </>
+          )}
           · <Earlier id={o.id} scenario={o.about} />
         </p>
       </div>

@@ -16,6 +16,7 @@ const keys: [string, string][] = [
   ["v", "go to Live"],
   ["b", "go to Backtest"],
   ["a", "go to the week ahead"],
+  ["o", "go to Service: people, tokens, records"],
   ["s", "simulate, on a scenario's page"],
 ];
 
@@ -40,6 +41,7 @@ export function Shell() {
       if (e.key === "v") go("/live");
       if (e.key === "b") go("/backtest");
       if (e.key === "a") go("/ahead");
+      if (e.key === "o") go("/service");
     };
     document.addEventListener("keydown", pressed);
     return () => document.removeEventListener("keydown", pressed);
@@ -93,6 +95,9 @@ export function Shell() {
           <button type="button" className="link link-hover" onClick={() => help.current?.showModal()}>
             Keys
           </button>
+          <NavLink to="/service" className="link link-hover" title={`${me.data.name}, ${me.data.role}`}>
+            Service
+          </NavLink>
           <button type="button" className="link link-hover" onClick={signOut}>
             Sign out
           </button>

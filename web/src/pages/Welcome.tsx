@@ -1,10 +1,19 @@
-import { useQueryClient } from "@tanstack/react-query";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
 import { api, take } from "../api/client";
-import { session } from "../api/queries";
+import { session, waysIn } from "../api/queries";
 import { Notice, Trouble } from "../parts/Section";
 import { useTitle } from "../parts/useTitle";
+
+/** Why the identity provider's answer let nobody in. */
+const refusals: Record<string, string> = {
+  silent: "The identity provider does not answer. Try again later, or sign in by a link.",
+  late: "Signing in took longer than ten minutes, or was begun in another browser. Begin again.",
+  groups: "You are in none of the groups that may sign in here. Ask an owner of this service.",
+  name: "Your name is that of someone else here. Ask an owner of this service.",
+  provider: "The identity provider's answer lets nobody in. The service's log says why.",
+};
 
 /** Sign-in for someone without a session. */
 export function Welcome() {
@@ -12,6 +21,7 @@ export function Welcome() {
   const [token, setToken] = useState("");
   const [error, setError] = useState<unknown>(null);
   const [query] = useSearchParams();
+  const ways = useQuery(waysIn);
   const queries = useQueryClient();
   const go = useNavigate();
   const send = async (e: FormEvent) => {
@@ -28,9 +38,17 @@ export function Welcome() {
     <main className="mx-auto max-w-lg px-4 py-16">
       <h1 className="mb-2 font-semibold text-2xl">Tachyphor</h1>
       <p className="mb-6">
-        Open the link that the service wrote when it started, or make a new one with{" "}
-        <code className="font-mono text-sm">tachyphor token link</code>. A token works too.
+        Open a sign-in link: <code className="font-mono text-sm">tachyphor token link</code> makes one on the
+        machine that the service runs on, and an owner makes one for others. A token works too.
       </p>
+      {ways.data?.provider && (
+        <p className="mb-6">
+          <a id="provider" className="btn btn-primary" href="/sign-in/provider">
+            Sign in by {ways.data.provider}
+          </a>
+        </p>
+      )}
+      {query.get("refused") && <Notice>{refusals[query.get("refused") ?? ""] ?? refusals.provider}</Notice>}
       {query.get("link") === "spent" && (
         <Notice>That link has been used, or is older than 30 minutes. Make another one.</Notice>
       )}
