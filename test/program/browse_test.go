@@ -4,6 +4,7 @@ import (
 	"io"
 	"net/http"
 	"net/http/cookiejar"
+	"net/url"
 	"strings"
 	"testing"
 )
@@ -53,4 +54,13 @@ func (b *browser) do(t *testing.T, method, path, body string) (*http.Response, s
 		t.Fatal(err)
 	}
 	return r, string(text)
+}
+
+func mustURL(t *testing.T, address string) *url.URL {
+	t.Helper()
+	u, err := url.Parse(address)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return u
 }
