@@ -12,7 +12,7 @@ VERSION := $(shell git describe --tags --always --dirty 2>/dev/null || echo dev)
 # What is compiled for one of these does for all of them.
 export GOFLAGS := -trimpath
 
-.PHONY: demo test test-cluster test-nodes test-arm64 test-go build image bench validate lint generate screenshots setup setup-test clean
+.PHONY: demo test test-cluster test-nodes test-arm64 test-go build image bench validate lint generate notices screenshots setup setup-test clean
 
 demo: setup bin/tachyphor
 	@exec ./bin/tachyphor demo
@@ -29,7 +29,7 @@ bin/tachyphor: $(GOFILES) $(DEMOFILES) go.mod go.sum web/dist/index.html
 # The program as an image: an OCI layout in bin/image, for any tool that brings one to a registry.
 image: web/dist/index.html
 	CGO_ENABLED=0 $(GO) build -tags $(TAGS) -ldflags "-s -w -X tachyphor/internal/cli.Version=$(VERSION)" -o bin/tachyphor-image ./cmd/tachyphor
-	cd tools/image && $(GO) run . -program ../../bin/tachyphor-image -arch $$($(GO) env GOARCH) -version "$(VERSION)" -into ../../bin/image
+	cd tools/image && $(GO) run . -program ../../bin/tachyphor-image -arch $$($(GO) env GOARCH) -version "$(VERSION)" -with ../.. -into ../../bin/image
 	rm bin/tachyphor-image
 
 # The console, bundled; the placeholder stays so that Go compiles without it.
@@ -75,6 +75,7 @@ lint: web/node_modules/.installed
 		[ -z "$$out" ] || { echo "not formatted: $$out"; exit 1; }
 	$(GO) vet -tags $(TAGS) ./...
 	cd tools/image && $(GO) vet ./...
+	cd tools/notices && $(GO) vet ./... && $(GO) run . -root ../.. -check
 	$(GO) tool -modfile=tools/go.mod staticcheck -tags $(TAGS) ./...
 	cd web && npx tsc --noEmit && npx biome ci --colors=off .
 
@@ -82,6 +83,10 @@ lint: web/node_modules/.installed
 generate: web/node_modules/.installed
 	$(GO) run -tags $(TAGS) ./cmd/tachyphor schema openapi > docs/openapi.json
 	cd web && npx openapi-typescript ../docs/openapi.json -o src/api/schema.gen.ts
+
+# Whose work this is built on, and under which licences.
+notices: web/node_modules/.installed
+	cd tools/notices && $(GO) run . -root ../..
 
 # Pictures of the demo for the documentation; the demo must be running.
 screenshots:

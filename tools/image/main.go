@@ -10,6 +10,7 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"path/filepath"
 	"strconv"
 	"time"
 
@@ -31,9 +32,10 @@ func main() {
 	program := flag.String("program", "", "the program, built without cgo")
 	arch := flag.String("arch", "amd64", "architecture that it is built for")
 	version := flag.String("version", "dev", "its version")
+	with := flag.String("with", "", "folder with the files LICENSE and NOTICES")
 	into := flag.String("into", "", "folder of the layout; what is there is replaced")
 	flag.Parse()
-	digest, err := write(*program, *arch, *version, *into)
+	digest, err := write(*program, *arch, *version, *with, *into)
 	if err != nil {
 		fmt.Fprintln(os.Stderr, "image:", err)
 		os.Exit(1)
@@ -41,11 +43,11 @@ func main() {
 	fmt.Println(digest)
 }
 
-func write(program, arch, version, into string) (digest v1.Hash, err error) {
+func write(program, arch, version, with, into string) (digest v1.Hash, err error) {
 	if program == "" || into == "" {
 		return digest, errors.New("say --program FILE --into DIR")
 	}
-	image, err := build(program, arch, version)
+	image, err := build(program, arch, version, with)
 	if err != nil {
 		return digest, err
 	}
@@ -63,8 +65,8 @@ func write(program, arch, version, into string) (digest v1.Hash, err error) {
 	return image.Digest()
 }
 
-// build makes the image: the program, the authorities, and nothing else.
-func build(program, arch, version string) (v1.Image, error) {
+// build makes the image: the program, its licences, the authorities, and nothing else.
+func build(program, arch, version, with string) (v1.Image, error) {
 	var files bytes.Buffer
 	w := tar.NewWriter(&files)
 	add := func(name, from string, mode int64) error {
@@ -81,6 +83,14 @@ func build(program, arch, version string) (v1.Image, error) {
 	}
 	if err := add("tachyphor", program, 0o755); err != nil {
 		return nil, err
+	}
+	for _, name := range []string{"LICENSE", "NOTICES"} {
+		if with == "" {
+			break
+		}
+		if err := add(name, filepath.Join(with, name), 0o644); err != nil {
+			return nil, err
+		}
 	}
 	if _, err := os.Stat(authorities); err == nil {
 		if err := add(authorities[1:], authorities, 0o644); err != nil {
