@@ -21,6 +21,7 @@ want mariadb-dump mariadb-client
 if [ "${1:-run}" = test ]; then
 	want chromium chromium
 	want prometheus prometheus
+	want systemd-analyze systemd
 	[ -d /usr/share/fonts/truetype/dejavu ] || need="$need fonts-dejavu-core"
 fi
 if [ "${1:-run}" = arm64 ]; then

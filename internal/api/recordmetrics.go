@@ -5,6 +5,7 @@ import (
 	"time"
 
 	"tachyphor/internal/store"
+	"tachyphor/wire"
 
 	"github.com/prometheus/client_golang/prometheus"
 )
@@ -38,7 +39,28 @@ func (m *metrics) ofRecords(c Config) {
 			return 0
 		})
 	}
-	m.registry.MustRegister(sizes{c.Store})
+	m.registry.MustRegister(sizes{c.Store}, openWork{c.Store})
+}
+
+// openWork tells how much work waits and runs.
+type openWork struct{ records *store.Store }
+
+var openDesc = prometheus.NewDesc("tachyphor_work_open", "Work that waits or runs.", []string{"state"}, nil)
+
+// Describe tells which metrics there are.
+func (openWork) Describe(to chan<- *prometheus.Desc) { to <- openDesc }
+
+// Collect tells them; none while the database does not answer.
+func (o openWork) Collect(to chan<- prometheus.Metric) {
+	ctx, cancel := context.WithTimeout(context.Background(), 3*time.Second)
+	defer cancel()
+	counts, err := o.records.CountOpen(ctx)
+	if err != nil {
+		return
+	}
+	for _, state := range []wire.State{wire.Queued, wire.Running} {
+		to <- prometheus.MustNewConstMetric(openDesc, prometheus.GaugeValue, float64(counts[state]), string(state))
+	}
 }
 
 // sizes tells how large the tables are.

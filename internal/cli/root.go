@@ -153,7 +153,7 @@ jobs wait to start and why, and what the nodes cost.
 		p.rehearseCommand(), p.outsideCommand(), p.whyCommand(), p.doubtCommand(), p.sweepCommand(), p.workCommand(), p.improveCommand(), p.marginCommand(), p.pullsCommand(), p.backtestCommand(), p.forecastCommand(), p.briefCommand(),
 		p.simulateCommand(), p.explainCommand(), p.compareCommand(), p.weighCommand(), p.probeCommand(), p.keepCommand(), p.pretendCommand(),
 		p.liveCommand(), p.driftCommand(), p.watchCommand(), p.exportCommand(), p.schemaCommand(), p.tokenCommand(), p.peopleCommand(), p.auditCommand(),
-		p.backupCommand(), p.restoreCommand(), p.keptCommand(), p.pinCommand(), p.versionCommand(),
+		p.manCommand(), p.backupCommand(), p.restoreCommand(), p.keptCommand(), p.pinCommand(), p.versionCommand(),
 	)
 	p.completing(root)
 	return root

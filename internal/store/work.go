@@ -286,6 +286,20 @@ func (s *Store) FindDone(ctx context.Context, kind, subject, question string) (W
 		wire.Done, question).Order("id DESC").Take(&w).Error)
 }
 
+// CountOpen counts work that is not over, by its state.
+func (s *Store) CountOpen(ctx context.Context) (map[wire.State]int64, error) {
+	var list []struct {
+		State wire.State
+		N     int64
+	}
+	err := s.db.WithContext(ctx).Model(&Work{}).Select("state, COUNT(*) AS n").Where("state IN ?", open).Group("state").Scan(&list).Error
+	out := map[wire.State]int64{}
+	for _, x := range list {
+		out[x.State] = x.N
+	}
+	return out, err
+}
+
 // DropWork takes work of some kinds that is over away, with its result and its jobs. What
 // waits or runs is ErrConflict.
 func (s *Store) DropWork(ctx context.Context, kinds []string, id uint64) error {
