@@ -17,6 +17,7 @@ import (
 	"tachyphor/internal/intake"
 	"tachyphor/internal/signin"
 	"tachyphor/internal/store"
+	"tachyphor/internal/traced"
 	"tachyphor/internal/work"
 	"tachyphor/wire"
 
@@ -44,6 +45,8 @@ type Config struct {
 	// Proxies are those before the service whose word is taken on from where a request comes, and whether
 	// it came encrypted.
 	Proxies []netip.Prefix
+	// Traces tells what is done; nil: nobody.
+	Traces *traced.Teller
 	// Retention says how long records are kept, LiveAge how long live ones.
 	Retention store.Retention
 	LiveAge   time.Duration
@@ -190,6 +193,8 @@ func (s *server) recovered(g *gin.Context, p any) {
 // sign-in link's is a secret.
 func (s *server) logged(g *gin.Context) {
 	began := time.Now()
+	ctx, span := s.Traces.Request(g.Request.Context(), g.Request.Method, g.Request.Header)
+	g.Request = g.Request.WithContext(ctx)
 	g.Next()
 	took := time.Since(began)
 	route := g.FullPath()
@@ -197,6 +202,7 @@ func (s *server) logged(g *gin.Context) {
 		route = "other"
 	}
 	s.metrics.observe(route, g.Request.Method, g.Writer.Status(), took)
+	span.Answered(g.Request.Method+" "+route, callerOf(g.Request.Context()).Person, g.Writer.Status())
 	level := slog.LevelDebug
 	if g.Writer.Status() >= 500 {
 		level = slog.LevelWarn

@@ -31,7 +31,7 @@ type serveFlags struct {
 	tellKey                               string
 	inCluster                             bool
 	podsIn, proxies                       []string
-	certificate, key, provider            string
+	certificate, key, provider, traces    string
 	sessionAge, sessionIdle               time.Duration
 	keeping                               Keeping
 	backupEvery                           time.Duration
@@ -55,6 +55,7 @@ func (f *serveFlags) add(c *cobra.Command) {
 	fl.StringArrayVar(&f.podsIn, "pods-in", nil, "namespace of clusters that rehearsals and runs may make pods in (may be repeated); absent: in none")
 	fl.StringVar(&f.certificate, "tls-cert", "", "file with the certificate for TLS, PEM with its chain; read again when it changes")
 	fl.StringVar(&f.key, "tls-key", "", "file with its key")
+	fl.StringVar(&f.traces, "traces", "", "tell what is done to an OTLP collector at this address, as in http://127.0.0.1:4318")
 	k := &f.keeping
 	fl.IntVar(&k.Outcomes, "outcome-days", 90, "results of outcomes without a name or a pin are kept for so many days, and what lists show of them for ever; 0: all for ever")
 	fl.IntVar(&k.Trials, "trial-days", 90, "preflights and rehearsals are kept for so many days")
@@ -142,6 +143,7 @@ type Serving struct {
 	PodsIn                            []string // namespaces of clusters that pods may be made in
 	Certificate, Key                  string   // files for TLS
 	Provider                          string   // file of an OpenID provider
+	Traces                            string   // address of an OTLP collector
 	Proxies                           []netip.Prefix
 	SessionAge, SessionIdle           time.Duration
 	Keeping                           Keeping
@@ -218,7 +220,7 @@ func (p *program) serve(ctx context.Context, f serveFlags, load func(context.Con
 	s, err := p.host.Start(ctx, Serving{
 		LiveDays: f.liveDays, LiveRuns: f.liveRuns, TellAllow: f.tellAllow, TellKey: f.tellKey,
 		State: p.state, Address: f.listen, Database: f.database, Hosts: f.hosts, Version: Version, Cluster: reach, Log: log,
-		Reach: f.reach, Image: f.image, Pretended: pretended, PodsIn: f.podsIn, Certificate: f.certificate, Provider: f.provider, Key: f.key, Proxies: proxies,
+		Reach: f.reach, Image: f.image, Pretended: pretended, PodsIn: f.podsIn, Certificate: f.certificate, Provider: f.provider, Traces: f.traces, Key: f.key, Proxies: proxies,
 		Keeping: f.keeping, BackupEvery: f.backupEvery, BackupKeep: f.backupKeep, BackupDir: f.backupDir, SessionAge: f.sessionAge, SessionIdle: f.sessionIdle,
 	})
 	if err != nil {

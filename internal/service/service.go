@@ -31,6 +31,7 @@ import (
 	"tachyphor/internal/signin"
 	"tachyphor/internal/store"
 	"tachyphor/internal/tell"
+	"tachyphor/internal/traced"
 	"tachyphor/internal/work"
 	"tachyphor/wire"
 )
@@ -63,6 +64,8 @@ type Config struct {
 	Proxies []netip.Prefix
 	// Retention says how long records are kept; nil: store.UsualRetention.
 	Retention *store.Retention
+	// Traces is where a collector is told what is done, by OTLP; empty: nowhere.
+	Traces string
 	// Backups says how often the service backs itself up.
 	Backups Backups
 	// Provider is a file that says by which OpenID provider people sign in; empty: by none.
@@ -88,6 +91,7 @@ type Service struct {
 	server   *http.Server
 	tls      *certificate     // nil: without
 	provider *signin.Provider // nil: none
+	traces   *traced.Teller   // likewise
 	stop     context.CancelFunc
 	all      sync.WaitGroup // what goes on until then
 	served   chan error
@@ -171,6 +175,9 @@ func Start(ctx context.Context, c Config) (_ *Service, err error) {
 	if err != nil {
 		return nil, err
 	}
+	if s.traces, err = traced.New(ctx, c.Traces, c.Version); err != nil {
+		return nil, fmt.Errorf("--traces: %w", err)
+	}
 	s.Access.Address = "http://" + listener.Addr().String()
 	if s.tls != nil {
 		s.Access.Address, s.Access.Certificate = "https://"+listener.Addr().String(), s.tls.leaf()
@@ -178,7 +185,7 @@ func Start(ctx context.Context, c Config) (_ *Service, err error) {
 	if c.Near {
 		c.Far.Reach = s.Access.Address
 	}
-	s.queue = work.Start(s.store, library.NewLibrary(s.store, folder), c.Log, s.disk.Full, work.Clusters{Options: c.Cluster, Namespaces: c.PodsIn}, c.Far)
+	s.queue = work.Start(s.store, library.NewLibrary(s.store, folder), c.Log, s.disk.Full, work.Clusters{Options: c.Cluster, Namespaces: c.PodsIn}, c.Far, s.traces)
 	if c.Live == (store.LiveRoom{}) {
 		c.Live = intake.DefaultRoom
 	}
@@ -257,7 +264,7 @@ func (s *Service) serve(l net.Listener) {
 		Handler: api.New(api.Config{
 			Store: s.store, Queue: s.queue, Intake: s.intake, MayTell: s.teller.May, Full: s.disk.Full, Log: s.config.Log, Version: s.config.Version,
 			Console: s.config.Console,
-			Hosts:   hosts, Sessions: s.config.Sessions, Proxies: s.config.Proxies, Provider: s.provider, Retention: *s.config.Retention, LiveAge: s.config.Live.Age, Backup: s.writeBackup, Backups: s.backups.State,
+			Hosts:   hosts, Sessions: s.config.Sessions, Proxies: s.config.Proxies, Provider: s.provider, Traces: s.traces, Retention: *s.config.Retention, LiveAge: s.config.Live.Age, Backup: s.writeBackup, Backups: s.backups.State,
 			Cookie: "tachyphor_" + strconv.Itoa(port),
 		}),
 		ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10,
@@ -305,6 +312,9 @@ func (s *Service) Close() error {
 	}
 	if s.queue != nil {
 		s.queue.Close()
+	}
+	if err := s.traces.Close(); err != nil {
+		s.config.Log.Debug("spans were not told", "error", err)
 	}
 	if s.store != nil {
 		errs = append(errs, s.store.Close())

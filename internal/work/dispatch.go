@@ -106,6 +106,10 @@ func (q *Queue) begin(w store.Work, with any) (*Job, context.Context) {
 func (q *Queue) run(w store.Work, with any) {
 	j, ctx := q.begin(w, with)
 	defer j.stop()
+	ctx, span := q.traces.Work(ctx, j.kind.Name, w.Subject, w.ID)
+	state := "given back"
+	var fault error
+	defer func() { span.Over(state, fault) }()
 	began := time.Now()
 	beating, quiet := context.WithCancel(context.Background())
 	var heart sync.WaitGroup
@@ -131,6 +135,7 @@ func (q *Queue) run(w store.Work, with any) {
 		return
 	}
 	last := q.endOf(ctx, j, end, err)
+	state, fault = string(last.State), err
 	var data []byte
 	if last.State == wire.Done && end.Result != nil {
 		last.Digest, data = store.Digest(end.Result), store.Pack(end.Result)

@@ -14,6 +14,7 @@ import (
 	"tachyphor/internal/library"
 	"tachyphor/internal/memory"
 	"tachyphor/internal/store"
+	"tachyphor/internal/traced"
 	"tachyphor/wire"
 )
 
@@ -47,6 +48,7 @@ type Queue struct {
 	full    func() error
 	cluster Clusters
 	far     Far
+	traces  *traced.Teller
 	blocks  sync.Map // that pods may ask for: *Block by the hash of its token
 
 	ring chan struct{} // something may be waiting
@@ -61,7 +63,7 @@ type Queue struct {
 	running map[uint64]*Job // what this process works on
 	live    int             // of these, and of what is about to, live ones
 	closed  bool
-	traces  *kept.Kept[*sim.Trace]
+	lived   *kept.Kept[*sim.Trace]
 	results *kept.Kept[result]
 	usual   *kept.Kept[*outcome.UsualWeek]
 	watched watching
@@ -72,15 +74,15 @@ type Queue struct {
 // Start begins to work off the queue. While full is an error nothing is begun, for its
 // result could not be stored. cluster says which clusters live work may touch, far how
 // runs are computed there.
-func Start(s *store.Store, l *library.Library, log *slog.Logger, full func() error, cluster Clusters, far Far) *Queue {
+func Start(s *store.Store, l *library.Library, log *slog.Logger, full func() error, cluster Clusters, far Far, traces *traced.Teller) *Queue {
 	ctx, stop := context.WithCancel(context.Background())
 	q := &Queue{
-		Library: l, store: s, log: log, holder: store.NewHolder(), full: full, cluster: cluster, far: far,
+		Library: l, store: s, log: log, holder: store.NewHolder(), full: full, cluster: cluster, far: far, traces: traces,
 		room: &room{workers: cores(), all: memory.Work(memory.Limit())},
 		ring: make(chan struct{}, 1), dusk: make(chan struct{}, 1), ctx: ctx, stop: stop, running: map[uint64]*Job{},
 		usual:   kept.New(usualKept, 1, func(*outcome.UsualWeek) int { return 1 }),
 		results: kept.New(resultBytes, 2, func(r result) int { return r.bytes }),
-		traces:  kept.New(jobsKept, 1, func(t *sim.Trace) int { return max(len(t.Records), jobsKept/10) }),
+		lived:   kept.New(jobsKept, 1, func(t *sim.Trace) int { return max(len(t.Records), jobsKept/10) }),
 	}
 	q.all.Go(q.workOff)
 	q.all.Go(q.breakOff)
@@ -189,7 +191,7 @@ func (q *Queue) Drop(ctx context.Context, kinds []string, id uint64) error {
 	if err := q.store.DropWork(ctx, kinds, id); err != nil {
 		return err
 	}
-	q.traces.Drop(key(id))
+	q.lived.Drop(key(id))
 	q.results.Drop(key(id))
 	return nil
 }

@@ -69,7 +69,7 @@ func simulate(ctx context.Context, q *Queue, j *Job) (End, error) {
 	return End{
 		Gist: summarize(result), Result: raw,
 		Beside: func(ctx context.Context) error { return q.keepJobs(ctx, j.ID, trace) },
-		Then:   func() { q.traces.Put(key(j.ID), trace) },
+		Then:   func() { q.lived.Put(key(j.ID), trace) },
 	}, nil
 }
 
@@ -142,7 +142,7 @@ func (q *Queue) Outcome(ctx context.Context, id uint64) (*outcome.Outcome, error
 // Trace returns the trace of a simulation's first repeat: from memory, or by
 // running that repeat again, which gives the same.
 func (q *Queue) Trace(ctx context.Context, o store.Work) (*sim.Trace, error) {
-	return q.traces.Get(ctx, key(o.ID), func(ctx context.Context) (*sim.Trace, error) {
+	return q.lived.Get(ctx, key(o.ID), func(ctx context.Context) (*sim.Trace, error) {
 		w, err := q.world(ctx, o)
 		if err != nil {
 			return nil, err

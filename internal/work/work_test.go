@@ -93,7 +93,7 @@ func records(t *testing.T) *store.Store {
 
 func start(t *testing.T, s *store.Store) *Queue {
 	t.Helper()
-	return Start(s, library.NewLibrary(s, t.TempDir()), quiet, func() error { return nil }, Clusters{Options: kube.Options{Kubeconfig: os.DevNull}}, Far{})
+	return Start(s, library.NewLibrary(s, t.TempDir()), quiet, func() error { return nil }, Clusters{Options: kube.Options{Kubeconfig: os.DevNull}}, Far{}, nil)
 }
 
 // until waits for work to come to what is wanted.
