@@ -12,7 +12,7 @@ VERSION := $(shell git describe --tags --always --dirty 2>/dev/null || echo dev)
 # What is compiled for one of these does for all of them.
 export GOFLAGS := -trimpath
 
-.PHONY: demo test test-cluster test-nodes test-arm64 test-go build image bench validate lint generate notices screenshots setup setup-test clean
+.PHONY: demo test test-cluster test-nodes test-arm64 test-go build image bench validate lint generate notices soak screenshots setup setup-test clean
 
 demo: setup bin/tachyphor
 	@exec ./bin/tachyphor demo
@@ -87,6 +87,15 @@ generate: web/node_modules/.installed
 # Whose work this is built on, and under which licences.
 notices: web/node_modules/.installed
 	cd tools/notices && $(GO) run . -root ../..
+
+# Breaks a service a thousand times while clients work with it, then reads beside long work for ten minutes; an
+# hour is LOAD=1h. The tables go into docs/.
+CRASHES ?= 1000
+LOAD ?= 10m
+soak: setup-test bin/tachyphor
+	TACHYPHOR_PROGRAM=$(CURDIR)/bin/tachyphor TACHYPHOR_SOAK=$(CRASHES) TACHYPHOR_SOAK_TABLE=$(CURDIR)/docs/soak-crashes.md \
+		TACHYPHOR_LOAD=$(LOAD) TACHYPHOR_LOAD_TABLE=$(CURDIR)/docs/soak-load.md \
+		$(GO) test -tags $(TAGS) -timeout 6h -count 1 -v ./test/soak
 
 # Pictures of the demo for the documentation; the demo must be running.
 screenshots:

@@ -199,6 +199,9 @@ func (p *Process) until(t testing.TB, what string, is func() bool) {
 	t.Fatalf("the service is not %s:\n%s", what, p.log)
 }
 
+// Pid is its process id.
+func (p *Process) Pid() int { return p.cmd.Process.Pid }
+
 // Log returns what the service has written.
 func (p *Process) Log() string { return p.log.String() }
 
