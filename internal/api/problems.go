@@ -81,6 +81,9 @@ func (s *server) answer(err error, what string) error {
 		return tooMany(busyWait, "too many simulations are waiting; cancel some")
 	case errors.Is(err, store.ErrOwnBusy):
 		return tooMany(busyWait, "you have as much waiting as one may have; cancel some")
+	case errors.Is(err, store.ErrOwnFull):
+		return tooMany(24*time.Hour, fmt.Sprintf("%d results of yours are kept, and one may have no more; drop some (the oldest without a name or a pin go by "+
+			"themselves), or", store.MostResults))
 	case errors.Is(err, store.ErrTrimmed):
 		return huma.Error410Gone(what + " is older than results are kept here, and it had no name and no pin; ask for it again: " +
 			"the same documents give the same bytes")

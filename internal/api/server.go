@@ -98,7 +98,7 @@ func New(c Config) http.Handler {
 	s.providerRoutes(r)
 	s.shardRoutes(r)
 	s.eventRoutes(r)
-	r.Use(newBusy(mostAtOnce).pass, s.authorized, s.roomy, newGate(largeAtOnce, largePatience).pass)
+	r.Use(newBusy(mostAtOnce).pass, s.authorized, newStreams().pass, s.roomy, newGate(largeAtOnce, largePatience).pass)
 	api := humagin.New(r, Describe(c.Version))
 	api.UseMiddleware(s.permitted(api), asked(api))
 	Operations(api, s)
@@ -234,6 +234,10 @@ func (s *server) ready(g *gin.Context) {
 	defer cancel()
 	if err := s.Store.Ping(ctx); err != nil {
 		problem(g, http.StatusServiceUnavailable, "the database does not answer; it is tried again all the time")
+		return
+	}
+	if err := s.Full(); err != nil { // what is stored can be read, so that it stays where it is
+		g.String(http.StatusOK, "ready to be read: "+err.Error()+"\n")
 		return
 	}
 	g.String(http.StatusOK, "ready\n")

@@ -34,6 +34,8 @@ import (
 	"tachyphor/internal/traced"
 	"tachyphor/internal/work"
 	"tachyphor/wire"
+
+	"golang.org/x/net/netutil"
 )
 
 // Config says how to run the service.
@@ -205,12 +207,15 @@ func Start(ctx context.Context, c Config) (_ *Service, err error) {
 	if s.backups.Dir == "" {
 		s.backups.Dir = filepath.Join(c.State, "backups")
 	}
-	s.serve(listener)
+	s.serve(netutil.LimitListener(listener, mostConnections))
 	ctx, s.stop = context.WithCancel(context.Background())
 	s.all.Go(func() { s.tidy(ctx) })
 	s.all.Go(func() { s.backups.run(ctx) })
 	return s, nil
 }
+
+// mostConnections is how many there are at once; more wait until one ends.
+const mostConnections = 2048
 
 // takeState makes sure that one service at a time uses the folder. The lock is
 // the kernel's and goes with the process.

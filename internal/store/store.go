@@ -25,6 +25,7 @@ var (
 	ErrConflict = errors.New("changed by someone else in the meantime")
 	ErrBusy     = errors.New("too much is waiting")
 	ErrOwnBusy  = errors.New("too much of one's own is waiting")
+	ErrOwnFull  = errors.New("too many results of one's own are kept")
 	ErrFull     = errors.New("the disk of the database is full")
 )
 

@@ -54,9 +54,12 @@ var heavy = []string{"stack", "checkpoint"}
 // open are the states of work that is not over.
 var open = []wire.State{wire.Queued, wire.Running}
 
+// MostResults is how many results of one person are kept at once.
+const MostResults = 5000
+
 // Enter enters work into the queue; with a holder it is that one's at once, until the
 // lease ends. ErrBusy: as much as most of some kinds is there already that is not over; ErrOwnBusy: as much as
-// own of one's own is.
+// own of one's own is; ErrOwnFull: of one's own MostResults are kept.
 func (s *Store) Enter(ctx context.Context, w Work, lease time.Duration, kinds []string, most, own int) (Work, error) {
 	now := s.now()
 	w.State, w.Asked = wire.Queued, now
@@ -78,6 +81,12 @@ func (s *Store) Enter(ctx context.Context, w Work, lease time.Duration, kinds []
 			}
 			if int(n) >= own {
 				return ErrOwnBusy
+			}
+			if err := tx.Model(&Work{}).Where("kind IN ? AND `by` = ? AND state = ? AND trimmed IS NULL", kinds, w.By, wire.Done).Count(&n).Error; err != nil {
+				return err
+			}
+			if n >= MostResults {
+				return ErrOwnFull
 			}
 		}
 		w.ID = 0

@@ -329,6 +329,18 @@ func TestTrials(t *testing.T) {
 		!strings.Contains(err.Error(), "--pods-in") {
 		t.Errorf("in a namespace that nobody allowed: %v", err)
 	}
+	went, err := c.Try(ctx, wire.TryOut{Kind: "rehearsal", Template: "compile-wide"})
+	if err != nil {
+		t.Fatal(err)
+	}
+	written, err := c.Watch(ctx, went.ID, func(wire.WorkBrief) {})
+	if err != nil || !strings.Contains(written.Trial.Agent.Log, "host ") {
+		t.Errorf("what the pod wrote: %+v, %v", written.Trial, err)
+	}
+	if less, err := person(t, c, "kari", wire.Designer).Work(ctx, went.ID); err != nil || strings.Contains(less.Trial.Agent.Log, "host ") ||
+		!strings.Contains(less.Trial.Agent.Log, "for operators") {
+		t.Errorf("to one who is no operator: %+v, %v", less.Trial, err)
+	}
 	if r := command(t, state, "rehearse", "compile-wide-draft", "--risky", "-o", "json"); r.status != 1 || !strings.Contains(r.out, "cannot be pulled") {
 		t.Errorf("%+v", r)
 	}
