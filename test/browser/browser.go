@@ -181,7 +181,14 @@ func (p *Page) Until(expression string) error {
 	return err
 }
 
-// Number evaluates a JavaScript expression.
+// Say evaluates a JavaScript expression that is a text.
+func (p *Page) Say(expression string) (string, error) {
+	ctx, cancel := context.WithTimeout(p.ctx, wait)
+	defer cancel()
+	return chromedp.Run(ctx, chromedp.Evaluate[string](expression))
+}
+
+// Number evaluates a JavaScript expression that is a number.
 func (p *Page) Number(expression string) (float64, error) {
 	ctx, cancel := context.WithTimeout(p.ctx, wait)
 	defer cancel()

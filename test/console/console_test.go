@@ -221,7 +221,7 @@ func TestSmallAndDark(t *testing.T) {
 			"/clusters/brinewell-north", "/workloads/week-38",
 		} {
 			q.goTo(path)
-			q.see("main h1, main h2")
+			q.see(".page h1, .page h2")
 			if path == "/templates/compile-wide?view=sizing" {
 				q.see("#verdict")
 			}

@@ -91,7 +91,7 @@ func run(state, dir, only string, scroll int, width, height int64, dark, whole b
 	}
 	list := pages
 	if only != "" {
-		list = []page{{name: "page", path: only, see: "main h1, main h2", scroll: scroll}}
+		list = []page{{name: "page", path: only, see: ".page h1, .page h2", scroll: scroll}}
 	}
 	for _, x := range list {
 		if err := p.Go(access.Address + x.path); err != nil {

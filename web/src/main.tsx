@@ -12,6 +12,7 @@ import { Demand } from "./pages/Demand";
 import { Desk } from "./pages/Desk";
 import { Learn } from "./pages/Learn";
 import { Live } from "./pages/Live";
+import { Nowhere } from "./pages/Nowhere";
 import { Outcome } from "./pages/Outcome";
 import { Scenario } from "./pages/Scenario";
 import { Shell } from "./pages/Shell";
@@ -66,10 +67,7 @@ if (root) {
               <Route path="/templates" element={<Templates />} />
               <Route path="/templates/new" element={later(<First />)} />
               <Route path="/templates/:name" element={later(<Template />)} />
-              <Route
-                path="*"
-                element={<p className="py-8">There is no such page. The Desk has everything.</p>}
-              />
+              <Route path="*" element={<Nowhere />} />
             </Route>
           </Routes>
         </BrowserRouter>

@@ -4,6 +4,7 @@ import { Navigate, NavLink, Outlet, useNavigate } from "react-router";
 import { api, Problem } from "../api/client";
 import { session } from "../api/queries";
 import { Trouble, Waiting } from "../parts/Section";
+import { usePageName } from "../parts/useTitle";
 
 const keys: [string, string][] = [
   ["?", "show these keys"],
@@ -25,6 +26,7 @@ export function Shell() {
   const me = useQuery(session);
   const queries = useQueryClient();
   const go = useNavigate();
+  const name = usePageName();
   const help = useRef<HTMLDialogElement>(null);
   useEffect(() => {
     const pressed = (e: KeyboardEvent) => {
@@ -104,7 +106,10 @@ export function Shell() {
         </div>
       </header>
       <main>
-        <Outlet />
+        <h1 className="page-name sr-only">{name}</h1>
+        <div className="page">
+          <Outlet />
+        </div>
       </main>
       <dialog ref={help} className="modal" aria-label="Keys">
         <div className="modal-box">

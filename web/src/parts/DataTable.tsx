@@ -42,10 +42,8 @@ export function DataTable<T>({
       })
     : rows;
   const save = () => {
-    const text = [
-      columns.map((c) => quoted(c.title)),
-      ...shown.map((r) => columns.map((c) => quoted(c.value(r)))),
-    ]
+    const told = columns.filter((c) => c.title !== ""); // the others are for what can be done with a row
+    const text = [told.map((c) => quoted(c.title)), ...shown.map((r) => told.map((c) => quoted(c.value(r))))]
       .map((line) => line.join(","))
       .join("\n");
     const link = document.createElement("a");
@@ -60,22 +58,26 @@ export function DataTable<T>({
         <table className="table table-sm">
           <thead className="text-base-content">
             <tr>
-              {columns.map((c, i) => (
-                <th
-                  key={c.title}
-                  className={`whitespace-nowrap px-2 ${c.right ? "text-right" : ""}`}
-                  aria-sort={sort?.at === i ? (sort.down ? "descending" : "ascending") : "none"}
-                >
-                  <button
-                    type="button"
-                    className="cursor-pointer font-medium hover:underline"
-                    onClick={() => setSort({ at: i, down: sort?.at === i ? !sort.down : Boolean(c.right) })}
+              {columns.map((c, i) =>
+                c.title === "" ? (
+                  <td key="" />
+                ) : (
+                  <th
+                    key={c.title}
+                    className={`whitespace-nowrap px-2 ${c.right ? "text-right" : ""}`}
+                    aria-sort={sort?.at === i ? (sort.down ? "descending" : "ascending") : "none"}
                   >
-                    {c.title}
-                    {sort?.at === i ? (sort.down ? " ↓" : " ↑") : ""}
-                  </button>
-                </th>
-              ))}
+                    <button
+                      type="button"
+                      className="cursor-pointer font-medium hover:underline"
+                      onClick={() => setSort({ at: i, down: sort?.at === i ? !sort.down : Boolean(c.right) })}
+                    >
+                      {c.title}
+                      {sort?.at === i ? (sort.down ? " ↓" : " ↑") : ""}
+                    </button>
+                  </th>
+                ),
+              )}
             </tr>
           </thead>
           <tbody>

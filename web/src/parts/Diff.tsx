@@ -7,6 +7,8 @@ export function Diff({ text }: { text: string }) {
     .filter((l) => !l.startsWith("---") && !l.startsWith("+++"));
   return (
     <pre
+      // biome-ignore lint/a11y/noNoninteractiveTabindex: what scrolls is reached by the keyboard
+      tabIndex={0}
       className="overflow-x-auto border border-base-300 bg-base-200 p-3 font-mono text-xs leading-5"
       data-diff
     >

@@ -89,7 +89,11 @@ export function Kit({ name, uses }: { name: string; uses: string[] }) {
                 Download
               </button>
             </div>
-            <pre className="mt-1 overflow-x-auto border border-base-300 bg-base-200 p-3 font-mono text-xs leading-5">
+            <pre
+              // biome-ignore lint/a11y/noNoninteractiveTabindex: what scrolls is reached by the keyboard
+              tabIndex={0}
+              className="mt-1 overflow-x-auto border border-base-300 bg-base-200 p-3 font-mono text-xs leading-5"
+            >
               {m.text}
             </pre>
           </details>

@@ -252,7 +252,11 @@ function Agent({ of, done }: { of: Schemas["Rehearsal"]; done: boolean }) {
       {of.log && (
         <>
           <p className="mt-3 text-sm opacity-80">What the job wrote:</p>
-          <pre className="overflow-x-auto border border-base-300 bg-base-200 p-3 font-mono text-xs leading-5">
+          <pre
+            // biome-ignore lint/a11y/noNoninteractiveTabindex: what scrolls is reached by the keyboard
+            tabIndex={0}
+            className="overflow-x-auto border border-base-300 bg-base-200 p-3 font-mono text-xs leading-5"
+          >
             {of.log}
           </pre>
         </>

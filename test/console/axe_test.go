@@ -1,0 +1,60 @@
+package console
+
+import (
+	"context"
+	"os"
+	"testing"
+
+	"tachyphor/core/weigh"
+	"tachyphor/test/running"
+	"tachyphor/wire"
+)
+
+// everyPage are all pages, with something that is there once they are drawn.
+var everyPage = []struct{ path, see string }{
+	{"/", "main table"}, {"/scenarios/weekday-lean", "#simulate"}, {"/outcomes/1", "#headline"}, {"/outcomes/999", "main [role=alert]"},
+	{"/compare?ids=1,2", "#headline"}, {"/compare", "main"}, {"/templates", "main table"}, {"/templates/compile-wide-draft", ".cm-content"},
+	{"/templates/compile-wide?view=kit", "main pre, main .cm-content, main code"}, {"/templates/compile-wide?view=live", "#rehearse"},
+	{"/templates/compile-wide?view=sizing", "#verdict"}, {"/templates/new", "main form, main fieldset, main input"}, {"/caching/cached-naive", "#glance"},
+	{"/frontier/weekday-lean", ".page h1, .page h2"}, {"/learn", "main input"}, {"/clusters/brinewell-north", "main table"},
+	{"/workloads/week-38", "main table"}, {"/live", ".page h1, .page h2"}, {"/backtest/weekday-lean", ".page h1, .page h2"},
+	{"/ahead/weekday-lean", ".page h1, .page h2"}, {"/service", "#audit table"}, {"/nowhere", "main"}, {"/welcome", "main form"},
+}
+
+// Every page passes the rules of axe-core, in both themes: names and roles for who does not see it, contrast,
+// landmarks, labels, order of headings.
+func TestEveryPageIsAccessible(t *testing.T) {
+	t.Parallel()
+	s, c := running.StartWithCluster(t)
+	load(t, c)
+	loadUsage(t, c)
+	w, err := c.Weigh(context.Background(), "cached-naive", weigh.Ask{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := c.Watch(context.Background(), w.ID, func(wire.WorkBrief) {}); err != nil {
+		t.Fatal(err)
+	}
+	axe, err := os.ReadFile("../../web/node_modules/axe-core/axe.min.js")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, dark := range []bool{false, true} {
+		q := sit(t, s, running.Link(t, s), 1280, 800, dark)
+		for _, x := range everyPage {
+			q.goTo(x.path)
+			q.see(x.see)
+			_, err := q.p.Say(string(axe) + `; window.found = null; axe.run(document, { resultTypes: ["violations"] }).then((r) => {
+				window.found = r.violations.map((v) => v.id + " (" + v.impact + "): " + v.help + "\n" +
+					v.nodes.slice(0, 4).map((n) => "    " + n.html.slice(0, 200) + "\n      " + n.any.concat(n.all, n.none).map((k) => k.message).join("; ").slice(0, 300)).join("\n")).join("\n");
+			}); ""`)
+			q.must(err)
+			q.must(q.p.Until(`window.found !== null`))
+			found, err := q.p.Say(`window.found`)
+			q.must(err)
+			if found != "" {
+				t.Errorf("%s (dark %v):\n%s", x.path, dark, found)
+			}
+		}
+	}
+}
