@@ -43,3 +43,10 @@ func (c *Client) DropRecording(ctx context.Context, digest string) error {
 	_, err := c.call(ctx, request{method: http.MethodDelete, path: "/recordings/" + url.PathEscape(digest)}, nil)
 	return err
 }
+
+// Find finds documents and work by a part of their names, or by number.
+func (c *Client) Find(ctx context.Context, text string) (wire.Found, error) {
+	var f wire.Found
+	_, err := c.call(ctx, request{method: http.MethodGet, path: "/find", query: url.Values{"text": {text}}}, &f)
+	return f, err
+}

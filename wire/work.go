@@ -50,3 +50,16 @@ type Page[T any] struct {
 	Items []T    `json:"items" doc:"Newest first."`
 	Next  uint64 `json:"next,omitempty" doc:"Cursor of the next page; absent on the last."`
 }
+
+// Found is what a text finds.
+type Found struct {
+	Documents []FoundDocument `json:"documents" doc:"Those with the text in their names: first the one that is called so, then those that begin with it."`
+	Work      []WorkBrief     `json:"work" doc:"With that number, or the text in its name or in that of what it is about; the newest first."`
+}
+
+// FoundDocument is a document that was found.
+type FoundDocument struct {
+	Kind     string `json:"kind" doc:"Of which kind."`
+	Name     string `json:"name" doc:"What it is called."`
+	Revision int    `json:"revision" doc:"Newest revision."`
+}

@@ -155,6 +155,7 @@ func Operations(api huma.API, s *server) {
 	s.tokenOperations(api)
 	s.peopleOperations(api)
 	s.auditOperations(api)
+	s.findOperations(api)
 	s.recordOperations(api)
 	described(api.OpenAPI())
 }

@@ -179,11 +179,12 @@ func (s *server) workOperations(api huma.API) {
 func (s *server) listWork(ctx context.Context, in *struct {
 	OfKinds
 	About  string `query:"about" maxLength:"63" doc:"Only of this scenario or template."`
+	Open   bool   `query:"open" doc:"Only what waits or runs."`
 	Cursor uint64 `query:"cursor" doc:"Where to go on."`
 	Limit  int    `query:"limit" minimum:"1" maximum:"100" default:"50" doc:"Most entries."`
 },
 ) (*struct{ Body wire.Page[wire.WorkBrief] }, error) {
-	list, err := s.Store.ListWork(ctx, in.names(), in.About, in.Cursor, in.Limit+1)
+	list, err := s.Store.ListWork(ctx, in.names(), in.About, in.Open, in.Cursor, in.Limit+1)
 	if err != nil {
 		return nil, s.answer(err, "list")
 	}

@@ -175,3 +175,36 @@ func TestPlacesOfOnePerson(t *testing.T) {
 		t.Errorf("the eleventh of all: %v", err)
 	}
 }
+
+// What is looked for is found by a part of its name, that which is called so first; letters that stand for others in
+// patterns stand for themselves.
+func TestFind(t *testing.T) {
+	ctx, s := context.Background(), open(t)
+	for _, name := range []string{"lean", "lean-100%", "weekday-lean", "a_b", "axb"} {
+		if _, _, err := s.PutAll(ctx, "mira", []store.Draft{{Kind: "Scenario", Name: name, Digest: name}}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	id := finished(t, s, "simulation", "weekday-lean", "{}")
+	call := "before the move"
+	if _, err := s.KeepWork(ctx, sim, id, &call, nil); err != nil {
+		t.Fatal(err)
+	}
+	for text, want := range map[string]string{
+		"lean": "lean lean-100% weekday-lean", "day": "weekday-lean", "%": "lean-100%", "_": "a_b", "nothing": "", `\`: "",
+	} {
+		list, err := s.FindDocuments(ctx, text, 10)
+		var names []string
+		for _, h := range list {
+			names = append(names, h.Name)
+		}
+		if got := strings.Join(names, " "); err != nil || got != want {
+			t.Errorf("%q: %s, %v", text, got, err)
+		}
+	}
+	for text, want := range map[string]int{"1": 1, "weekday": 1, "the move": 1, "2": 0, "%": 0} {
+		if list, err := s.FindWork(ctx, sim, text, 10); err != nil || len(list) != want {
+			t.Errorf("work %q: %d, %v", text, len(list), err)
+		}
+	}
+}

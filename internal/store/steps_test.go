@@ -132,7 +132,7 @@ func carried(t *testing.T, s *store.Store, file string) {
 	if data, err := s.GetResult(ctx, 3); err != nil || string(data) != "result of 3" {
 		t.Errorf("%s: result %q, %v", file, data, err)
 	}
-	list, err := s.ListWork(ctx, every, "", 0, 100)
+	list, err := s.ListWork(ctx, every, "", false, 0, 100)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -343,7 +343,7 @@ func TestDefectsAreKept(t *testing.T) {
 	if got, err := s.GetWork(ctx, sim, o.ID); err != nil || got.Stack == nil || *got.Stack != stack {
 		t.Errorf("%+v, %v", got, err)
 	}
-	if list, err := s.ListWork(ctx, sim, "", 0, 5); err != nil || len(list) != 1 || list[0].Stack != nil ||
+	if list, err := s.ListWork(ctx, sim, "", false, 0, 5); err != nil || len(list) != 1 || list[0].Stack != nil ||
 		list[0].Error != "a defect" {
 		t.Errorf("%+v, %v", list, err)
 	}

@@ -262,11 +262,14 @@ func (s *Store) GetResult(ctx context.Context, id uint64) ([]byte, error) {
 }
 
 // ListWork returns up to limit pieces of work of some kinds, newest first, about a subject
-// (all when empty) and below an id (0: from the newest).
-func (s *Store) ListWork(ctx context.Context, kinds []string, subject string, below uint64, limit int) ([]Work, error) {
+// (all when empty) and below an id (0: from the newest); with unfinished only what waits or runs.
+func (s *Store) ListWork(ctx context.Context, kinds []string, subject string, unfinished bool, below uint64, limit int) ([]Work, error) {
 	q := s.db.WithContext(ctx).Omit(heavy...).Where("kind IN ?", kinds).Order("id DESC").Limit(limit)
 	if subject != "" {
 		q = q.Where("subject = ?", subject)
+	}
+	if unfinished {
+		q = q.Where("state IN ?", open)
 	}
 	if below > 0 {
 		q = q.Where("id < ?", below)

@@ -37,7 +37,7 @@ const forecastsLooked = 20
 
 // cameTrue makes the forecast of a week anew that was made before it, with what came of it.
 func (q *Queue) cameTrue(ctx context.Context, f store.Followed, week, now time.Time) error {
-	list, err := q.store.ListWork(ctx, Names(&Forecasting), f.Scenario, 0, forecastsLooked)
+	list, err := q.store.ListWork(ctx, Names(&Forecasting), f.Scenario, false, 0, forecastsLooked)
 	if err != nil {
 		return err
 	}

@@ -191,14 +191,14 @@ func TestSignIn(t *testing.T) {
 	q.click(`button[type="submit"]`)
 	q.reads("main", "Scenarios")
 	q.must(q.p.Press("?"))
-	q.reads("dialog[open]", "go to the Desk")
+	q.reads("dialog[open]", "go to Desk")
 	q.click(`dialog[open] button`)
 	q.must(q.p.Press("c"))
 	q.reads("main h1", "Compare")
 	q.click("header button:last-child")
-	q.reads("main", "Open the link")
+	q.reads("main", "Open a sign-in link")
 	q.goTo("/outcomes/1")
-	q.reads("main", "Open the link")
+	q.reads("main", "Open a sign-in link")
 }
 
 // Nothing sticks out sideways on a telephone, and text stands out enough from

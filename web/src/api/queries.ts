@@ -14,6 +14,20 @@ export const waysIn = queryOptions({
   staleTime: Number.POSITIVE_INFINITY,
 });
 
+export const found = (text: string) =>
+  queryOptions({
+    queryKey: ["found", text],
+    queryFn: async () => take(await api.GET("/api/v1/find", { params: { query: { text } } })),
+    staleTime: 5_000,
+  });
+
+/** Work that waits or runs; asked for more often while there is some. */
+export const unfinished = queryOptions({
+  queryKey: ["unfinished"],
+  queryFn: async () => take(await api.GET("/api/v1/work", { params: { query: { open: true, limit: 20 } } })),
+  refetchInterval: (q) => (q.state.data?.items.length ? 1_500 : 6_000),
+});
+
 export const people = queryOptions({
   queryKey: ["service", "people"],
   queryFn: async () => take(await api.GET("/api/v1/people")),

@@ -574,6 +574,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/find": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Find documents and work by a part of their names, or by number
+         * @description Role: viewer.
+         */
+        get: operations["find"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/fit": {
         parameters: {
             query?: never;
@@ -3975,6 +3995,23 @@ export interface components {
              * @description Runs that went.
              */
             runs: number;
+        };
+        Found: {
+            /** @description Those with the text in their names: first the one that is called so, then those that begin with it. */
+            documents: components["schemas"]["FoundDocument"][];
+            /** @description With that number, or the text in its name or in that of what it is about; the newest first. */
+            work: components["schemas"]["WorkBrief"][];
+        };
+        FoundDocument: {
+            /** @description Of which kind. */
+            kind: string;
+            /** @description What it is called. */
+            name: string;
+            /**
+             * Format: int64
+             * @description Newest revision.
+             */
+            revision: number;
         };
         Gist: {
             /** Format: double */
@@ -9540,6 +9577,38 @@ export interface operations {
             };
         };
     };
+    find: {
+        parameters: {
+            query: {
+                /** @description What is looked for. */
+                text: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Found"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     fit: {
         parameters: {
             query: {
@@ -11447,6 +11516,8 @@ export interface operations {
                 kind?: ("simulation" | "weighing" | "doubt" | "exploration" | "margin" | "pulls" | "backtest" | "forecast" | "preflight" | "rehearsal")[];
                 /** @description Only of this scenario or template. */
                 about?: string;
+                /** @description Only what waits or runs. */
+                open?: boolean;
                 /** @description Where to go on. */
                 cursor?: number;
                 /** @description Most entries. */

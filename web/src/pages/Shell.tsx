@@ -3,21 +3,16 @@ import { useEffect, useRef } from "react";
 import { Navigate, NavLink, Outlet, useNavigate } from "react-router";
 import { api, Problem } from "../api/client";
 import { session } from "../api/queries";
+import { pages } from "../parts/places";
 import { Trouble, Waiting } from "../parts/Section";
 import { usePageName } from "../parts/useTitle";
+import { Palette } from "./Palette";
+import { Tray } from "./Tray";
 
 const keys: [string, string][] = [
   ["?", "show these keys"],
-  ["d", "go to the Desk"],
-  ["t", "go to Templates"],
-  ["w", "go to Caching"],
-  ["f", "go to Frontier"],
-  ["c", "go to Compare"],
-  ["l", "go to Learn"],
-  ["v", "go to Live"],
-  ["b", "go to Backtest"],
-  ["a", "go to the week ahead"],
-  ["o", "go to Service: people, tokens, records"],
+  ["/", "go to a page, a document, an outcome, a job by its name (or Ctrl-K)"],
+  ...pages.map((p): [string, string] => [p.key, `go to ${p.name}`]),
   ["s", "simulate, on a scenario's page"],
 ];
 
@@ -26,24 +21,32 @@ export function Shell() {
   const me = useQuery(session);
   const queries = useQueryClient();
   const go = useNavigate();
+  const palette = useRef<HTMLDialogElement>(null);
   const name = usePageName();
   const help = useRef<HTMLDialogElement>(null);
   useEffect(() => {
     const pressed = (e: KeyboardEvent) => {
       const at = e.target as HTMLElement;
-      if (e.ctrlKey || e.metaKey || e.altKey || at.closest("input, select, textarea, [contenteditable]"))
+      if ((e.ctrlKey || e.metaKey) && e.key === "k" && !at.closest("[contenteditable]")) {
+        e.preventDefault();
+        palette.current?.showModal();
+        return;
+      }
+      if (
+        e.ctrlKey ||
+        e.metaKey ||
+        e.altKey ||
+        (at.closest("input, select, textarea, [contenteditable], dialog") &&
+          !at.closest("dialog:not([open])"))
+      )
         return;
       if (e.key === "?") help.current?.showModal();
-      if (e.key === "d") go("/");
-      if (e.key === "t") go("/templates");
-      if (e.key === "w") go("/caching");
-      if (e.key === "f") go("/frontier");
-      if (e.key === "c") go("/compare");
-      if (e.key === "l") go("/learn");
-      if (e.key === "v") go("/live");
-      if (e.key === "b") go("/backtest");
-      if (e.key === "a") go("/ahead");
-      if (e.key === "o") go("/service");
+      if (e.key === "/") {
+        e.preventDefault();
+        palette.current?.showModal();
+      }
+      const page = pages.find((p) => p.key === e.key);
+      if (page) go(page.path);
     };
     document.addEventListener("keydown", pressed);
     return () => document.removeEventListener("keydown", pressed);
@@ -65,35 +68,25 @@ export function Shell() {
           <img src="/mark.svg" alt="" className="size-6" /> Tachyphor
         </NavLink>
         <nav className="flex flex-wrap gap-x-5" aria-label="Places">
-          <NavLink to="/" end className={link}>
-            Desk
-          </NavLink>
-          <NavLink to="/templates" className={link}>
-            Templates
-          </NavLink>
-          <NavLink to="/caching" className={link}>
-            Caching
-          </NavLink>
-          <NavLink to="/frontier" className={link}>
-            Frontier
-          </NavLink>
-          <NavLink to="/compare" className={link}>
-            Compare
-          </NavLink>
-          <NavLink to="/learn" className={link}>
-            Learn
-          </NavLink>
-          <NavLink to="/live" className={link}>
-            Live
-          </NavLink>
-          <NavLink to="/backtest" className={link}>
-            Backtest
-          </NavLink>
-          <NavLink to="/ahead" className={link}>
-            Week ahead
-          </NavLink>
+          {pages
+            .filter((p) => p.path !== "/service")
+            .map((p) => (
+              <NavLink key={p.path} to={p.path} end={p.path === "/"} className={link}>
+                {p.name}
+              </NavLink>
+            ))}
         </nav>
         <div className="ml-auto flex gap-4 text-sm">
+          <Tray />
+          <button
+            type="button"
+            id="go"
+            className="link link-hover"
+            title="Ctrl-K or /"
+            onClick={() => palette.current?.showModal()}
+          >
+            Go to
+          </button>
           <button type="button" className="link link-hover" onClick={() => help.current?.showModal()}>
             Keys
           </button>
@@ -111,6 +104,7 @@ export function Shell() {
           <Outlet />
         </div>
       </main>
+      <Palette dialog={palette} help={() => help.current?.showModal()} />
       <dialog ref={help} className="modal" aria-label="Keys">
         <div className="modal-box">
           <h2 className="mb-3 font-semibold text-lg">Keys</h2>
