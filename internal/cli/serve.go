@@ -13,6 +13,7 @@ import (
 	"time"
 
 	"tachyphor/client"
+	"tachyphor/core/units"
 	"tachyphor/internal/kube"
 	"tachyphor/wire"
 
@@ -32,6 +33,7 @@ type serveFlags struct {
 	inCluster                             bool
 	podsIn, proxies                       []string
 	certificate, key, provider, traces    string
+	leastFree                             string
 	sessionAge, sessionIdle               time.Duration
 	keeping                               Keeping
 	backupEvery                           time.Duration
@@ -56,6 +58,7 @@ func (f *serveFlags) add(c *cobra.Command) {
 	fl.StringVar(&f.certificate, "tls-cert", "", "file with the certificate for TLS, PEM with its chain; read again when it changes")
 	fl.StringVar(&f.key, "tls-key", "", "file with its key")
 	fl.StringVar(&f.traces, "traces", "", "tell what is done to an OTLP collector at this address, as in http://127.0.0.1:4318")
+	fl.StringVar(&f.leastFree, "least-free", "100MiB", "with a private database: nothing more is taken in with less space free on its disk")
 	k := &f.keeping
 	fl.IntVar(&k.Outcomes, "outcome-days", 90, "results of outcomes without a name or a pin are kept for so many days, and what lists show of them for ever; 0: all for ever")
 	fl.IntVar(&k.Trials, "trial-days", 90, "preflights and rehearsals are kept for so many days")
@@ -144,6 +147,7 @@ type Serving struct {
 	Certificate, Key                  string   // files for TLS
 	Provider                          string   // file of an OpenID provider
 	Traces                            string   // address of an OTLP collector
+	LeastFree                         units.Bytes
 	Proxies                           []netip.Prefix
 	SessionAge, SessionIdle           time.Duration
 	Keeping                           Keeping
@@ -196,6 +200,10 @@ func (p *program) serve(ctx context.Context, f serveFlags, load func(context.Con
 	if f.backupEvery != 0 && f.backupEvery < time.Minute || f.backupKeep < 1 {
 		return errors.New("--backup-every and --backup-keep: expected a minute at least, and 1 at least")
 	}
+	leastFree, err := units.ParseBytes(f.leastFree)
+	if err != nil || leastFree < 10<<20 {
+		return fmt.Errorf("--least-free %s: expected 10MiB at least, as in 2GiB", f.leastFree)
+	}
 	proxies, err := prefixes(f.proxies)
 	if err != nil {
 		return err
@@ -220,7 +228,7 @@ func (p *program) serve(ctx context.Context, f serveFlags, load func(context.Con
 	s, err := p.host.Start(ctx, Serving{
 		LiveDays: f.liveDays, LiveRuns: f.liveRuns, TellAllow: f.tellAllow, TellKey: f.tellKey,
 		State: p.state, Address: f.listen, Database: f.database, Hosts: f.hosts, Version: Version, Cluster: reach, Log: log,
-		Reach: f.reach, Image: f.image, Pretended: pretended, PodsIn: f.podsIn, Certificate: f.certificate, Provider: f.provider, Traces: f.traces, Key: f.key, Proxies: proxies,
+		Reach: f.reach, Image: f.image, Pretended: pretended, PodsIn: f.podsIn, Certificate: f.certificate, Provider: f.provider, Traces: f.traces, LeastFree: leastFree, Key: f.key, Proxies: proxies,
 		Keeping: f.keeping, BackupEvery: f.backupEvery, BackupKeep: f.backupKeep, BackupDir: f.backupDir, SessionAge: f.sessionAge, SessionIdle: f.sessionIdle,
 	})
 	if err != nil {

@@ -31,7 +31,7 @@ func (Here) Start(ctx context.Context, c cli.Serving) (cli.Served, error) {
 	room.Age, room.Runs = time.Duration(c.LiveDays)*24*time.Hour, c.LiveRuns
 	s, err := service.Start(ctx, service.Config{
 		Live: room, TellAllow: c.TellAllow, TellKey: c.TellKey,
-		Far: work.Far{Reach: c.Reach, Image: c.Image}, Near: c.Pretended && c.Reach == "", Cluster: c.Cluster, PodsIn: podsIn(c), Traces: c.Traces, Provider: c.Provider, Retention: retention(c.Keeping),
+		Far: work.Far{Reach: c.Reach, Image: c.Image}, Near: c.Pretended && c.Reach == "", Cluster: c.Cluster, PodsIn: podsIn(c), Traces: c.Traces, LeastFree: c.LeastFree, Provider: c.Provider, Retention: retention(c.Keeping),
 		Backups: service.Backups{Every: c.BackupEvery, Keep: c.BackupKeep, Dir: c.BackupDir}, Certificate: c.Certificate, Key: c.Key, Proxies: c.Proxies,
 		Sessions: api.Lives{Age: c.SessionAge, Idle: c.SessionIdle}, State: c.State, Address: c.Address, Database: c.Database, Hosts: c.Hosts,
 		Version: c.Version, Console: web.Console(), Log: c.Log,

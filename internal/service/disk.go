@@ -10,16 +10,18 @@ import (
 	"tachyphor/internal/mariadb"
 )
 
-// leastFree is the free space below which nothing more is taken in, so that the database
-// never comes to the end of its disk, where it would stop answering at all.
-const leastFree units.Bytes = 100 << 20
+// LeastFree is the free space below which nothing more is taken in unless another is said, so that the
+// database never comes to the end of its disk, where it would stop answering at all.
+const LeastFree units.Bytes = 100 << 20
 
 // A disk is watched for free space.
 type disk struct {
 	path string
-	free func(path string) (units.Bytes, error)
-	log  *slog.Logger
-	now  func() time.Time
+	// least is the free space below which it is full.
+	least units.Bytes
+	free  func(path string) (units.Bytes, error)
+	log   *slog.Logger
+	now   func() time.Time
 
 	mu   sync.Mutex
 	at   time.Time // of the last look
@@ -39,9 +41,9 @@ func (d *disk) Full() error {
 	free, err := d.free(d.path)
 	was := d.full
 	d.at, d.full = d.now(), nil
-	if err == nil && free < leastFree {
+	if err == nil && free < d.least {
 		d.full = fmt.Errorf("the disk that %s lies on has %s free, and below %s nothing is stored: free some space; what is "+
-			"stored can be read", d.path, free.Short(), leastFree.Short())
+			"stored can be read", d.path, free.Short(), d.least.Short())
 	}
 	if (was == nil) != (d.full == nil) {
 		if d.full != nil {
@@ -55,5 +57,5 @@ func (d *disk) Full() error {
 
 // watched is the disk of a private database.
 func watched(path string, log *slog.Logger) *disk {
-	return &disk{path: path, free: mariadb.Free, log: log, now: time.Now}
+	return &disk{path: path, least: LeastFree, free: mariadb.Free, log: log, now: time.Now}
 }

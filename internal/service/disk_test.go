@@ -17,7 +17,7 @@ func TestDisk(t *testing.T) {
 	var fault error
 	var said strings.Builder
 	d := &disk{
-		path: "/records", log: slog.New(slog.NewTextHandler(&said, nil)), now: func() time.Time { return now },
+		path: "/records", least: LeastFree, log: slog.New(slog.NewTextHandler(&said, nil)), now: func() time.Time { return now },
 		free: func(string) (units.Bytes, error) { looks++; return free, fault },
 	}
 	if d.Full() != nil {

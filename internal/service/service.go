@@ -58,6 +58,8 @@ type Config struct {
 	Unsafe    bool // a private database without durability, for tests
 	// Free tells the free space of the private database's disk; nil: as it is. For tests.
 	Free func(path string) (units.Bytes, error)
+	// LeastFree is the free space of that disk below which nothing more is taken in; 0: LeastFree.
+	LeastFree units.Bytes
 	// PodsIn are namespaces of live clusters that pods may be made in; work.AnyNamespace: in all.
 	PodsIn []string
 	// Certificate and Key are files for TLS, read again when they change; empty: without.
@@ -155,6 +157,9 @@ func Start(ctx context.Context, c Config) (_ *Service, err error) {
 		}
 		dsn = s.database.DSN("tachyphor")
 		s.disk = watched(c.State, c.Log)
+		if c.LeastFree > 0 {
+			s.disk.least = c.LeastFree
+		}
 		if c.Free != nil {
 			s.disk.free = c.Free
 		}

@@ -61,13 +61,7 @@ func Open(width, height int64, dark bool) (*Page, error) {
 			}
 		}
 	}()
-	scheme := "light"
-	if dark {
-		scheme = "dark"
-	}
-	_, err = chromedp.Call(ctx, emulation.SetEmulatedMedia, emulation.SetEmulatedMediaParams{
-		Features: []*emulation.MediaFeature{{Name: "prefers-color-scheme", Value: scheme}},
-	})
+	err = p.Dark(dark)
 	if err == nil {
 		err = p.do(chromedp.EmulateViewport(width, height))
 	}
@@ -76,6 +70,20 @@ func Open(width, height int64, dark bool) (*Page, error) {
 		return nil, err
 	}
 	return p, nil
+}
+
+// Dark has the page be looked at by someone who wants dark colours, or light ones.
+func (p *Page) Dark(dark bool) error {
+	scheme := "light"
+	if dark {
+		scheme = "dark"
+	}
+	ctx, cancel := context.WithTimeout(p.ctx, wait)
+	defer cancel()
+	_, err := chromedp.Call(ctx, emulation.SetEmulatedMedia, emulation.SetEmulatedMediaParams{
+		Features: []*emulation.MediaFeature{{Name: "prefers-color-scheme", Value: scheme}},
+	})
+	return err
 }
 
 // Close ends the browser.

@@ -12,13 +12,29 @@ import (
 
 // everyPage are all pages, with something that is there once they are drawn.
 var everyPage = []struct{ path, see string }{
-	{"/", "main table"}, {"/scenarios/weekday-lean", "#simulate"}, {"/outcomes/1", "#headline"}, {"/outcomes/999", "main [role=alert]"},
-	{"/compare?ids=1,2", "#headline"}, {"/compare", "main"}, {"/templates", "main table"}, {"/templates/compile-wide-draft", ".cm-content"},
-	{"/templates/compile-wide?view=kit", "main pre, main .cm-content, main code"}, {"/templates/compile-wide?view=live", "#rehearse"},
-	{"/templates/compile-wide?view=sizing", "#verdict"}, {"/templates/new", "main form, main fieldset, main input"}, {"/caching/cached-naive", "#glance"},
-	{"/frontier/weekday-lean", ".page h1, .page h2"}, {"/learn", "main input"}, {"/clusters/brinewell-north", "main table"},
-	{"/workloads/week-38", "main table"}, {"/live", ".page h1, .page h2"}, {"/backtest/weekday-lean", ".page h1, .page h2"},
-	{"/ahead/weekday-lean", ".page h1, .page h2"}, {"/service", "#audit table"}, {"/nowhere", "main"}, {"/welcome", "main form"},
+	{"/", "main table"},
+	{"/scenarios/weekday-lean", "#simulate"},
+	{"/outcomes/1", "#headline"},
+	{"/outcomes/999", "main [role=alert]"},
+	{"/compare?ids=1,2", "#headline"},
+	{"/compare", "main"},
+	{"/templates", "main table"},
+	{"/templates/compile-wide-draft", ".cm-content"},
+	{"/templates/compile-wide?view=kit", "main pre, main .cm-content, main code"},
+	{"/templates/compile-wide?view=live", "#rehearse"},
+	{"/templates/compile-wide?view=sizing", "#verdict"},
+	{"/templates/new", "main form, main fieldset, main input"},
+	{"/caching/cached-naive", "#glance"},
+	{"/frontier/weekday-lean", ".page h1, .page h2"},
+	{"/learn", "main input"},
+	{"/clusters/brinewell-north", "main table"},
+	{"/workloads/week-38", "main table"},
+	{"/live", ".page h1, .page h2"},
+	{"/backtest/weekday-lean", ".page h1, .page h2"},
+	{"/ahead/weekday-lean", ".page h1, .page h2"},
+	{"/service", "#audit table"},
+	{"/nowhere", "main"},
+	{"/welcome", "main form"},
 }
 
 // Every page passes the rules of axe-core, in both themes: names and roles for who does not see it, contrast,
@@ -39,22 +55,29 @@ func TestEveryPageIsAccessible(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	for _, dark := range []bool{false, true} {
-		q := sit(t, s, running.Link(t, s), 1280, 800, dark)
-		for _, x := range everyPage {
-			q.goTo(x.path)
-			q.see(x.see)
-			_, err := q.p.Say(string(axe) + `; window.found = null; axe.run(document, { resultTypes: ["violations"] }).then((r) => {
-				window.found = r.violations.map((v) => v.id + " (" + v.impact + "): " + v.help + "\n" +
-					v.nodes.slice(0, 4).map((n) => "    " + n.html.slice(0, 200) + "\n      " + n.any.concat(n.all, n.none).map((k) => k.message).join("; ").slice(0, 300)).join("\n")).join("\n");
-			}); ""`)
-			q.must(err)
-			q.must(q.p.Until(`window.found !== null`))
-			found, err := q.p.Say(`window.found`)
-			q.must(err)
-			if found != "" {
-				t.Errorf("%s (dark %v):\n%s", x.path, dark, found)
-			}
+	q := sit(t, s, running.Link(t, s), 1280, 800, false)
+	held := func(path, rules string) {
+		t.Helper()
+		_, err := q.p.Say(`window.found = null; axe.run(document, { resultTypes: ["violations"]` + rules + ` }).then((r) => {
+			window.found = r.violations.map((v) => v.id + " (" + v.impact + "): " + v.help + "\n" +
+				v.nodes.slice(0, 4).map((n) => "    " + n.html.slice(0, 200) + "\n      " + n.any.concat(n.all, n.none).map((k) => k.message).join("; ").slice(0, 300)).join("\n")).join("\n");
+		}); ""`)
+		q.must(err)
+		q.must(q.p.Until(`window.found !== null`))
+		found, err := q.p.Say(`window.found`)
+		q.must(err)
+		if found != "" {
+			t.Errorf("%s%s:\n%s", path, rules, found)
 		}
+	}
+	for _, x := range everyPage {
+		q.goTo(x.path)
+		q.see(x.see)
+		_, err := q.p.Say(string(axe) + `; ""`)
+		q.must(err)
+		held(x.path, "")
+		q.must(q.p.Dark(true)) // the same page in other colours
+		held(x.path, `, runOnly: ["color-contrast"]`)
+		q.must(q.p.Dark(false))
 	}
 }

@@ -30,7 +30,7 @@ func loaded(t testing.TB, rate int, length time.Duration) *Load {
 	state := t.TempDir()
 	p, c := running.Serve(t, state, nil)
 	ctx := context.Background()
-	heavy := strings.Replace(scenario("heavy", 1), "span: 1d", "span: 60d", 1)
+	heavy := strings.Replace(scenario("heavy", 1), "span: 1d", "span: 7d", 1)
 	if _, err := c.Put(ctx, "", []byte(world()+"---\n"+heavy), false); err != nil {
 		t.Fatal(err)
 	}
@@ -45,7 +45,7 @@ func loaded(t testing.TB, rate int, length time.Duration) *Load {
 	var all sync.WaitGroup
 	for range 10 { // ten are there at any time
 		all.Go(func() {
-			many := 1000
+			many := 200
 			for {
 				select {
 				case <-stop:

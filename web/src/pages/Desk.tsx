@@ -7,6 +7,7 @@ import { DataTable } from "../parts/DataTable";
 import { outcomeColumns } from "../parts/outcomeColumns";
 import { Legend, onlyDelay, Ribbon } from "../parts/Ribbon";
 import { Section, Trouble, Waiting } from "../parts/Section";
+import { scaleOf } from "../parts/scale";
 import { useTitle } from "../parts/useTitle";
 import { bound, count, day, duration, money } from "../words";
 
@@ -23,7 +24,7 @@ export function Desk() {
   if (!list.data) return <Waiting what="scenarios" />;
   const items = list.data.items;
   if (items.length === 0) return <First />;
-  const longest = Math.max(...items.map((s) => s.last?.simulation?.summary?.meanDelayNs ?? 0));
+  const scale = scaleOf(items.map((s) => s.last?.simulation?.summary?.meanDelayNs ?? 0));
   const ribbon = (s: Brief) => onlyDelay(s.last?.simulation?.summary?.ribbonNs ?? []);
   const widest = items
     .map(ribbon)
@@ -80,7 +81,7 @@ export function Desk() {
               show: (s) =>
                 s.last?.simulation?.summary ? (
                   <div className="flex items-center gap-2">
-                    <Ribbon ns={ribbon(s)} whole={longest} label={`start delay of ${s.name}`} />
+                    <Ribbon ns={ribbon(s)} whole={scale.whole} label={`start delay of ${s.name}`} />
                     <span className="w-24 shrink-0 text-right text-sm">
                       {duration(s.last.simulation.summary.meanDelayNs)}
                     </span>
@@ -139,6 +140,12 @@ export function Desk() {
         />
         <div className="mt-3">
           <Legend ns={widest} times={false} />
+          {scale.cut && (
+            <p id="cut" className="mt-1 text-sm opacity-80">
+              Full width is {duration(scale.whole)}; longer ones are drawn cut, with their phases in
+              proportion.
+            </p>
+          )}
         </div>
       </Section>
       <Happens />

@@ -4,6 +4,7 @@ import type { Schemas } from "../api/client";
 import { outcome, outcomes } from "../api/queries";
 import { Bar, Key, total } from "../parts/Bar";
 import { BriefLink } from "../parts/BriefLink";
+import { Contents } from "../parts/Contents";
 import { DataTable } from "../parts/DataTable";
 import { leadOf } from "../parts/lead";
 import { Notice, Section, Trouble, Waiting } from "../parts/Section";
@@ -58,6 +59,7 @@ export function Outcome() {
       {o.state === "failed" && <Trouble error={new Error(`The simulation failed: ${o.error}`)} />}
       {o.state === "cancelled" && <Notice>The simulation was cancelled.</Notice>}
       {(o.state === "queued" || o.state === "running") && <Progress first={o} />}
+      {result && <Contents />}
       {result && <Story id={id} scenario={o.about} o={result} />}
     </>
   );

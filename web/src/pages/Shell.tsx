@@ -3,6 +3,7 @@ import { useEffect, useRef } from "react";
 import { Navigate, NavLink, Outlet, useNavigate } from "react-router";
 import { api, Problem } from "../api/client";
 import { session } from "../api/queries";
+import { Command } from "../parts/Command";
 import { pages } from "../parts/places";
 import { Trouble, Waiting } from "../parts/Section";
 import { usePageName } from "../parts/useTitle";
@@ -103,6 +104,7 @@ export function Shell() {
         <div className="page">
           <Outlet />
         </div>
+        <Command />
       </main>
       <Palette dialog={palette} help={() => help.current?.showModal()} />
       <dialog ref={help} className="modal" aria-label="Keys">

@@ -11,7 +11,7 @@ export interface Segment {
 /** total adds segments up. */
 export const total = (list: Segment[]) => list.reduce((a, s) => a + s.ns, 0);
 
-/** A time cut into segments, drawn as one bar; `whole` is what full width stands for. */
+/** A time cut into segments, drawn as one bar; `whole` is what full width stands for: one that is longer is drawn cut. */
 export function Bar({
   list,
   whole,
@@ -26,7 +26,10 @@ export function Bar({
   const sum = total(list);
   const words = list.map((s) => `${s.name} ${duration(s.ns)}`);
   return (
-    <div className={`w-full bg-base-200 ${tall ? "h-7" : "h-4"}`} title={words.join(" · ")}>
+    <div
+      className={`relative w-full overflow-hidden bg-base-200 ${tall ? "h-7" : "h-4"}`}
+      title={words.join(" · ")}
+    >
       <div
         role="img"
         aria-label={`${label}: ${words.join(", ") || "nothing"}`}
@@ -41,6 +44,13 @@ export function Bar({
           />
         ))}
       </div>
+      {whole > 0 && sum > 1.001 * whole && (
+        <div
+          aria-hidden="true"
+          data-cut
+          className="absolute top-0 right-[6%] h-full w-2 -skew-x-12 border-base-content border-x-2 bg-base-100"
+        />
+      )}
     </div>
   );
 }

@@ -1,5 +1,12 @@
 import type { ReactNode } from "react";
 
+/** A name for a part that has none, by its title. */
+const named = (title: string) =>
+  `part-${title
+    .toLowerCase()
+    .replace(/[^a-z0-9]+/g, "-")
+    .replace(/^-|-$/g, "")}`;
+
 /** A titled part of a page. */
 export function Section({
   title,
@@ -13,7 +20,7 @@ export function Section({
   children: ReactNode;
 }) {
   return (
-    <section className="mt-8" id={id}>
+    <section className="mt-8 scroll-mt-14" id={id ?? named(title)}>
       <div className="mb-2 flex flex-wrap items-baseline justify-between gap-x-4">
         <h2 className="font-semibold text-lg">{title}</h2>
         {aside && <div className={`text-sm ${typeof aside === "string" ? "opacity-80" : ""}`}>{aside}</div>}
