@@ -34,6 +34,7 @@ var pages = []page{
 	{name: "learn", path: "/learn", see: "#jobs", scroll: 620, upload: "demo/week-38.csv"},
 	{name: "backtest", path: "/backtest/weekday-lean", see: "canvas"},
 	{name: "ahead", path: "/ahead/weekday-lean", see: "canvas"},
+	{name: "service", path: "/service", see: "#audit table"},
 	{name: "frontier", path: "/frontier/weekday-lean", see: "#sentence", scroll: 330},
 }
 

@@ -27,7 +27,7 @@ export function Groups({ o }: { o: Result }) {
   return (
     <Section
       title="Start delay by class and template"
-      aside={whole < first ? "ribbons on one scale; the longest run past its end" : "ribbons on one scale"}
+      aside={whole < first ? "ribbons on one scale; the longest are drawn cut" : "ribbons on one scale"}
     >
       <DataTable<Group>
         name={`${o.scenario}-delays`}
