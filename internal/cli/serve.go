@@ -62,7 +62,7 @@ func (f *serveFlags) add(c *cobra.Command) {
 	k := &f.keeping
 	fl.IntVar(&k.Outcomes, "outcome-days", 90, "results of outcomes without a name or a pin are kept for so many days, and what lists show of them for ever; 0: all for ever")
 	fl.IntVar(&k.Trials, "trial-days", 90, "preflights and rehearsals are kept for so many days")
-	fl.IntVar(&k.Revisions, "revision-days", 400, "revisions of documents that nothing kept was computed from are kept for so many days")
+	fl.IntVar(&k.Revisions, "revision-days", 400, "revisions of documents that nothing kept was computed from are kept for so many days after another took their place")
 	fl.IntVar(&k.Recordings, "recording-days", 90, "recordings that nothing names are kept for so many days")
 	fl.IntVar(&k.Audit, "audit-days", 400, "the audit is kept for so many days")
 	fl.DurationVar(&f.backupEvery, "backup-every", 0, "back all records up this often, as in 24h; 0: not")

@@ -18,7 +18,7 @@ import (
 type Retention struct {
 	Outcomes   time.Duration // results and jobs of work without a name and a pin; what lists show of it stays
 	Trials     time.Duration // preflights and rehearsals
-	Revisions  time.Duration // of documents, that are not the newest and that nothing kept was computed from
+	Revisions  time.Duration // of documents, since another took their place, that nothing kept was computed from
 	Recordings time.Duration // that no document and nothing kept names
 	Audit      time.Duration
 }
@@ -219,10 +219,12 @@ func refsIn(q any, into map[wire.Ref]bool) {
 	}
 }
 
-// oldRevisions are those that the retention takes.
+// oldRevisions are those that the retention takes: counted is from when another took their place, for until then
+// they were in force.
 func (s *Store) oldRevisions(ctx context.Context, r Retention, at time.Time) ([]Revision, error) {
 	var heads []Head
-	err := s.heads(ctx).Where("revisions.number < documents.revision AND revisions.at < ?", at.Add(-r.Revisions)).Find(&heads).Error
+	err := s.heads(ctx).Where("EXISTS (SELECT 1 FROM revisions AS next WHERE next.document_id = documents.id AND next.number > revisions.number "+
+		"AND next.at < ?)", at.Add(-r.Revisions)).Find(&heads).Error
 	if err != nil || len(heads) == 0 {
 		return nil, err
 	}

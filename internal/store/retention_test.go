@@ -116,7 +116,11 @@ func TestRetention(t *testing.T) {
 		t.Errorf("%d blocks are left, %v", blocks, err)
 	}
 	// Nothing that is kept was computed from the first revision any more, nor names the second recording.
-	raw(t, "UPDATE "+name+".revisions SET at = at - INTERVAL 500 DAY")
+	raw(t, "UPDATE "+name+".revisions SET at = at - INTERVAL 500 DAY WHERE number = 1")
+	if got := told(time.Now().UTC()); got != "outcomes 0, trials 0, revisions 0, recordings 0, audit 0" {
+		t.Errorf("one that was in force until today: %s", got)
+	}
+	raw(t, "UPDATE "+name+".revisions SET at = at - INTERVAL 500 DAY WHERE number > 1")
 	raw(t, "UPDATE "+name+".recordings SET at = at - INTERVAL 500 DAY")
 	raw(t, "UPDATE "+name+".deeds SET at = at - INTERVAL 500 DAY")
 	if got := told(time.Now().UTC()); got != "outcomes 0, trials 0, revisions 1, recordings 2, audit 1" {

@@ -58,7 +58,7 @@ func expected(t *testing.T, scenario string, repeats int) string {
 // to the same bytes; no database is left behind.
 func TestKilledInTheMiddleOfASimulation(t *testing.T) {
 	t.Parallel()
-	const repeats = 120
+	const repeats = 48
 	ctx, state := context.Background(), t.TempDir()
 	p, c := running.Serve(t, state, nil)
 	putDemo(t, c, state)
@@ -103,7 +103,7 @@ func TestDatabaseKilledInTheMiddleOfWrites(t *testing.T) {
 	ctx, state := context.Background(), t.TempDir()
 	p, c := running.Serve(t, state, nil)
 	putDemo(t, c, state)
-	many := 60
+	many := 32
 	asked, err := c.Simulate(ctx, "weekday-lean", wire.Run{Repeats: &many})
 	if err != nil {
 		t.Fatal(err)
