@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"math/rand/v2"
+	"net"
 	"os"
 	"path/filepath"
 	"slices"
@@ -108,6 +109,17 @@ func Run(t testing.TB, crashes int, digests []string, seed uint64) *Result {
 		t.Errorf("stopped with status %d:\n%s", status, s.p.Log())
 	}
 	return s.r
+}
+
+// freeAddress is an address of this machine that nobody listens on.
+func freeAddress(t testing.TB) string {
+	t.Helper()
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer func() { _ = l.Close() }()
+	return l.Addr().String()
 }
 
 // mount gives the state folder a disk of its own, where that may be.

@@ -2,7 +2,6 @@ package soak
 
 import (
 	"encoding/json"
-	"net"
 	"os"
 	"strconv"
 	"strings"
@@ -13,16 +12,6 @@ import (
 	"tachyphor/internal/store"
 	"tachyphor/test/worlds"
 )
-
-func freeAddress(t testing.TB) string {
-	t.Helper()
-	l, err := net.Listen("tcp", "127.0.0.1:0")
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer func() { _ = l.Close() }()
-	return l.Addr().String()
-}
 
 // expected are the digests of the worlds, computed in this process.
 func expected(t testing.TB) (out []string) {
