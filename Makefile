@@ -19,7 +19,7 @@ demo: setup bin/tachyphor
 
 # The longest packages begin first, so that others run beside them.
 test: setup-test bin/tachyphor
-	TACHYPHOR_PROGRAM=$(CURDIR)/bin/tachyphor $(GO) test -tags $(TAGS) -vet=off -p 3 -timeout 85m ./test/program ./test/console ./...
+	TACHYPHOR_PROGRAM=$(CURDIR)/bin/tachyphor $(GO) test -tags $(TAGS) -vet=off -timeout 85m ./test/program ./test/console ./...
 
 build: bin/tachyphor
 

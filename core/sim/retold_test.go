@@ -251,7 +251,7 @@ func retell[W any](t *testing.T, seeds uint64, draw func(seed uint64) (text, csv
 // The controller's rules, written twice: job by job, agent by agent, second by second.
 func TestOracleControllerRetold(t *testing.T) {
 	ended, gaveUp, warm := 0, 0, 0
-	retell(t, tellings(1000), told, func(trace *sim.Trace, w retold.World) string {
+	retell(t, tellings(500), told, func(trace *sim.Trace, w retold.World) string {
 		want := retold.Controller(w)
 		for _, f := range want.Fates {
 			if f.Ended >= 0 {
