@@ -63,7 +63,7 @@ func Open(width, height int64, dark bool) (*Page, error) {
 	}()
 	err = p.Dark(dark)
 	if err == nil {
-		err = p.do(chromedp.EmulateViewport(width, height))
+		err = p.Resize(width, height)
 	}
 	if err != nil {
 		p.Close()
@@ -84,6 +84,11 @@ func (p *Page) Dark(dark bool) error {
 		Features: []*emulation.MediaFeature{{Name: "prefers-color-scheme", Value: scheme}},
 	})
 	return err
+}
+
+// Resize makes the window another size.
+func (p *Page) Resize(width, height int64) error {
+	return p.do(chromedp.EmulateViewport(width, height))
 }
 
 // Close ends the browser.

@@ -2,6 +2,7 @@ package console
 
 import (
 	"context"
+	"fmt"
 	"os"
 	"testing"
 
@@ -38,7 +39,7 @@ var everyPage = []struct{ path, see string }{
 }
 
 // Every page passes the rules of axe-core, in both themes: names and roles for who does not see it, contrast,
-// landmarks, labels, order of headings.
+// landmarks, labels, order of headings; and fits windows from 320 to 1920 wide.
 func TestEveryPageIsAccessible(t *testing.T) {
 	t.Parallel()
 	s, c := running.StartWithCluster(t)
@@ -79,5 +80,13 @@ func TestEveryPageIsAccessible(t *testing.T) {
 		q.must(q.p.Dark(true)) // the same page in other colours
 		held(x.path, `, runOnly: ["color-contrast"]`)
 		q.must(q.p.Dark(false))
+		for _, width := range []int64{320, 1920} { // 320 is also 1280 at four times its size
+			q.must(q.p.Resize(width, 800))
+			if err := q.p.Until(fmt.Sprintf(`document.documentElement.scrollWidth <= %d`, width)); err != nil {
+				wide, _ := q.p.Number(`document.documentElement.scrollWidth`)
+				t.Errorf("%s is %v wide in a window of %d", x.path, wide, width)
+			}
+		}
+		q.must(q.p.Resize(1280, 800))
 	}
 }

@@ -125,7 +125,7 @@ function Story({ id, scenario, o }: { id: number; scenario: string; o: Result })
       </div>
       <Failures id={id} o={o} />
       <Groups o={o} />
-      <div className="grid gap-x-10 lg:grid-cols-2">
+      <div className="grid gap-x-10 *:min-w-0 lg:grid-cols-2">
         <Section title="What the delay was spent on" aside={`${o.repeats} repeats, ± 95 %`}>
           <DataTable
             name={`outcome-${id}-causes`}

@@ -41,11 +41,11 @@ export function Apply({ o, brief, current }: { o: Weighing; brief: Work; current
   }
   return (
     <div className="mt-4 flex flex-wrap items-center gap-3">
-      <label className="flex items-center gap-2 text-sm">
+      <label className="flex min-w-0 max-w-full items-center gap-2 text-sm">
         plan
         <select
           id="plan"
-          className="select select-sm w-auto max-w-full"
+          className="select select-sm w-auto min-w-0 max-w-full shrink"
           value={key}
           onChange={(e) => setKey(e.target.value)}
         >

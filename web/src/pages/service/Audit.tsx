@@ -28,7 +28,7 @@ export function Audit() {
       }
     >
       <div className="mb-2 flex flex-wrap items-end gap-2">
-        <label className="text-sm">
+        <label className="max-w-full text-sm">
           who
           <input
             id="audit-who"
@@ -38,11 +38,11 @@ export function Audit() {
             onChange={(e) => setWho(e.target.value)}
           />
         </label>
-        <label className="text-sm">
+        <label className="max-w-full text-sm">
           what came of it
           <select
             id="audit-result"
-            className="select select-sm flex w-auto"
+            className="select select-sm flex w-auto max-w-full"
             value={result}
             onChange={(e) => setResult(e.target.value as typeof result)}
           >

@@ -57,7 +57,7 @@ export function People({ me }: { me: string }) {
   return (
     <Section id="people" title="People" aside="A role holds at once, for their sessions and tokens too.">
       <form onSubmit={invite} className="flex flex-wrap items-end gap-2">
-        <label className="text-sm">
+        <label className="max-w-full text-sm">
           name
           <input
             id="invite-name"
@@ -67,11 +67,11 @@ export function People({ me }: { me: string }) {
             onChange={(e) => setName(e.target.value)}
           />
         </label>
-        <label className="text-sm">
+        <label className="max-w-full text-sm">
           role
           <select
             id="invite-role"
-            className="select select-sm flex w-auto"
+            className="select select-sm flex w-auto max-w-full"
             value={role}
             onChange={(e) => setRole(e.target.value as Role)}
           >

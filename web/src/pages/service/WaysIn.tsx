@@ -50,7 +50,7 @@ export function WaysIn({ me }: { me: Schemas["Session"] }) {
         aside={all ? "For programs; a token can do no more than its maker." : "Your own, for programs."}
       >
         <form onSubmit={make} className="flex flex-wrap items-end gap-2">
-          <label className="text-sm">
+          <label className="max-w-full text-sm">
             what it is for
             <input
               id="token-name"
@@ -60,11 +60,11 @@ export function WaysIn({ me }: { me: Schemas["Session"] }) {
               onChange={(e) => setName(e.target.value)}
             />
           </label>
-          <label className="text-sm">
+          <label className="max-w-full text-sm">
             role
             <select
               id="token-role"
-              className="select select-sm flex w-auto"
+              className="select select-sm flex w-auto max-w-full"
               value={role}
               onChange={(e) => setRole(e.target.value as Token["role"])}
             >
@@ -76,7 +76,7 @@ export function WaysIn({ me }: { me: Schemas["Session"] }) {
               ))}
             </select>
           </label>
-          <label className="text-sm">
+          <label className="max-w-full text-sm">
             ends after, days (0: not by itself)
             <input
               id="token-days"

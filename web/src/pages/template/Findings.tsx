@@ -30,7 +30,7 @@ export function Findings({
       }
     >
       {list.length === 0 && <p>Nothing to say: as far as can be told, it will work.</p>}
-      <ol className="space-y-3">
+      <ol className="space-y-3 [overflow-wrap:anywhere]">
         {list.map((f) => (
           <li
             key={`${f.id}${f.path}${f.scenario}${f.says}`}
