@@ -128,14 +128,14 @@ func (s *server) authorized(g *gin.Context) {
 		return
 	}
 	c := callerOf(g.Request.Context())
-	if wait := s.tries.wait(c.from, s.tries.bearer); wait > 0 {
+	if wait := s.tries.wait(c.from); wait > 0 {
 		later(g, wait, "too many tokens that are not known came from this address")
 		return
 	}
 	t, err := s.Store.FindToken(g, hashOf(token), s.Sessions.Idle)
 	switch {
 	case errors.Is(err, store.ErrNotFound), err == nil && (session != (t.Kind == store.Session) || t.Kind == store.Link):
-		s.tries.failed(c.from, s.tries.bearer)
+		s.tries.failed(c.from)
 		g.Header("WWW-Authenticate", "Bearer")
 		problem(g, http.StatusUnauthorized, "the token is not known here, has ended, or may do nothing any more; "+
 			"`tachyphor token list` shows those that there are")

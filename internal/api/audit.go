@@ -7,6 +7,7 @@ import (
 	"strconv"
 	"time"
 
+	"tachyphor/core/table"
 	"tachyphor/internal/store"
 	"tachyphor/wire"
 
@@ -85,7 +86,7 @@ func (s *server) exportDeeds(_ context.Context, in *WhichDeeds) (*huma.StreamRes
 			}
 			for _, d := range list {
 				_ = w.Write([]string{
-					strconv.FormatUint(d.ID, 10), d.At.Format(toMillis), plain(d.Who), string(d.Role), plain(d.Via), d.From, d.What, plain(d.On), d.Result, plain(d.Said),
+					strconv.FormatUint(d.ID, 10), d.At.Format(toMillis), table.Cell(d.Who), string(d.Role), table.Cell(d.Via), d.From, d.What, table.Cell(d.On), d.Result, table.Cell(d.Said),
 				})
 				page.Before = d.ID
 			}
@@ -95,12 +96,4 @@ func (s *server) exportDeeds(_ context.Context, in *WhichDeeds) (*huma.StreamRes
 			}
 		}
 	}}, nil
-}
-
-// plain keeps a text from being taken for a formula by who opens the table.
-func plain(text string) string {
-	if text != "" && (text[0] == '=' || text[0] == '+' || text[0] == '-' || text[0] == '@') {
-		return "'" + text
-	}
-	return text
 }

@@ -51,7 +51,7 @@ func newMetrics(c Config) *metrics {
 	m.registry.MustRegister(prometheus.NewGaugeFunc(prometheus.GaugeOpts{
 		Name: "tachyphor_events_waiting", Help: "Events on jobs that wait to be stored.",
 	}, func() float64 { return float64(in.Sum().Waiting) }))
-	m.registry.MustRegister(standings{records})
+	m.registry.MustRegister(standings(records))
 	m.ofRecords(c)
 	return m
 }

@@ -39,11 +39,10 @@ func (s *server) away() string { return s.Cookie + "_away" }
 func (s *server) toProvider(g *gin.Context) {
 	g.Header("Cache-Control", "no-store")
 	c := callerOf(g.Request.Context())
-	if wait := s.tries.take(c.from); wait > 0 {
-		later(g, wait, "too many tries to sign in came from this address")
+	if !s.mayTry(g) {
 		return
 	}
-	address, begun, err := s.Provider.Begin(g)
+	address, begun, err := s.Provider.Begin()
 	if err != nil {
 		s.Log.Error("cannot sign in by the provider", "error", err)
 		g.Redirect(http.StatusSeeOther, "/welcome?refused=silent")

@@ -62,14 +62,14 @@ func HoldsLocal(ctx context.Context, s *store.Store, token string) (bool, error)
 
 // NewLink makes a link that signs the owner in once.
 func NewLink(ctx context.Context, s *store.Store) (string, error) {
-	token, _, err := newLink(ctx, s, owner, wire.Owner)
+	token, _, err := newLink(ctx, s, owner, wire.Owner, wire.Owner)
 	return token, err
 }
 
-func newLink(ctx context.Context, s *store.Store, person string, role wire.Role) (string, wire.Role, error) {
+func newLink(ctx context.Context, s *store.Store, person string, role, first wire.Role) (string, wire.Role, error) {
 	token, hash := NewToken()
 	expires := time.Now().UTC().Add(linkLife)
-	has, err := s.PutLink(ctx, store.Token{Hash: hash, Name: person, Person: person, Role: role, Expires: &expires})
+	has, err := s.PutLink(ctx, store.Token{Hash: hash, Name: person, Person: person, Role: role, Expires: &expires}, first)
 	return token, has, err
 }
 
@@ -97,8 +97,7 @@ func (s *server) cookie(c caller, value string) http.Cookie {
 func (s *server) signInByLink(g *gin.Context) {
 	g.Header("Cache-Control", "no-store")
 	c := callerOf(g.Request.Context())
-	if wait := s.tries.take(c.from); wait > 0 {
-		later(g, wait, "too many tries to sign in came from this address")
+	if !s.mayTry(g) {
 		return
 	}
 	session, cookie := s.newSession(c)
@@ -197,7 +196,7 @@ func (s *server) signIn(ctx context.Context, in *struct {
 ) (*sessionOutput, error) {
 	c := callerOf(ctx)
 	if wait := s.tries.take(c.from); wait > 0 {
-		return nil, tooMany(wait, "too many tries to sign in came from this address")
+		return nil, tooMany(wait, triedTooOften)
 	}
 	session, cookie := s.newSession(c)
 	b, err := s.Store.SignIn(store.Doing(ctx, c.deed("sign-in", "by token")), hashOf(strings.TrimSpace(in.Body.Token)),
@@ -217,20 +216,17 @@ func (s *server) makeLink(ctx context.Context, in *struct {
 },
 ) (*struct{ Body wire.Link }, error) {
 	c := callerOf(ctx)
-	name, role := c.Person, c.May
+	name, role, first := c.Person, c.May, c.May
 	if in.Body != nil && in.Body.Name != "" && in.Body.Name != c.Person {
 		if !c.May.May(wire.Owner) {
 			return nil, s.forbidden(ctx, "new-link", "session/link", wire.Owner)
 		}
-		if name, role = in.Body.Name, wire.Owner; in.Body.Role != "" {
-			role = in.Body.Role
-		} else if known, err := s.knows(ctx, name); err != nil {
-			return nil, err
-		} else if !known {
-			role = wire.Viewer
+		name, role, first = in.Body.Name, wire.Owner, wire.Viewer // as they are known, or to look around
+		if in.Body.Role != "" {
+			role, first = in.Body.Role, in.Body.Role
 		}
 	}
-	token, has, err := newLink(ctx, s.Store, name, role)
+	token, has, err := newLink(ctx, s.Store, name, role, first)
 	if err != nil {
 		return nil, s.answer(err, "link")
 	}
@@ -238,20 +234,6 @@ func (s *server) makeLink(ctx context.Context, in *struct {
 		return nil, huma.Error422UnprocessableEntity(name + " may do nothing here any more; give them a role first")
 	}
 	return &struct{ Body wire.Link }{wire.Link{Path: LinkPath(token), Name: name, Role: has, Minutes: int(linkLife.Minutes())}}, nil
-}
-
-// knows tells whether someone is known.
-func (s *server) knows(ctx context.Context, name string) (bool, error) {
-	list, err := s.Store.People(ctx)
-	if err != nil {
-		return false, s.answer(err, "people")
-	}
-	for _, p := range list {
-		if p.Name == name {
-			return true, nil
-		}
-	}
-	return false, nil
 }
 
 func (s *server) listSessions(ctx context.Context, _ *struct{}) (*struct{ Body wire.Sessions }, error) {

@@ -2,16 +2,12 @@ package api
 
 import (
 	"context"
-	"time"
 
 	"tachyphor/internal/store"
 	"tachyphor/internal/work"
 
 	"github.com/prometheus/client_golang/prometheus"
 )
-
-// standings tells, whenever it is asked, how the scenarios stand that are followed.
-type standings struct{ records *store.Store }
 
 var (
 	drifted = prometheus.NewDesc("tachyphor_drift", "Whether what happens has left what a followed scenario predicts: 1, or 0.", []string{"scenario"}, nil)
@@ -21,40 +17,26 @@ var (
 	untold  = prometheus.NewDesc("tachyphor_drift_events_waiting", "Events of drift that have not arrived where they are told to.", nil, nil)
 )
 
-// Describe tells which metrics there are.
-func (standings) Describe(to chan<- *prometheus.Desc) {
-	for _, d := range []*prometheus.Desc{drifted, against, lastDay, cannot, untold} {
-		to <- d
-	}
-}
-
-// Collect reads how they stand; nothing is told while the database does not answer.
-func (x standings) Collect(to chan<- prometheus.Metric) {
-	ctx, stop := context.WithTimeout(context.Background(), 3*time.Second)
-	defer stop()
-	list, err := x.records.AllFollowed(ctx)
-	if err != nil {
-		return
-	}
-	number := func(is bool) float64 {
-		if is {
-			return 1
+// standings are how the scenarios stand that are followed.
+func standings(records *store.Store) gauges {
+	return gauges{[]*prometheus.Desc{drifted, against, lastDay, cannot, untold}, func(ctx context.Context) (out []gauge, err error) {
+		list, err := records.AllFollowed(ctx)
+		if err != nil {
+			return nil, err
 		}
-		return 0
-	}
-	tell := func(d *prometheus.Desc, v float64, labels ...string) {
-		to <- prometheus.MustNewConstMetric(d, prometheus.GaugeValue, v, labels...)
-	}
-	for i := range list {
-		s := work.StandingOf(&list[i])
-		tell(drifted, number(s.Drifted != nil), list[i].Scenario)
-		tell(against, s.Evidence, list[i].Scenario)
-		tell(cannot, number(list[i].Trouble != ""), list[i].Scenario)
-		if !s.Last.IsZero() {
-			tell(lastDay, float64(s.Last.Unix()), list[i].Scenario)
+		tell := func(d *prometheus.Desc, v float64, labels ...string) { out = append(out, gauge{d, v, labels}) }
+		for i := range list {
+			s := work.StandingOf(&list[i])
+			tell(drifted, asNumber(s.Drifted != nil), list[i].Scenario)
+			tell(against, s.Evidence, list[i].Scenario)
+			tell(cannot, asNumber(list[i].Trouble != ""), list[i].Scenario)
+			if !s.Last.IsZero() {
+				tell(lastDay, float64(s.Last.Unix()), list[i].Scenario)
+			}
 		}
-	}
-	if n, _, err := x.records.NoticesWaiting(ctx); err == nil {
-		tell(untold, float64(n))
-	}
+		if n, _, err := records.NoticesWaiting(ctx); err == nil {
+			tell(untold, float64(n))
+		}
+		return out, nil
+	}}
 }

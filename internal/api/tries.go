@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
+	"github.com/gin-gonic/gin"
 	lru "github.com/hashicorp/golang-lru/v2"
 	"golang.org/x/time/rate"
 )
@@ -35,14 +36,12 @@ func newTries(now func() time.Time) *tries {
 	return t
 }
 
-func (t *tries) of(from string, list *lru.Cache[string, *rate.Limiter]) *rate.Limiter {
+func (t *tries) of(from string, list *lru.Cache[string, *rate.Limiter], every time.Duration, burst int) *rate.Limiter {
 	t.mu.Lock()
 	defer t.mu.Unlock()
 	l, ok := list.Get(from)
 	if !ok {
-		if l = rate.NewLimiter(rate.Every(signInEvery), signInBurst); list == t.bearer {
-			l = rate.NewLimiter(rate.Every(bearerEvery), bearerBurst)
-		}
+		l = rate.NewLimiter(rate.Every(every), burst)
 		list.Add(from, l)
 	}
 	return l
@@ -50,7 +49,7 @@ func (t *tries) of(from string, list *lru.Cache[string, *rate.Limiter]) *rate.Li
 
 // take counts a try to sign in; above zero, it is one too many, and the next may come after that.
 func (t *tries) take(from string) time.Duration {
-	r := t.of(from, t.signIn).ReserveN(t.now(), 1)
+	r := t.of(from, t.signIn, signInEvery, signInBurst).ReserveN(t.now(), 1)
 	wait := r.DelayFrom(t.now())
 	if wait > 0 {
 		r.CancelAt(t.now())
@@ -58,17 +57,29 @@ func (t *tries) take(from string) time.Duration {
 	return wait
 }
 
-// wait tells how long an address that failed too often has to wait.
-func (t *tries) wait(from string, list *lru.Cache[string, *rate.Limiter]) time.Duration {
-	if l, ok := list.Peek(from); ok && l.TokensAt(t.now()) < 1 {
-		return bearerEvery + time.Second
+// triedTooOften is told to who tries to sign in too often.
+const triedTooOften = "too many tries to sign in came from this address"
+
+// mayTry counts a try to sign in, and answers one that is one too many.
+func (s *server) mayTry(g *gin.Context) bool {
+	wait := s.tries.take(callerOf(g.Request.Context()).from)
+	if wait > 0 {
+		later(g, wait, triedTooOften)
 	}
-	return 0
+	return wait <= 0
 }
 
 // failed counts a token that is not known.
-func (t *tries) failed(from string, list *lru.Cache[string, *rate.Limiter]) {
-	t.of(from, list).AllowN(t.now(), 1)
+func (t *tries) failed(from string) {
+	t.of(from, t.bearer, bearerEvery, bearerBurst).AllowN(t.now(), 1)
+}
+
+// wait tells how long an address that sent too many of those has to wait.
+func (t *tries) wait(from string) time.Duration {
+	if l, ok := t.bearer.Peek(from); ok && l.TokensAt(t.now()) < 1 {
+		return bearerEvery + time.Second
+	}
+	return 0
 }
 
 // tooMany is answered where something can be tried again after a while.

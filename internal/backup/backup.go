@@ -15,6 +15,7 @@ import (
 	"fmt"
 	"hash"
 	"io"
+	"net"
 	"os"
 	"os/exec"
 	"strings"
@@ -145,12 +146,9 @@ func withTool(dsn, folder string, use func(defaults, database string) error) err
 	if c.Net == "unix" {
 		text += "socket=" + quoted(c.Addr) + "\n"
 	} else {
-		host, port, found := strings.Cut(c.Addr, ":")
-		if i := strings.LastIndex(c.Addr, ":"); i >= 0 {
-			host, port, found = strings.Trim(c.Addr[:i], "[]"), c.Addr[i+1:], true
-		}
-		if !found {
-			port = "3306"
+		host, port, err := net.SplitHostPort(c.Addr) // the driver has put a port there
+		if err != nil {
+			return err
 		}
 		text += "protocol=tcp\nhost=" + quoted(host) + "\nport=" + port + "\n"
 	}
@@ -197,7 +195,7 @@ func Open(path string, steps []string) (_ *File, err error) {
 		return nil, err
 	}
 	if err != nil {
-		if head := make([]byte, 4); startsAs(path, head) {
+		if beginsAsOne(path) {
 			return nil, fmt.Errorf("%w (%w)", ErrDamaged, err)
 		}
 		return nil, ErrNone
@@ -244,13 +242,14 @@ func Open(path string, steps []string) (_ *File, err error) {
 
 func hexOf(h hash.Hash) string { return hex.EncodeToString(h.Sum(nil)) }
 
-// startsAs tells whether a file begins as an archive does.
-func startsAs(path string, head []byte) bool {
+// beginsAsOne tells whether a file begins as an archive does.
+func beginsAsOne(path string) bool {
 	f, err := os.Open(path)
 	if err != nil {
 		return false
 	}
 	defer func() { _ = f.Close() }()
+	head := make([]byte, 4)
 	_, err = io.ReadFull(f, head)
 	return err == nil && string(head) == "PK\x03\x04"
 }

@@ -182,7 +182,7 @@ func Start(ctx context.Context, c Config) (_ *Service, err error) {
 	if err != nil {
 		return nil, err
 	}
-	if s.traces, err = traced.New(ctx, c.Traces, c.Version); err != nil {
+	if s.traces, err = traced.New(ctx, c.Traces, c.Version, func(err error) { c.Log.Warn("spans were not told to the collector", "error", err) }); err != nil {
 		return nil, fmt.Errorf("--traces: %w", err)
 	}
 	s.Access.Address = "http://" + listener.Addr().String()

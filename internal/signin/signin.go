@@ -3,7 +3,6 @@
 package signin
 
 import (
-	"bytes"
 	"context"
 	"crypto/tls"
 	"crypto/x509"
@@ -164,12 +163,6 @@ type Begun struct {
 	State, Nonce, Verifier string
 }
 
-// with is a context whose requests go by this provider's own client.
-func (p *Provider) with(ctx context.Context) (context.Context, context.CancelFunc) {
-	ctx, cancel := context.WithTimeout(ctx, patience)
-	return oidc.ClientContext(ctx, p.client), cancel
-}
-
 // known asks the provider where it does what, once; the next asks again where it did not answer.
 func (p *Provider) known() (*oidc.Provider, oauth2.Config, error) {
 	p.mu.Lock()
@@ -190,7 +183,7 @@ func (p *Provider) known() (*oidc.Provider, oauth2.Config, error) {
 }
 
 // Begin is the address at the provider that someone is sent to.
-func (p *Provider) Begin(context.Context) (address string, b Begun, err error) {
+func (p *Provider) Begin() (address string, b Begun, err error) {
 	_, config, err := p.known()
 	if err != nil {
 		return "", b, err
@@ -215,7 +208,7 @@ func (p *Provider) Finish(ctx context.Context, b Begun, code string) (k Known, e
 	if err != nil {
 		return k, err
 	}
-	ctx, cancel := p.with(ctx)
+	ctx, cancel := context.WithTimeout(oidc.ClientContext(ctx, p.client), patience)
 	defer cancel()
 	tokens, err := config.Exchange(ctx, code, oauth2.VerifierOption(b.Verifier))
 	if err != nil {
@@ -295,7 +288,7 @@ func (p *Provider) role(raw json.RawMessage) wire.Role {
 	var list []string
 	if err := json.Unmarshal(raw, &list); err != nil {
 		var one string
-		if bytes.Equal(raw, nil) || json.Unmarshal(raw, &one) != nil {
+		if json.Unmarshal(raw, &one) != nil {
 			return role
 		}
 		list = []string{one}

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"time"
 
 	"tachyphor/wire"
@@ -85,12 +86,12 @@ func (s *Store) PutToken(ctx context.Context, t Token) error {
 // mostLinks is how many unused links to sign in there are of a person; the oldest go.
 const mostLinks = 10
 
-// PutLink stores a link that signs a person in, who gets a role where they have none. It returns the role
-// that they have.
-func (s *Store) PutLink(ctx context.Context, t Token) (has wire.Role, err error) {
+// PutLink stores a link that signs a person in, who gets the role first where nobody knows them yet. It returns
+// the role that it gives, at most the token's.
+func (s *Store) PutLink(ctx context.Context, t Token, first wire.Role) (has wire.Role, err error) {
 	t.At, t.Kind = s.now(), Link
 	return has, s.write(ctx, func(tx *gorm.DB) error {
-		if has, err = introduced(tx, t.Person, t.Role, s.now()); err != nil {
+		if has, err = introduced(tx, t.Person, first, s.now()); err != nil {
 			return err
 		}
 		t.Role = t.Role.Lower(has)
@@ -207,7 +208,7 @@ func (s *Store) SignIn(ctx context.Context, hash string, kinds []string, session
 		if b, err = s.find(tx, hash, 0); err != nil {
 			return err
 		}
-		if !contains(kinds, b.Kind) {
+		if !slices.Contains(kinds, b.Kind) {
 			return ErrNotFound
 		}
 		if b.Kind == Link {
@@ -222,15 +223,6 @@ func (s *Store) SignIn(ctx context.Context, hash string, kinds []string, session
 		return s.begin(ctx, tx, session)
 	})
 	return b, err
-}
-
-func contains(list []string, x string) bool {
-	for _, y := range list {
-		if x == y {
-			return true
-		}
-	}
-	return false
 }
 
 // mostSessions is how many sessions a person has at once; the oldest go.
@@ -370,10 +362,8 @@ func owned(tx *gorm.DB, name string, role wire.Role) error {
 		Where("role = ? AND most IN ?", wire.Owner, []string{"", string(wire.Owner)}).Pluck("name", &owners).Error; err != nil {
 		return err
 	}
-	for _, o := range owners {
-		if o != name {
-			return nil
-		}
+	if slices.ContainsFunc(owners, func(o string) bool { return o != name }) {
+		return nil
 	}
 	return ErrLastOwner
 }

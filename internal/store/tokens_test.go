@@ -20,7 +20,7 @@ func TestLinks(t *testing.T) {
 		{Hash: "link", Person: "mira", Role: wire.Designer, Expires: &soon},
 		{Hash: "old", Person: "mira", Role: wire.Designer, Expires: &past},
 	} {
-		if has, err := s.PutLink(ctx, k); err != nil || has != wire.Designer {
+		if has, err := s.PutLink(ctx, k, k.Role); err != nil || has != wire.Designer {
 			t.Fatal(has, err)
 		}
 	}
@@ -50,7 +50,7 @@ func TestLinks(t *testing.T) {
 		t.Errorf("one that has expired: %v", err)
 	}
 	for i := range 25 { // unused ones are bounded
-		if _, err := s.PutLink(ctx, store.Token{Hash: fmt.Sprint("more", i), Person: "mira", Role: wire.Owner, Expires: &soon}); err != nil {
+		if _, err := s.PutLink(ctx, store.Token{Hash: fmt.Sprint("more", i), Person: "mira", Role: wire.Owner, Expires: &soon}, wire.Owner); err != nil {
 			t.Fatal(err)
 		}
 	}

@@ -34,7 +34,8 @@ type Teller struct {
 
 // New tells a collector at an address, as in https://collector.slipway.example:4318; traces go to its path
 // /v1/traces. Empty: there is none, and the Teller is nil.
-func New(ctx context.Context, address, version string) (*Teller, error) {
+// Failed hears of spans that could not be told.
+func New(ctx context.Context, address, version string, failed func(error)) (*Teller, error) {
 	if address == "" {
 		return nil, nil
 	}
@@ -51,13 +52,11 @@ func New(ctx context.Context, address, version string) (*Teller, error) {
 	if err != nil {
 		return nil, err
 	}
+	otel.SetErrorHandler(otel.ErrorHandlerFunc(failed)) // which the library has one of in a process
 	p := sdk.NewTracerProvider(sdk.WithBatcher(out, sdk.WithMaxQueueSize(mostWaiting), sdk.WithExportTimeout(tellWithin)), sdk.WithResource(about),
 		sdk.WithRawSpanLimits(sdk.SpanLimits{AttributeValueLengthLimit: mostText, AttributeCountLimit: 64, EventCountLimit: 16, LinkCountLimit: 16}))
 	return &Teller{provider: p, tracer: p.Tracer("tachyphor")}, nil
 }
-
-// Failures hears of spans that could not be told, as an exporter says it.
-func Failures(hear func(error)) { otel.SetErrorHandler(otel.ErrorHandlerFunc(hear)) }
 
 // Span is something that goes on; End says how it ended.
 type Span struct{ span trace.Span }

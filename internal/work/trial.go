@@ -112,15 +112,8 @@ func (q *Queue) mayMake(shelf *review.Shelf, d *document.Document, risky bool) e
 		return err
 	}
 	if list := risks(shelf, d); len(list) > 0 && !risky {
-		return fmt.Errorf("a review finds %s risky about %s (%s): mend it, or say that it may be made all the same (--risky at the command line)",
-			counted(len(list), "thing"), d.Name, strings.Join(list, ", "))
+		return fmt.Errorf("a review finds what is risky about %s (%s): mend it, or say that it may be made all the same (--risky at the command line)",
+			d.Name, strings.Join(list, ", "))
 	}
 	return nil
-}
-
-func counted(n int, what string) string {
-	if n == 1 {
-		return "1 " + what
-	}
-	return fmt.Sprintf("%d %ss", n, what)
 }

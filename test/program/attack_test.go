@@ -44,24 +44,15 @@ func (zeros) Read(b []byte) (int, error) {
 // sentAnyway sends a request whose answer may not wait for its end; 0: the connection was closed.
 func sentAnyway(t *testing.T, c *client.Client, x exchange) (int, string) {
 	t.Helper()
-	req, err := http.NewRequest(x.method, c.Address+x.path, strings.NewReader(x.body))
-	if err != nil {
-		t.Fatal(err)
+	r, body, err := x.with(c.Token).send(t, c.Address, http.DefaultClient)
+	switch {
+	case err == nil:
+		return r.StatusCode, body
+	case strings.Contains(err.Error(), "reset"), strings.Contains(err.Error(), "broken pipe"):
+		return 0, ""
 	}
-	req.Header.Set("Authorization", "Bearer "+c.Token)
-	for k, v := range x.header {
-		req.Header.Set(k, v)
-	}
-	r, err := http.DefaultClient.Do(req)
-	if err != nil {
-		if strings.Contains(err.Error(), "reset") || strings.Contains(err.Error(), "broken pipe") {
-			return 0, ""
-		}
-		t.Fatal(err)
-	}
-	defer func() { _ = r.Body.Close() }()
-	b, _ := io.ReadAll(r.Body)
-	return r.StatusCode, string(b)
+	t.Fatal(err)
+	return 0, ""
 }
 
 // What is sent to break in, or to break, is refused, soon, and the service goes on.

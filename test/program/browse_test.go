@@ -1,11 +1,9 @@
 package program
 
 import (
-	"io"
 	"net/http"
 	"net/http/cookiejar"
 	"net/url"
-	"strings"
 	"testing"
 )
 
@@ -38,22 +36,12 @@ func (b *browser) get(t *testing.T, address string) int {
 // do asks for something as a page of the console does.
 func (b *browser) do(t *testing.T, method, path, body string) (*http.Response, string) {
 	t.Helper()
-	req, err := http.NewRequest(method, b.address+path, strings.NewReader(body))
+	x := exchange{method, path, body, map[string]string{"Content-Type": "application/json", "Origin": b.address}}
+	r, text, err := x.send(t, b.address, b.c)
 	if err != nil {
 		t.Fatal(err)
 	}
-	req.Header.Set("Content-Type", "application/json")
-	req.Header.Set("Origin", b.address)
-	r, err := b.c.Do(req)
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer func() { _ = r.Body.Close() }()
-	text, err := io.ReadAll(r.Body)
-	if err != nil {
-		t.Fatal(err)
-	}
-	return r, string(text)
+	return r, text
 }
 
 func mustURL(t *testing.T, address string) *url.URL {

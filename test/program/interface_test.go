@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"maps"
 	"net"
 	"net/http"
 	"net/http/cookiejar"
@@ -31,13 +32,13 @@ type exchange struct {
 	header             map[string]string
 }
 
-func (x exchange) do(t *testing.T, c *client.Client) (*http.Response, string) {
+// send sends it, to an address by a way; an error is the connection's.
+func (x exchange) send(t *testing.T, address string, by *http.Client) (*http.Response, string, error) {
 	t.Helper()
-	req, err := http.NewRequest(x.method, c.Address+x.path, strings.NewReader(x.body))
+	req, err := http.NewRequest(x.method, address+x.path, strings.NewReader(x.body))
 	if err != nil {
 		t.Fatal(err)
 	}
-	req.Header.Set("Authorization", "Bearer "+c.Token)
 	for k, v := range x.header {
 		if k == "Host" {
 			req.Host = v
@@ -45,16 +46,30 @@ func (x exchange) do(t *testing.T, c *client.Client) (*http.Response, string) {
 		}
 		req.Header.Set(k, v)
 	}
-	resp, err := http.DefaultClient.Do(req)
+	resp, err := by.Do(req)
 	if err != nil {
-		t.Fatal(err)
+		return nil, "", err
 	}
 	defer func() { _ = resp.Body.Close() }()
 	b, err := io.ReadAll(resp.Body)
+	return resp, string(b), err
+}
+
+// with is the exchange with a token, where it says no other way to be let in.
+func (x exchange) with(token string) exchange {
+	header := map[string]string{"Authorization": "Bearer " + token}
+	maps.Copy(header, x.header)
+	x.header = header
+	return x
+}
+
+func (x exchange) do(t *testing.T, c *client.Client) (*http.Response, string) {
+	t.Helper()
+	resp, body, err := x.with(c.Token).send(t, c.Address, http.DefaultClient)
 	if err != nil {
 		t.Fatal(err)
 	}
-	return resp, string(b)
+	return resp, body
 }
 
 func scenarioText(name string, seed int) string {

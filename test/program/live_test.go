@@ -7,7 +7,6 @@ import (
 	"encoding/csv"
 	"errors"
 	"fmt"
-	"net"
 	"net/http"
 	"os"
 	"path/filepath"
@@ -42,17 +41,6 @@ func happened(n int, apart time.Duration) []jobs.Happening {
 	return out
 }
 
-// freeAddress is one that nothing listens on, to be used again after a restart.
-func freeAddress(t *testing.T) string {
-	t.Helper()
-	l, err := net.Listen("tcp", "127.0.0.1:0")
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer func() { _ = l.Close() }()
-	return l.Addr().String()
-}
-
 // What is told of jobs is counted once and whole, by either protocol, though much of it comes
 // twice or late and the service is killed in the middle, again and again.
 func TestLiveRecordsOverKills(t *testing.T) {
@@ -63,7 +51,7 @@ func TestLiveRecordsOverKills(t *testing.T) {
 	}
 	for _, as := range []jobs.Protocol{jobs.AsEvents, jobs.AsSpans} {
 		t.Run(string(as), func(t *testing.T) {
-			ctx, state, address := context.Background(), t.TempDir(), freeAddress(t)
+			ctx, state, address := context.Background(), t.TempDir(), running.FreeAddress(t)
 			p, c := running.Serve(t, state, nil, "--listen", address)
 			token, err := c.NewToken(ctx, wire.NewToken{Name: "sender", Role: wire.Events})
 			if err != nil {

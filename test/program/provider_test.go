@@ -48,7 +48,7 @@ func withProvider(t *testing.T) (*mockoidc.MockOIDC, *client.Client) {
 		t.Fatal(err)
 	}
 	t.Cleanup(func() { _ = m.Shutdown() })
-	address, dir := freeAddress(t), t.TempDir()
+	address, dir := running.FreeAddress(t), t.TempDir()
 	secret, file := filepath.Join(dir, "secret"), filepath.Join(dir, "oidc.yaml")
 	text := fmt.Sprintf("issuer: %s\nname: Brinewell\nclient: %s\nsecretFile: %s\naddress: http://%s\nscopes: [groups]\n"+
 		"roles: {platform: owner, on-call: operator, builders: designer}\n", m.Issuer(), m.ClientID, secret, address)

@@ -10,6 +10,7 @@ import (
 	"fmt"
 	"io"
 	"log/slog"
+	"net"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -242,4 +243,15 @@ func Link(t testing.TB, s *service.Service) string {
 		t.Fatal(err)
 	}
 	return link
+}
+
+// FreeAddress is an address of this machine that nobody listens on.
+func FreeAddress(t testing.TB) string {
+	t.Helper()
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer func() { _ = l.Close() }()
+	return l.Addr().String()
 }

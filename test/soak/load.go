@@ -75,7 +75,6 @@ func loaded(t testing.TB, rate int, length time.Duration) *Load {
 	time.Sleep(3 * time.Second)
 	l := &Load{Rate: rate}
 	var mu sync.Mutex
-	s := &soaking{t: t, p: p}
 	tick := time.NewTicker(time.Second / time.Duration(rate))
 	defer tick.Stop()
 	began := time.Now()
@@ -84,7 +83,7 @@ func loaded(t testing.TB, rate int, length time.Duration) *Load {
 	for time.Since(began) < length {
 		<-tick.C
 		if time.Since(began) >= next {
-			memory, _ := s.use()
+			memory, _ := use(t, p)
 			l.Memory = append(l.Memory, memory)
 			next += length / 10
 		}

@@ -7,7 +7,6 @@ import (
 	"errors"
 	"fmt"
 	"math/rand/v2"
-	"net"
 	"os"
 	"path/filepath"
 	"slices"
@@ -58,7 +57,7 @@ type soaking struct {
 // Run breaks a service so many times.
 func Run(t testing.TB, crashes int, digests []string, seed uint64) *Result {
 	t.Helper()
-	s := &soaking{t: t, r: &Result{Crashes: map[string]int{}}, listen: freeAddress(t)}
+	s := &soaking{t: t, r: &Result{Crashes: map[string]int{}}, listen: running.FreeAddress(t)}
 	s.state = filepath.Join(t.TempDir(), "state")
 	s.mount()
 	s.p, s.c = running.Serve(t, s.state, nil, "--listen", s.listen)
@@ -72,7 +71,7 @@ func Run(t testing.TB, crashes int, digests []string, seed uint64) *Result {
 	s.cable = lay(t, s.listen)
 	w := start(&client.Client{Address: s.cable.address(), Token: s.c.Token}, token.Secret)
 	time.Sleep(2 * time.Second)
-	s.r.MemoryStart, s.r.FilesStart = s.use()
+	s.r.MemoryStart, s.r.FilesStart = use(t, s.p)
 	began := time.Now()
 	draw := rand.New(rand.NewPCG(seed, 1))
 	kinds := []struct {
@@ -97,7 +96,7 @@ func Run(t testing.TB, crashes int, digests []string, seed uint64) *Result {
 	}
 	time.Sleep(time.Second)
 	w.end()
-	s.r.MemoryEnd, s.r.FilesEnd = s.use()
+	s.r.MemoryEnd, s.r.FilesEnd = use(t, s.p)
 	s.r.Took = time.Since(began)
 	if s.r.verdict, err = w.judge(s.c, digests); err != nil {
 		t.Fatalf("%v\n%s", err, s.p.Log())
@@ -109,17 +108,6 @@ func Run(t testing.TB, crashes int, digests []string, seed uint64) *Result {
 		t.Errorf("stopped with status %d:\n%s", status, s.p.Log())
 	}
 	return s.r
-}
-
-// freeAddress is an address of this machine that nobody listens on.
-func freeAddress(t testing.TB) string {
-	t.Helper()
-	l, err := net.Listen("tcp", "127.0.0.1:0")
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer func() { _ = l.Close() }()
-	return l.Addr().String()
 }
 
 // mount gives the state folder a disk of its own, where that may be.
@@ -235,11 +223,11 @@ func (s *soaking) answered(began time.Time) {
 	s.t.Fatalf("it did not come back:\n%s", s.p.Log())
 }
 
-// use is how much memory the service takes, and how many files it has open.
-func (s *soaking) use() (memory int64, files int) {
-	b, err := os.ReadFile(fmt.Sprintf("/proc/%d/status", s.p.Pid()))
+// use is how much memory a service takes, and how many files it has open.
+func use(t testing.TB, p *running.Process) (memory int64, files int) {
+	b, err := os.ReadFile(fmt.Sprintf("/proc/%d/status", p.Pid()))
 	if err != nil {
-		s.t.Error(err)
+		t.Error(err)
 	}
 	for line := range strings.Lines(string(b)) {
 		if rest, ok := strings.CutPrefix(line, "VmRSS:"); ok {
@@ -247,7 +235,7 @@ func (s *soaking) use() (memory int64, files int) {
 			memory = kib << 10
 		}
 	}
-	list, _ := os.ReadDir(fmt.Sprintf("/proc/%d/fd", s.p.Pid()))
+	list, _ := os.ReadDir(fmt.Sprintf("/proc/%d/fd", p.Pid()))
 	return memory, len(list)
 }
 

@@ -1,8 +1,9 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { lazy, Suspense, useMemo, useState } from "react";
 import { api, take } from "../../api/client";
 import { followedDays } from "../../api/queries";
 import { Notice, Section, Trouble } from "../../parts/Section";
+import { useAttempt } from "../../parts/useAttempt";
 import { bound, count } from "../../words";
 
 const NightLines = lazy(() => import("./NightLines"));
@@ -12,9 +13,8 @@ const trail = (of: string, p: number) => `${p} ${of}`;
 /** Every day of the live records, held against the scenario, where it is followed; or, where it is not, the way to begin
  *  with that: each at its place. */
 export function Nights({ scenario, followed }: { scenario: string; followed: boolean }) {
-  const queries = useQueryClient();
   const found = useQuery(followedDays(scenario));
-  const [error, setError] = useState<unknown>(null);
+  const { attempt: change, error } = useAttempt("followed");
   const [from, setFrom] = useState("");
   const [picked, setPicked] = useState("");
   const f = found.data;
@@ -36,15 +36,6 @@ export function Nights({ scenario, followed }: { scenario: string; followed: boo
     const has = all.map((d) => d.looked !== undefined);
     return all.slice(Math.max(0, has.indexOf(true)), has.lastIndexOf(true) + 1);
   }, [f, chosen]);
-  const change = async (what: () => Promise<unknown>) => {
-    setError(null);
-    try {
-      await what();
-      await queries.invalidateQueries({ queryKey: ["followed"] });
-    } catch (problem) {
-      setError(problem);
-    }
-  };
   const path = { params: { path: { scenario } } };
   if (found.error) return followed ? <Trouble error={found.error} /> : null;
   if (f === undefined || (f !== null) !== followed) return null;

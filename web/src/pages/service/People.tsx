@@ -1,9 +1,10 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { api, type Schemas, take } from "../../api/client";
 import { people } from "../../api/queries";
 import { DataTable } from "../../parts/DataTable";
 import { Notice, Section, Trouble, Waiting } from "../../parts/Section";
+import { useAttempt } from "../../parts/useAttempt";
 import { here } from "../../words";
 
 type Person = Schemas["Person"];
@@ -19,20 +20,10 @@ export const roles: { role: Role; may: string }[] = [
 /** Who may sign in, and what they may do. */
 export function People({ me }: { me: string }) {
   const list = useQuery(people);
-  const queries = useQueryClient();
   const [name, setName] = useState("");
   const [role, setRole] = useState<Role>("viewer");
   const [link, setLink] = useState<{ name: string; address: string; minutes: number } | null>(null);
-  const [error, setError] = useState<unknown>(null);
-  const attempt = async (what: () => Promise<unknown>) => {
-    setError(null);
-    try {
-      await what();
-      await queries.invalidateQueries({ queryKey: ["service"] });
-    } catch (problem) {
-      setError(problem);
-    }
-  };
+  const { attempt, error } = useAttempt("service");
   const invite = (e: FormEvent) => {
     e.preventDefault();
     void attempt(async () => {

@@ -1,9 +1,10 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { api, type Schemas, take } from "../../api/client";
 import { sessions, tokens } from "../../api/queries";
 import { DataTable } from "../../parts/DataTable";
 import { Notice, Section, Trouble, Waiting } from "../../parts/Section";
+import { useAttempt } from "../../parts/useAttempt";
 import { here } from "../../words";
 import { roles } from "./People";
 
@@ -17,21 +18,11 @@ const used = (t: { used?: string; from?: string }) =>
 export function WaysIn({ me }: { me: Schemas["Session"] }) {
   const made = useQuery(tokens);
   const open = useQuery(sessions);
-  const queries = useQueryClient();
   const [name, setName] = useState("");
   const [role, setRole] = useState<Token["role"]>(me.role === "viewer" ? "viewer" : "events");
   const [days, setDays] = useState(90);
   const [secret, setSecret] = useState<{ name: string; secret: string } | null>(null);
-  const [error, setError] = useState<unknown>(null);
-  const attempt = async (what: () => Promise<unknown>) => {
-    setError(null);
-    try {
-      await what();
-      await queries.invalidateQueries({ queryKey: ["service"] });
-    } catch (problem) {
-      setError(problem);
-    }
-  };
+  const { attempt, error } = useAttempt("service");
   const make = (e: FormEvent) => {
     e.preventDefault();
     void attempt(async () => {
