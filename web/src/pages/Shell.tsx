@@ -64,11 +64,11 @@ export function Shell() {
     `py-1 ${isActive ? "border-primary border-b-2 font-medium" : "hover:underline"}`;
   return (
     <div className="mx-auto max-w-6xl px-4 pb-16">
-      <header className="flex flex-wrap items-center gap-x-6 gap-y-1 border-base-300 border-b py-3">
+      <header className="flex flex-wrap items-center gap-x-4 gap-y-1 border-base-300 border-b py-3">
         <NavLink to="/" className="flex items-center gap-2 font-semibold">
           <img src="/mark.svg" alt="" className="size-6" /> Tachyphor
         </NavLink>
-        <nav className="flex flex-wrap gap-x-5" aria-label="Places">
+        <nav className="flex flex-wrap gap-x-4 text-[0.94rem]" aria-label="Places">
           {pages
             .filter((p) => p.path !== "/service")
             .map((p) => (
@@ -77,7 +77,7 @@ export function Shell() {
               </NavLink>
             ))}
         </nav>
-        <div className="ml-auto flex gap-4 text-sm">
+        <div className="ml-auto flex gap-3 text-sm">
           <Tray />
           <button
             type="button"

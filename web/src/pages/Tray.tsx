@@ -73,7 +73,9 @@ export function Tray() {
                   max={1}
                   aria-label={`progress of ${titleOfWork(w)}`}
                 />
-                {w.state === "queued" ? "waits for its turn" : percent(w.progress)}
+                <span className="whitespace-nowrap">
+                  {w.state === "queued" ? "waits for its turn" : percent(w.progress)}
+                </span>
               </div>
             </li>
           ))}
