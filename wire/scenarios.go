@@ -25,6 +25,35 @@ type Scenario struct {
 	Faults    []document.Fault      `json:"faults" doc:"What keeps it from being simulated."`
 }
 
+// ScenarioText is a scenario's text while it is written, with what it comes to.
+type ScenarioText struct {
+	Text        string                 `json:"text" doc:"The text, the edits made in it."`
+	Spec        *document.ScenarioSpec `json:"spec,omitempty" doc:"What it says, defaults filled in; absent while it cannot be read."`
+	Written     any                    `json:"written,omitempty" doc:"The text as JSON, as it is written; absent while it is no YAML."`
+	Faults      []document.Fault       `json:"faults" doc:"What keeps it from being stored or simulated, each at its field and line."`
+	Differences []document.Difference  `json:"differences" doc:"What differs from the newest revision that is stored."`
+	Sentences   []string               `json:"sentences" doc:"The same in words."`
+	Since       *SinceOutcome          `json:"since,omitempty" doc:"What changed since the newest outcome; absent: there is none."`
+	Templates   []TemplateBrief        `json:"templates" doc:"What its templates are."`
+	Pools       []PoolBrief            `json:"pools" doc:"The cluster's pools under the scenario's limits."`
+	Currency    string                 `json:"currency" doc:"Currency of prices."`
+	Classes     []string               `json:"classes" doc:"Classes of its workload."`
+	Images      []string               `json:"images" doc:"Images that its cluster knows."`
+}
+
+// SinceOutcome says what changed since an outcome was computed.
+type SinceOutcome struct {
+	Outcome   uint64   `json:"outcome" doc:"Number of the outcome."`
+	Sentences []string `json:"sentences" doc:"What changed in the scenario, and which other documents have newer revisions."`
+}
+
+// Glance is what one run of a scenario says that need not be stored.
+type Glance struct {
+	Now    Gist    `json:"now" doc:"The first repeat of the text."`
+	Was    *Gist   `json:"was,omitempty" doc:"The same repeat of the newest revision that is stored; absent: none is, or it cannot be run."`
+	TookMs float64 `json:"tookMs" doc:"How long the service took, in milliseconds."`
+}
+
 // TemplateBrief is a template in a few words.
 type TemplateBrief struct {
 	Name   string   `json:"name" doc:"Name of the template."`

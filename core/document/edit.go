@@ -1,8 +1,10 @@
 package document
 
 import (
+	"errors"
 	"fmt"
 	"math"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -12,10 +14,14 @@ import (
 // An Edit changes one field of a document, as one operation of a JSON Patch (RFC
 // 6902) does.
 type Edit struct {
-	Op    string `json:"op" enum:"add,replace,remove" doc:"add, replace or remove."`
+	Op    string `json:"op" enum:"add,replace,remove,move" doc:"add, replace, remove, or move: an entry of a list to another place in it."`
 	Path  string `json:"path" doc:"JSON pointer (RFC 6901), as in /spec/templates/0/agents/spare."`
+	From  string `json:"from,omitempty" doc:"For move: where the entry stands."`
 	Value any    `json:"value,omitempty" doc:"New value, for add and replace."`
 }
+
+// ErrNotThere says that an edit is to remove what is not there.
+var ErrNotThere = errors.New("there is nothing to remove")
 
 // Apply makes edits in the text of one document and returns the new text.
 // Comments and the order of fields stay. As a convenience, add and replace make
@@ -45,19 +51,61 @@ func apply(root *yaml.Node, e Edit) error {
 	if err != nil {
 		return err
 	}
+	from, err := e.from()
+	if err != nil {
+		return err
+	}
 	at := root
 	for _, s := range steps[:len(steps)-1] {
-		next, err := child(at, s, e.Op != "remove")
+		next, err := child(at, s, e.Op == "add" || e.Op == "replace")
+		if err != nil && e.Op == "remove" {
+			return fmt.Errorf("path %q: %w: %w", e.Path, ErrNotThere, err)
+		}
 		if err != nil {
 			return fmt.Errorf("path %q: %w", e.Path, err)
 		}
 		at = next
 	}
 	last := steps[len(steps)-1]
-	if e.Op == "remove" {
+	switch e.Op {
+	case "remove":
 		return remove(at, last, e.Path)
+	case "move":
+		var ok bool
+		if at.Content, ok = moved(at.Content, at.Kind == yaml.SequenceNode, from, last); !ok {
+			return e.immovable()
+		}
+		return nil
 	}
 	return set(at, last, value, e)
+}
+
+// from is the place in its list of the entry that is to be moved, as written; empty for other edits.
+func (e Edit) from() (string, error) {
+	if e.Op != "move" {
+		return "", nil
+	}
+	i, j := strings.LastIndexByte(e.From, '/'), strings.LastIndexByte(e.Path, '/')
+	if i < 0 || i != j || e.From[:i] != e.Path[:j] {
+		return "", fmt.Errorf("from %q: expected an entry of the list that %q is in", e.From, e.Path)
+	}
+	return e.From[i+1:], nil
+}
+
+// immovable says that there is no such entry, or no such place.
+func (e Edit) immovable() error {
+	return fmt.Errorf("path %q: expected a place in a list, and an entry of it in from %q", e.Path, e.From)
+}
+
+// moved returns a list in which an entry stands at another place, both as written in a path.
+func moved[T any](list []T, isList bool, from, to string) ([]T, bool) {
+	i, err1 := strconv.Atoi(from)
+	j, err2 := strconv.Atoi(to)
+	if !isList || err1 != nil || err2 != nil || min(i, j) < 0 || max(i, j) >= len(list) {
+		return list, false
+	}
+	entry := list[i]
+	return slices.Insert(slices.Delete(slices.Clone(list), i, i+1), j, entry), true
 }
 
 // steps are the keys that lead to the edit's place.
@@ -162,5 +210,5 @@ func remove(at *yaml.Node, key, path string) error {
 			return nil
 		}
 	}
-	return fmt.Errorf("path %q: there is nothing to remove", path)
+	return fmt.Errorf("path %q: %w", path, ErrNotThere)
 }

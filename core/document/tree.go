@@ -274,3 +274,18 @@ func (n *node) json() []byte {
 	n.writeJSON(&b)
 	return b.Bytes()
 }
+
+// AsWritten returns what the first document of a text says, as it is written: nothing is filled in, and what is wrong
+// stays. ok is false where the text cannot be taken apart.
+func AsWritten(text string) (value any, ok bool) {
+	trees, faults := split("", []byte(text))
+	if len(faults) > 0 || len(trees) == 0 {
+		return nil, false
+	}
+	r := &reader{}
+	n := r.convert(trees[0].Content[0], 0)
+	if len(r.faults) > 0 {
+		return nil, false
+	}
+	return value, json.Unmarshal(n.json(), &value) == nil
+}

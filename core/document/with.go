@@ -24,6 +24,9 @@ func (d *Document) With(edits []Edit) (*Document, Faults, error) {
 		if err != nil {
 			return nil, nil, err
 		}
+		if _, err := e.from(); err != nil {
+			return nil, nil, err
+		}
 		if root, err = root.edited(steps, e, value); err != nil {
 			return nil, nil, err
 		}
@@ -50,17 +53,17 @@ func (e Edit) value(file string) (*node, error) {
 	return n, r.faults.Err()
 }
 
-// encoded returns the edit's value as YAML has it; nil for one that takes something away.
+// encoded returns the edit's value as YAML has it; nil for one that takes something away or moves it.
 func (e Edit) encoded() (*yaml.Node, error) {
 	switch e.Op {
-	case "remove":
+	case "remove", "move":
 		return nil, nil
 	case "add", "replace":
 		y := new(yaml.Node)
 		err := safely(func() error { return y.Encode(whole(e.Value)) })
 		return y, err
 	}
-	return nil, fmt.Errorf("op %q: expected add, replace or remove", e.Op)
+	return nil, fmt.Errorf("op %q: expected add, replace, remove or move", e.Op)
 }
 
 // edited returns a copy of the tree in which what the steps lead to is changed; what is not
@@ -86,9 +89,13 @@ func (n *node) edited(steps []string, e Edit, value *node) (*node, error) {
 		i := slices.IndexFunc(n.fields, func(f field) bool { return f.key == step })
 		switch {
 		case e.Op == "remove" && last && i < 0:
-			return nil, wrong("there is nothing to remove")
+			return nil, wrong("%w", ErrNotThere)
 		case e.Op == "remove" && i < 0:
+			return nil, wrong("%w: there is no %q", ErrNotThere, step)
+		case e.Op == "move" && !last && i < 0:
 			return nil, wrong("there is no %q", step)
+		case e.Op == "move" && last:
+			return nil, e.immovable()
 		case e.Op == "remove" && last:
 			out.fields, out.index = nil, nil
 			for j, f := range n.fields {
@@ -121,12 +128,24 @@ func (n *node) edited(steps []string, e Edit, value *node) (*node, error) {
 		placed.at(n.line, n.col)
 		out.items = append(slices.Clone(n.items), &placed)
 		return &out, nil
+	case n.kind == listNode && last && e.Op == "move":
+		from, err := e.from()
+		if err != nil {
+			return nil, err
+		}
+		var ok bool
+		if out.items, ok = moved(n.items, true, from, step); !ok {
+			return nil, e.immovable()
+		}
+		return &out, nil
 	case n.kind == listNode:
 		i, err := strconv.Atoi(step)
 		there := err == nil && i >= 0 && i < len(n.items)
 		switch {
 		case !there && last && e.Op == "remove":
-			return nil, wrong("there is nothing to remove")
+			return nil, wrong("%w", ErrNotThere)
+		case !there && e.Op == "remove":
+			return nil, wrong("%w: there is no entry %q; the list has %d", ErrNotThere, step, len(n.items))
 		case !there:
 			return nil, wrong("there is no entry %q; the list has %d", step, len(n.items))
 		case last && e.Op == "remove":
@@ -141,7 +160,9 @@ func (n *node) edited(steps []string, e Edit, value *node) (*node, error) {
 		out.items[i] = child
 		return &out, nil
 	case last && e.Op == "remove":
-		return nil, wrong("there is nothing to remove")
+		return nil, wrong("%w", ErrNotThere)
+	case e.Op == "remove":
+		return nil, wrong("%w: %q is inside a single value", ErrNotThere, step)
 	}
 	return nil, wrong("%q is inside a single value", step)
 }

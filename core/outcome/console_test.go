@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"os"
+	"strings"
 	"testing"
 
 	"tachyphor/core/outcome"
@@ -47,6 +48,7 @@ func TestWordsOfTheConsole(t *testing.T) {
 		Durations [][2]any `json:"durations"`
 		Bytes     [][2]any `json:"bytes"`
 		Money     [][2]any `json:"money"`
+		Weeks     [][2]any `json:"weeks"`
 	}
 	var c cases
 	for _, ns := range []int64{
@@ -63,11 +65,39 @@ func TestWordsOfTheConsole(t *testing.T) {
 	for _, n := range []float64{0, 0.0004, 0.05, 0.099, 0.11, 1, 12.345, 99.994, 123.456, 999.99, 1000, 3086.4, 1_234_567.8, -126.25} {
 		c.Money = append(c.Money, [2]any{n, units.Amount(n).Short("EUR")})
 	}
+	for _, s := range []string{
+		"Mon-Fri 07:00-19:00", "Sat,Sun 00:00-24:00", "Mon 22:00-06:00", "Sun 22:00-06:00", "Fri-Mon 12:00-12:00", "Mon,Wed-Thu 23:59-00:01", "Tue 00:00-00:00",
+		"", "Mon", "mon 07:00-19:00", "Mon 7:00-19:00", "Mon-Fri 24:00-25:00", "Mon-Fri 24:00-01:00", "Mon-Fri 07:00-24:01", "Mon-Fri 07:60-09:00", "Mon- 07:00-08:00",
+		"Mon-Fri  07:00-19:00", "Mon-Tue-Wed 07:00-19:00", "Mon,Mon 07:00-19:00", ",Mon 07:00-19:00", "Mon-Fri 07:00-19:00 ", "Sun-Sat 01:00-02:00",
+	} {
+		c.Weeks = append(c.Weeks, [2]any{s, covered(s)})
+	}
 	b, err := json.MarshalIndent(c, "", "  ")
 	if err != nil {
 		t.Fatal(err)
 	}
 	golden(t, "../../web/words.golden.json", append(b, '\n'))
+}
+
+// covered is which minutes of the week a period covers, as stretches from one to another; null: it is none.
+func covered(s string) any {
+	p, err := units.ParsePeriod(s)
+	if err != nil {
+		return nil
+	}
+	out := []string{}
+	for m := 0; m < units.WeekMinutes; {
+		if !p.Covers(m) {
+			m++
+			continue
+		}
+		from := m
+		for m < units.WeekMinutes && p.Covers(m) {
+			m++
+		}
+		out = append(out, fmt.Sprintf("%d-%d", from, m))
+	}
+	return strings.Join(out, " ")
 }
 
 // golden holds content against a file, or writes it there with -update.

@@ -6,7 +6,7 @@ import (
 	"net/http"
 
 	"tachyphor/core/document"
-	"tachyphor/core/template"
+	"tachyphor/core/world"
 	"tachyphor/internal/library"
 	"tachyphor/internal/store"
 	"tachyphor/internal/work"
@@ -38,14 +38,18 @@ func (s *server) listScenarios(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, s.answer(err, "list")
 	}
-	last, err := s.Store.LastDone(ctx, work.Simulation.Name)
-	if err != nil {
-		return nil, s.answer(err, "list")
-	}
 	page := wire.ScenarioPage{Items: []wire.ScenarioBrief{}}
 	if len(list) > pageSize {
 		list = list[:pageSize]
 		page.Next = list[pageSize-1].Name
+	}
+	names := make([]string, len(list))
+	for i, h := range list {
+		names[i] = h.Name
+	}
+	last, err := s.Store.LastDone(ctx, work.Simulation.Name, names...)
+	if err != nil {
+		return nil, s.answer(err, "list")
 	}
 	pinned, err := s.Queue.Library.PinAll(ctx, list)
 	if err != nil {
@@ -98,7 +102,7 @@ func (s *server) getScenario(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, s.answer(err, what)
 	}
-	last, err := s.Store.LastDone(ctx, work.Simulation.Name)
+	last, err := s.Store.LastDone(ctx, work.Simulation.Name, in.Name)
 	if err != nil {
 		return nil, s.answer(err, what)
 	}
@@ -135,18 +139,24 @@ func (s *server) describe(ctx context.Context, in wire.Inputs, out *wire.Scenari
 	if err != nil || len(faults) > 0 {
 		return faults, err
 	}
+	out.Templates, out.Pools = madeOf(w)
 	out.Currency = w.Currency
-	brief := func(t template.Agent) wire.TemplateBrief {
-		return wire.TemplateBrief{Name: t.Name, Offers: t.Offers, CPU: t.Request.CPU.String(), Memory: t.Request.Memory.Short()}
-	}
+	return nil, nil
+}
+
+// madeOf tells in brief what a world is made of.
+func madeOf(w *world.World) ([]wire.TemplateBrief, []wire.PoolBrief) {
+	templates, pools := []wire.TemplateBrief{}, []wire.PoolBrief{}
 	for _, t := range w.Templates {
-		out.Templates = append(out.Templates, brief(t.Agent))
+		templates = append(templates, wire.TemplateBrief{
+			Name: t.Name, Offers: t.Offers, CPU: t.Request.CPU.String(), Memory: t.Request.Memory.Short(),
+		})
 	}
 	for _, p := range w.Pools {
-		out.Pools = append(out.Pools, wire.PoolBrief{
+		pools = append(pools, wire.PoolBrief{
 			Name: p.Name, NodeType: p.Type, CPU: p.Room.CPU.String(), Memory: p.Room.Memory.Short(),
 			Price: p.Price.String(), Min: p.Min, Max: p.Max,
 		})
 	}
-	return nil, nil
+	return templates, pools
 }

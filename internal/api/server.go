@@ -134,6 +134,7 @@ func Operations(api huma.API, s *server) {
 	s.fitOperations(api)
 	s.usageOperations(api)
 	s.scenarioOperations(api)
+	s.textOperations(api)
 	s.workOperations(api)
 	s.learnOperations(api)
 	s.factsOperations(api)

@@ -115,11 +115,36 @@ func (l *Library) Pin(ctx context.Context, scenario string) (wire.Inputs, docume
 
 // PinAll is Pin for many scenarios at once, with as many queries as for one.
 func (l *Library) PinAll(ctx context.Context, scenarios []store.Head) ([]Pinned, error) {
-	out := make([]Pinned, len(scenarios))
 	docs, err := l.Read(ctx, scenarios)
 	if err != nil {
 		return nil, err
 	}
+	out, err := l.pinDocuments(ctx, docs)
+	if err != nil {
+		return nil, err
+	}
+	for i, h := range scenarios {
+		if out[i].Scenario == nil {
+			out[i].Faults = document.Faults{{File: "Scenario/" + h.Name, Expected: "the stored document can no longer be read; put it again"}}
+			continue
+		}
+		out[i].Inputs.Documents[0].Revision = h.Number
+	}
+	return out, nil
+}
+
+// PinText names the newest revisions of everything that a scenario needs which need not be stored.
+func (l *Library) PinText(ctx context.Context, scenario *document.Document) (Pinned, error) {
+	all, err := l.pinDocuments(ctx, []*document.Document{scenario})
+	if err != nil {
+		return Pinned{}, err
+	}
+	return all[0], nil
+}
+
+// pinDocuments is PinAll for scenarios at hand, of which some may be nil; their own revisions are left open.
+func (l *Library) pinDocuments(ctx context.Context, docs []*document.Document) ([]Pinned, error) {
+	out := make([]Pinned, len(docs))
 	seen := map[shelf.Name]bool{}
 	var names []shelf.Name
 	for i, d := range docs {
@@ -157,13 +182,12 @@ func (l *Library) PinAll(ctx context.Context, scenarios []store.Head) ([]Pinned,
 			recorded[workloads[i].Name] = jobs.Digest
 		}
 	}
-	for i, h := range scenarios {
+	for i := range out {
 		p := &out[i]
 		if p.Scenario == nil {
-			p.Faults = document.Faults{{File: "Scenario/" + h.Name, Expected: "the stored document can no longer be read; put it again"}}
 			continue
 		}
-		p.Inputs.Documents = []wire.Ref{{Kind: h.Kind, Name: h.Name, Revision: h.Number}}
+		p.Inputs.Documents = []wire.Ref{{Kind: document.KindScenario, Name: p.Scenario.Name}}
 		for _, n := range shelf.Needs(p.Scenario) {
 			there, ok := heads[n.Name]
 			if !ok {
@@ -292,13 +316,29 @@ func (l *Library) Input(ctx context.Context, in wire.Inputs, jobs bool) (world.I
 	if err != nil || len(faults) > 0 {
 		return world.Input{}, faults, err
 	}
+	return l.inputOf(ctx, all, in.Recording, jobs)
+}
+
+// InputOf is Input of a scenario at hand and what was pinned for it.
+func (l *Library) InputOf(ctx context.Context, p Pinned, jobs bool) (world.Input, document.Faults, error) {
+	named := p.Inputs
+	named.Documents = named.Documents[1:]
+	rest, faults, err := l.pinned(ctx, named)
+	if err != nil || len(faults) > 0 {
+		return world.Input{}, faults, err
+	}
+	return l.inputOf(ctx, shelf.Of(append([]*document.Document{p.Scenario}, rest.All()...)...), p.Inputs.Recording, jobs)
+}
+
+func (l *Library) inputOf(ctx context.Context, all shelf.Shelf, recording string, jobs bool) (world.Input, document.Faults, error) {
 	named, faults := all.Whole()
 	if len(faults) > 0 {
 		return world.Input{}, faults, nil
 	}
 	input := world.Input{Named: named, Jobless: !jobs}
-	if in.Recording != "" && jobs {
-		if input.Recording, err = l.recorded(ctx, input.Workload, in.Recording); err != nil {
+	if recording != "" && jobs {
+		var err error
+		if input.Recording, err = l.recorded(ctx, input.Workload, recording); err != nil {
 			return input, nil, err
 		}
 	}

@@ -223,7 +223,7 @@ func TestQueue(t *testing.T) {
 	if o, err := s.Claim(ctx, "next", time.Minute, sims); err != nil || claimed[o.ID] != claimed[3] {
 		t.Errorf("%+v, %v", o, err)
 	}
-	last, err := s.LastDone(ctx, "simulation")
+	last, err := s.LastDone(ctx, "simulation", "s0", "s1", "nobody")
 	if err != nil || len(last) != 1 || last["s0"].ID != 1 {
 		t.Errorf("%v, %v", last, err)
 	}

@@ -278,11 +278,15 @@ func (s *Store) ListWork(ctx context.Context, kinds []string, subject string, un
 	return list, q.Find(&list).Error
 }
 
-// LastDone returns the newest finished work of a kind on each subject as it is stored, by
+// LastDone returns the newest finished work of a kind on each of some subjects as it is stored, by
 // its name.
-func (s *Store) LastDone(ctx context.Context, kind string) (map[string]Work, error) {
+func (s *Store) LastDone(ctx context.Context, kind string, subjects ...string) (map[string]Work, error) {
+	if len(subjects) == 0 {
+		return map[string]Work{}, nil
+	}
 	var list []Work
-	newest := s.db.Model(&Work{}).Select("MAX(id)").Where("state = ? AND varied = ? AND kind = ?", wire.Done, false, kind).Group("subject")
+	newest := s.db.Model(&Work{}).Select("MAX(id)").Where("state = ? AND varied = ? AND kind = ? AND subject IN ?", wire.Done, false, kind, subjects).
+		Group("subject")
 	err := s.db.WithContext(ctx).Omit(heavy...).Where("id IN (?)", newest).Find(&list).Error
 	out := map[string]Work{}
 	for _, w := range list {

@@ -14,7 +14,8 @@ import (
 // everyPage are all pages, with something that is there once they are drawn.
 var everyPage = []struct{ path, see string }{
 	{"/", "main table"},
-	{"/scenarios/weekday-lean", "#simulate"},
+	{"/scenarios/weekday-lean", "#part-run"},
+	{"/new", "main form"},
 	{"/outcomes/1", "#headline"},
 	{"/outcomes/999", "main [role=alert]"},
 	{"/compare?ids=1,2", "#headline"},

@@ -18,10 +18,16 @@ const load = (file) => {
   return made.exports;
 };
 const { duration, bytes, money } = load("src/words.ts");
+const { stretchesOf } = load("src/parts/week.ts");
+// stretches are put together over midnights, as minutes of the week.
+const covered = (when) => stretchesOf(when)?.map((s) => [s.day * 1440 + s.from, s.day * 1440 + s.to]).sort((a, b) => a[0] - b[0])
+  .reduce((all, s) => (all.at(-1)?.[1] >= s[0] ? [...all.slice(0, -1), [all.at(-1)[0], Math.max(all.at(-1)[1], s[1])]] : [...all, s]), [])
+  .map((s) => s.join("-")).join(" ") ?? null;
 const cases = JSON.parse(fs.readFileSync("words.golden.json", "utf8"));
 console.log(JSON.stringify({
   durations: cases.durations.map(([x]) => [x, duration(x)]),
   bytes: cases.bytes.map(([x]) => [x, bytes(x)]),
+  weeks: cases.weeks.map(([x]) => [x, covered(x)]),
   money: cases.money.map(([x]) => [x, money(x, "EUR")]),
 }));
 `

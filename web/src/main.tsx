@@ -14,7 +14,6 @@ import { Learn } from "./pages/Learn";
 import { Live } from "./pages/Live";
 import { Nowhere } from "./pages/Nowhere";
 import { Outcome } from "./pages/Outcome";
-import { Scenario } from "./pages/Scenario";
 import { Shell } from "./pages/Shell";
 import { Templates } from "./pages/Templates";
 import { Welcome } from "./pages/Welcome";
@@ -23,6 +22,8 @@ import { Waiting } from "./parts/Section";
 // The editor is large, and only these pages have it.
 const Template = lazy(() => import("./pages/template/Template"));
 const First = lazy(() => import("./pages/template/First"));
+const Scenario = lazy(() => import("./pages/Scenario").then((m) => ({ default: m.Scenario })));
+const NewScenario = lazy(() => import("./pages/scenario/New").then((m) => ({ default: m.New })));
 // Charts are large too.
 const Caching = lazy(() => import("./pages/Caching").then((m) => ({ default: m.Caching })));
 const Frontier = lazy(() => import("./pages/Frontier").then((m) => ({ default: m.Frontier })));
@@ -52,7 +53,8 @@ if (root) {
             <Route path="/welcome" element={<Welcome />} />
             <Route element={<Shell />}>
               <Route index element={<Desk />} />
-              <Route path="/scenarios/:name" element={<Scenario />} />
+              <Route path="/new" element={later(<NewScenario />)} />
+              <Route path="/scenarios/:name" element={later(<Scenario />)} />
               <Route path="/outcomes/:id" element={<Outcome />} />
               <Route path="/compare" element={<Compare />} />
               <Route path="/caching/:scenario?" element={later(<Caching />)} />

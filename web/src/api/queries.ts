@@ -81,6 +81,38 @@ export const scenario = (name: string) =>
     queryFn: async () => take(await api.GET("/api/v1/scenarios/{name}", { params: { path: { name } } })),
   });
 
+/** A scenario's document as it is stored. */
+export const scenarioText = (name: string) =>
+  queryOptions({
+    queryKey: ["scenarios", name, "text"],
+    queryFn: async () => {
+      const d = take(
+        await api.GET("/api/v1/documents/{kind}/{name}", { params: { path: { kind: "Scenario", name } } }),
+      );
+      return { text: d.text ?? "", revision: d.revision };
+    },
+  });
+
+/** How many pages of names are offered where one is to be chosen; others can be typed. */
+const namePages = 3;
+
+/** The names of the first documents of a kind. */
+export const documentNames = (kind: Kind) =>
+  queryOptions({
+    queryKey: ["documents", kind],
+    queryFn: async () => {
+      const names: string[] = [];
+      let cursor: string | undefined;
+      for (let i = 0; i < namePages; i++) {
+        const page = take(await api.GET("/api/v1/documents", { params: { query: { kind, cursor } } }));
+        names.push(...page.items.map((d) => d.name));
+        cursor = page.next;
+        if (!cursor) break;
+      }
+      return names;
+    },
+  });
+
 export const outcomes = (scenario?: string) =>
   queryOptions({
     queryKey: ["outcomes", { scenario }],

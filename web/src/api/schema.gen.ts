@@ -1214,6 +1214,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/scenarios/{name}/glance": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Run one repeat of a text of a scenario, beside the same of what is stored
+         * @description Nothing is stored, and there are no intervals: for those simulate it. At most ten seconds.
+         *
+         *     Role: viewer.
+         */
+        post: operations["glance"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/scenarios/{name}/text": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Change the text of a scenario, and see what it comes to
+         * @description Nothing is stored. Faults are part of the answer, each at its field; edits that cannot be made are refused.
+         *
+         *     Role: viewer.
+         */
+        post: operations["write-scenario"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/scenarios/{name}/usual": {
         parameters: {
             query?: never;
@@ -3106,6 +3150,20 @@ export interface components {
             /** @description Unified diff; empty when they are the same. */
             text: string;
         };
+        Difference: {
+            /** @description It is a whole entry of a list, added or taken away. */
+            entry?: boolean;
+            /** @description What the later one says; empty: nothing. */
+            is: string;
+            /** @description What it is of, by its name where it has one, as in compile-wide; empty: the document itself. */
+            of: string;
+            /** @description Field, as in spec.templates[0].agents.floor; of the later document where it has it. */
+            path: string;
+            /** @description What the earlier one says; empty: nothing. */
+            was: string;
+            /** @description What differs, as in spare. */
+            what: string;
+        };
         Division: {
             /** @description The templates. */
             parts: components["schemas"]["Part"][];
@@ -3269,11 +3327,13 @@ export interface components {
             since: string;
         };
         Edit: {
+            /** @description For move: where the entry stands. */
+            from?: string;
             /**
-             * @description add, replace or remove.
+             * @description add, replace, remove, or move: an entry of a list to another place in it.
              * @enum {string}
              */
-            op: "add" | "replace" | "remove";
+            op: "add" | "replace" | "remove" | "move";
             /** @description JSON pointer (RFC 6901), as in /spec/templates/0/agents/spare. */
             path: string;
             /** @description New value, for add and replace. */
@@ -4037,6 +4097,21 @@ export interface components {
              * @description Jobs that went wrong for good, in a repeat.
              */
             wrong: number;
+        };
+        Glance: {
+            /** @description The first repeat of the text. */
+            now: components["schemas"]["Gist"];
+            /**
+             * Format: double
+             * @description How long the service took, in milliseconds.
+             */
+            tookMs: number;
+            /** @description The same repeat of the newest revision that is stored; absent: none is, or it cannot be run. */
+            was?: components["schemas"]["Gist"];
+        };
+        GlanceRequest: {
+            /** @description The text of the scenario. */
+            text: string;
         };
         Going: {
             /**
@@ -7182,6 +7257,32 @@ export interface components {
             /** @description Name of the workload. */
             workload: string;
         };
+        ScenarioText: {
+            /** @description Classes of its workload. */
+            classes: string[];
+            /** @description Currency of prices. */
+            currency: string;
+            /** @description What differs from the newest revision that is stored. */
+            differences: components["schemas"]["Difference"][];
+            /** @description What keeps it from being stored or simulated, each at its field and line. */
+            faults: components["schemas"]["Fault"][];
+            /** @description Images that its cluster knows. */
+            images: string[];
+            /** @description The cluster's pools under the scenario's limits. */
+            pools: components["schemas"]["PoolBrief"][];
+            /** @description The same in words. */
+            sentences: string[];
+            /** @description What changed since the newest outcome; absent: there is none. */
+            since?: components["schemas"]["SinceOutcome"];
+            /** @description What it says, defaults filled in; absent while it cannot be read. */
+            spec?: components["schemas"]["ScenarioSpec"];
+            /** @description What its templates are. */
+            templates: components["schemas"]["TemplateBrief"][];
+            /** @description The text, the edits made in it. */
+            text: string;
+            /** @description The text as JSON, as it is written; absent while it is no YAML. */
+            written?: unknown;
+        };
         Scores: {
             /**
              * Format: double
@@ -7351,6 +7452,15 @@ export interface components {
             inputs: components["schemas"]["Inputs"];
             /** @description Main figures, once it is done. */
             summary?: components["schemas"]["Gist"];
+        };
+        SinceOutcome: {
+            /**
+             * Format: int64
+             * @description Number of the outcome.
+             */
+            outcome: number;
+            /** @description What changed in the scenario, and which other documents have newer revisions. */
+            sentences: string[];
         };
         Slip: {
             /**
@@ -8449,6 +8559,12 @@ export interface components {
             cause: "work" | "cold" | "leftovers" | "tool" | "fetch" | "stretch" | "lost" | "rerun";
             /** @description Mean time of a job that ended. */
             ns: components["schemas"]["Figure"];
+        };
+        "Write-scenarioRequest": {
+            /** @description Changes to make in it first; what is to be removed need not be there. */
+            edits?: components["schemas"]["Edit"][];
+            /** @description The text so far; absent: as it is stored. */
+            text?: string;
         };
     };
     responses: never;
@@ -10728,6 +10844,78 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Scenario"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    glance: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name of the scenario; it need not be stored. */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GlanceRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Glance"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "write-scenario": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name of the scenario; it need not be stored. */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Write-scenarioRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScenarioText"];
                 };
             };
             /** @description Error */

@@ -13,6 +13,8 @@ export function commandOf(path: string, search: string): string | undefined {
       return "get scenarios";
     case "scenarios":
       return `simulate ${name}`;
+    case "new":
+      return "put FILE";
     case "outcomes": {
       const job = query.get("job");
       return job ? `explain ${name} ${word(job)}` : `get outcome ${name}`;

@@ -65,12 +65,17 @@ export function Editor({
   schema,
   change,
   goTo,
+  label = "Manifest",
+  wrap = false,
 }: {
   text: string;
   marks: Mark[];
   schema: unknown;
   change: (text: string) => void;
   goTo: { line: number; times: number } | null;
+  label?: string;
+  /** Long lines are broken, where there is little room. */
+  wrap?: boolean;
 }) {
   const place = useRef<HTMLDivElement>(null);
   const view = useRef<EditorView | null>(null);
@@ -87,10 +92,11 @@ export function Editor({
         extensions: [
           basicSetup,
           yaml(),
+          wrap ? EditorView.lineWrapping : [],
           lintGutter(),
           look,
           syntaxHighlighting(colours),
-          EditorView.contentAttributes.of({ "aria-label": "Manifest" }),
+          EditorView.contentAttributes.of({ "aria-label": label }),
           autocompletion({ icons: false, override: schema ? [completeBy(schema)] : undefined }),
           EditorView.updateListener.of((u) => {
             if (u.docChanged) told.current(u.state.doc.toString());

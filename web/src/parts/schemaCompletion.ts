@@ -1,19 +1,23 @@
 import type { Completion, CompletionContext, CompletionResult } from "@codemirror/autocomplete";
 
-interface Node {
+/** A part of a JSON Schema. */
+export interface SchemaNode {
   $ref?: string;
   type?: string | string[];
   description?: string;
   enum?: string[];
-  properties?: Record<string, Node>;
-  items?: Node;
-  additionalProperties?: Node | boolean;
-  anyOf?: Node[];
-  $defs?: Record<string, Node>;
+  default?: unknown;
+  examples?: unknown[];
+  minimum?: number;
+  properties?: Record<string, SchemaNode>;
+  items?: SchemaNode;
+  additionalProperties?: SchemaNode | boolean;
+  anyOf?: SchemaNode[];
+  $defs?: Record<string, SchemaNode>;
 }
 
 /** resolve follows references and takes the object form of a choice. */
-function resolve(root: Node, at: Node | undefined): Node | undefined {
+export function resolve(root: SchemaNode, at: SchemaNode | undefined): SchemaNode | undefined {
   let node = at;
   for (let i = 0; node?.$ref && i < 16; i++) {
     node = root.$defs?.[node.$ref.replace("#/$defs/", "")];
@@ -48,11 +52,11 @@ export function pathTo(lines: string[], indent: number): string[] {
 }
 
 /** schemaAt finds what may stand under a path; lists are passed through. */
-function schemaAt(root: Node, path: string[]): Node | undefined {
+function schemaAt(root: SchemaNode, path: string[]): SchemaNode | undefined {
   let node = resolve(root, root);
   for (const step of path) {
     while (node?.items) node = resolve(root, node.items);
-    const next: Node | undefined =
+    const next: SchemaNode | undefined =
       node?.properties?.[step] ??
       (typeof node?.additionalProperties === "object" ? node.additionalProperties : undefined);
     node = resolve(root, next);
@@ -65,7 +69,7 @@ function schemaAt(root: Node, path: string[]): Node | undefined {
 export const completeBy =
   (schema: unknown) =>
   (context: CompletionContext): CompletionResult | null => {
-    const root = schema as Node;
+    const root = schema as SchemaNode;
     const line = context.state.doc.lineAt(context.pos);
     const before = line.text.slice(0, context.pos - line.from);
     const above: string[] = [];
