@@ -31,3 +31,10 @@ type ClusterFacts struct {
 	Facts    []doubt.Fact        `json:"facts" doc:"Facts that delays and bills may hang on."`
 	Measured []document.Measured `json:"measured" doc:"Where facts come from that were measured, these and others."`
 }
+
+// Begun is a first scenario put together, with what it needs.
+type Begun struct {
+	learn.Beginning
+	Faults []document.Fault `json:"faults" doc:"What keeps it from being simulated."`
+	Stored []Stored         `json:"stored" doc:"What was stored, where that was asked for."`
+}

@@ -70,7 +70,7 @@ func (out *LearnedJobs) Begin(n Node) (string, error) {
 	if len(offers) == 0 {
 		offers = []string{"any"}
 	}
-	usableCPU, usable := n.CPU*94/100, n.Memory*92/100
+	usableCPU, usable := n.usable()
 	cpu, whyCPU := usableCPU/agentsOnNode/50*50, fmt.Sprintf("assumed: %d agents on a node", agentsOnNode)
 	if cores > 0 {
 		cpu, whyCPU = units.MilliCPU(math.Ceil(cores*20))*50, "what the busiest class keeps busy"

@@ -180,8 +180,15 @@ func (p *Pool) beyond(at int64) (more []float64, half float64) {
 		}
 	}
 	r := float64(len(p.repeats))
-	return more, float64(portable.StudentQuantile(len(p.repeats)-1)*math.Sqrt(max(whole, parts)*r/(r-1))) / n
+	if half = float64(portable.StudentQuantile(len(p.repeats)-1)*math.Sqrt(max(whole, parts)*r/(r-1))) / n; half*n < rounding {
+		half = 0
+	}
+	return more, half
 }
+
+// rounding is how much of one value may be the arithmetic's: where every repeat has as many values at most some as all
+// others, that they differ by so little says nothing.
+const rounding = 1e-6
 
 // ByRepeat are numbers by repeat whose mean is the q-th percentile of all values, and which
 // vary as that does: what each repeat's values move it by, R times over, from how many

@@ -159,3 +159,33 @@ func TestIntervalsHold(t *testing.T) {
 		t.Errorf("Student's intervals hold %.1f %% of the time: the case is too easy to show anything", 100*share)
 	}
 }
+
+// Where every repeat has as many values at most a percentile as all others, it does not vary, whatever sums of shares
+// leave behind: repeats of the same jobs of which half never wait are such.
+func TestPercentileThatDoesNotVary(t *testing.T) {
+	for many := 10; many < 3000; many += 7 {
+		var repeats [][]int64
+		for r := range 8 {
+			var values []int64
+			for i := range many {
+				v := int64(2e9) // half of them as long as all others
+				if i >= many-many/2 {
+					v += int64(1e9 + 1e6*r + i)
+				}
+				values = append(values, v)
+			}
+			repeats = append(repeats, values)
+		}
+		p := stats.PoolOf(spreads(4096, repeats...))
+		for _, q := range []float64{25, 50} {
+			for r, v := range p.ByRepeat(q) {
+				if v != 2e9 {
+					t.Fatalf("%d values: the %v-th percentile of repeat %d is %v, want 2e9", many, q, r, v)
+				}
+			}
+			if f, ok := p.Figure(q); ok && f.Half != 0 {
+				t.Fatalf("%d values: the %v-th percentile is told to vary by %v", many, q, f.Half)
+			}
+		}
+	}
+}

@@ -33,7 +33,7 @@ var needs = map[string]wire.Role{
 	"get-schema": wire.Viewer, "size": wire.Viewer, "draw-size": wire.Viewer, "list-templates": wire.Viewer, "get-template": wire.Viewer,
 	"get-usage": wire.Viewer, "get-weighing": wire.Viewer, "draw-weighing": wire.Viewer, "list-work": wire.Viewer, "get-work": wire.Viewer,
 	"watch-work": wire.Viewer, "get-demand": wire.Viewer, "find": wire.Viewer,
-	"write-scenario": wire.Viewer, "glance": wire.Viewer,
+	"write-scenario": wire.Viewer, "glance": wire.Viewer, "path": wire.Viewer,
 
 	"put-documents": wire.Designer, "drop-document": wire.Designer, "edit-document": wire.Designer, "put-document": wire.Designer,
 	"put-recording": wire.Designer, "learn-jobs": wire.Designer, "put-usage": wire.Designer,
@@ -41,7 +41,7 @@ var needs = map[string]wire.Role{
 	"make-scenario": wire.Designer, "cut-live": wire.Designer, "send-events": wire.Designer, "backtest": wire.Designer,
 	"doubt": wire.Designer, "explore": wire.Designer, "simulate-variant": wire.Designer, "forecast": wire.Designer, "margin": wire.Designer,
 	"simulate": wire.Designer, "pulls": wire.Designer, "weigh": wire.Designer, "cancel-work": wire.Designer, "drop-work": wire.Designer, "keep-work": wire.Designer,
-	"drop-recording": wire.Designer,
+	"drop-recording": wire.Designer, "begin": wire.Designer,
 
 	"try": wire.Operator, "list-agents": wire.Operator, "forget-live": wire.Operator,
 

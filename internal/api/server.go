@@ -135,6 +135,8 @@ func Operations(api huma.API, s *server) {
 	s.usageOperations(api)
 	s.scenarioOperations(api)
 	s.textOperations(api)
+	s.beginOperations(api)
+	s.pathOperations(api)
 	s.workOperations(api)
 	s.learnOperations(api)
 	s.factsOperations(api)

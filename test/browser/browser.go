@@ -221,3 +221,16 @@ func (p *Page) Whole() ([]byte, error) {
 	defer cancel()
 	return chromedp.Run(ctx, chromedp.FullScreenshot(100))
 }
+
+// Paste puts a text in the place of a field's, as pasting does.
+func (p *Page) Paste(selector, text string) error {
+	return p.do(chromedp.WaitVisible(chromedp.CSS(selector)), chromedp.Func(func(ctx context.Context, _ *chromedp.Target) error {
+		_, err := chromedp.Run(ctx, chromedp.Evaluate[bool](fmt.Sprintf(`(() => {
+			const field = document.querySelector(%q);
+			field.focus();
+			field.select();
+			return document.execCommand("insertText", false, %q);
+		})()`, selector, text)))
+		return err
+	}))
+}

@@ -129,7 +129,7 @@ func TestFirstVisit(t *testing.T) {
 	s, c := running.Start(t)
 	load(t, c)
 	q := sit(t, s, running.Link(t, s), 1280, 800, false)
-	q.reads("main", "fixed-six", "weekday-lean", "One agent for each job", "not simulated yet", "What to do next")
+	q.reads("main", "fixed-six", "weekday-lean", "One agent for each job", "not simulated yet", "The way to a decision")
 	q.click(`a[href="/scenarios/weekday-lean"]`)
 	q.reads("main", "offers arm-cross, cxx", "Last outcome", "brinewell-north")
 	q.must(q.p.Type("#field-templates-0-agents-calendar-0-spare", "6"))

@@ -24,6 +24,7 @@ const Template = lazy(() => import("./pages/template/Template"));
 const First = lazy(() => import("./pages/template/First"));
 const Scenario = lazy(() => import("./pages/Scenario").then((m) => ({ default: m.Scenario })));
 const NewScenario = lazy(() => import("./pages/scenario/New").then((m) => ({ default: m.New })));
+const Start = lazy(() => import("./pages/Start").then((m) => ({ default: m.Start })));
 // Charts are large too.
 const Caching = lazy(() => import("./pages/Caching").then((m) => ({ default: m.Caching })));
 const Frontier = lazy(() => import("./pages/Frontier").then((m) => ({ default: m.Frontier })));
@@ -53,6 +54,7 @@ if (root) {
             <Route path="/welcome" element={<Welcome />} />
             <Route element={<Shell />}>
               <Route index element={<Desk />} />
+              <Route path="/start" element={later(<Start />)} />
               <Route path="/new" element={later(<NewScenario />)} />
               <Route path="/scenarios/:name" element={later(<Scenario />)} />
               <Route path="/outcomes/:id" element={<Outcome />} />

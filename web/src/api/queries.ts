@@ -81,6 +81,14 @@ export const scenario = (name: string) =>
     queryFn: async () => take(await api.GET("/api/v1/scenarios/{name}", { params: { path: { name } } })),
   });
 
+/** How far the work on a scenario has come; empty: on the one that was simulated last. */
+export const path = (scenario: string) =>
+  queryOptions({
+    queryKey: ["scenarios", "path", { scenario }],
+    queryFn: async () =>
+      take(await api.GET("/api/v1/path", { params: { query: { scenario: scenario || undefined } } })),
+  });
+
 /** A scenario's document as it is stored. */
 export const scenarioText = (name: string) =>
   queryOptions({

@@ -130,6 +130,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/begin": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Put a first scenario together from jobs and manifests
+         * @description Templates as they are pasted, with a cluster that holds them and a scenario. What nobody said is assumed, and said to be. Nothing is stored unless store is set.
+         *
+         *     Role: designer.
+         */
+        post: operations["begin"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/brief": {
         parameters: {
             query?: never;
@@ -1028,6 +1050,28 @@ export interface paths {
          * @description Role: viewer.
          */
         get: operations["explain-job"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/path": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * How far the work on a scenario has come, step by step
+         * @description What is known, what is missing, what to do next, and how sure the whole is.
+         *
+         *     Role: viewer.
+         */
+        get: operations["path"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2334,6 +2378,60 @@ export interface components {
             today: string;
             /** @description It does not hang on this. */
             unmoved?: boolean;
+        };
+        BeginRequest: {
+            /** @description A cluster that is stored; absent: one is made. */
+            cluster?: string;
+            /** @description Currency of prices; absent: EUR. */
+            currency?: string;
+            /** @description Manifests with pod templates, as YAML or JSON. */
+            manifests: string;
+            /** @description CPU, memory and price an hour of a node, as in 8,32Gi,0.40; absent: assumed. */
+            node?: string;
+            /** @description Store the documents, all or none. */
+            store?: boolean;
+            /** @description Its document, where it is not stored yet. */
+            text?: string;
+            /** @description Name of the workload, after which others are named. */
+            workload: string;
+        };
+        Begun: {
+            /** @description What is assumed, for nobody said it. */
+            assumed: string[];
+            /** @description Name of the cluster. */
+            cluster: string;
+            /** @description CPU of a node. */
+            cpu: string;
+            /** @description What keeps it from being simulated. */
+            faults: components["schemas"]["Fault"][];
+            /** @description Memory of a node. */
+            memory: string;
+            /** @description Price of a node an hour. */
+            price: string;
+            /** @description Name of the scenario. */
+            scenario: string;
+            /** @description What was stored, where that was asked for. */
+            stored: components["schemas"]["Stored"][];
+            /** @description The templates, in order of preference. */
+            templates: components["schemas"]["BegunAgent"][];
+            /** @description The documents, as a stream: templates, a cluster, a scenario. */
+            text: string;
+            /** @description Classes that no template takes, with what the nearest lacks. */
+            unmatched: string[];
+        };
+        BegunAgent: {
+            /** @description Kind of the object that it was taken out of. */
+            from: string;
+            /** @description Its offers were not in the manifest: it was given all that jobs want. */
+            given: boolean;
+            /** @description Fields of the manifest that were left behind. */
+            left: string[];
+            /** @description Its name. */
+            name: string;
+            /** @description Words that it offers. */
+            offers: string[];
+            /** @description What one agent requests. */
+            request: string;
         };
         Beside: {
             /** @description How much more the bill of the repeat is as it is; below 0 when it is less. */
@@ -6344,6 +6442,16 @@ export interface components {
             /** @description None, or less than half or more than twice of what is usual: it is left out. */
             odd?: boolean;
         };
+        Path: {
+            /** @description The first step at which something is to be done; absent: none. */
+            next?: string;
+            /** @description The scenario; absent: there is none. */
+            scenario?: string;
+            /** @description The ten steps, in their order. */
+            steps: components["schemas"]["Stage"][];
+            /** @description How sure the whole is, in words. */
+            sure: string;
+        };
         PaysOff: {
             /** @description Builds at which the course is told, first repeat. */
             at: number[];
@@ -7520,6 +7628,28 @@ export interface components {
              * @description Chance of each node that is ready then to be taken back in a wave, above 0 and at most 1.
              */
             share: number;
+        };
+        Stage: {
+            /** @description What is known. */
+            known?: string;
+            /** @description What is not, or is wrong. */
+            missing?: string;
+            /** @description What to do next, in few words. */
+            next?: string;
+            /** @description The console's page where that is done. */
+            page?: string;
+            /**
+             * @description How far it has come.
+             * @enum {string}
+             */
+            state: "done" | "begun" | "missing";
+            /**
+             * @description Which it is.
+             * @enum {string}
+             */
+            step: "connect" | "template" | "match" | "try" | "size" | "scale" | "cache" | "cost" | "decide" | "watch";
+            /** @description What is done. */
+            title: string;
         };
         Standing: {
             /** @description The best so far, as its changes in a line. */
@@ -8773,6 +8903,39 @@ export interface operations {
                 };
                 content: {
                     "application/zip": string;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    begin: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BeginRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Begun"];
                 };
             };
             /** @description Error */
@@ -10520,6 +10683,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Explanation"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    path: {
+        parameters: {
+            query?: {
+                /** @description Its name; absent: the one that was simulated last. */
+                scenario?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Path"];
                 };
             };
             /** @description Error */

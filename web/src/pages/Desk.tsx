@@ -10,6 +10,7 @@ import { Section, Trouble, Waiting } from "../parts/Section";
 import { scaleOf } from "../parts/scale";
 import { useTitle } from "../parts/useTitle";
 import { bound, count, day, duration, money } from "../words";
+import { Path } from "./desk/Path";
 
 type Brief = Schemas["ScenarioBrief"];
 
@@ -24,6 +25,7 @@ export function Desk() {
   if (!list.data) return <Waiting what="scenarios" />;
   const items = list.data.items;
   if (items.length === 0) return <First />;
+  const names = items.map((s) => s.name);
   const scale = scaleOf(items.map((s) => s.last?.simulation?.summary?.meanDelayNs ?? 0));
   const ribbon = (s: Brief) => onlyDelay(s.last?.simulation?.summary?.ribbonNs ?? []);
   const widest = items
@@ -32,17 +34,23 @@ export function Desk() {
   const pick = (id: number, on: boolean) => setPicked(on ? [...picked, id] : picked.filter((p) => p !== id));
   return (
     <>
+      <Path names={names} />
       <Section
         title="Scenarios"
         aside={
-          <button
-            type="button"
-            className="btn btn-sm"
-            disabled={picked.length < 2 || picked.length > 6}
-            onClick={() => go(`/compare?ids=${picked.join(",")}`)}
-          >
-            Compare {picked.length > 0 ? picked.length : ""} picked
-          </button>
+          <span className="flex flex-wrap items-center gap-3">
+            <Link id="new" className="link" to="/new">
+              New scenario
+            </Link>
+            <button
+              type="button"
+              className="btn btn-sm"
+              disabled={picked.length < 2 || picked.length > 6}
+              onClick={() => go(`/compare?ids=${picked.join(",")}`)}
+            >
+              Compare {picked.length > 0 ? picked.length : ""} picked
+            </button>
+          </span>
         }
       >
         <DataTable<Brief>
@@ -149,36 +157,6 @@ export function Desk() {
         </div>
       </Section>
       <Happens />
-      <Section title="What to do next">
-        <ol className="list-decimal space-y-1 pl-5">
-          <li>
-            Open{" "}
-            <Link to="/templates" className="link">
-              Templates
-            </Link>
-            : what is wrong with one stands in its margin; test the connection and rehearse one agent.
-          </li>
-          <li>
-            Open a scenario, change how many agents are kept <b>spare</b>, and press <b>Simulate</b>.
-          </li>
-          <li>
-            Read the outcome from the top: the sentence, the ribbon, then the jobs that waited longest and
-            why.
-          </li>
-          <li>Pick two scenarios above and compare them: what the delay costs to remove.</li>
-          <li>
-            Open{" "}
-            <Link to="/caching" className="link">
-              Caching
-            </Link>
-            : whether a workspace cache makes people wait less, against no cache.
-          </li>
-          <li>
-            Bring your own: <code className="font-mono text-sm">tachyphor put FOLDER</code> stores templates,
-            a cluster, a workload with its job log, and scenarios.
-          </li>
-        </ol>
-      </Section>
       <Section title="Recent simulations">
         {recent.data && (
           <DataTable<Work>
@@ -251,31 +229,29 @@ function Happens() {
   );
 }
 
-/** Nothing is stored yet: the order of the work, with commands. */
+/** Nothing is stored yet: where to begin. */
 function First() {
-  const steps: [string, string][] = [
-    ["Look around in sample data", "tachyphor demo"],
-    ["See what is wrong with the pod templates you have", "tachyphor check FOLDER"],
-    ["Describe the cluster: node types, pools, images, prices", "tachyphor schema Cluster"],
-    ["Bring the job log and the templates, and write a scenario", "tachyphor put FOLDER"],
-    ["Simulate it", "tachyphor simulate NAME"],
-  ];
   return (
-    <Section title="Nothing here yet">
-      <p className="mb-3">
-        The steps to the first answer, or begin with{" "}
-        <Link to="/templates/new" className="link">
-          a first template
-        </Link>
-        , seven questions long:
-      </p>
-      <ol className="list-decimal space-y-2 pl-5">
-        {steps.map(([what, command]) => (
-          <li key={command}>
-            {what}: <code className="font-mono text-sm">{command}</code>
-          </li>
-        ))}
-      </ol>
-    </Section>
+    <>
+      <Section title="Nothing here yet">
+        <p className="mb-4 max-w-3xl">
+          A log of jobs and the manifest of the pods that run them give a first answer in about two minutes:
+          how long jobs would wait, for what, and what it would cost.
+        </p>
+        <p className="flex flex-wrap items-center gap-3">
+          <Link id="begin" to="/start" className="btn btn-primary">
+            Begin with your jobs and a manifest
+          </Link>
+          <Link to="/templates/new" className="link">
+            Write a first template by seven questions
+          </Link>
+        </p>
+        <p className="mt-4 text-sm">
+          At the command line: <code className="font-mono">tachyphor put FOLDER</code> stores documents that
+          you have, <code className="font-mono">tachyphor demo</code> shows sample data.
+        </p>
+      </Section>
+      <Path names={[]} />
+    </>
   );
 }

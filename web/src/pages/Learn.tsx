@@ -1,5 +1,6 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { type ChangeEvent, type DragEvent, useRef, useState } from "react";
+import { Link } from "react-router";
 import { learnJobs, type Said, type Schemas } from "../api/client";
 import { Notice, Section, Trouble } from "../parts/Section";
 import { useTitle } from "../parts/useTitle";
@@ -161,8 +162,11 @@ export function Learn() {
             </button>
             {got.stored && (
               <span role="status">
-                {got.stored.name} is stored as revision {got.stored.revision}. Name it in a scenario:{" "}
-                <code>workload: {got.stored.name}</code>
+                {got.stored.name} is stored as revision {got.stored.revision}.{" "}
+                <Link className="link" to={`/start?workload=${got.stored.name}`}>
+                  Try a manifest on it
+                </Link>
+                , or name it in a scenario: <code>workload: {got.stored.name}</code>
               </span>
             )}
           </form>

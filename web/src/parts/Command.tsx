@@ -13,6 +13,8 @@ export function commandOf(path: string, search: string): string | undefined {
       return "get scenarios";
     case "scenarios":
       return `simulate ${name}`;
+    case "start":
+      return "learn jobs FILE --write DIR --node 8,32Gi,0.40";
     case "new":
       return "put FILE";
     case "outcomes": {

@@ -1,0 +1,443 @@
+package api
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net/http"
+	"net/url"
+	"slices"
+	"strings"
+	"time"
+
+	"tachyphor/core/document"
+	"tachyphor/core/doubt"
+	"tachyphor/core/review"
+	"tachyphor/core/sizing"
+	"tachyphor/core/template"
+	"tachyphor/internal/library"
+	"tachyphor/internal/store"
+	"tachyphor/internal/work"
+	"tachyphor/wire"
+
+	"github.com/danielgtaylor/huma/v2"
+)
+
+func (s *server) pathOperations(api huma.API) {
+	huma.Register(api, huma.Operation{
+		OperationID: "path", Method: http.MethodGet, Path: "/api/v1/path", Summary: "How far the work on a scenario has come, step by step",
+		Description: "What is known, what is missing, what to do next, and how sure the whole is.", Tags: []string{"scenarios"},
+	}, s.path)
+}
+
+// A walker looks at the steps of the work on one scenario.
+type walker struct {
+	s        *server
+	scenario *document.Document
+	spec     *document.ScenarioSpec
+	pinned   library.Pinned
+	shelf    *review.Shelf
+	used     []*document.Document // its templates that there are
+	names    []string             // of these
+}
+
+func (s *server) path(ctx context.Context, in *struct {
+	Scenario string `query:"scenario" maxLength:"63" doc:"Its name; absent: the one that was simulated last."`
+},
+) (*struct{ Body wire.Path }, error) {
+	out := wire.Path{Steps: []wire.Stage{}}
+	w, err := s.walker(ctx, in.Scenario)
+	if err != nil {
+		return nil, s.answer(err, "scenario "+in.Scenario)
+	}
+	if w.scenario != nil {
+		out.Scenario = w.scenario.Name
+	}
+	for _, step := range []func(context.Context) (wire.Stage, error){
+		w.connect, w.template, w.match, w.try, w.size, w.scale, w.cache, w.cost, w.decide, w.watch,
+	} {
+		x, err := step(ctx)
+		if err != nil {
+			return nil, s.answer(err, "path")
+		}
+		switch {
+		case x.Missing == "":
+			x.State, x.Next = wire.StageDone, ""
+		case x.Known != "":
+			x.State = wire.StageBegun
+		default:
+			x.State = wire.StageMissing
+		}
+		if out.Next == "" && x.State != wire.StageDone {
+			out.Next = x.Step
+		}
+		out.Steps = append(out.Steps, x)
+	}
+	if out.Sure, err = w.sure(ctx); err != nil {
+		return nil, s.answer(err, "path")
+	}
+	return &struct{ Body wire.Path }{out}, nil
+}
+
+// walker finds the scenario that is meant and what it names; without a name the one that was simulated last, or else the
+// first; none where there is none.
+func (s *server) walker(ctx context.Context, name string) (*walker, error) {
+	w := &walker{s: s}
+	if name == "" {
+		last, err := s.Store.ListWork(ctx, work.Names(&work.Simulation), "", false, 0, 1)
+		if err != nil {
+			return nil, err
+		}
+		if len(last) > 0 {
+			name = last[0].Subject
+		}
+		if _, err := s.Store.Get(ctx, document.KindScenario, name, 0); name == "" || errors.Is(err, store.ErrNotFound) {
+			first, err := s.Store.List(ctx, document.KindScenario, "", "", 1)
+			if err != nil {
+				return nil, err
+			}
+			if len(first) == 0 {
+				return w, nil
+			}
+			name = first[0].Name
+		} else if err != nil {
+			return nil, err
+		}
+	}
+	h, err := s.Store.Get(ctx, document.KindScenario, name, 0)
+	if err != nil {
+		return nil, err
+	}
+	all, err := s.Queue.Library.PinAll(ctx, []store.Head{h})
+	if err != nil || all[0].Scenario == nil {
+		return w, err
+	}
+	w.pinned, w.scenario = all[0], all[0].Scenario
+	w.spec = &w.scenario.Value.(*document.Scenario).Spec
+	if w.shelf, err = s.Queue.Library.Shelf(ctx, document.Reading{}); err != nil {
+		return nil, err
+	}
+	for _, t := range w.spec.Templates {
+		if d := w.shelf.Find(document.KindPodTemplate, t.Template); d != nil {
+			w.used, w.names = append(w.used, d), append(w.names, d.Name)
+		}
+	}
+	return w, nil
+}
+
+// newest returns the newest finished work of a kind on the scenario; nil: there is none.
+func (w *walker) newest(ctx context.Context, k *work.Kind) (*store.Work, error) {
+	last, err := w.s.Store.LastDone(ctx, k.Name, w.scenario.Name)
+	if o, ok := last[w.scenario.Name]; ok {
+		return &o, err
+	}
+	return nil, err
+}
+
+// page is a page of the console about something.
+func page(place, name string) string { return place + "/" + url.PathEscape(name) }
+
+func (w *walker) connect(ctx context.Context) (wire.Stage, error) {
+	x := wire.Stage{Step: "connect", Title: "Connect", Next: "Test the connection", Page: "/templates"}
+	if len(w.names) > 0 {
+		x.Page = page("/templates", w.names[0]) + "?view=live"
+	}
+	list, err := w.s.Store.ListWork(ctx, work.Names(&work.Preflight), "", false, 0, 20)
+	if err != nil {
+		return x, err
+	}
+	for _, o := range list {
+		b := inBrief(w.s.Queue, o)
+		if o.State != wire.Done || b.Trial == nil {
+			continue
+		}
+		bad := 0
+		for _, c := range b.Trial.Checks {
+			if c.State != wire.CheckPassed {
+				bad++
+			}
+		}
+		x.Known = fmt.Sprintf("%s of %d checks passed on %s, %s.", numeral(len(b.Trial.Checks)-bad), len(b.Trial.Checks), b.Trial.Context, o.Asked.Format("2 January"))
+		if bad > 0 {
+			x.Missing = numeral(bad) + " did not."
+		}
+		return x, nil
+	}
+	x.Missing = "No connection to a cluster has been tested."
+	return x, nil
+}
+
+func (w *walker) template(_ context.Context) (wire.Stage, error) {
+	x := wire.Stage{Step: "template", Title: "Design the templates", Next: "Write a first one", Page: "/templates/new"}
+	if len(w.used) == 0 {
+		x.Missing = "There is no template that a scenario uses."
+		return x, nil
+	}
+	worst, at := 0, ""
+	count := map[review.Severity]int{}
+	for _, d := range w.used {
+		n := 0
+		for _, f := range w.shelf.Check(d) {
+			count[f.Severity]++
+			if f.Severity.AtLeast(review.Risky) {
+				n++
+			}
+		}
+		if n > worst {
+			worst, at = n, d.Name
+		}
+	}
+	x.Known = strings.Join(w.names, ", ") + "."
+	if bad := count[review.WillNotWork]; bad > 0 {
+		x.Missing = counted(bad, "finding") + " of what will not work."
+	}
+	if risky := count[review.Risky]; risky > 0 {
+		x.Missing = strings.TrimSpace(x.Missing + " " + counted(risky, "risky thing") + ".")
+	}
+	x.Next, x.Page = "Mend "+at, page("/templates", at)
+	return x, nil
+}
+
+func (w *walker) match(_ context.Context) (wire.Stage, error) {
+	x := wire.Stage{Step: "match", Title: "Match jobs to them", Next: "Bring your jobs", Page: "/start"}
+	if w.scenario == nil {
+		x.Missing = "There is no scenario with jobs and templates."
+		return x, nil
+	}
+	workload := w.shelf.Find(document.KindWorkload, w.spec.Workload)
+	if workload == nil {
+		x.Missing, x.Next, x.Page = "There is no workload "+w.spec.Workload+".", "Learn it from a log", "/learn"
+		return x, nil
+	}
+	m := w.shelf.Match(workload, w.scenario)
+	var none []string
+	for _, c := range m.Classes {
+		if len(c.Templates) == 0 {
+			none = append(none, c.Class)
+		}
+	}
+	if n := len(m.Classes) - len(none); n > 0 {
+		x.Known = fmt.Sprintf("%s of %d classes of jobs get a template.", numeral(n), len(m.Classes))
+	}
+	if len(none) > 0 {
+		x.Missing = "No template takes " + listed(none) + ": these jobs wait for ever."
+	}
+	x.Next, x.Page = "See what they lack", page("/workloads", w.spec.Workload)
+	return x, nil
+}
+
+// of says how many of the scenario's templates something holds for, and which it does not hold for.
+func (w *walker) of(x *wire.Stage, has func(string) bool, what, not string) {
+	var lack []string
+	for _, n := range w.names {
+		if !has(n) {
+			lack = append(lack, n)
+		}
+	}
+	if len(w.names) == 0 {
+		x.Missing = "There is no template that a scenario uses."
+		return
+	}
+	if n := len(w.names) - len(lack); n > 0 {
+		x.Known = fmt.Sprintf("%s of %s %s.", numeral(n), counted(len(w.names), "template"), what)
+	}
+	if len(lack) > 0 {
+		x.Missing = not + " " + listed(lack) + "."
+		x.Next, x.Page = x.Next+" "+lack[0], page("/templates", lack[0])+"?view="+x.Page
+	} else {
+		x.Page = page("/templates", w.names[0]) + "?view=" + x.Page
+	}
+}
+
+func (w *walker) try(ctx context.Context) (wire.Stage, error) {
+	x := wire.Stage{Step: "try", Title: "Try one job", Next: "Rehearse", Page: "live"}
+	done, err := w.s.Store.LastDone(ctx, work.Rehearsal.Name, w.names...)
+	if err != nil {
+		return x, err
+	}
+	w.of(&x, func(n string) bool {
+		o, ok := done[n]
+		if !ok {
+			return false
+		}
+		b := inBrief(w.s.Queue, o)
+		return b.Trial != nil && b.Trial.Agent != nil && b.Trial.Agent.Worked
+	}, "did a job in a rehearsal", "Nobody has seen an agent do a job of")
+	return x, nil
+}
+
+func (w *walker) size(_ context.Context) (wire.Stage, error) {
+	x := wire.Stage{Step: "size", Title: "Size them", Next: "Size", Page: "sizing"}
+	w.of(&x, func(n string) bool {
+		d := w.used[slices.Index(w.names, n)]
+		return template.Annotated(d.Value.(*document.PodTemplate), sizing.SizedAnnotation) != ""
+	}, "have requests by what jobs used", "Requests are not known to be by what jobs used for")
+	return x, nil
+}
+
+func (w *walker) scale(ctx context.Context) (wire.Stage, error) {
+	x := wire.Stage{Step: "scale", Title: "Scale them", Next: "Begin", Page: "/start"}
+	if w.scenario == nil {
+		x.Missing = "Nothing has been simulated."
+		return x, nil
+	}
+	x.Next, x.Page = "Simulate it", page("/scenarios", w.scenario.Name)
+	o, err := w.newest(ctx, &work.Simulation)
+	if err != nil {
+		return x, err
+	}
+	if o == nil {
+		x.Missing = w.scenario.Name + " has not been simulated."
+		return x, nil
+	}
+	b := inBrief(w.s.Queue, *o)
+	if b.Simulation.Summary != nil {
+		x.Known = b.Simulation.Summary.Headline
+	}
+	if len(w.pinned.Faults) > 0 || !same(w.pinned.Inputs, b.Simulation.Inputs) {
+		x.Missing = "The design, or what it is tried on, has changed since."
+	} else {
+		x.Page = page("/outcomes", fmt.Sprint(o.ID))
+	}
+	return x, nil
+}
+
+// answered is a step that one kind of work answers.
+func (w *walker) answered(ctx context.Context, x wire.Stage, k *work.Kind, says func(wire.WorkBrief) string, not string) (wire.Stage, error) {
+	if w.scenario == nil {
+		x.Missing = not
+		return x, nil
+	}
+	x.Page = page(x.Page, w.scenario.Name)
+	o, err := w.newest(ctx, k)
+	if err != nil {
+		return x, err
+	}
+	if o != nil {
+		x.Known = says(inBrief(w.s.Queue, *o))
+	}
+	if x.Known == "" {
+		x.Missing = not
+	}
+	return x, nil
+}
+
+func (w *walker) cache(ctx context.Context) (wire.Stage, error) {
+	return w.answered(ctx, wire.Stage{Step: "cache", Title: "Weigh the cache", Next: "Weigh every plan", Page: "/caching"}, &work.Weighing,
+		func(b wire.WorkBrief) string { return b.Weighing.Headline }, "Whether a workspace cache makes people wait less is not known.")
+}
+
+func (w *walker) cost(ctx context.Context) (wire.Stage, error) {
+	return w.answered(ctx, wire.Stage{Step: "cost", Title: "Weigh the cost", Next: "Ask what it should be", Page: "/frontier"}, &work.Exploring,
+		func(b wire.WorkBrief) string { return b.Exploration.Sentence }, "What less delay, or a smaller bill, would take has not been asked.")
+}
+
+func (w *walker) decide(ctx context.Context) (wire.Stage, error) {
+	x := wire.Stage{Step: "decide", Title: "Decide", Missing: "No outcome is kept as the one to have.", Next: "Name an outcome", Page: "/compare"}
+	if w.scenario == nil {
+		return x, nil
+	}
+	list, err := w.s.Store.ListWork(ctx, work.Names(&work.Simulation), w.scenario.Name, false, 0, 50)
+	if err != nil {
+		return x, err
+	}
+	for _, o := range list {
+		if o.State == wire.Done && x.Page == "/compare" {
+			x.Page = page("/outcomes", fmt.Sprint(o.ID))
+		}
+		if o.Called != "" {
+			x.Known, x.Missing = fmt.Sprintf("Outcome %d is kept as %s.", o.ID, o.Called), ""
+			x.Page = page("/outcomes", fmt.Sprint(o.ID))
+			break
+		}
+	}
+	return x, nil
+}
+
+func (w *walker) watch(ctx context.Context) (wire.Stage, error) {
+	x := wire.Stage{Step: "watch", Title: "See if it came true", Next: "Hold it beside what happened", Page: "/backtest"}
+	const not = "What is predicted has not been held beside what happened."
+	if w.scenario == nil {
+		x.Missing = not
+		return x, nil
+	}
+	x.Page = page(x.Page, w.scenario.Name)
+	f, err := w.s.Store.GetFollowed(ctx, w.scenario.Name)
+	if err != nil && !errors.Is(err, store.ErrNotFound) {
+		return x, err
+	}
+	if err == nil {
+		stands := work.StandingOf(&f)
+		if stands.Drifted != nil || f.Trouble != "" {
+			x.Missing = f.Trouble
+			if stands.Drifted != nil {
+				x.Missing = stands.Says()
+			}
+			x.Next = "See what drifted"
+			return x, nil
+		}
+		x.Known = "Followed night by night: " + stands.Says()
+		return x, nil
+	}
+	o, err := w.newest(ctx, &work.Backtesting)
+	if err != nil || o == nil {
+		x.Missing = not
+		return x, err
+	}
+	b := inBrief(w.s.Queue, *o).Backtest
+	if x.Known = b.Says; !b.Agrees && b.Fact != "" {
+		x.Missing, x.Next = fmt.Sprintf("%s would explain most of the difference at %s.", b.Fact, b.Would), "Take it over"
+	}
+	return x, nil
+}
+
+// sure says how sure the whole is: how many of the facts are measured, and whether it came true.
+func (w *walker) sure(ctx context.Context) (string, error) {
+	if w.scenario == nil {
+		return "Nothing is known yet.", nil
+	}
+	d := w.shelf.Find(document.KindCluster, w.spec.Cluster)
+	if d == nil {
+		return "There is no cluster " + w.spec.Cluster + ": nothing can be said.", nil
+	}
+	var images []string
+	for _, t := range w.used {
+		if a, faults := template.Read(t); len(faults) == 0 {
+			images = append(images, a.Images...)
+		}
+	}
+	facts := doubt.Facts(&d.Value.(*document.Cluster).Spec, images, time.Now())
+	measured := 0
+	for _, f := range facts {
+		if f.Known == doubt.Measured {
+			measured++
+		}
+	}
+	says := fmt.Sprintf("%s of %s that it may hang on are measured and not old", numeral(measured), counted(len(facts), "fact"))
+	o, err := w.newest(ctx, &work.Backtesting)
+	switch {
+	case err != nil:
+		return "", err
+	case o == nil:
+		return says + "; nobody has held it beside what happened.", nil
+	case inBrief(w.s.Queue, *o).Backtest.Agrees:
+		return says + "; beside what happened it came true, as far as chance goes.", nil
+	}
+	return says + "; beside what happened it was off by more than chance explains.", nil
+}
+
+// numeral begins a sentence with a number: none is said in a word.
+func numeral(n int) string {
+	if n == 0 {
+		return "None"
+	}
+	return fmt.Sprint(n)
+}
+
+// listed writes some names, and how many more there are.
+func listed(names []string) string {
+	if len(names) > 3 {
+		return fmt.Sprintf("%s and %d more", strings.Join(names[:3], ", "), len(names)-3)
+	}
+	return strings.Join(names, ", ")
+}
