@@ -24,7 +24,7 @@ type Page struct {
 }
 
 // wait bounds each single step.
-const wait = 30 * time.Second
+const wait = 3 * time.Minute
 
 // Open starts a browser with a window of the given size.
 func Open(width, height int64, dark bool) (*Page, error) {

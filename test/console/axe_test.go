@@ -16,6 +16,7 @@ var everyPage = []struct{ path, see string }{
 	{"/", "main table"},
 	{"/scenarios/weekday-lean", "#part-run"},
 	{"/new", "main form"},
+	{"/start", "#manifests"},
 	{"/outcomes/1", "#headline"},
 	{"/outcomes/999", "main [role=alert]"},
 	{"/compare?ids=1,2", "#headline"},

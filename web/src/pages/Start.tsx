@@ -199,7 +199,7 @@ export function Start() {
           onChange={(e) => setManifests(e.target.value)}
           {...drop(async (file) => setManifests(await file.text()))}
         />
-        <p className="text-sm opacity-85">
+        <p className="mt-2 text-sm opacity-85">
           None at hand?{" "}
           <Link className="link" to="/templates/new">
             Seven questions write one

@@ -258,7 +258,7 @@ export function Design({
           {known?.last && <Last brief={known.last} current={known.current && !draft.changed} />}
           {editing && fields.data ? (
             <EditingContext value={editing}>
-              <fieldset disabled={unread} className={unread ? "opacity-60" : ""}>
+              <fieldset disabled={unread} className={`min-w-0 ${unread ? "opacity-60" : ""}`}>
                 <Controls
                   node={(fields.data as SchemaNode).properties?.spec ?? {}}
                   known={last.current?.names ?? null}
