@@ -7,6 +7,7 @@ import (
 	"net/url"
 	"strconv"
 	"strings"
+	"time"
 
 	"tachyphor/core/outcome"
 	"tachyphor/wire"
@@ -79,4 +80,39 @@ func (c *Client) Compare(ctx context.Context, ids []uint64) (wire.ComparedOutcom
 	var out wire.ComparedOutcomes
 	_, err := c.call(ctx, request{method: "GET", path: "/compare", query: url.Values{"ids": {strings.Join(words, ",")}}}, &out)
 	return out, err
+}
+
+// whichJobs writes a filter as the service is asked for it.
+func whichJobs(f outcome.Filter) url.Values {
+	q := url.Values{}
+	for key, at := range map[string]time.Time{"from": f.From, "to": f.To} {
+		if !at.IsZero() {
+			q.Set(key, at.Format(time.RFC3339Nano))
+		}
+	}
+	for key, word := range map[string]string{"class": f.Class, "template": f.Template, "result": f.Result, "cause": f.Cause, "text": f.Text} {
+		if word != "" {
+			q.Set(key, word)
+		}
+	}
+	return q
+}
+
+// Part tells what became of the jobs of an outcome's first repeat that a filter means.
+func (c *Client) Part(ctx context.Context, id uint64, f outcome.Filter) (outcome.Slice, error) {
+	var p outcome.Slice
+	_, err := c.call(ctx, request{method: "GET", path: fmt.Sprintf("/outcomes/%d/part", id), query: whichJobs(f)}, &p)
+	return p, err
+}
+
+// SomeJobs lists the jobs that a filter means, by one of outcome.Orders, from one on.
+func (c *Client) SomeJobs(ctx context.Context, id uint64, f outcome.Filter, by string, down bool, from, limit int) (wire.JobPage, error) {
+	q := whichJobs(f)
+	q.Set("by", by)
+	q.Set("down", strconv.FormatBool(down))
+	q.Set("cursor", strconv.Itoa(from))
+	q.Set("limit", strconv.Itoa(limit))
+	var p wire.JobPage
+	_, err := c.call(ctx, request{method: "GET", path: fmt.Sprintf("/outcomes/%d/jobs", id), query: q}, &p)
+	return p, err
 }

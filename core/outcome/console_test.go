@@ -42,6 +42,7 @@ func TestWordsOfTheConsole(t *testing.T) {
 	write("How many of the phases come before a job's own first step.", "delayPhases", delay, "")
 	write("What a job waits for, or does, in each phase.", "phaseMeaning: Record<string, string>", meanings, "")
 	write("What node time goes to.", "useNames: Record<string, string>", uses, "")
+	write("How a job can end, as rows say it.", "results", sim.ResultNames, "")
 	golden(t, "../../web/src/words.gen.ts", ts.Bytes())
 
 	type cases struct {

@@ -6,6 +6,8 @@ import (
 	"io"
 	"math"
 	"net/http"
+	"slices"
+	"time"
 
 	"tachyphor/core/outcome"
 	"tachyphor/core/table"
@@ -22,6 +24,10 @@ func (s *server) jobOperations(api huma.API) {
 		Summary: "List the jobs of an outcome's first repeat", Tags: tags,
 	}, s.listJobs)
 	huma.Register(api, huma.Operation{
+		OperationID: "part", Method: http.MethodGet, Path: "/api/v1/outcomes/{id}/part",
+		Summary: "What became of some jobs of an outcome's first repeat", Description: "By when they came, and what they are. Figures are of one run.", Tags: tags,
+	}, s.part)
+	huma.Register(api, huma.Operation{
 		OperationID: "export-outcome", Method: http.MethodGet, Path: "/api/v1/outcomes/{id}/export",
 		Summary: "Export jobs or time lines as a file", Tags: tags,
 		Responses: map[string]*huma.Response{"200": {Description: "The file.", Content: map[string]*huma.MediaType{
@@ -30,12 +36,62 @@ func (s *server) jobOperations(api huma.API) {
 	}, s.export)
 }
 
+// WhichJobs says which jobs of an outcome are meant.
+type WhichJobs struct {
+	From     time.Time `query:"from" doc:"Submitted from this on."`
+	To       time.Time `query:"to" doc:"Submitted before this."`
+	Class    string    `query:"class" maxLength:"200" doc:"Of this class."`
+	Template string    `query:"template" maxLength:"63" doc:"On agents of this template; none: that no template fits."`
+	Result   string    `query:"result" maxLength:"40" doc:"That ended so."`
+	Cause    string    `query:"cause" maxLength:"60" doc:"That waited longest for this."`
+	Text     string    `query:"text" maxLength:"200" doc:"With this in their ids."`
+}
+
+func (w WhichJobs) filter() outcome.Filter {
+	return outcome.Filter{From: w.From, To: w.To, Class: w.Class, Template: w.Template, Result: w.Result, Cause: w.Cause, Text: w.Text}
+}
+
+// traced returns a finished outcome whose jobs can be looked at, or says why they cannot.
+func (s *server) traced(ctx context.Context, id uint64) (store.Work, error) {
+	o, result, err := s.done(ctx, id)
+	if err != nil {
+		return o, err
+	}
+	if result.Engine != outcome.Engine {
+		return o, huma.Error409Conflict("the outcome is of an earlier engine: its jobs are listed in the order in which they came, and not filtered or " +
+			"sorted; simulate the scenario again")
+	}
+	return o, nil
+}
+
+func (s *server) part(ctx context.Context, in *struct {
+	WorkPath
+	WhichJobs
+},
+) (*struct{ Body outcome.Slice }, error) {
+	o, err := s.traced(ctx, in.ID)
+	if err != nil {
+		return nil, err
+	}
+	l, err := s.Queue.Looker(ctx, o)
+	if err != nil {
+		return nil, s.answer(err, outcomes.what(in.ID))
+	}
+	return &struct{ Body outcome.Slice }{l.Slice(in.filter())}, nil
+}
+
 func (s *server) listJobs(ctx context.Context, in *struct {
 	WorkPath
-	Cursor int `query:"cursor" minimum:"0" maximum:"100000000" doc:"Where to go on: the number of jobs before."`
-	Limit  int `query:"limit" minimum:"1" maximum:"1000" default:"50" doc:"Most entries."`
+	WhichJobs
+	By     string `query:"by" enum:"submitted,id,class,template,result,cause,delay,lead,cost" default:"submitted" doc:"What they are sorted by."`
+	Down   bool   `query:"down" doc:"The largest, or last, first."`
+	Cursor int    `query:"cursor" minimum:"0" maximum:"100000000" doc:"Where to go on: the number of jobs before."`
+	Limit  int    `query:"limit" minimum:"1" maximum:"1000" default:"50" doc:"Most entries."`
 },
 ) (*struct{ Body wire.JobPage }, error) {
+	if in.filter() != (outcome.Filter{}) || in.By != "submitted" || in.Down {
+		return s.chosenJobs(ctx, in.ID, in.filter(), in.By, in.Down, in.Cursor, in.Limit)
+	}
 	o, err := outcomes.get(ctx, s, in.ID)
 	if err != nil {
 		return nil, err
@@ -53,6 +109,26 @@ func (s *server) listJobs(ctx context.Context, in *struct {
 		return nil, s.answer(err, outcomes.what(in.ID))
 	}
 	if next := in.Cursor + len(page.Items); next < jobs && len(page.Items) > 0 {
+		page.Next = next
+	}
+	return &struct{ Body wire.JobPage }{page}, nil
+}
+
+// chosenJobs is a page of the jobs that a filter means, in an order.
+func (s *server) chosenJobs(ctx context.Context, id uint64, f outcome.Filter, by string, down bool, from, limit int) (*struct{ Body wire.JobPage }, error) {
+	o, err := s.traced(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	l, jobs, err := s.Queue.Chosen(ctx, o, f, by, down)
+	if err != nil {
+		return nil, s.answer(err, outcomes.what(id))
+	}
+	page := wire.JobPage{Items: []outcome.JobRow{}, Jobs: len(jobs)}
+	for _, j := range jobs[min(from, len(jobs)):min(from+limit, len(jobs))] {
+		page.Items = append(page.Items, l.Row(int(j)))
+	}
+	if next := from + len(page.Items); next < len(jobs) && len(page.Items) > 0 {
 		page.Next = next
 	}
 	return &struct{ Body wire.JobPage }{page}, nil
@@ -83,6 +159,7 @@ func (s *server) storedJobs(ctx context.Context, o store.Work) (int, error) {
 
 func (s *server) export(ctx context.Context, in *struct {
 	WorkPath
+	WhichJobs
 	What string `query:"what" enum:"jobs,lines" default:"jobs" doc:"jobs: those of the first repeat; lines: quantities over time."`
 	Form string `query:"form" enum:"csv,jsonl,parquet" default:"csv" doc:"File format."`
 },
@@ -98,6 +175,9 @@ func (s *server) export(ctx context.Context, in *struct {
 	}
 	form := table.Form(in.Form)
 	return s.file(fmt.Sprintf("%s-%d-%s", result.Scenario, in.ID, in.What), form, func(ctx context.Context, out io.Writer) error {
+		if f := in.filter(); in.What == "jobs" && f != (outcome.Filter{}) {
+			return s.writeChosen(ctx, out, in.ID, f, form)
+		}
 		return s.writeExport(ctx, out, in.ID, in.What, form, result)
 	}), nil
 }
@@ -119,6 +199,32 @@ func (s *server) writeExport(ctx context.Context, out io.Writer, id uint64, what
 	}
 	if err := s.Queue.Jobs(ctx, id, 0, math.MaxInt, sheet.Write); err != nil {
 		return err
+	}
+	return sheet.Close()
+}
+
+// writeChosen writes the jobs that a filter means.
+func (s *server) writeChosen(ctx context.Context, out io.Writer, id uint64, f outcome.Filter, form table.Form) error {
+	o, err := s.traced(ctx, id)
+	if err != nil {
+		return err
+	}
+	l, jobs, err := s.Queue.Chosen(ctx, o, f, "submitted", false)
+	if err != nil {
+		return err
+	}
+	sheet, err := table.NewSheet[outcome.JobRow](out, form)
+	if err != nil {
+		return err
+	}
+	for part := range slices.Chunk(jobs, outcome.BlockJobs) {
+		rows := make([]outcome.JobRow, len(part))
+		for i, j := range part {
+			rows[i] = l.Row(int(j))
+		}
+		if err := sheet.Write(rows); err != nil {
+			return err
+		}
 	}
 	return sheet.Close()
 }

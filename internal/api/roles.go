@@ -28,7 +28,7 @@ var needs = map[string]wire.Role{
 	"list-followed": wire.Viewer, "get-followed": wire.Viewer, "get-exploration": wire.Viewer, "get-variant": wire.Viewer,
 	"fit": wire.Viewer, "draw-fit": wire.Viewer, "get-forecast": wire.Viewer, "live": wire.Viewer, "list-live-jobs": wire.Viewer,
 	"export-live": wire.Viewer, "render": wire.Viewer, "get-margin": wire.Viewer, "match": wire.Viewer, "get-outcome": wire.Viewer,
-	"export-outcome": wire.Viewer, "list-jobs": wire.Viewer, "explain-job": wire.Viewer, "get-pulls": wire.Viewer,
+	"export-outcome": wire.Viewer, "list-jobs": wire.Viewer, "part": wire.Viewer, "explain-job": wire.Viewer, "get-pulls": wire.Viewer,
 	"get-recording": wire.Viewer, "list-scenarios": wire.Viewer, "get-scenario": wire.Viewer, "usual": wire.Viewer,
 	"get-schema": wire.Viewer, "size": wire.Viewer, "draw-size": wire.Viewer, "list-templates": wire.Viewer, "get-template": wire.Viewer,
 	"get-usage": wire.Viewer, "get-weighing": wire.Viewer, "draw-weighing": wire.Viewer, "list-work": wire.Viewer, "get-work": wire.Viewer,

@@ -75,3 +75,27 @@ func (q *Queue) Jobs(ctx context.Context, id uint64, from, n int, take func([]ou
 	}
 	return nil
 }
+
+// Looker looks at the jobs of a simulation's first repeat.
+func (q *Queue) Looker(ctx context.Context, o store.Work) (*outcome.Looker, error) {
+	return q.lookers.Get(ctx, key(o.ID), func(ctx context.Context) (*outcome.Looker, error) {
+		t, err := q.Trace(ctx, o)
+		if err != nil {
+			return nil, err
+		}
+		return outcome.NewLooker(t), nil
+	})
+}
+
+// Chosen are the jobs that a filter means, in an order, as places in the first repeat.
+func (q *Queue) Chosen(ctx context.Context, o store.Work, f outcome.Filter, by string, down bool) (*outcome.Looker, []int32, error) {
+	l, err := q.Looker(ctx, o)
+	if err != nil {
+		return nil, nil, err
+	}
+	jobs, err := q.chosen.Get(ctx, fmt.Sprintf("%d %+v %s %t", o.ID, f, by, down), func(context.Context) ([]int32, error) {
+		jobs := l.Jobs(f)
+		return jobs, l.Sort(jobs, by, down)
+	})
+	return l, jobs, err
+}

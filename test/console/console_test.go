@@ -114,6 +114,12 @@ func (q *person) reads(selector string, words ...string) {
 	}
 }
 
+// unfold opens every part that is folded behind its answer.
+func (q *person) unfold() {
+	q.t.Helper()
+	q.must(q.p.Until(`((all) => all.length > 0 && all.every((d) => (d.open = true)))([...document.querySelectorAll("section > details")])`))
+}
+
 // quiet checks that the browser had nothing to complain about.
 func (q *person) quiet() {
 	q.t.Helper()
@@ -302,13 +308,14 @@ func TestStoryOfCachesAndSpot(t *testing.T) {
 	}
 	q := sit(t, s, running.Link(t, s), 1280, 800, false)
 	q.goTo(fmt.Sprintf("/outcomes/%d", ids[1]))
+	q.unfold()
 	q.reads("main", "restore", "cold work", "lost attempts", "The workspace cache", "jobs that found it up to date",
 		"What went wrong on the way", "What goes wrong for good", "attempts lost with a spot node", "floor under it: no bill is below",
 		"times its floor", "What held jobs up", "one more")
 	q.reads("main", "Every job", "1 to 25 of 9,656")
 	q.must(q.p.Until(`document.querySelectorAll("a[href*='/export?what=']").length === 6`))
 	q.must(q.p.Until(`fetch(document.querySelector("a[href*='what=lines&form=csv']").href).then((r) => r.text()).then((t) => t.startsWith("from,quantity,name,unit,value"))`))
-	q.must(q.p.Until(`[...document.querySelectorAll("button")].find((b) => b.innerText === "Later")?.click() === undefined`))
+	q.must(q.p.Until(`[...document.querySelectorAll("button")].find((b) => b.innerText === "Next")?.click() === undefined`))
 	q.reads("main", "26 to 50 of 9,656")
 	q.goTo(fmt.Sprintf("/compare?ids=%d,%d", ids[0], ids[1]))
 	q.reads("main", "Mean lead time, from submission to end", "cold work", "the mean job ends after", "bill over the floor under it",

@@ -98,6 +98,7 @@ func TestClusterAndDemand(t *testing.T) {
 	q.click("#doubt")
 	q.reads("main", "Measure", "if it were", "no sure change", "repeats on the same draws", "Nothing hangs on")
 	q.click("#pulls")
+	q.unfold()
 	q.reads("main", "of it waiting for images", "wide:2026.9 (2.3 GB) weighed nothing", "images part of what nodes boot from", "How long agents lived")
 	for _, name := range []string{"bad-day", "rolled-out"} {
 		b, err := os.ReadFile("../../demo/needs/" + name + ".yaml")
@@ -121,6 +122,7 @@ func TestClusterAndDemand(t *testing.T) {
 		t.Fatal(err)
 	}
 	q.goTo(fmt.Sprint("/outcomes/", cached.ID))
+	q.unfold()
 	q.reads("main", "Most read workspaces", "out of date for")
 	q.goTo("/workloads/nothing")
 	q.reads(`[role="alert"]`, "there is no workload nothing")

@@ -42,3 +42,21 @@ export const useNames: Record<string, string> = {
   "work": "agents at work"
 };
 
+/** How a job can end, as rows say it. */
+export const results = [
+  "unfinished",
+  "succeeded",
+  "out-of-memory",
+  "evicted",
+  "out-of-disk",
+  "timed-out",
+  "taken-back",
+  "dropped",
+  "gave-up",
+  "preempted",
+  "spoiled",
+  "no-tool",
+  "forgotten",
+  "orphaned"
+];
+

@@ -4,7 +4,7 @@ type Figure = Schemas["Figure"];
 
 const NS = 1e9;
 
-export { delayPhases, phaseMeaning, phases, useNames } from "./words.gen";
+export { delayPhases, phaseMeaning, phases, results, useNames } from "./words.gen";
 
 /** fixed writes a number with some decimals; what lies in the middle goes to the even one, as in the service. */
 function fixed(x: number, digits: number): string {

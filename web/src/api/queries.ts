@@ -1,5 +1,6 @@
 import { infiniteQueryOptions, queryOptions } from "@tanstack/react-query";
 import { api, type Schemas, take, type Work } from "./client";
+import type { paths } from "./schema.gen";
 
 export const session = queryOptions({
   queryKey: ["session"],
@@ -157,13 +158,25 @@ export const comparison = (ids: number[]) =>
     retry: false,
   });
 
-export const jobs = (id: number, cursor: number, limit: number) =>
+type JobsAsked = paths["/api/v1/outcomes/{id}/jobs"]["get"]["parameters"]["query"];
+
+/** A page of an outcome's jobs: of those that are meant, in an order. */
+export const jobs = (id: number, query: NonNullable<JobsAsked>) =>
   queryOptions({
-    queryKey: ["outcomes", id, "jobs", { cursor, limit }],
+    queryKey: ["outcomes", id, "jobs", query],
     queryFn: async () =>
-      take(
-        await api.GET("/api/v1/outcomes/{id}/jobs", { params: { path: { id }, query: { cursor, limit } } }),
-      ),
+      take(await api.GET("/api/v1/outcomes/{id}/jobs", { params: { path: { id }, query } })),
+    staleTime: Number.POSITIVE_INFINITY,
+    placeholderData: (before) => before,
+    retry: false,
+  });
+
+/** What became of some jobs of an outcome. */
+export const part = (id: number, query: { from?: string; to?: string }) =>
+  queryOptions({
+    queryKey: ["outcomes", id, "part", query],
+    queryFn: async () =>
+      take(await api.GET("/api/v1/outcomes/{id}/part", { params: { path: { id }, query } })),
     staleTime: Number.POSITIVE_INFINITY,
     placeholderData: (before) => before,
     retry: false,

@@ -1058,6 +1058,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/outcomes/{id}/part": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What became of some jobs of an outcome's first repeat
+         * @description By when they came, and what they are. Figures are of one run.
+         *
+         *     Role: viewer.
+         */
+        get: operations["part"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/path": {
         parameters: {
             query?: never;
@@ -6420,11 +6442,64 @@ export interface components {
              */
             worst: number;
         };
+        PartCause: {
+            /** @description What it is. */
+            cause: string;
+            /**
+             * Format: double
+             * @description Hours that jobs waited for it, added up.
+             */
+            jobHours: number;
+            /** @description The same in words. */
+            label: string;
+            /** @description Phase that it belongs to. */
+            phase: string;
+            /**
+             * Format: double
+             * @description Share of all waiting.
+             */
+            share: number;
+        };
+        PartClass: {
+            /** @description Start delay of those that started. */
+            delay: components["schemas"]["PartTimes"];
+            /**
+             * Format: int64
+             * @description Its jobs.
+             */
+            jobs: number;
+            /** @description Name of the class. */
+            name: string;
+            /** @description Mean time by phase, of those that ended. */
+            ribbonNs: number[];
+        };
         PartSample: {
             /** @description Its cost. */
             nano: string;
             /** @description What is paid for. */
             part: string;
+        };
+        PartTimes: {
+            /**
+             * Format: int64
+             * @description The longest.
+             */
+            maxNs: number;
+            /**
+             * Format: double
+             * @description Mean.
+             */
+            meanNs: number;
+            /**
+             * Format: int64
+             * @description Half are within.
+             */
+            p50Ns?: number;
+            /**
+             * Format: int64
+             * @description 95 % are within.
+             */
+            p95Ns?: number;
         };
         PastWeek: {
             /** @description Days are drawn from it. */
@@ -7569,6 +7644,53 @@ export interface components {
             outcome: number;
             /** @description What changed in the scenario, and which other documents have newer revisions. */
             sentences: string[];
+        };
+        Slice: {
+            /** @description What those that ended waited for before they started, the most first. */
+            causes: components["schemas"]["PartCause"][];
+            /** @description The same by class, the most jobs first. */
+            classes: components["schemas"]["PartClass"][];
+            /** @description Currency. */
+            currency: string;
+            /** @description Start delay of those that started. */
+            delay: components["schemas"]["PartTimes"];
+            /**
+             * Format: date-time
+             * @description When the part begins.
+             */
+            from: string;
+            /**
+             * Format: int64
+             * @description Jobs submitted in it.
+             */
+            jobs: number;
+            /**
+             * Format: double
+             * @description What all nodes cost in this time, by the clock.
+             */
+            money: number;
+            /**
+             * Format: double
+             * @description The jobs' own share of node cost.
+             */
+            own: number;
+            /** @description Mean time by phase, of those that ended. */
+            ribbonNs: number[];
+            /**
+             * Format: int64
+             * @description Of these, those that started.
+             */
+            started: number;
+            /**
+             * Format: date-time
+             * @description When it ends.
+             */
+            to: string;
+            /**
+             * Format: int64
+             * @description Of these, those that did not succeed.
+             */
+            wrong: number;
         };
         Slip: {
             /**
@@ -10589,6 +10711,20 @@ export interface operations {
     "export-outcome": {
         parameters: {
             query?: {
+                /** @description Submitted from this on. */
+                from?: string;
+                /** @description Submitted before this. */
+                to?: string;
+                /** @description Of this class. */
+                class?: string;
+                /** @description On agents of this template; none: that no template fits. */
+                template?: string;
+                /** @description That ended so. */
+                result?: string;
+                /** @description That waited longest for this. */
+                cause?: string;
+                /** @description With this in their ids. */
+                text?: string;
                 /** @description jobs: those of the first repeat; lines: quantities over time. */
                 what?: "jobs" | "lines";
                 /** @description File format. */
@@ -10628,6 +10764,24 @@ export interface operations {
     "list-jobs": {
         parameters: {
             query?: {
+                /** @description Submitted from this on. */
+                from?: string;
+                /** @description Submitted before this. */
+                to?: string;
+                /** @description Of this class. */
+                class?: string;
+                /** @description On agents of this template; none: that no template fits. */
+                template?: string;
+                /** @description That ended so. */
+                result?: string;
+                /** @description That waited longest for this. */
+                cause?: string;
+                /** @description With this in their ids. */
+                text?: string;
+                /** @description What they are sorted by. */
+                by?: "submitted" | "id" | "class" | "template" | "result" | "cause" | "delay" | "lead" | "cost";
+                /** @description The largest, or last, first. */
+                down?: boolean;
                 /** @description Where to go on: the number of jobs before. */
                 cursor?: number;
                 /** @description Most entries. */
@@ -10683,6 +10837,53 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Explanation"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    part: {
+        parameters: {
+            query?: {
+                /** @description Submitted from this on. */
+                from?: string;
+                /** @description Submitted before this. */
+                to?: string;
+                /** @description Of this class. */
+                class?: string;
+                /** @description On agents of this template; none: that no template fits. */
+                template?: string;
+                /** @description That ended so. */
+                result?: string;
+                /** @description That waited longest for this. */
+                cause?: string;
+                /** @description With this in their ids. */
+                text?: string;
+            };
+            header?: never;
+            path: {
+                /** @description Its number. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Slice"];
                 };
             };
             /** @description Error */

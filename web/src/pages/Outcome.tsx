@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { Link, useParams } from "react-router";
+import { Link, useParams, useSearchParams } from "react-router";
 import type { Schemas } from "../api/client";
 import { outcome, outcomes } from "../api/queries";
 import { Bar, Key, total } from "../parts/Bar";
@@ -8,6 +8,7 @@ import { Contents } from "../parts/Contents";
 import { DataTable } from "../parts/DataTable";
 import { leadOf } from "../parts/lead";
 import { Notice, Section, Trouble, Waiting } from "../parts/Section";
+import type { Other } from "../parts/TimeLines";
 import { useTitle } from "../parts/useTitle";
 import { count, duration, inOne, percent } from "../words";
 import { Bill } from "./outcome/Bill";
@@ -33,7 +34,10 @@ type Result = Schemas["Outcome"];
 /** What simulating a scenario gave, or how far it has come. */
 export function Outcome() {
   const id = Number(useParams().id);
+  const [query] = useSearchParams();
+  const beside = Number(query.get("beside") ?? 0);
   const found = useQuery(outcome(id));
+  const other = useQuery({ ...outcome(beside), enabled: beside > 0 });
   useTitle(`Outcome ${id}`);
   if (found.error) return <Trouble error={found.error} />;
   if (!found.data) return <Waiting what={`outcome ${id}`} />;
@@ -59,9 +63,56 @@ export function Outcome() {
       {o.state === "failed" && <Trouble error={new Error(`The simulation failed: ${o.error}`)} />}
       {o.state === "cancelled" && <Notice>The simulation was cancelled.</Notice>}
       {(o.state === "queued" || o.state === "running") && <Progress first={o} />}
+      {result && <LaidOver id={id} beside={beside} />}
+      {other.error && <Trouble error={other.error} />}
       {result && <Contents />}
-      {result && <Story id={id} scenario={o.about} o={result} />}
+      {result && (
+        <Story
+          id={id}
+          scenario={o.about}
+          o={result}
+          other={other.data?.result && { name: `outcome ${beside}`, o: other.data.result }}
+        />
+      )}
     </>
+  );
+}
+
+/** Another outcome that is laid over the pictures of this one. */
+function LaidOver({ id, beside }: { id: number; beside: number }) {
+  const list = useQuery(outcomes());
+  const [, setQuery] = useSearchParams();
+  const others = (list.data?.items ?? []).filter((o) => o.id !== id && o.state === "done");
+  if (others.length === 0 && beside === 0) return null;
+  return (
+    <p className="mt-1 text-sm">
+      <label htmlFor="beside">Laid over the pictures: </label>
+      <select
+        id="beside"
+        className="select select-xs w-auto max-w-full"
+        value={beside || ""}
+        onChange={(e) =>
+          setQuery(
+            (q) => {
+              if (e.target.value) q.set("beside", e.target.value);
+              else q.delete("beside");
+              return q;
+            },
+            { replace: true, preventScrollReset: true },
+          )
+        }
+      >
+        <option value="">nothing</option>
+        {beside > 0 && !others.some((o) => o.id === beside) && (
+          <option value={beside}>outcome {beside}</option>
+        )}
+        {others.map((o) => (
+          <option key={o.id} value={o.id}>
+            outcome {o.id} of {o.about}
+          </option>
+        ))}
+      </select>
+    </p>
   );
 }
 
@@ -83,11 +134,12 @@ function Earlier({ id, scenario }: { id: number; scenario: string }) {
 }
 
 /** The finished outcome, from the sentence down to single jobs. */
-function Story({ id, scenario, o }: { id: number; scenario: string; o: Result }) {
+function Story({ id, scenario, o, other }: { id: number; scenario: string; o: Result; other?: Other }) {
   const all = o.groups[0];
   if (!all) return null;
   const parts = leadOf(all);
-  const whole = total(parts);
+  const theirs = other?.o.groups[0] ? leadOf(other.o.groups[0]) : [];
+  const whole = Math.max(total(parts), total(theirs));
   return (
     <>
       <p className="mt-2 max-w-3xl text-lg leading-snug" id="headline">
@@ -117,14 +169,22 @@ function Story({ id, scenario, o }: { id: number; scenario: string; o: Result })
       ))}
       <div className="mt-5">
         <Bar list={parts} whole={whole} label="the mean job" tall />
+        {other && (
+          <div className="mt-1">
+            <Bar list={theirs} whole={whole} label={`the mean job of ${other.name}`} />
+            <p className="text-sm opacity-80">
+              below: {other.name} of {other.o.scenario}, {duration(total(theirs))}
+            </p>
+          </div>
+        )}
         <div className="mt-2 flex flex-wrap justify-between gap-x-6">
           <Key list={parts} />
-          <p className="text-sm opacity-80">the mean job, {duration(whole)} from submission to end</p>
+          <p className="text-sm opacity-80">the mean job, {duration(total(parts))} from submission to end</p>
         </div>
         {o.means && <p className="mt-2 max-w-3xl text-sm opacity-80">{o.means}</p>}
       </div>
       <Failures id={id} o={o} />
-      <Groups o={o} />
+      <Groups o={o} other={other} />
       <div className="grid gap-x-10 *:min-w-0 lg:grid-cols-2">
         <Section title="What the delay was spent on" aside={`${o.repeats} repeats, ± 95 %`}>
           <DataTable
@@ -149,16 +209,16 @@ function Story({ id, scenario, o }: { id: number; scenario: string; o: Result })
       </div>
       <Limits id={id} o={o} />
       <Happened o={o} />
+      <Lines o={o} id={id} other={other} />
+      <Slowest id={id} o={o} />
+      <Jobs id={id} o={o} />
+      <Delays groups={o.groups} other={other} />
       <Lives id={id} o={o} />
       <Network id={id} o={o} />
       <Workspaces id={id} o={o} />
+      <Events id={id} o={o} />
       <Hangs id={id} scenario={scenario} />
       <Images id={id} scenario={scenario} />
-      <Events id={id} o={o} />
-      <Delays groups={o.groups} />
-      <Lines o={o} />
-      <Slowest id={id} o={o} />
-      <Jobs id={id} o={o} />
     </>
   );
 }

@@ -8,7 +8,7 @@ import {
   TooltipComponent,
 } from "echarts/components";
 import * as echarts from "echarts/core";
-import { CanvasRenderer } from "echarts/renderers";
+import { CanvasRenderer, SVGRenderer } from "echarts/renderers";
 import { useEffect, useRef } from "react";
 
 echarts.use([
@@ -23,6 +23,7 @@ echarts.use([
   MarkAreaComponent,
   MarkLineComponent,
   CanvasRenderer,
+  SVGRenderer,
 ]);
 
 export type Option = echarts.EChartsCoreOption;
@@ -61,6 +62,33 @@ export const lineKey = (name: string, dashed = false) => ({
   icon: dashed ? "path://M0 3h5v2h-5zM8 3h6v2h-6zM17 3h5v2h-5z" : "path://M0 3h22v2h-22z",
 });
 
+/** plain is what a chart is drawn by. */
+const plain = (build: () => Option): Option => ({
+  animation: false,
+  textStyle: { fontFamily: font, color: css("--color-base-content") },
+  ...build(),
+});
+
+const pngOf = (chart: echarts.ECharts) =>
+  chart.getDataURL({ type: "png", pixelRatio: 2, backgroundColor: css("--color-base-100") });
+
+/** svgOf draws a chart once more, as it stands, in lines. */
+function svgOf(chart: echarts.ECharts, build: () => Option) {
+  const copy = echarts.init(null, null, {
+    renderer: "svg",
+    ssr: true,
+    width: chart.getWidth(),
+    height: chart.getHeight(),
+  });
+  const zoom = (chart.getOption().dataZoom as { startValue: number; endValue: number }[] | undefined)?.[0];
+  const option = plain(build);
+  copy.setOption({ backgroundColor: css("--color-base-100"), ...option });
+  if (zoom) copy.dispatchAction({ type: "dataZoom", startValue: zoom.startValue, endValue: zoom.endValue });
+  const text = copy.renderToSVGString();
+  copy.dispose();
+  return URL.createObjectURL(new Blob([text], { type: "image/svg+xml" }));
+}
+
 /** A chart in our theme; `build` is asked again when the theme changes. */
 export default function Chart({
   build,
@@ -77,6 +105,7 @@ export default function Chart({
   onPick?: (data: unknown) => void;
 }) {
   const box = useRef<HTMLDivElement>(null);
+  const drawn = useRef<echarts.ECharts | null>(null);
   const zoom = useRef(onZoom);
   zoom.current = onZoom;
   const pick = useRef(onPick);
@@ -84,11 +113,8 @@ export default function Chart({
   useEffect(() => {
     if (!box.current) return;
     const chart = echarts.init(box.current);
-    const draw = () =>
-      chart.setOption(
-        { animation: false, textStyle: { fontFamily: font, color: css("--color-base-content") }, ...build() },
-        true,
-      );
+    drawn.current = chart;
+    const draw = () => chart.setOption(plain(build), true);
     draw();
     const resized = new ResizeObserver(() => chart.resize());
     resized.observe(box.current);
@@ -110,5 +136,30 @@ export default function Chart({
       chart.dispose();
     };
   }, [build]);
-  return <div ref={box} role="img" aria-label={label} style={{ height }} className="w-full" />;
+  const save = (form: "png" | "svg") => {
+    const chart = drawn.current;
+    if (!chart) return;
+    const link = document.createElement("a");
+    link.href = form === "png" ? pngOf(chart) : svgOf(chart, build);
+    link.download = `${label.split(/[;,]/)[0]?.replaceAll(/\W+/g, "-")}.${form}`;
+    link.click();
+  };
+  return (
+    <>
+      <div ref={box} role="img" aria-label={label} style={{ height }} className="w-full" />
+      <p className="text-right text-xs">
+        {(["png", "svg"] as const).map((form) => (
+          <button
+            key={form}
+            type="button"
+            className="link ml-2 opacity-80"
+            aria-label={`Save as ${form.toUpperCase()}: ${label}`}
+            onClick={() => save(form)}
+          >
+            {form}
+          </button>
+        ))}
+      </p>
+    </>
+  );
 }

@@ -8,6 +8,15 @@ export interface Column<T> {
   show?: (row: T) => ReactNode;
   right?: boolean;
   wide?: boolean;
+  /** Of a table that somebody else sorts: what this column is called there; absent: it is not sorted by it. */
+  order?: string;
+}
+
+/** An order that somebody else brings rows into, as the service does where there are many. */
+export interface Order {
+  by: string;
+  down: boolean;
+  set: (by: string, down: boolean) => void;
 }
 
 const quoted = (v: string | number) =>
@@ -16,6 +25,11 @@ const quoted = (v: string | number) =>
 /** Rows that a table shows before it is asked for more. */
 const mostRows = 200;
 
+type Sorted = { down: boolean } | false | null | undefined;
+
+const ariaSort = (s: Sorted) => (s ? (s.down ? "descending" : "ascending") : "none");
+const arrow = (s: Sorted) => (s ? (s.down ? " ↓" : " ↑") : "");
+
 /** A table that sorts by its headings and leaves as CSV. */
 export function DataTable<T>({
   rows,
@@ -23,8 +37,10 @@ export function DataTable<T>({
   name,
   rowKey,
   chosen,
+  order,
 }: {
   rows: T[];
+  order?: Order;
   columns: Column<T>[];
   name: string;
   rowKey: (row: T) => string;
@@ -33,7 +49,15 @@ export function DataTable<T>({
 }) {
   const [most, setMost] = useState(mostRows);
   const [sort, setSort] = useState<{ at: number; down: boolean } | null>(null);
-  const column = sort ? columns[sort.at] : undefined;
+  const column = sort && !order ? columns[sort.at] : undefined;
+  const sorted = (c: Column<T>, i: number) =>
+    order ? order.by === c.order && order : sort?.at === i && sort;
+  const press = (c: Column<T>, i: number) => {
+    const now = sorted(c, i);
+    const down = now ? !now.down : Boolean(c.right);
+    if (order) order.set(c.order ?? "", down);
+    else setSort({ at: i, down });
+  };
   const shown = column
     ? [...rows].sort((a, b) => {
         const [x, y] = [column.value(a), column.value(b)];
@@ -65,16 +89,20 @@ export function DataTable<T>({
                   <th
                     key={c.title}
                     className={`whitespace-nowrap px-2 ${c.right ? "text-right" : ""}`}
-                    aria-sort={sort?.at === i ? (sort.down ? "descending" : "ascending") : "none"}
+                    aria-sort={ariaSort(sorted(c, i))}
                   >
-                    <button
-                      type="button"
-                      className="cursor-pointer font-medium hover:underline"
-                      onClick={() => setSort({ at: i, down: sort?.at === i ? !sort.down : Boolean(c.right) })}
-                    >
-                      {c.title}
-                      {sort?.at === i ? (sort.down ? " ↓" : " ↑") : ""}
-                    </button>
+                    {order && !c.order ? (
+                      <span className="font-medium">{c.title}</span>
+                    ) : (
+                      <button
+                        type="button"
+                        className="cursor-pointer font-medium hover:underline"
+                        onClick={() => press(c, i)}
+                      >
+                        {c.title}
+                        {arrow(sorted(c, i))}
+                      </button>
+                    )}
                   </th>
                 ),
               )}

@@ -21,7 +21,8 @@ const tick = (s: number) => (s < 60 ? `${s} s` : s < 3600 ? `${s / 60} min` : `$
 export default function DelayChart({
   series,
 }: {
-  series: { name: string; curve: { percent: number; ns: number }[] }[];
+  /** Those that are laid over are of another outcome. */
+  series: { name: string; curve: { percent: number; ns: number }[]; over?: boolean }[];
 }) {
   const build = useCallback((): Option => {
     const { line, ink, tooltip, legend } = look();
@@ -58,8 +59,11 @@ export default function DelayChart({
         showSymbol: false,
         symbolSize: 7,
         triggerLineEvent: true,
-        lineStyle: { width: i === 0 ? 3 : 1.6, type: dashes[i % dashes.length] },
-        color: css(colours[i % colours.length] ?? ""),
+        lineStyle: {
+          width: i === 0 || s.over ? 3 : 1.6,
+          type: s.over ? "dashed" : dashes[i % dashes.length],
+        },
+        color: css(s.over ? "--color-base-content" : (colours[i % colours.length] ?? "")),
         data: s.curve.map((p) => [Math.max(p.ns / 1e9, 0.5), p.percent]),
       })),
     };

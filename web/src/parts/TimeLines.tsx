@@ -17,14 +17,26 @@ const coreColours: Record<string, string> = {
 };
 const poolColours = ["--color-secondary", "--phase-node", "--phase-image", "--phase-join"];
 
+/** Another outcome, laid over. */
+export interface Other {
+  name: string;
+  o: Schemas["Outcome"];
+}
+
+/** added adds lines up, bin by bin. */
+const added = (lines: { values: number[] }[]) =>
+  (lines[0]?.values ?? []).map((_, i) => lines.reduce((sum, l) => sum + (l.values[i] ?? 0), 0));
+
 /** Five quantities over one axis, looked at closer together. */
 export default function TimeLines({
   o,
+  other,
   from,
   to,
   onZoom,
 }: {
   o: Schemas["Outcome"];
+  other?: Other;
   from: number;
   to: number;
   onZoom: (from: number, to: number) => void;
@@ -71,6 +83,23 @@ export default function TimeLines({
       top += h + 26;
       return g;
     });
+    /** over lays a line of the other outcome over a panel: by the same moments of the week, wherever it begins. */
+    const over = (at: number, values: number[]) =>
+      other
+        ? [
+            {
+              name: other.name,
+              type: "line",
+              step: "end",
+              xAxisIndex: at,
+              yAxisIndex: at,
+              showSymbol: false,
+              lineStyle: { width: 1.4, type: "dashed" },
+              color: ink,
+              data: values.map((v, i) => [start + i * (other.o.lines.binNs / 1e6), v]),
+            },
+          ]
+        : [];
     const byName = (name: string) => o.lines.agents.find((a) => a.name === name)?.values ?? [];
     return {
       grid,
@@ -174,9 +203,18 @@ export default function TimeLines({
           ...(n.name === "room" ? { areaStyle: { opacity: 0 } } : {}),
         })),
         area(panels[4] ?? "", 4, o.lines.moneyPerHour, "--color-primary"),
+        ...(other
+          ? [
+              ...over(0, other.o.lines.waiting),
+              ...over(1, added(other.o.lines.agents)),
+              ...over(2, added(other.o.lines.nodes)),
+              ...over(3, other.o.lines.cpu.find((l) => l.name === "requested")?.values ?? []),
+              ...over(4, other.o.lines.moneyPerHour),
+            ]
+          : []),
       ],
     };
-  }, [o]);
+  }, [o, other]);
   return (
     <Chart
       build={build}

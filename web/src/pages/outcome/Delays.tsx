@@ -2,19 +2,40 @@ import { lazy, Suspense } from "react";
 import type { Schemas } from "../../api/client";
 import { DataTable } from "../../parts/DataTable";
 import { Section, Waiting } from "../../parts/Section";
+import type { Other } from "../../parts/TimeLines";
 import { duration } from "../../words";
 
 const DelayChart = lazy(() => import("../../parts/DelayChart"));
 
 type Group = Schemas["Group"];
 
+/** inShort says within what time half, and most, start. */
+function inShort(all?: Group) {
+  const parts = [
+    all?.delay.p50Ns && `half within ${duration(all.delay.p50Ns.mean)}`,
+    all?.delay.p95Ns && `95 % within ${duration(all.delay.p95Ns.mean)}`,
+    all?.delay.p99Ns && `99 % within ${duration(all.delay.p99Ns.mean)}`,
+  ].filter((x) => x);
+  return parts.join(", ") || "too few jobs start to say";
+}
+
 /** How long jobs wait to start: the distribution, as a chart and as a table. */
-export function Delays({ groups }: { groups: Group[] }) {
+export function Delays({ groups, other }: { groups: Group[]; other?: Other }) {
+  const theirs = other?.o.groups[0]?.curve;
   const shown = groups.filter((g) => g.curve && g.delay.maxNs.mean > 0);
   return (
-    <Section title="How long jobs wait to start" aside="share of jobs that start within a time">
+    <Section
+      title="How long jobs wait to start"
+      aside="share of jobs that start within a time"
+      answer={inShort(groups[0])}
+    >
       <Suspense fallback={<Waiting what="the chart" />}>
-        <DelayChart series={shown.map((g) => ({ name: g.name, curve: g.curve ?? [] }))} />
+        <DelayChart
+          series={[
+            ...shown.map((g) => ({ name: g.name, curve: g.curve ?? [] })),
+            ...(other && theirs ? [{ name: `all of ${other.name}`, curve: theirs, over: true }] : []),
+          ]}
+        />
       </Suspense>
       <CurveTable groups={groups} />
     </Section>

@@ -10,9 +10,16 @@ export function Events({ id, o }: { id: number; o: Result }) {
   const c = o.cache;
   if (o.troubles.length === 0 && !c) return null;
   return (
-    <div className="grid gap-x-10 lg:grid-cols-2">
+    <>
       {o.troubles.length > 0 && (
-        <Section title="What went wrong on the way" aside="in a repeat">
+        <Section
+          title="What went wrong on the way"
+          aside="in a repeat"
+          answer={o.troubles
+            .slice(0, 2)
+            .map((t) => `${count(t.count.mean)} × ${t.label}`)
+            .join("; ")}
+        >
           <DataTable
             name={`outcome-${id}-troubles`}
             rows={o.troubles}
@@ -30,7 +37,11 @@ export function Events({ id, o }: { id: number; o: Result }) {
         </Section>
       )}
       {c && (
-        <Section title="The workspace cache" aside="in a repeat">
+        <Section
+          title="The workspace cache"
+          aside="in a repeat"
+          answer={`${percent(c.found.mean)} found it up to date, ${percent(c.stale.mean)} out of date`}
+        >
           <DataTable
             name={`outcome-${id}-cache`}
             rows={[
@@ -50,6 +61,6 @@ export function Events({ id, o }: { id: number; o: Result }) {
           />
         </Section>
       )}
-    </div>
+    </>
   );
 }

@@ -2,19 +2,22 @@ import type { Schemas } from "../../api/client";
 import { DataTable } from "../../parts/DataTable";
 import { onlyDelay, Ribbon } from "../../parts/Ribbon";
 import { Section } from "../../parts/Section";
+import { scaleOf } from "../../parts/scale";
+import type { Other } from "../../parts/TimeLines";
 import { count, duration, percent, plusMinus } from "../../words";
 
 type Result = Schemas["Outcome"];
 type Group = Schemas["Group"];
 
 /** Jobs by class and template, with their ribbon. */
-export function Groups({ o }: { o: Result }) {
+export function Groups({ o, other }: { o: Result; other?: Other }) {
+  const theirs = (g: Group) => other?.o.groups.find((x) => x.by === g.by && x.name === g.name);
   const rows = o.groups.filter((g) => g.jobs.mean > 0);
-  // A class that waits far longer than the rest would flatten them all.
-  const means = rows.filter((g) => g.by === "class").map((g) => g.delay.meanNs.mean);
-  const sorted = means.toSorted((a, b) => b - a);
-  const [first = 0, second = 0] = sorted;
-  const whole = first > 4 * second && second > 0 ? second * 1.25 : first;
+  const scale = scaleOf(
+    [o, ...(other ? [other.o] : [])].flatMap((x) =>
+      x.groups.filter((g) => g.by === "class").map((g) => g.delay.meanNs.mean),
+    ),
+  );
   const percentile = (pick: (g: Group) => Schemas["Figure"] | undefined) => ({
     right: true,
     value: (g: Group) => pick(g)?.mean ?? 0,
@@ -27,7 +30,7 @@ export function Groups({ o }: { o: Result }) {
   return (
     <Section
       title="Start delay by class and template"
-      aside={whole < first ? "ribbons on one scale; the longest are drawn cut" : "ribbons on one scale"}
+      aside={`ribbons on one scale${scale.cut ? `, full width is ${duration(scale.whole)}; longer ones are drawn cut` : ""}${other ? `; below each: ${other.name}` : ""}`}
     >
       <DataTable<Group>
         name={`${o.scenario}-delays`}
@@ -49,11 +52,22 @@ export function Groups({ o }: { o: Result }) {
             value: (g) => g.delay.meanNs.mean,
             show: (g) =>
               g.delay.maxNs.mean > 0 ? (
-                <Ribbon
-                  ns={onlyDelay(g.ribbonNs.map((f) => f.mean))}
-                  whole={Math.max(whole, 1)}
-                  label={`start delay of ${g.name}`}
-                />
+                <div className="space-y-0.5">
+                  <Ribbon
+                    ns={onlyDelay(g.ribbonNs.map((f) => f.mean))}
+                    whole={Math.max(1, scale.whole)}
+                    label={`start delay of ${g.name}`}
+                  />
+                  {theirs(g) && (
+                    <div className="opacity-70">
+                      <Ribbon
+                        ns={onlyDelay(theirs(g)?.ribbonNs.map((f) => f.mean) ?? [])}
+                        whole={Math.max(1, scale.whole)}
+                        label={`start delay of ${g.name} in ${other?.name}`}
+                      />
+                    </div>
+                  )}
+                </div>
               ) : (
                 <span className="text-warning">never start</span>
               ),

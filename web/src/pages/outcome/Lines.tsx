@@ -1,43 +1,36 @@
 import { lazy, Suspense } from "react";
-import { useSearchParams } from "react-router";
 import type { Schemas } from "../../api/client";
 import { DataTable } from "../../parts/DataTable";
 import { Section, Waiting } from "../../parts/Section";
+import type { Other } from "../../parts/TimeLines";
 import { duration, moment } from "../../words";
+import { Brushed } from "./Brushed";
+import { useWhich } from "./useWhich";
 
 const TimeLines = lazy(() => import("../../parts/TimeLines"));
 
 type Result = Schemas["Outcome"];
 
 /** Waiting jobs, agents, nodes and money on one axis; the part shown is in the address. */
-export function Lines({ o }: { o: Result }) {
-  const [query, setQuery] = useSearchParams();
-  const start = new Date(o.start).getTime();
-  const from = Number(query.get("from") ?? start);
-  const to = Number(query.get("to") ?? start + o.spanNs / 1e6);
-  const zoom = (a: number, b: number) => {
-    setQuery(
-      (q) => {
-        q.set("from", String(Math.round(a)));
-        q.set("to", String(Math.round(b)));
-        return q;
-      },
-      { replace: true, preventScrollReset: true },
-    );
-  };
+export function Lines({ id, o, other }: { id: number; o: Result; other?: Other }) {
+  const { from, to, set } = useWhich(o);
+  const zoom = (a: number, b: number) => set({ from: Math.round(a), to: Math.round(b) });
   return (
-    <Section
-      title="Over time"
-      aside={`means of ${duration(o.lines.binNs)} over ${o.repeats} repeats; drag the handles below to look closer`}
-    >
-      <Suspense fallback={<Waiting what="the chart" />}>
-        <TimeLines o={o} from={from} to={to} onZoom={zoom} />
-      </Suspense>
-      <details className="text-sm">
-        <summary className="cursor-pointer">As a table</summary>
-        <LinesTable o={o} from={from} to={to} />
-      </details>
-    </Section>
+    <>
+      <Section
+        title="Over time"
+        aside={`means of ${duration(o.lines.binNs)} over ${o.repeats} repeats; brush a time with the handles below: what became of its jobs follows`}
+      >
+        <Suspense fallback={<Waiting what="the chart" />}>
+          <TimeLines o={o} other={other} from={from} to={to} onZoom={zoom} />
+        </Suspense>
+        <details className="text-sm">
+          <summary className="cursor-pointer">As a table</summary>
+          <LinesTable o={o} from={from} to={to} />
+        </details>
+      </Section>
+      <Brushed id={id} o={o} />
+    </>
   );
 }
 

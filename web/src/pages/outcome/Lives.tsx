@@ -7,7 +7,11 @@ import { duration, inOne } from "../../words";
 export function Lives({ id, o }: { id: number; o: Schemas["Outcome"] }) {
   if (!o.lives || o.lives.length === 0) return null;
   return (
-    <Section title="How long agents lived" aside="those that had joined and went, a repeat">
+    <Section
+      title="How long agents lived"
+      aside="those that had joined and went, a repeat"
+      answer={o.lives.map((x) => `${x.template}: ${inOne(x.jobsEach)} jobs each`).join("; ")}
+    >
       <DataTable
         name={`outcome-${id}-lives`}
         rows={o.lives}

@@ -7,7 +7,11 @@ import { inOne } from "../../words";
 export function Network({ id, o }: { id: number; o: Schemas["Outcome"] }) {
   if (!o.network || o.network.length === 0) return null;
   return (
-    <Section title="Over the network" aside="what jobs fetch and send, a month of 730 h">
+    <Section
+      title="Over the network"
+      aside="what jobs fetch and send, a month of 730 h"
+      answer={`${o.network.length} ${o.network.length === 1 ? "flow" : "flows"} over ${[...new Set(o.network.map((x) => x.link))].join(", ")}`}
+    >
       <DataTable
         name={`outcome-${id}-network`}
         rows={o.network}

@@ -4,12 +4,19 @@ import { DataTable } from "../../parts/DataTable";
 import { Section } from "../../parts/Section";
 import { duration, moment } from "../../words";
 import { Explanation } from "./Explanation";
+import { useWhich } from "./useWhich";
 
 type Result = Schemas["Outcome"];
 
 /** The jobs that waited longest; one of them, named in the address, is explained. */
 export function Slowest({ id, o }: { id: number; o: Result }) {
   const [query, setQuery] = useSearchParams();
+  const { brushed, from, to } = useWhich(o);
+  const came = (j: { submitted: string }) => {
+    const at = new Date(j.submitted).getTime();
+    return !brushed || (at >= from && at < to);
+  };
+  const slowest = o.slowest.filter(came);
   const job = query.get("job");
   const pick = (name: string | null) =>
     setQuery(
@@ -40,9 +47,15 @@ export function Slowest({ id, o }: { id: number; o: Result }) {
         </button>
       </form>
       {job && <Explanation id={id} job={job} zone={o.zone} close={() => pick(null)} />}
+      {brushed && slowest.length === 0 && (
+        <p className="mb-2 text-sm">
+          None of the {o.slowest.length} that waited longest came in the time that is brushed: sort the jobs
+          below by their delay.
+        </p>
+      )}
       <DataTable
         name={`outcome-${id}-slowest`}
-        rows={o.slowest}
+        rows={slowest}
         rowKey={(j) => j.id}
         columns={[
           {

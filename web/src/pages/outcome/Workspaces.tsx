@@ -11,7 +11,8 @@ export function Workspaces({ id, o }: { id: number; o: Schemas["Outcome"] }) {
   return (
     <Section
       title="Most read workspaces"
-      aside={`the first repeat; ${percent(o.cache.found.mean)} of jobs find theirs up to date`}
+      aside="the first repeat"
+      answer={`${percent(o.cache.found.mean)} of jobs find theirs up to date`}
     >
       <DataTable
         name={`outcome-${id}-workspaces`}

@@ -1,0 +1,94 @@
+package console
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"net/http"
+	"strings"
+	"testing"
+	"time"
+
+	"tachyphor/core/outcome"
+	"tachyphor/test/running"
+)
+
+// A time that is brushed tells what became of its jobs, and only these are listed and taken away; the list is filtered
+// and sorted by the service; another outcome is laid over; what is folded opens by its address; and each state has one.
+func TestOutcomeIsBrushedAndFiltered(t *testing.T) {
+	t.Parallel()
+	s, c := running.Start(t)
+	load(t, c)
+	q := sit(t, s, running.Link(t, s), 1280, 800, false)
+	from, to := time.Date(2026, 9, 16, 6, 0, 0, 0, time.UTC), time.Date(2026, 9, 16, 12, 0, 0, 0, time.UTC)
+	q.goTo(fmt.Sprintf("/outcomes/2?from=%d&to=%d", from.UnixMilli(), to.UnixMilli()))
+	q.reads("#brushed", "Wed 16 Sept, 08:00:00 to Wed 16 Sept, 14:00:00", "half started within", "Nodes cost EUR", "the controller's next round", "shore-desk")
+	q.reads("#jobs h2", "Jobs that are meant")
+	q.reads("#part-jobs-that-waited-longest", "sort the jobs below")
+	// As many jobs as the service says came in that time, and as the file has.
+	part, err := c.Part(context.Background(), 2, outcome.Filter{From: from, To: to})
+	q.must(err)
+	q.reads("#jobs-count", fmt.Sprintf("of %d", part.Jobs))
+	file, err := q.p.Say(`document.querySelector('#jobs a[href*="form=csv"][href*="what=jobs"]').getAttribute("href")`)
+	q.must(err)
+	if lines := strings.Count(fetch(t, c.Address, c.Token, file), "\n") - 1; lines != part.Jobs {
+		t.Errorf("%s has %d jobs, the part %d", file, lines, part.Jobs)
+	}
+	// By a column, then of one class, both in the address.
+	q.click(`#jobs thead th:nth-child(5) button`)
+	q.must(q.p.Until(`location.search.includes("by=delay") && location.search.includes("down=yes")`))
+	q.must(q.p.Until(`(() => {
+		const cells = [...document.querySelectorAll("#jobs tbody tr td:nth-child(5)")].map((e) => e.innerText);
+		return cells.length === 25 && cells[0].includes("min") && document.querySelector("#jobs th[aria-sort=descending]") !== null;
+	})()`))
+	q.must(q.p.Choose("#filter-class", "tide-charts"))
+	q.must(q.p.Until(`[...document.querySelectorAll("#jobs tbody tr td:first-child")].every((e) => e.innerText.startsWith("tide-charts"))`))
+	q.must(q.p.Choose("#filter-result", "evicted"))
+	q.reads("#jobs-count", "none")
+	q.click("#unfiltered")
+	q.reads("#jobs h2", "Every job")
+	q.must(q.p.Until(`!document.querySelector("#brushed") && !location.search.includes("from=")`))
+
+	// Laid over, and left again.
+	q.must(q.p.Choose("#beside", "1"))
+	q.reads("main", "below: outcome 1 of", "below each: outcome 1")
+	q.must(q.p.Until(`document.querySelector('[aria-label*="in outcome 1"]') !== null`))
+	q.must(q.p.Choose("#beside", ""))
+	q.must(q.p.Until(`!document.querySelector('[aria-label*="in outcome 1"]')`))
+
+	// Folded parts say their answer, and open.
+	q.reads("#part-how-long-jobs-wait-to-start summary", "half within", "95 % within")
+	q.click(`#contents a[href="#part-how-long-jobs-wait-to-start"]`)
+	q.must(q.p.Until(`document.querySelector("#part-how-long-jobs-wait-to-start canvas") !== null`))
+	// A picture leaves as it stands.
+	for _, form := range []string{"PNG", "SVG"} {
+		q.must(q.p.Until(fmt.Sprintf(`(() => {
+			const press = HTMLAnchorElement.prototype.click;
+			HTMLAnchorElement.prototype.click = function () { window.saved = [this.download, this.href.slice(0, 20)]; };
+			document.querySelector('#part-over-time [aria-label^="Save as %s"]').click();
+			HTMLAnchorElement.prototype.click = press;
+			return window.saved[0].endsWith(".%s") && /^(data:image.png|blob:)/.test(window.saved[1]);
+		})()`, form, strings.ToLower(form))))
+	}
+	q.quiet()
+}
+
+// fetch gets what stands at a path of the service.
+func fetch(t *testing.T, address, token, path string) string {
+	t.Helper()
+	req, err := http.NewRequestWithContext(context.Background(), http.MethodGet, address+path, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	req.Header.Set("Authorization", "Bearer "+token)
+	r, err := http.DefaultClient.Do(req)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer func() { _ = r.Body.Close() }()
+	b, err := io.ReadAll(r.Body)
+	if err != nil || r.StatusCode != 200 {
+		t.Fatalf("%s: %d %v %.200s", path, r.StatusCode, err, b)
+	}
+	return string(b)
+}
