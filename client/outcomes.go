@@ -116,3 +116,11 @@ func (c *Client) SomeJobs(ctx context.Context, id uint64, f outcome.Filter, by s
 	_, err := c.call(ctx, request{method: "GET", path: fmt.Sprintf("/outcomes/%d/jobs", id), query: q}, &p)
 	return p, err
 }
+
+// Why says of a number of an outcome what it is, how it is made, how sure it is, and what went in; see
+// outcome.Outcome.WhyOf for their names.
+func (c *Client) Why(ctx context.Context, id uint64, of string) (wire.WhyNumber, error) {
+	var w wire.WhyNumber
+	_, err := c.call(ctx, request{method: "GET", path: outcomeAt(id) + "/why", query: url.Values{"of": {of}}}, &w)
+	return w, err
+}

@@ -1,6 +1,8 @@
 package wire
 
 import (
+	"time"
+
 	"tachyphor/core/document"
 	"tachyphor/core/outcome"
 )
@@ -62,4 +64,23 @@ type Run struct {
 	Seed    *uint64            `json:"seed,omitempty" doc:"Another seed than the scenario's."`
 	Repeats *int               `json:"repeats,omitempty" minimum:"1" maximum:"1000" doc:"Another number of repeats."`
 	Changes []document.Changes `json:"changes,omitempty" maxItems:"100" doc:"Changes to make first in documents that the scenario uses; what is stored stays as it is."`
+}
+
+// WhyNumber says of a number of an outcome what it is, how it is made, how sure it is, and what went in.
+type WhyNumber struct {
+	outcome.Why
+	Documents []WhyDocument `json:"documents" doc:"The documents that went in, the scenario first."`
+	Changed   bool          `json:"changed,omitempty" doc:"Changes were made in them first, as of a variant."`
+	Recording string        `json:"recording,omitempty" doc:"Digest of the recorded jobs."`
+	Facts     int           `json:"facts" doc:"Facts of the cluster that figures may hang on."`
+	Measured  int           `json:"measured" doc:"Of these, those that are measured and not old."`
+	Seed      uint64        `json:"seed" doc:"Seed of every draw."`
+	Engine    int           `json:"engine" doc:"Version of the engine that computed it."`
+}
+
+// WhyDocument is a document that went into an outcome.
+type WhyDocument struct {
+	Ref
+	Stored time.Time `json:"stored,omitzero" doc:"When that revision was stored."`
+	Newest int       `json:"newest" doc:"Its newest revision now."`
 }

@@ -137,6 +137,7 @@ func Operations(api huma.API, s *server) {
 	s.textOperations(api)
 	s.beginOperations(api)
 	s.pathOperations(api)
+	s.whyOperations(api)
 	s.workOperations(api)
 	s.learnOperations(api)
 	s.factsOperations(api)

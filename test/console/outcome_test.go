@@ -92,3 +92,32 @@ func fetch(t *testing.T, address, token, path string) string {
 	}
 	return string(b)
 }
+
+// Every number is asked why it is what it is, from the keyboard too, at an address; and a word that is pressed says what
+// it means.
+func TestWhyAndWords(t *testing.T) {
+	t.Parallel()
+	s, c := running.Start(t)
+	load(t, c)
+	q := sit(t, s, running.Link(t, s), 1280, 800, false)
+	q.goTo("/outcomes/2")
+	q.click(`[data-why="group/class/tide-charts/p95"]`)
+	q.reads("#why", "stay within", "tide-charts", "Woodruff", "weekday-lean (Scenario), revision 1", "brinewell-north", "facts of the cluster are measured", "seed 41")
+	q.must(q.p.Until(`location.search.includes("why=group")`))
+	q.must(q.p.Press("\x1b"))
+	q.must(q.p.Until(`!document.querySelector("dialog[open] #why") && !location.search.includes("why=")`))
+	q.goTo("/outcomes/2?why=bill%2Fall")
+	q.reads("#why", "All that is paid in a month", "730 h", "repeats")
+	q.goTo("/outcomes/2?why=bill%2Fnothing")
+	q.reads("#why", "has no number bill/nothing")
+	q.goTo("/outcomes/2")
+	q.see("#headline")
+	q.must(q.p.Until(`[...document.querySelectorAll("#headline button")].some((b) => b.innerText === "ceiling")`))
+	q.must(q.p.Until(`[...document.querySelectorAll("#headline button")].find((b) => b.innerText === "ceiling").click() === undefined`))
+	q.reads("[popover]:popover-open", "ceiling: most agents of a template")
+	q.must(q.p.Press("\x1b"))
+	q.must(q.p.Until(`!document.querySelector("[popover]:popover-open")`))
+	q.must(q.p.Press("/"))
+	q.must(q.p.Type("#palette", "linger"))
+	q.reads("#palette-list", "linger: how long an idle agent is kept before it goes")
+}

@@ -171,6 +171,15 @@ export const jobs = (id: number, query: NonNullable<JobsAsked>) =>
     retry: false,
   });
 
+/** Why a number of an outcome is what it is. */
+export const why = (id: number, of: string) =>
+  queryOptions({
+    queryKey: ["outcomes", id, "why", of],
+    queryFn: async () =>
+      take(await api.GET("/api/v1/outcomes/{id}/why", { params: { path: { id }, query: { of } } })),
+    retry: false,
+  });
+
 /** What became of some jobs of an outcome. */
 export const part = (id: number, query: { from?: string; to?: string }) =>
   queryOptions({

@@ -1080,6 +1080,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/outcomes/{id}/why": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Why a number of an outcome is what it is
+         * @description What it is, how it is made, how sure it is, and which documents and facts went in.
+         *
+         *     Role: viewer.
+         */
+        get: operations["why"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/path": {
         parameters: {
             query?: never;
@@ -8725,6 +8747,65 @@ export interface components {
              */
             revision: number;
         };
+        WhyDocument: {
+            kind: string;
+            name: string;
+            /**
+             * Format: int64
+             * @description Its newest revision now.
+             */
+            newest: number;
+            /** Format: int64 */
+            revision: number;
+            /**
+             * Format: date-time
+             * @description When that revision was stored.
+             */
+            stored?: string;
+        };
+        WhyNumber: {
+            /** @description Changes were made in them first, as of a variant. */
+            changed?: boolean;
+            /** @description The documents that went in, the scenario first. */
+            documents: components["schemas"]["WhyDocument"][];
+            /**
+             * Format: int64
+             * @description Version of the engine that computed it.
+             */
+            engine: number;
+            /**
+             * Format: int64
+             * @description Facts of the cluster that figures may hang on.
+             */
+            facts: number;
+            /** @description How it is made. */
+            how: string;
+            /** @description How sure it is, and what that is of. */
+            interval: string;
+            /**
+             * Format: int64
+             * @description Of these, those that are measured and not old.
+             */
+            measured: number;
+            /** @description The number that is meant, as in group/class/lint/p95. */
+            of: string;
+            /** @description Digest of the recorded jobs. */
+            recording?: string;
+            /**
+             * Format: int64
+             * @description Repeats behind it.
+             */
+            runs: number;
+            /**
+             * Format: int64
+             * @description Seed of every draw.
+             */
+            seed: number;
+            /** @description The number, with its interval where there is one. */
+            value: string;
+            /** @description What it is. */
+            what: string;
+        };
         Work: {
             /** @description Classes whose jobs come to it. */
             classes: string[];
@@ -10884,6 +10965,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Slice"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    why: {
+        parameters: {
+            query: {
+                /** @description The number, as in group/class/lint/p95, cause/boot or bill/pool/burst. */
+                of: string;
+            };
+            header?: never;
+            path: {
+                /** @description Its number. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WhyNumber"];
                 };
             };
             /** @description Error */

@@ -10,6 +10,7 @@ import { leadOf } from "../parts/lead";
 import { Notice, Section, Trouble, Waiting } from "../parts/Section";
 import type { Other } from "../parts/TimeLines";
 import { useTitle } from "../parts/useTitle";
+import { Words } from "../parts/Words";
 import { count, duration, inOne, percent } from "../words";
 import { Bill } from "./outcome/Bill";
 import { Delays } from "./outcome/Delays";
@@ -27,6 +28,7 @@ import { Lives } from "./outcome/Lives";
 import { Network } from "./outcome/Network";
 import { Progress } from "./outcome/Progress";
 import { Slowest } from "./outcome/Slowest";
+import { Asked, Why } from "./outcome/Why";
 import { Workspaces } from "./outcome/Workspaces";
 
 type Result = Schemas["Outcome"];
@@ -143,7 +145,7 @@ function Story({ id, scenario, o, other }: { id: number; scenario: string; o: Re
   return (
     <>
       <p className="mt-2 max-w-3xl text-lg leading-snug" id="headline">
-        {o.headline}
+        <Words>{o.headline}</Words>
       </p>
       <p className="mt-2 text-sm">
         <BriefLink ids={[id]} />
@@ -181,8 +183,13 @@ function Story({ id, scenario, o, other }: { id: number; scenario: string; o: Re
           <Key list={parts} />
           <p className="text-sm opacity-80">the mean job, {duration(total(parts))} from submission to end</p>
         </div>
-        {o.means && <p className="mt-2 max-w-3xl text-sm opacity-80">{o.means}</p>}
+        {o.means && (
+          <p className="mt-2 max-w-3xl text-sm opacity-80">
+            <Words>{o.means}</Words>
+          </p>
+        )}
       </div>
+      <Why />
       <Failures id={id} o={o} />
       <Groups o={o} other={other} />
       <div className="grid gap-x-10 *:min-w-0 lg:grid-cols-2">
@@ -192,12 +199,12 @@ function Story({ id, scenario, o, other }: { id: number; scenario: string; o: Re
             rows={o.causes.filter((x) => x.share >= 0.0005)}
             rowKey={(x) => x.cause}
             columns={[
-              { title: "waiting for", value: (x) => x.label },
+              { title: "waiting for", value: (x) => x.label, show: (x) => <Words>{x.label}</Words> },
               {
                 title: "job-hours",
                 right: true,
                 value: (x) => x.jobHours.mean,
-                show: (x) => inOne(x.jobHours),
+                show: (x) => <Asked of={`cause/${x.cause}`}>{inOne(x.jobHours)}</Asked>,
               },
               { title: "share", right: true, value: (x) => x.share, show: (x) => percent(x.share, 1) },
             ]}

@@ -3,6 +3,7 @@ import { type KeyboardEvent, type RefObject, useEffect, useState } from "react";
 import { useNavigate } from "react-router";
 import { found, outcomes } from "../api/queries";
 import { pages, pathOfDocument, pathOfWork, titleOfWork } from "../parts/places";
+import { useVocabulary } from "../parts/Words";
 
 interface Entry {
   id: string;
@@ -22,6 +23,7 @@ export function Palette({ dialog, help }: { dialog: RefObject<HTMLDialogElement 
     return () => clearTimeout(wait);
   }, [text]);
   const there = useQuery({ ...found(late), enabled: late !== "" });
+  const v = useVocabulary();
   const newest = useQuery({ ...outcomes(), enabled: late !== "" });
   const close = () => {
     dialog.current?.close();
@@ -57,6 +59,8 @@ export function Palette({ dialog, help }: { dialog: RefObject<HTMLDialogElement 
   }
   for (const w of data?.work ?? [])
     entries.push({ id: `work-${w.id}`, what: w.kind, name: titleOfWork(w), go: to(pathOfWork(w)) });
+  for (const w of wanted.length >= 3 ? Object.keys(v?.words ?? {}).filter((x) => x.startsWith(wanted)) : [])
+    entries.push({ id: `word-${w}`, what: "word", name: `${w}: ${v?.words[w]}`, go: close });
   const last = newest.data?.items.find((o) => o.state === "done");
   if (data && last && /[-_0-9]/.test(wanted) && !wanted.includes(" "))
     entries.push({
@@ -82,7 +86,7 @@ export function Palette({ dialog, help }: { dialog: RefObject<HTMLDialogElement 
         <input
           id="palette"
           className="input w-full rounded-b-none"
-          placeholder="a page, a document, an outcome's number, a job's id"
+          placeholder="a page, a document, an outcome's number, a job's id, a word"
           aria-label="Go to a page, a document, an outcome, a job"
           role="combobox"
           aria-expanded={entries.length > 0}

@@ -1,4 +1,5 @@
 import { duration, phaseMeaning } from "../words";
+import { Word } from "./Words";
 
 /** A part of a time bar. */
 export interface Segment {
@@ -60,13 +61,9 @@ export function Key({ list, times = true }: { list: Segment[]; times?: boolean }
   return (
     <ul className="flex flex-wrap gap-x-4 gap-y-1 text-sm">
       {list.map((s) => (
-        <li
-          key={s.key}
-          className="flex items-center gap-1.5"
-          title={phaseMeaning[s.name] ?? partMeaning[s.name]}
-        >
+        <li key={s.key} className="flex items-center gap-1.5">
           <span className="inline-block size-3" style={{ background: s.colour }} />
-          {s.name}
+          <Word means={phaseMeaning[s.name] ?? partMeaning[s.name]}>{s.name}</Word>
           {times && <span className="opacity-75">{duration(s.ns)}</span>}
         </li>
       ))}

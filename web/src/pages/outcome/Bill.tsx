@@ -2,6 +2,7 @@ import type { Schemas } from "../../api/client";
 import { DataTable } from "../../parts/DataTable";
 import { inUnit, likeMoney, money, percent, plusMinus, useNames } from "../../words";
 import { Spent } from "./Spent";
+import { Asked } from "./Why";
 
 type Result = Schemas["Outcome"];
 type Figure = Result["cost"]["perMonth"];
@@ -12,10 +13,11 @@ export function Bill({ o }: { o: Result }) {
   const row = (
     what: string,
     amount: Figure,
-    more?: { share?: string; strong?: boolean; inset?: boolean },
+    more?: { share?: string; strong?: boolean; inset?: boolean; of?: string },
   ) => ({
     what,
     amount,
+    of: "",
     share: "",
     strong: false,
     inset: false,
@@ -25,19 +27,31 @@ export function Bill({ o }: { o: Result }) {
   const rows = [
     ...c.pools
       .filter((p) => p.perMonth.mean > 0)
-      .map((p) => row(`pool ${p.pool}, ${p.nodes.mean.toFixed(1)} nodes of ${p.nodeType}`, p.perMonth)),
+      .map((p) =>
+        row(`pool ${p.pool}, ${p.nodes.mean.toFixed(1)} nodes of ${p.nodeType}`, p.perMonth, {
+          of: `bill/pool/${p.pool}`,
+        }),
+      ),
     ...c.uses
       .filter((u) => u.perMonth.mean > 0)
-      .map((u) => row(useNames[u.use] ?? u.use, u.perMonth, { share: percent(u.share, 1), inset: true })),
-    ...c.parts.map((p) => row(p.part, p.perMonth)),
-    row("all that is paid", c.perMonth, { strong: true }),
+      .map((u) =>
+        row(useNames[u.use] ?? u.use, u.perMonth, {
+          share: percent(u.share, 1),
+          inset: true,
+          of: `bill/use/${u.use}`,
+        }),
+      ),
+    ...c.parts.map((p) => row(p.part, p.perMonth, { of: `bill/part/${p.part}` })),
+    row("all that is paid", c.perMonth, { strong: true, of: "bill/all" }),
     ...(always
       ? [
           row(`its ${inUnit("count", always.nodes.mean, "")} nodes, always on`, always.allPerMonth),
           row("those off outside working hours", always.inHoursPerMonth, { inset: true }),
         ]
       : []),
-    ...(c.floorPerMonth.mean > 0 ? [row("floor under it: no bill is below", c.floorPerMonth)] : []),
+    ...(c.floorPerMonth.mean > 0
+      ? [row("floor under it: no bill is below", c.floorPerMonth, { of: "bill/floor" })]
+      : []),
   ];
   return (
     <>
@@ -62,7 +76,8 @@ export function Bill({ o }: { o: Result }) {
             value: (r) => r.amount.mean,
             show: (r) => (
               <span className={r.strong ? "font-semibold" : ""}>
-                {money(r.amount.mean, "")} {plusMinus(r.amount, (x) => likeMoney(x, r.amount.mean))}
+                {r.of ? <Asked of={r.of}>{money(r.amount.mean, "")}</Asked> : money(r.amount.mean, "")}{" "}
+                {plusMinus(r.amount, (x) => likeMoney(x, r.amount.mean))}
               </span>
             ),
           },
@@ -76,7 +91,7 @@ export function Bill({ o }: { o: Result }) {
         ]}
       />
       <p className="mt-1 text-sm">
-        {money(c.perJob.mean, c.currency)} a job
+        <Asked of="bill/job">{money(c.perJob.mean, c.currency)}</Asked> a job
         {c.floorPerMonth.mean > 0 && `; the bill is ${c.timesFloor.mean.toFixed(1)} times its floor`}.
         {c.alwaysOn &&
           ` ${percent(c.alwaysOn.outside, 0)} of the jobs come outside ${c.alwaysOn.hours}: with agents off they wait until then.`}

@@ -5,6 +5,7 @@ import { Section } from "../../parts/Section";
 import { scaleOf } from "../../parts/scale";
 import type { Other } from "../../parts/TimeLines";
 import { count, duration, percent, plusMinus } from "../../words";
+import { Asked } from "./Why";
 
 type Result = Schemas["Outcome"];
 type Group = Schemas["Group"];
@@ -18,13 +19,14 @@ export function Groups({ o, other }: { o: Result; other?: Other }) {
       x.groups.filter((g) => g.by === "class").map((g) => g.delay.meanNs.mean),
     ),
   );
-  const percentile = (pick: (g: Group) => Schemas["Figure"] | undefined) => ({
+  const of = (g: Group, figure: string) => `group/${g.by}/${g.name}/${figure}`;
+  const percentile = (figure: string, pick: (g: Group) => Schemas["Figure"] | undefined) => ({
     right: true,
     value: (g: Group) => pick(g)?.mean ?? 0,
     show: (g: Group) => {
       if (g.delay.maxNs.mean === 0) return "–";
       const f = pick(g);
-      return f ? <WithReach f={f} /> : <span title="too few jobs to say">too few</span>;
+      return f ? <WithReach f={f} of={of(g, figure)} /> : <span title="too few jobs to say">too few</span>;
     },
   });
   return (
@@ -76,19 +78,31 @@ export function Groups({ o, other }: { o: Result; other?: Other }) {
             title: "mean",
             right: true,
             value: (g) => g.delay.meanNs.mean,
-            show: (g) => (g.delay.maxNs.mean === 0 ? "–" : <WithReach f={g.delay.meanNs} />),
+            show: (g) =>
+              g.delay.maxNs.mean === 0 ? "–" : <WithReach f={g.delay.meanNs} of={of(g, "mean")} />,
           },
-          { title: "half within", ...percentile((g) => g.delay.p50Ns) },
-          { title: "95 % within", ...percentile((g) => g.delay.p95Ns) },
-          { title: "99 % within", ...percentile((g) => g.delay.p99Ns) },
+          { title: "half within", ...percentile("p50", (g) => g.delay.p50Ns) },
+          { title: "95 % within", ...percentile("p95", (g) => g.delay.p95Ns) },
+          { title: "99 % within", ...percentile("p99", (g) => g.delay.p99Ns) },
           {
             title: "longest",
             right: true,
             value: (g) => g.delay.maxNs.mean,
-            show: (g) => (g.delay.maxNs.mean > 0 ? duration(g.delay.maxNs.mean) : "–"),
+            show: (g) =>
+              g.delay.maxNs.mean > 0 ? <Asked of={of(g, "max")}>{duration(g.delay.maxNs.mean)}</Asked> : "–",
           },
-          { title: "jobs", right: true, value: (g) => g.jobs.mean, show: (g) => count(g.jobs.mean) },
-          { title: "warm", right: true, value: (g) => g.warm.mean, show: (g) => percent(g.warm.mean) },
+          {
+            title: "jobs",
+            right: true,
+            value: (g) => g.jobs.mean,
+            show: (g) => <Asked of={of(g, "jobs")}>{count(g.jobs.mean)}</Asked>,
+          },
+          {
+            title: "warm",
+            right: true,
+            value: (g) => g.warm.mean,
+            show: (g) => <Asked of={of(g, "warm")}>{percent(g.warm.mean)}</Asked>,
+          },
         ]}
       />
     </Section>
@@ -96,10 +110,12 @@ export function Groups({ o, other }: { o: Result; other?: Other }) {
 }
 
 /** A time with how sure it is below it. */
-function WithReach({ f }: { f: Schemas["Figure"] }) {
+function WithReach({ f, of }: { f: Schemas["Figure"]; of: string }) {
   return (
     <>
-      <div className="whitespace-nowrap">{duration(f.mean)}</div>
+      <div className="whitespace-nowrap">
+        <Asked of={of}>{duration(f.mean)}</Asked>
+      </div>
       <div className="hidden whitespace-nowrap text-xs opacity-75 sm:block">{plusMinus(f, duration)}</div>
     </>
   );

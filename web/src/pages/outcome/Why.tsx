@@ -1,0 +1,126 @@
+import { useQuery } from "@tanstack/react-query";
+import { type ReactNode, useEffect, useRef } from "react";
+import { Link, useParams, useSearchParams } from "react-router";
+import type { Schemas } from "../../api/client";
+import { why } from "../../api/queries";
+import { pathOfDocument } from "../../parts/places";
+import { Trouble, Waiting } from "../../parts/Section";
+import { count, here } from "../../words";
+
+/** A number that can be asked why it is what it is; which one is asked stands in the address. */
+export function Asked({ of, children }: { of: string; children: ReactNode }) {
+  const [, setQuery] = useSearchParams();
+  return (
+    <button
+      type="button"
+      aria-haspopup="dialog"
+      data-why={of}
+      title="why this number"
+      className="cursor-pointer text-inherit decoration-dotted underline-offset-4 hover:underline"
+      onClick={() =>
+        setQuery(
+          (q) => {
+            q.set("why", of);
+            return q;
+          },
+          { preventScrollReset: true },
+        )
+      }
+    >
+      {children}
+    </button>
+  );
+}
+
+/** What a number is, how it is made, how sure it is, and what went in. */
+export function Why() {
+  const id = Number(useParams().id);
+  const [query, setQuery] = useSearchParams();
+  const of = query.get("why") ?? "";
+  const place = useRef<HTMLDialogElement>(null);
+  const found = useQuery({ ...why(id, of), enabled: of !== "" });
+  useEffect(() => {
+    const d = place.current;
+    if (of !== "" && !d?.open) d?.showModal();
+    if (of === "" && d?.open) d.close();
+  }, [of]);
+  const close = () =>
+    setQuery(
+      (q) => {
+        q.delete("why");
+        return q;
+      },
+      { replace: true, preventScrollReset: true },
+    );
+  return (
+    <dialog ref={place} className="modal" aria-label="Why this number" onClose={() => of !== "" && close()}>
+      <div className="modal-box max-w-2xl" id="why">
+        {found.error ? <Trouble error={found.error} /> : !found.data && <Waiting what="the answer" />}
+        {found.data && <Told w={found.data} />}
+        <div className="modal-action mt-3">
+          <button type="button" className="btn btn-sm" onClick={close}>
+            Close
+          </button>
+        </div>
+      </div>
+      <form method="dialog" className="modal-backdrop">
+        <button type="submit" tabIndex={-1} aria-hidden="true">
+          close
+        </button>
+      </form>
+    </dialog>
+  );
+}
+
+function Told({ w }: { w: Schemas["WhyNumber"] }) {
+  return (
+    <>
+      <h2 className="font-semibold text-xl tabular-nums">{w.value}</h2>
+      <dl className="mt-2 grid grid-cols-[6rem_minmax(0,1fr)] gap-x-3 gap-y-2 text-sm">
+        <dt className="opacity-80">what it is</dt>
+        <dd>{w.what}</dd>
+        <dt className="opacity-80">how</dt>
+        <dd>{w.how}</dd>
+        <dt className="opacity-80">how sure</dt>
+        <dd>{w.interval}</dd>
+        <dt className="opacity-80">what went in</dt>
+        <dd>
+          <ul>
+            {w.documents.map((d) => {
+              const path = pathOfDocument(d.kind, d.name);
+              return (
+                <li key={`${d.kind}/${d.name}`} className="break-words">
+                  {path ? (
+                    <Link className="link" to={path}>
+                      {d.name}
+                    </Link>
+                  ) : (
+                    d.name
+                  )}{" "}
+                  ({d.kind}), revision {d.revision}
+                  {d.stored && `, stored ${here(d.stored)}`}
+                  {d.newest > d.revision && <b className="font-medium">; it is revision {d.newest} now</b>}
+                </li>
+              );
+            })}
+            {w.changed && <li>with changes made in them first, as of a variant</li>}
+          </ul>
+        </dd>
+        <dt className="opacity-80">facts</dt>
+        <dd>
+          {w.measured === 0 ? "None" : count(w.measured)} of {count(w.facts)} facts of the cluster are
+          measured and not old.{" "}
+          <a className="link" href="#part-what-it-hangs-on">
+            What it hangs on
+          </a>
+        </dd>
+        <dt className="opacity-80">drawn</dt>
+        <dd>
+          {w.runs} {w.runs === 1 ? "repeat" : "repeats"} from seed {w.seed}, by engine {w.engine}
+          {w.recording && `; recorded jobs ${w.recording.slice(0, 12)}`}. The same documents and seed give the
+          same bytes.
+        </dd>
+      </dl>
+    </>
+  );
+}
