@@ -43,8 +43,9 @@ web/node_modules/.installed: web/package.json web/package-lock.json
 	@touch $@
 
 # Long proofs, with more seeds and larger cases than make test.
-validate: setup-test
+validate: setup-test web/dist/index.html
 	TACHYPHOR_VALIDATE=1 $(GO) test -tags $(TAGS) -timeout 60m -count 1 -v -run 'Theory|Oracle|Properties|Wild|Racing|SeldomWorse|FactsComeBack|Truths' ./core/... ./test/logs ./test/clusters
+	TACHYPHOR_VALIDATE=1 $(GO) test -tags $(TAGS) -timeout 20m -count 1 -v -run PagesOfMuch ./test/console
 	$(GO) run -tags $(TAGS) ./test/validate > docs/validation.md
 
 # The tests of live clusters on a real control plane; RECORD=1 writes what it answers

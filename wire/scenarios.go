@@ -75,6 +75,7 @@ type PoolBrief struct {
 
 // ScenarioPage is a page of scenarios.
 type ScenarioPage struct {
-	Items []ScenarioBrief `json:"items" doc:"Scenarios by name."`
+	Items []ScenarioBrief `json:"items" doc:"Scenarios in the order that was asked for."`
+	All   int             `json:"all" doc:"How many there are in all, with that text in their names."`
 	Next  string          `json:"next,omitempty" doc:"Cursor of the next page; absent on the last."`
 }

@@ -1,9 +1,14 @@
 package api
 
 import (
+	"cmp"
 	"context"
+	"encoding/json"
 	"errors"
 	"net/http"
+	"slices"
+	"strconv"
+	"strings"
 
 	"tachyphor/core/document"
 	"tachyphor/core/world"
@@ -27,29 +32,32 @@ func (s *server) scenarioOperations(api huma.API) {
 }
 
 func (s *server) listScenarios(ctx context.Context, in *struct {
+	Text   string `query:"text" maxLength:"63" doc:"Only those with this in their names."`
+	By     string `query:"by" enum:"name,mean,p95,wrong,cost,outcome" default:"name" doc:"What they are sorted by: their names, or what their newest outcomes say; those without one come last."`
+	Down   bool   `query:"down" doc:"The largest, or last, first."`
 	Cursor string `query:"cursor" maxLength:"63" doc:"Where to go on."`
 },
 ) (*struct{ Body wire.ScenarioPage }, error) {
-	after := ""
+	from := 0
 	if in.Cursor != "" {
-		after = document.KindScenario
+		var err error
+		if from, err = strconv.Atoi(in.Cursor); err != nil || from < 0 {
+			return nil, huma.Error422UnprocessableEntity("cursor: expected what next says on the page before")
+		}
 	}
-	list, err := s.Store.List(ctx, document.KindScenario, after, in.Cursor, pageSize+1)
+	list, last, err := s.sortedScenarios(ctx, in.Text, in.By, in.Down)
 	if err != nil {
 		return nil, s.answer(err, "list")
 	}
-	page := wire.ScenarioPage{Items: []wire.ScenarioBrief{}}
-	if len(list) > pageSize {
-		list = list[:pageSize]
-		page.Next = list[pageSize-1].Name
+	page := wire.ScenarioPage{Items: []wire.ScenarioBrief{}, All: len(list)}
+	if from+pageSize < len(list) {
+		page.Next = strconv.Itoa(from + pageSize)
 	}
-	names := make([]string, len(list))
-	for i, h := range list {
-		names[i] = h.Name
-	}
-	last, err := s.Store.LastDone(ctx, work.Simulation.Name, names...)
-	if err != nil {
-		return nil, s.answer(err, "list")
+	list = list[min(from, len(list)):min(from+pageSize, len(list))]
+	if in.By == "name" {
+		if last, err = s.Store.LastDone(ctx, work.Simulation.Name, namesOf(list)...); err != nil {
+			return nil, s.answer(err, "list")
+		}
 	}
 	pinned, err := s.Queue.Library.PinAll(ctx, list)
 	if err != nil {
@@ -59,6 +67,80 @@ func (s *server) listScenarios(ctx context.Context, in *struct {
 		page.Items = append(page.Items, s.briefly(h, &pinned[i], last))
 	}
 	return &struct{ Body wire.ScenarioPage }{page}, nil
+}
+
+func namesOf(list []store.Head) []string {
+	names := make([]string, len(list))
+	for i, h := range list {
+		names[i] = h.Name
+	}
+	return names
+}
+
+// mostScenarios bounds how many are sorted.
+const mostScenarios = 20_000
+
+// sortedScenarios lists all scenarios with a text in their names, in an order; with their newest outcomes where that is by
+// these.
+func (s *server) sortedScenarios(ctx context.Context, text, by string, down bool) ([]store.Head, map[string]store.Work, error) {
+	list, err := s.Store.List(ctx, document.KindScenario, "", "", mostScenarios)
+	if err != nil {
+		return nil, nil, err
+	}
+	list = slices.DeleteFunc(list, func(h store.Head) bool { return !strings.Contains(h.Name, text) })
+	if by == "name" {
+		if down {
+			slices.Reverse(list)
+		}
+		return list, nil, nil
+	}
+	last, err := s.Store.LastDone(ctx, work.Simulation.Name, namesOf(list)...)
+	if err != nil {
+		return nil, nil, err
+	}
+	says := make(map[string]float64, len(last))
+	for name, o := range last {
+		if x, ok := gistNumber(o, by); ok {
+			says[name] = x
+		}
+	}
+	slices.SortStableFunc(list, func(a, b store.Head) int {
+		x, ok := says[a.Name]
+		y, has := says[b.Name]
+		switch {
+		case ok != has: // those of which nothing is known come last, whichever way
+			if ok {
+				return -1
+			}
+			return 1
+		case down:
+			return cmp.Compare(y, x)
+		}
+		return cmp.Compare(x, y)
+	})
+	return list, last, nil
+}
+
+// gistNumber is what a finished simulation says of something that scenarios are sorted by.
+func gistNumber(o store.Work, by string) (x float64, ok bool) {
+	var g wire.Gist
+	if json.Unmarshal([]byte(o.Gist), &g) != nil {
+		return 0, false
+	}
+	switch by {
+	case "mean":
+		return g.MeanDelayNs, true
+	case "p95":
+		if g.P95DelayNs == nil {
+			return 0, false
+		}
+		return *g.P95DelayNs, true
+	case "wrong":
+		return g.Wrong, true
+	case "cost":
+		return g.CostPerMonth, true
+	}
+	return float64(o.ID), true
 }
 
 // briefly describes a scenario.

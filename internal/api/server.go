@@ -102,7 +102,7 @@ func New(c Config) http.Handler {
 	api := humagin.New(r, Describe(c.Version))
 	api.UseMiddleware(s.permitted(api), asked(api))
 	Operations(api, s)
-	return breaksOff(r)
+	return breaksOff(packed(r))
 }
 
 // Describe returns the settings of the OpenAPI document.

@@ -6,26 +6,25 @@ import { lazy, type ReactNode, StrictMode, Suspense } from "react";
 import { createRoot } from "react-dom/client";
 import { BrowserRouter, Route, Routes } from "react-router";
 import { Problem } from "./api/client";
-import { Cluster } from "./pages/Cluster";
-import { Compare } from "./pages/Compare";
-import { Demand } from "./pages/Demand";
 import { Desk } from "./pages/Desk";
-import { Learn } from "./pages/Learn";
-import { Live } from "./pages/Live";
 import { Nowhere } from "./pages/Nowhere";
-import { Outcome } from "./pages/Outcome";
 import { Shell } from "./pages/Shell";
-import { Templates } from "./pages/Templates";
 import { Welcome } from "./pages/Welcome";
 import { Waiting } from "./parts/Section";
 
-// The editor is large, and only these pages have it.
+// Who opens one page fetches that page; the editor and charts are large, and only some have them.
+const Cluster = lazy(() => import("./pages/Cluster").then((m) => ({ default: m.Cluster })));
+const Compare = lazy(() => import("./pages/Compare").then((m) => ({ default: m.Compare })));
+const Demand = lazy(() => import("./pages/Demand").then((m) => ({ default: m.Demand })));
+const Learn = lazy(() => import("./pages/Learn").then((m) => ({ default: m.Learn })));
+const Live = lazy(() => import("./pages/Live").then((m) => ({ default: m.Live })));
+const Outcome = lazy(() => import("./pages/Outcome").then((m) => ({ default: m.Outcome })));
+const Templates = lazy(() => import("./pages/Templates").then((m) => ({ default: m.Templates })));
 const Template = lazy(() => import("./pages/template/Template"));
 const First = lazy(() => import("./pages/template/First"));
 const Scenario = lazy(() => import("./pages/Scenario").then((m) => ({ default: m.Scenario })));
 const NewScenario = lazy(() => import("./pages/scenario/New").then((m) => ({ default: m.New })));
 const Start = lazy(() => import("./pages/Start").then((m) => ({ default: m.Start })));
-// Charts are large too.
 const Caching = lazy(() => import("./pages/Caching").then((m) => ({ default: m.Caching })));
 const Frontier = lazy(() => import("./pages/Frontier").then((m) => ({ default: m.Frontier })));
 
@@ -57,18 +56,18 @@ if (root) {
               <Route path="/start" element={later(<Start />)} />
               <Route path="/new" element={later(<NewScenario />)} />
               <Route path="/scenarios/:name" element={later(<Scenario />)} />
-              <Route path="/outcomes/:id" element={<Outcome />} />
-              <Route path="/compare" element={<Compare />} />
+              <Route path="/outcomes/:id" element={later(<Outcome />)} />
+              <Route path="/compare" element={later(<Compare />)} />
               <Route path="/caching/:scenario?" element={later(<Caching />)} />
               <Route path="/frontier/:scenario?" element={later(<Frontier />)} />
-              <Route path="/live" element={<Live />} />
+              <Route path="/live" element={later(<Live />)} />
               <Route path="/ahead/:scenario?" element={later(<Forecast />)} />
               <Route path="/backtest/:scenario?" element={later(<Backtest />)} />
-              <Route path="/workloads/:name" element={<Demand />} />
-              <Route path="/clusters/:name" element={<Cluster />} />
+              <Route path="/workloads/:name" element={later(<Demand />)} />
+              <Route path="/clusters/:name" element={later(<Cluster />)} />
               <Route path="/service" element={later(<Service />)} />
-              <Route path="/learn" element={<Learn />} />
-              <Route path="/templates" element={<Templates />} />
+              <Route path="/learn" element={later(<Learn />)} />
+              <Route path="/templates" element={later(<Templates />)} />
               <Route path="/templates/new" element={later(<First />)} />
               <Route path="/templates/:name" element={later(<Template />)} />
               <Route path="*" element={<Nowhere />} />

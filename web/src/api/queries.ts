@@ -63,18 +63,29 @@ export const audit = (which: { who?: string; result?: "done" | "refused" }) =>
     getNextPageParam: (page) => page.next || undefined,
   });
 
+/** The scenarios that were simulated last, and others: as many as are offered where one is to be chosen. */
 export const scenarios = queryOptions({
   queryKey: ["scenarios"],
-  queryFn: async () => {
-    const items = [];
-    for (let cursor: string | undefined; ; ) {
-      const page = take(await api.GET("/api/v1/scenarios", { params: { query: { cursor } } }));
-      items.push(...page.items);
-      cursor = page.next;
-      if (!cursor) return { items };
-    }
-  },
+  queryFn: async () =>
+    take(await api.GET("/api/v1/scenarios", { params: { query: { by: "outcome", down: true } } })),
 });
+
+export type ScenariosAsked = NonNullable<paths["/api/v1/scenarios"]["get"]["parameters"]["query"]>;
+
+/** Scenarios page by page, with a text in their names, in an order. */
+export const scenarioPages = (asked: ScenariosAsked) =>
+  infiniteQueryOptions({
+    queryKey: ["scenarios", "pages", asked],
+    queryFn: async ({ pageParam }) =>
+      take(
+        await api.GET("/api/v1/scenarios", {
+          params: { query: { ...asked, cursor: pageParam || undefined } },
+        }),
+      ),
+    initialPageParam: "",
+    getNextPageParam: (page) => page.next || undefined,
+    placeholderData: (before) => before,
+  });
 
 export const scenario = (name: string) =>
   queryOptions({

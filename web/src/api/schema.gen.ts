@@ -7428,7 +7428,12 @@ export interface components {
             workload: string;
         };
         ScenarioPage: {
-            /** @description Scenarios by name. */
+            /**
+             * Format: int64
+             * @description How many there are in all, with that text in their names.
+             */
+            all: number;
+            /** @description Scenarios in the order that was asked for. */
             items: components["schemas"]["ScenarioBrief"][];
             /** @description Cursor of the next page; absent on the last. */
             next?: string;
@@ -11307,6 +11312,12 @@ export interface operations {
     "list-scenarios": {
         parameters: {
             query?: {
+                /** @description Only those with this in their names. */
+                text?: string;
+                /** @description What they are sorted by: their names, or what their newest outcomes say; those without one come last. */
+                by?: "name" | "mean" | "p95" | "wrong" | "cost" | "outcome";
+                /** @description The largest, or last, first. */
+                down?: boolean;
                 /** @description Where to go on. */
                 cursor?: string;
             };

@@ -1,8 +1,8 @@
-import { useQuery } from "@tanstack/react-query";
+import { useInfiniteQuery, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { Link, useNavigate } from "react-router";
+import { Link, useNavigate, useSearchParams } from "react-router";
 import type { Schemas, Work } from "../api/client";
-import { followed, forecasts, outcomes, scenarios } from "../api/queries";
+import { followed, forecasts, outcomes, type ScenariosAsked, scenarioPages } from "../api/queries";
 import { DataTable } from "../parts/DataTable";
 import { outcomeColumns } from "../parts/outcomeColumns";
 import { Legend, onlyDelay, Ribbon } from "../parts/Ribbon";
@@ -14,17 +14,36 @@ import { Path } from "./desk/Path";
 
 type Brief = Schemas["ScenarioBrief"];
 
+/** From how many scenarios on one may look for them by name. */
+const few = 12;
+
 /** Scenarios with what became of them, and what to do next. */
 export function Desk() {
   useTitle("Desk");
-  const list = useQuery(scenarios);
+  const [query, setQuery] = useSearchParams();
+  const by = (query.get("by") ?? "name") as NonNullable<ScenariosAsked["by"]>;
+  const down = query.get("down") === "yes";
+  const text = query.get("text") ?? "";
+  const list = useInfiniteQuery(scenarioPages({ by, down, text: text || undefined }));
+  const ask = (changes: Record<string, string>) =>
+    setQuery(
+      (q) => {
+        for (const [key, value] of Object.entries(changes)) {
+          if (value) q.set(key, value);
+          else q.delete(key);
+        }
+        return q;
+      },
+      { replace: true, preventScrollReset: true },
+    );
   const recent = useQuery(outcomes());
   const [picked, setPicked] = useState<number[]>([]);
   const go = useNavigate();
   if (list.error) return <Trouble error={list.error} />;
   if (!list.data) return <Waiting what="scenarios" />;
-  const items = list.data.items;
-  if (items.length === 0) return <First />;
+  const items = list.data.pages.flatMap((p) => p.items);
+  const all = list.data.pages[0]?.all ?? 0;
+  if (all === 0 && text === "") return <First />;
   const names = items.map((s) => s.name);
   const scale = scaleOf(items.map((s) => s.last?.simulation?.summary?.meanDelayNs ?? 0));
   const ribbon = (s: Brief) => onlyDelay(s.last?.simulation?.summary?.ribbonNs ?? []);
@@ -53,13 +72,28 @@ export function Desk() {
           </span>
         }
       >
+        {(all > items.length || text !== "" || all > few) && (
+          <p className="mb-2 text-sm">
+            <label htmlFor="scenario-text">in its name </label>
+            <input
+              id="scenario-text"
+              type="search"
+              className="input input-sm w-48"
+              defaultValue={text}
+              onKeyDown={(e) => e.key === "Enter" && ask({ text: e.currentTarget.value.trim() })}
+              onBlur={(e) => e.target.value.trim() !== text && ask({ text: e.target.value.trim() })}
+            />
+          </p>
+        )}
         <DataTable<Brief>
           name="scenarios"
+          order={{ by, down, set: (key, turned) => ask({ by: key, down: turned ? "yes" : "" }) }}
           rows={items}
           rowKey={(s) => s.name}
           columns={[
             {
               title: "scenario",
+              order: "name",
               value: (s) => s.name,
               show: (s) => (
                 <div className="flex items-start gap-2">
@@ -84,6 +118,7 @@ export function Desk() {
             },
             {
               title: "mean start delay, by phase",
+              order: "mean",
               wide: true,
               value: (s) => s.last?.simulation?.summary?.meanDelayNs ?? 0,
               show: (s) =>
@@ -100,6 +135,7 @@ export function Desk() {
             },
             {
               title: "95 % start within",
+              order: "p95",
               right: true,
               value: (s) => s.last?.simulation?.summary?.p95DelayNs ?? 0,
               show: (s) =>
@@ -109,6 +145,7 @@ export function Desk() {
             },
             {
               title: "wrong for good",
+              order: "wrong",
               right: true,
               value: (s) => s.last?.simulation?.summary?.wrong ?? 0,
               show: (s) =>
@@ -116,6 +153,7 @@ export function Desk() {
             },
             {
               title: "a month",
+              order: "cost",
               right: true,
               value: (s) => s.last?.simulation?.summary?.costPerMonth ?? 0,
               show: (s) =>
@@ -125,6 +163,7 @@ export function Desk() {
             },
             {
               title: "a year",
+              order: "cost",
               right: true,
               value: (s) => 12 * (s.last?.simulation?.summary?.costPerMonth ?? 0),
               show: (s) =>
@@ -134,6 +173,7 @@ export function Desk() {
             },
             {
               title: "outcome",
+              order: "outcome",
               value: (s) => s.last?.id ?? 0,
               show: (s) =>
                 s.last ? (
@@ -146,6 +186,20 @@ export function Desk() {
             },
           ]}
         />
+        {all > items.length && (
+          <p className="mt-2 text-sm">
+            <button
+              type="button"
+              id="more"
+              className="btn btn-sm"
+              disabled={list.isFetchingNextPage}
+              onClick={() => list.fetchNextPage()}
+            >
+              {Math.min(all - items.length, 100)} more
+            </button>{" "}
+            {count(items.length)} of {count(all)}
+          </p>
+        )}
         <div className="mt-3">
           <Legend ns={widest} times={false} />
           {scale.cut && (

@@ -23,7 +23,7 @@ export function Palette({ dialog, help }: { dialog: RefObject<HTMLDialogElement 
     return () => clearTimeout(wait);
   }, [text]);
   const there = useQuery({ ...found(late), enabled: late !== "" });
-  const v = useVocabulary();
+  const v = useVocabulary(late !== "");
   const newest = useQuery({ ...outcomes(), enabled: late !== "" });
   const close = () => {
     dialog.current?.close();

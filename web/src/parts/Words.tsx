@@ -13,7 +13,7 @@ const vocabulary = {
 };
 
 /** useVocabulary is what words mean here, once it is there. */
-export const useVocabulary = () => useQuery(vocabulary).data;
+export const useVocabulary = (wanted = true) => useQuery({ ...vocabulary, enabled: wanted }).data;
 
 /** Words that everybody knows as well as we do: in a sentence they are not marked. */
 const plain = [
@@ -76,7 +76,7 @@ export function Words({ children }: { children: string }) {
 
 /** A word that says what it means when it is pressed. */
 export function Word({ children, means }: { children: string; means?: string }) {
-  const v = useVocabulary();
+  const v = useVocabulary(means === undefined);
   const id = useId();
   const meaning = means ?? v?.words[children];
   if (!meaning) return children;

@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useEffect } from "react";
 import { useNavigate, useParams } from "react-router";
 import type { Schemas, Work } from "../api/client";
-import { scenarios, type weighings } from "../api/queries";
+import { scenario as scenarioQuery, scenarios, type weighings } from "../api/queries";
 import { useTitle } from "./useTitle";
 
 /** The scenario that a place is about, with all there are and the place's work on it. Where none is named it goes to
@@ -23,17 +23,18 @@ export function useScenario(
   const all = useQuery(scenarios);
   const list = useQuery(works(scenario));
   const names = all.data?.items.map((s) => s.name);
-  const first =
-    list.data && names && (list.data.items.find((w) => names.includes(w.about))?.about ?? names[0]);
+  const beyond = scenario !== "" && names !== undefined && !names.includes(scenario);
+  const own = useQuery({ ...scenarioQuery(scenario), enabled: beyond });
+  const first = list.data && names && (names.find((n) => n === list.data.items[0]?.about) ?? names[0]);
   useTitle(scenario ? `${title}, ${scenario}` : title);
   useEffect(() => {
     if (!scenario && first) go(`${place}/${first}`, { replace: true });
   }, [place, scenario, first, go]);
   return {
     scenario,
-    all: all.data?.items,
+    all: beyond ? own.data && [...(all.data?.items ?? []), own.data] : all.data?.items,
     list: list.data?.items,
-    error: all.error ?? list.error,
+    error: all.error ?? list.error ?? (beyond ? own.error : null),
     none: all.data !== undefined && list.data !== undefined && !first,
   };
 }

@@ -109,10 +109,7 @@ function Told({ w }: { w: Schemas["WhyNumber"] }) {
         <dt className="opacity-80">facts</dt>
         <dd>
           {w.measured === 0 ? "None" : count(w.measured)} of {count(w.facts)} facts of the cluster are
-          measured and not old.{" "}
-          <a className="link" href="#part-what-it-hangs-on">
-            What it hangs on
-          </a>
+          measured and not old; below, “What it hangs on” tries them.
         </dd>
         <dt className="opacity-80">drawn</dt>
         <dd>
