@@ -147,7 +147,7 @@ func TestFirstVisit(t *testing.T) {
 	q.reads("#headline", "that start do so within", "a month")
 	q.reads("main", "hull-bootloader can never start", "arm-cross", "What the delay was spent on", "The bill", "agents idle",
 		"Jobs that waited longest")
-	q.must(q.p.Until(`document.querySelectorAll("canvas").length >= 2`))
+	q.must(q.p.Until(`document.querySelectorAll("canvas").length >= 1`))
 	d, err := c.Get(context.Background(), document.KindScenario, "weekday-lean", 0)
 	if err != nil || d.Revision != 2 || !strings.Contains(d.Text, "spare: 6") || !strings.Contains(d.Text, "# A few agents kept ready") {
 		t.Errorf("the scenario's document: %+v, %v", d, err)
