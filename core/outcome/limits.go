@@ -28,7 +28,8 @@ type OneMore struct {
 	What        string                 `json:"what" doc:"One more of what."`
 	MeanDelayNs float64                `json:"meanDelayNs" doc:"Mean start delay with it, in the first repeat."`
 	LessNs      float64                `json:"lessNs" doc:"How much shorter that is."`
-	MetHours    float64                `json:"metHours" doc:"Job-hours of start delay that it would have spared."`
+	MetHours    float64                `json:"metHours" doc:"Job-hours of start delay that it would have spared, of those that start; where more start it says little."`
+	MoreStarted int                    `json:"moreStarted,omitempty" doc:"How many more jobs would have started."`
 	CostNano    units.Sum[units.Money] `json:"costNano" doc:"What it would have added to the bill of the repeat; below 0 when it is less."`
 }
 
@@ -179,6 +180,6 @@ func compareOne(what string, before, after Sample) *OneMore {
 	hours := func(g *GroupSample) float64 { return g.Delay.Mean * float64(g.Started) / float64(units.Hour) }
 	return &OneMore{
 		What: what, MeanDelayNs: b.Delay.Mean, LessNs: a.Delay.Mean - b.Delay.Mean,
-		MetHours: hours(a) - hours(b), CostNano: after.Cost.TotalNano.Minus(before.Cost.TotalNano),
+		MetHours: hours(a) - hours(b), MoreStarted: b.Started - a.Started, CostNano: after.Cost.TotalNano.Minus(before.Cost.TotalNano),
 	}
 }

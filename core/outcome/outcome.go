@@ -119,6 +119,8 @@ type JobBrief struct {
 // Fill makes the lists empty that an outcome of an earlier engine did not have.
 func (o *Outcome) Fill() {
 	orEmpty(&o.Notes)
+	orEmpty(&o.Slowest)
+	orEmpty(&o.Unmatched)
 	orEmpty(&o.Failures)
 	orEmpty(&o.Limits)
 	orEmpty(&o.Troubles)

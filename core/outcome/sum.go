@@ -71,6 +71,7 @@ func (s *Sum) Outcome() (*Outcome, *sim.Trace) {
 	o.Cache = s.cache()
 	o.Cost = s.cost()
 	o.Lines = s.timeLines()
+	o.Slowest = []JobBrief{}
 	for _, j := range longest(s.first, slowestKept) {
 		o.Slowest = append(o.Slowest, Brief(s.first, j))
 	}

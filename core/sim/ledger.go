@@ -2,6 +2,7 @@ package sim
 
 import (
 	"fmt"
+	"slices"
 
 	"tachyphor/core/chance"
 	"tachyphor/core/template"
@@ -209,7 +210,7 @@ func (e *engine) strand(n int32) {
 		}
 	}
 	stranded := max(0, wholeNode-taken)
-	if node.holders != nil { // what placeholders take is there for agents
+	if node.holders != nil || !slices.Contains(e.wanted, true) { // what placeholders take is there for agents; and without jobs nothing is too small
 		stranded = 0
 	}
 	for t := range e.w.Templates {

@@ -256,6 +256,9 @@ func limits(o *outcome.Outcome) listing {
 		more := ""
 		if m := x.More; m != nil {
 			more = fmt.Sprintf("%s%.1f h, %s", sign(-m.MetHours), math.Abs(m.MetHours), outcome.Signed(m.CostNano, o.Cost.Currency))
+			if m.MoreStarted != 0 { // then the hours are of other jobs
+				more = fmt.Sprintf("%s%s jobs start, %s", sign(float64(m.MoreStarted)), units.Count(int64(max(m.MoreStarted, -m.MoreStarted))), outcome.Signed(m.CostNano, o.Cost.Currency))
+			}
 		}
 		l.rows = append(l.rows, []string{
 			x.Label, units.Count(int64(x.Jobs)), fmt.Sprintf("%.1f", x.JobHours), fmt.Sprintf("%.1f", x.Hours),

@@ -116,7 +116,8 @@ export const reach = (f: Figure) => Math.max(f.half, f.alike ?? 0);
 export const inOne = (f: Figure) =>
   `${oneDecimal(f.mean)}${reach(f) >= 0.05 ? ` ± ${oneDecimal(reach(f))}` : ""}`;
 
-const oneDecimal = (x: number) =>
+/** oneDecimal writes a number with one decimal. */
+export const oneDecimal = (x: number) =>
   x.toLocaleString("en-GB", { minimumFractionDigits: 1, maximumFractionDigits: 1 });
 
 /** plusMinus writes the half-width of a figure's interval, or nothing. */

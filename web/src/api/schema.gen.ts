@@ -6248,9 +6248,14 @@ export interface components {
             meanDelayNs: number;
             /**
              * Format: double
-             * @description Job-hours of start delay that it would have spared.
+             * @description Job-hours of start delay that it would have spared, of those that start; where more start it says little.
              */
             metHours: number;
+            /**
+             * Format: int64
+             * @description How many more jobs would have started.
+             */
+            moreStarted?: number;
             /** @description One more of what. */
             what: string;
         };

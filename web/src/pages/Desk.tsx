@@ -107,7 +107,7 @@ export function Desk() {
                   <div>
                     <Link
                       to={`/scenarios/${s.name}`}
-                      className="link link-primary whitespace-nowrap font-medium"
+                      className={`link link-primary font-medium ${s.name.length > 32 ? "[overflow-wrap:anywhere]" : "whitespace-nowrap"}`}
                     >
                       {s.name}
                     </Link>

@@ -48,7 +48,7 @@ export function Outcome() {
   return (
     <>
       <div className="mt-8 flex flex-wrap items-baseline justify-between gap-x-4">
-        <h1 className="font-semibold text-2xl">{o.about}</h1>
+        <h1 className="min-w-0 font-semibold text-2xl [overflow-wrap:anywhere]">{o.about}</h1>
         <p className="text-sm">
           outcome {o.id} ·{" "}
           <Link to={`/scenarios/${o.about}`} className="link">
@@ -139,6 +139,7 @@ function Earlier({ id, scenario }: { id: number; scenario: string }) {
 function Story({ id, scenario, o, other }: { id: number; scenario: string; o: Result; other?: Other }) {
   const all = o.groups[0];
   if (!all) return null;
+  const any = all.jobs.mean > 0 || o.slowest.length > 0;
   const parts = leadOf(all);
   const theirs = other?.o.groups[0] ? leadOf(other.o.groups[0]) : [];
   const whole = Math.max(total(parts), total(theirs));
@@ -170,7 +171,7 @@ function Story({ id, scenario, o, other }: { id: number; scenario: string; o: Re
         </Notice>
       ))}
       <div className="mt-5">
-        <Bar list={parts} whole={whole} label="the mean job" tall />
+        {any && <Bar list={parts} whole={whole} label="the mean job" tall />}
         {other && (
           <div className="mt-1">
             <Bar list={theirs} whole={whole} label={`the mean job of ${other.name}`} />
@@ -181,7 +182,11 @@ function Story({ id, scenario, o, other }: { id: number; scenario: string; o: Re
         )}
         <div className="mt-2 flex flex-wrap justify-between gap-x-6">
           <Key list={parts} />
-          <p className="text-sm opacity-80">the mean job, {duration(total(parts))} from submission to end</p>
+          {any && (
+            <p className="text-sm opacity-80">
+              the mean job, {duration(total(parts))} from submission to end
+            </p>
+          )}
         </div>
         {o.means && (
           <p className="mt-2 max-w-3xl text-sm opacity-80">
@@ -191,25 +196,27 @@ function Story({ id, scenario, o, other }: { id: number; scenario: string; o: Re
       </div>
       <Why />
       <Failures id={id} o={o} />
-      <Groups o={o} other={other} />
+      {any && <Groups o={o} other={other} />}
       <div className="grid gap-x-10 *:min-w-0 lg:grid-cols-2">
-        <Section title="What the delay was spent on" aside={`${o.repeats} repeats, ± 95 %`}>
-          <DataTable
-            name={`outcome-${id}-causes`}
-            rows={o.causes.filter((x) => x.share >= 0.0005)}
-            rowKey={(x) => x.cause}
-            columns={[
-              { title: "waiting for", value: (x) => x.label, show: (x) => <Words>{x.label}</Words> },
-              {
-                title: "job-hours",
-                right: true,
-                value: (x) => x.jobHours.mean,
-                show: (x) => <Asked of={`cause/${x.cause}`}>{inOne(x.jobHours)}</Asked>,
-              },
-              { title: "share", right: true, value: (x) => x.share, show: (x) => percent(x.share, 1) },
-            ]}
-          />
-        </Section>
+        {o.causes.length > 0 && (
+          <Section title="What the delay was spent on" aside={`${o.repeats} repeats, ± 95 %`}>
+            <DataTable
+              name={`outcome-${id}-causes`}
+              rows={o.causes.filter((x) => x.share >= 0.0005)}
+              rowKey={(x) => x.cause}
+              columns={[
+                { title: "waiting for", value: (x) => x.label, show: (x) => <Words>{x.label}</Words> },
+                {
+                  title: "job-hours",
+                  right: true,
+                  value: (x) => x.jobHours.mean,
+                  show: (x) => <Asked of={`cause/${x.cause}`}>{inOne(x.jobHours)}</Asked>,
+                },
+                { title: "share", right: true, value: (x) => x.share, show: (x) => percent(x.share, 1) },
+              ]}
+            />
+          </Section>
+        )}
         <Section title="The bill" aside="a month of 730 h">
           <Bill o={o} />
         </Section>
@@ -217,9 +224,13 @@ function Story({ id, scenario, o, other }: { id: number; scenario: string; o: Re
       <Limits id={id} o={o} />
       <Happened o={o} />
       <Lines o={o} id={id} other={other} />
-      <Slowest id={id} o={o} />
-      <Jobs id={id} o={o} />
-      <Delays groups={o.groups} other={other} />
+      {any && (
+        <>
+          <Slowest id={id} o={o} />
+          <Jobs id={id} o={o} />
+          <Delays groups={o.groups} other={other} />
+        </>
+      )}
       <Lives id={id} o={o} />
       <Network id={id} o={o} />
       <Workspaces id={id} o={o} />

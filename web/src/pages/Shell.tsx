@@ -1,8 +1,9 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef } from "react";
-import { Navigate, NavLink, Outlet, useNavigate } from "react-router";
+import { Navigate, NavLink, Outlet, useLocation, useNavigate } from "react-router";
 import { api, Problem } from "../api/client";
 import { session } from "../api/queries";
+import { Boundary } from "../parts/Boundary";
 import { Command } from "../parts/Command";
 import { pages } from "../parts/places";
 import { Trouble, Waiting } from "../parts/Section";
@@ -22,6 +23,7 @@ export function Shell() {
   const me = useQuery(session);
   const queries = useQueryClient();
   const go = useNavigate();
+  const at = useLocation();
   const palette = useRef<HTMLDialogElement>(null);
   const name = usePageName();
   const help = useRef<HTMLDialogElement>(null);
@@ -102,7 +104,9 @@ export function Shell() {
       <main>
         <h1 className="page-name sr-only">{name}</h1>
         <div className="page">
-          <Outlet />
+          <Boundary key={at.pathname}>
+            <Outlet />
+          </Boundary>
         </div>
         <Command />
       </main>

@@ -79,7 +79,7 @@ function Row({ step, number, next }: { step: Step; number: number; next: boolean
       <span className="font-medium">
         {number}. {step.title}
       </span>
-      <span className="col-start-2 min-w-0 break-words text-sm sm:col-start-3">
+      <span className="col-start-2 min-w-0 text-sm [overflow-wrap:anywhere] sm:col-start-3">
         {step.known && (
           <span className="line-clamp-2">
             {step.state === "done" && step.page ? (
@@ -95,7 +95,10 @@ function Row({ step, number, next }: { step: Step; number: number; next: boolean
           <span className={step.known ? "block font-medium" : "opacity-85"}>{step.missing}</span>
         )}
       </span>
-      <span className="col-start-2 text-sm sm:col-start-4 sm:text-right">
+      <span
+        className="col-start-2 min-w-0 max-w-60 truncate text-sm sm:col-start-4 sm:text-right"
+        title={step.next}
+      >
         {step.next && step.page && (
           <Link className={`link ${next ? "link-primary font-medium" : ""}`} to={step.page}>
             {step.next}

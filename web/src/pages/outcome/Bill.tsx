@@ -10,6 +10,7 @@ type Figure = Result["cost"]["perMonth"];
 /** What is paid, by pool and by what the node time went to. */
 export function Bill({ o }: { o: Result }) {
   const c = o.cost;
+  const any = (o.groups[0]?.jobs.mean ?? 0) > 0;
   const row = (
     what: string,
     amount: Figure,
@@ -91,9 +92,15 @@ export function Bill({ o }: { o: Result }) {
         ]}
       />
       <p className="mt-1 text-sm">
-        <Asked of="bill/job">{money(c.perJob.mean, c.currency)}</Asked> a job
-        {c.floorPerMonth.mean > 0 && `; the bill is ${c.timesFloor.mean.toFixed(1)} times its floor`}.
-        {c.alwaysOn &&
+        {any && (
+          <>
+            <Asked of="bill/job">{money(c.perJob.mean, c.currency)}</Asked> a job
+            {c.floorPerMonth.mean > 0 && "; "}
+          </>
+        )}
+        {c.floorPerMonth.mean > 0 && `the bill is ${c.timesFloor.mean.toFixed(1)} times its floor`}.
+        {any &&
+          c.alwaysOn &&
           ` ${percent(c.alwaysOn.outside, 0)} of the jobs come outside ${c.alwaysOn.hours}: with agents off they wait until then.`}
         {c.waitingPerMonth.mean > 0 &&
           ` People's waiting is worth ${money(c.waitingPerMonth.mean, c.currency)} a month; nobody is billed for it.`}

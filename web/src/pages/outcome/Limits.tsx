@@ -1,7 +1,7 @@
 import type { Schemas } from "../../api/client";
 import { DataTable } from "../../parts/DataTable";
 import { Section } from "../../parts/Section";
-import { count, duration, money, signed } from "../../words";
+import { count, duration, money, oneDecimal, signed } from "../../words";
 
 type Result = Schemas["Outcome"];
 
@@ -25,12 +25,12 @@ export function Limits({ id, o }: { id: number; o: Result }) {
             show: (l) => <span className="inline-block min-w-44">{l.label}</span>,
           },
           { title: "jobs", right: true, value: (l) => l.jobs, show: (l) => count(l.jobs) },
-          { title: "job-hours", right: true, value: (l) => l.jobHours, show: (l) => l.jobHours.toFixed(1) },
+          { title: "job-hours", right: true, value: (l) => l.jobHours, show: (l) => oneDecimal(l.jobHours) },
           {
             title: "hours with someone waiting",
             right: true,
             value: (l) => l.hours,
-            show: (l) => l.hours.toFixed(1),
+            show: (l) => oneDecimal(l.hours),
           },
           {
             title: "with one more",
@@ -38,9 +38,11 @@ export function Limits({ id, o }: { id: number; o: Result }) {
             show: (l) =>
               l.oneMore ? (
                 <span className="inline-block min-w-60">
-                  one more {l.oneMore.what}: {signed(-l.oneMore.metHours, (x) => x.toFixed(1))} job-hours of
-                  delay, mean {duration(l.oneMore.meanDelayNs)};{" "}
-                  {signed(Number(l.oneMore.costNano) / 1e9, (x) => money(x, o.cost.currency))} on this run's
+                  one more {l.oneMore.what}:{" "}
+                  {l.oneMore.moreStarted
+                    ? `${signed(l.oneMore.moreStarted, count)} jobs start`
+                    : `${signed(-l.oneMore.metHours, oneDecimal)} job-hours of delay, mean ${duration(l.oneMore.meanDelayNs)}`}
+                  ; {signed(Number(l.oneMore.costNano) / 1e9, (x) => money(x, o.cost.currency))} on this run's
                   bill
                 </span>
               ) : (

@@ -153,8 +153,8 @@ export function Design({
     <>
       <div className="mt-8 flex flex-wrap items-start justify-between gap-4">
         <div className="min-w-0">
-          <h1 className="break-words font-semibold text-2xl">{name}</h1>
-          <p className="max-w-2xl">
+          <h1 className="font-semibold text-2xl [overflow-wrap:anywhere]">{name}</h1>
+          <p className="max-w-2xl [overflow-wrap:anywhere]">
             {known?.note}{" "}
             {spec && (
               <>
