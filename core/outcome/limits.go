@@ -29,7 +29,7 @@ type OneMore struct {
 	MeanDelayNs float64                `json:"meanDelayNs" doc:"Mean start delay with it, in the first repeat."`
 	LessNs      float64                `json:"lessNs" doc:"How much shorter that is."`
 	MetHours    float64                `json:"metHours" doc:"Job-hours of start delay that it would have spared, of those that start; where more start it says little."`
-	MoreStarted int                    `json:"moreStarted,omitempty" doc:"How many more jobs would have started."`
+	MoreStarted int                    `json:"moreStarted,omitempty" doc:"How many more jobs would have started; absent below one in a hundred."`
 	CostNano    units.Sum[units.Money] `json:"costNano" doc:"What it would have added to the bill of the repeat; below 0 when it is less."`
 }
 
@@ -178,8 +178,12 @@ func oneMore(t *sim.Trace, l Limit) (*world.World, string) {
 func compareOne(what string, before, after Sample) *OneMore {
 	a, b := &before.Groups[0], &after.Groups[0]
 	hours := func(g *GroupSample) float64 { return g.Delay.Mean * float64(g.Started) / float64(units.Hour) }
+	more := b.Started - a.Started
+	if 100*max(more, -more) < a.Started {
+		more = 0 // hours tell more than a few jobs do
+	}
 	return &OneMore{
 		What: what, MeanDelayNs: b.Delay.Mean, LessNs: a.Delay.Mean - b.Delay.Mean,
-		MetHours: hours(a) - hours(b), MoreStarted: b.Started - a.Started, CostNano: after.Cost.TotalNano.Minus(before.Cost.TotalNano),
+		MetHours: hours(a) - hours(b), MoreStarted: more, CostNano: after.Cost.TotalNano.Minus(before.Cost.TotalNano),
 	}
 }

@@ -6253,7 +6253,7 @@ export interface components {
             metHours: number;
             /**
              * Format: int64
-             * @description How many more jobs would have started.
+             * @description How many more jobs would have started; absent below one in a hundred.
              */
             moreStarted?: number;
             /** @description One more of what. */

@@ -16,7 +16,7 @@ export function PickScenario({
       scenario
       <select
         id="scenario"
-        className="select select-sm w-auto"
+        className="select select-sm w-auto max-w-full"
         value={scenario}
         onChange={(e) => go(`${place}/${e.target.value}`)}
       >

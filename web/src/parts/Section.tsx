@@ -40,7 +40,7 @@ export function Section({
 }
 
 const Aside = ({ children }: { children: ReactNode }) => (
-  <div className={`text-sm ${typeof children === "string" ? "opacity-80" : ""}`}>{children}</div>
+  <div className={`min-w-0 text-sm ${typeof children === "string" ? "opacity-80" : ""}`}>{children}</div>
 );
 
 /** A part behind its title and its answer. The address that names it opens it, and so does printing. */
@@ -106,7 +106,7 @@ export function Trouble({ error }: { error: unknown }) {
 
 /** Something that needs a decision. */
 export function Notice({ children }: { children: ReactNode }) {
-  return <div className="my-3 border-warning border-l-4 bg-base-200 px-3 py-2">{children}</div>;
+  return <div className="notice my-3 border-warning border-l-4 bg-base-200 px-3 py-2">{children}</div>;
 }
 
 export const Waiting = ({ what }: { what: string }) => <p className="py-8 opacity-75">Loading {what} …</p>;

@@ -43,7 +43,7 @@ export function Path({ names }: { names: string[] }) {
               on
               <select
                 id="path-of"
-                className="select select-xs w-auto max-w-48"
+                className="select select-xs w-48"
                 value={p?.scenario ?? scenario}
                 onChange={(e) => setQuery({ path: e.target.value }, { replace: true })}
               >
