@@ -94,7 +94,7 @@ func (s *server) documentOperations(api huma.API) {
 	}, s.putDocument)
 	huma.Register(api, huma.Operation{
 		OperationID: "edit-document", Method: http.MethodPatch, Path: "/api/v1/documents/{kind}/{name}", Summary: "Change fields of a document",
-		Description: "A JSON Patch (RFC 6902) with add, replace and remove. Comments and layout stay.", Tags: []string{"documents"},
+		Description: "A JSON Patch (RFC 6902) with add, replace, remove, and move of an entry of a list to another place in it. Comments and layout stay.", Tags: []string{"documents"},
 	}, s.editDocument)
 	huma.Register(api, huma.Operation{
 		OperationID: "drop-document", Method: http.MethodDelete, Path: "/api/v1/documents/{kind}/{name}", Summary: "Take a document away",

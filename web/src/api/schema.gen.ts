@@ -311,7 +311,7 @@ export interface paths {
         head?: never;
         /**
          * Change fields of a document
-         * @description A JSON Patch (RFC 6902) with add, replace and remove. Comments and layout stay.
+         * @description A JSON Patch (RFC 6902) with add, replace, remove, and move of an entry of a list to another place in it. Comments and layout stay.
          *
          *     Role: designer.
          */
