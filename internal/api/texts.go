@@ -223,6 +223,9 @@ func (s *server) glance(ctx context.Context, in *struct {
 	return &struct{ Body wire.Glance }{out}, nil
 }
 
+// statusGone is written for who has hung up: nobody reads it but the log.
+const statusGone = 499
+
 // glanced runs the first repeat of a scenario at hand.
 func (s *server) glanced(ctx context.Context, d *document.Document) (wire.Gist, error) {
 	p, err := s.Queue.Library.PinText(ctx, d)
@@ -233,6 +236,9 @@ func (s *server) glanced(ctx context.Context, d *document.Document) (wire.Gist, 
 		return wire.Gist{}, refused(p.Faults)
 	}
 	g, faults, err := s.Queue.Glance(ctx, p)
+	if ctx.Err() != nil { // something else is typed by now
+		return g, huma.NewError(statusGone, "nobody waits for it any more")
+	}
 	if errors.Is(err, work.ErrTooLong) {
 		return g, huma.Error422UnprocessableEntity(err.Error())
 	}

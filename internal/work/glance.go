@@ -23,6 +23,8 @@ const (
 	longestGlance = 10 * time.Second
 	// glancesKept is how many are kept.
 	glancesKept = 500
+	// glancesAtOnce is how many run at once.
+	glancesAtOnce = 2
 )
 
 // Glance runs the first repeat alone of a scenario as it is at hand, with the newest of everything that it names:
@@ -41,6 +43,12 @@ func (q *Queue) Glance(ctx context.Context, p library.Pinned) (wire.Gist, docume
 		return wire.Gist{}, faults, nil
 	}
 	w.Plan.Repeats = 1
+	select { // few at once, so that they leave room for what is asked for in earnest
+	case q.glancing <- struct{}{}:
+		defer func() { <-q.glancing }()
+	case <-ctx.Done():
+		return wire.Gist{}, nil, ctx.Err()
+	}
 	_, free, err := q.room.take(func(int) units.Bytes { return outcome.Need(w, 1) }, ctx.Done())
 	if err != nil {
 		return wire.Gist{}, nil, err

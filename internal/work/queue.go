@@ -59,17 +59,18 @@ type Queue struct {
 
 	alone sync.RWMutex // held for writing by what is done alone, by all else for reading
 
-	mu      sync.Mutex
-	running map[uint64]*Job // what this process works on
-	live    int             // of these, and of what is about to, live ones
-	closed  bool
-	lived   *kept.Kept[*sim.Trace]
-	results *kept.Kept[result]
-	usual   *kept.Kept[*outcome.UsualWeek]
-	glances *kept.Kept[wire.Gist]
-	lookers *kept.Kept[*outcome.Looker]
-	chosen  *kept.Kept[[]int32]
-	watched watching
+	mu       sync.Mutex
+	running  map[uint64]*Job // what this process works on
+	live     int             // of these, and of what is about to, live ones
+	closed   bool
+	lived    *kept.Kept[*sim.Trace]
+	results  *kept.Kept[result]
+	usual    *kept.Kept[*outcome.UsualWeek]
+	glances  *kept.Kept[wire.Gist]
+	glancing chan struct{} // places
+	lookers  *kept.Kept[*outcome.Looker]
+	chosen   *kept.Kept[[]int32]
+	watched  watching
 
 	finished, failed atomic.Int64
 }
@@ -83,12 +84,13 @@ func Start(s *store.Store, l *library.Library, log *slog.Logger, full func() err
 		Library: l, store: s, log: log, holder: store.NewHolder(), full: full, cluster: cluster, far: far, traces: traces,
 		room: &room{workers: cores(), all: memory.Work(memory.Limit())},
 		ring: make(chan struct{}, 1), dusk: make(chan struct{}, 1), ctx: ctx, stop: stop, running: map[uint64]*Job{},
-		usual:   kept.New(usualKept, 1, func(*outcome.UsualWeek) int { return 1 }),
-		lookers: kept.New(jobsKept, 1, func(l *outcome.Looker) int { return max(l.Len(), jobsKept/10) }),
-		chosen:  kept.New(jobsKept, 2, func(jobs []int32) int { return len(jobs) + 1000 }),
-		glances: kept.New(glancesKept, 2, func(wire.Gist) int { return 1 }),
-		results: kept.New(resultBytes, 2, func(r result) int { return r.bytes }),
-		lived:   kept.New(jobsKept, 1, func(t *sim.Trace) int { return max(len(t.Records), jobsKept/10) }),
+		usual:    kept.New(usualKept, 1, func(*outcome.UsualWeek) int { return 1 }),
+		lookers:  kept.New(jobsKept, 1, func(l *outcome.Looker) int { return max(l.Len(), jobsKept/10) }),
+		chosen:   kept.New(jobsKept, 2, func(jobs []int32) int { return len(jobs) + 1000 }),
+		glancing: make(chan struct{}, glancesAtOnce),
+		glances:  kept.New(glancesKept, 2, func(wire.Gist) int { return 1 }),
+		results:  kept.New(resultBytes, 2, func(r result) int { return r.bytes }),
+		lived:    kept.New(jobsKept, 1, func(t *sim.Trace) int { return max(len(t.Records), jobsKept/10) }),
 	}
 	q.all.Go(q.workOff)
 	q.all.Go(q.breakOff)

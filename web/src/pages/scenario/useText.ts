@@ -11,10 +11,15 @@ interface Kept {
 
 const place = (name: string) => `text:Scenario/${name}`;
 
-/** keepText puts a text aside in this tab, until it is stored. */
+/** keepText puts a text aside in this tab, until it is stored; one that is too large for that stays on its page alone. */
 export function keepText(name: string, kept: Kept | null) {
-  if (kept) sessionStorage.setItem(place(name), JSON.stringify(kept));
-  else sessionStorage.removeItem(place(name));
+  sessionStorage.removeItem(place(name));
+  if (!kept) return;
+  try {
+    sessionStorage.setItem(place(name), JSON.stringify(kept));
+  } catch {
+    // the browser has no room for it
+  }
 }
 
 /** keptText is the text that was put aside. */
