@@ -8,6 +8,7 @@ import (
 	"strconv"
 	"strings"
 
+	"tachyphor/core/demand"
 	"tachyphor/core/document"
 	"tachyphor/core/template"
 	"tachyphor/core/units"
@@ -24,6 +25,8 @@ type Beginning struct {
 	Price     string         `json:"price" doc:"Price of a node an hour."`
 	Assumed   []string       `json:"assumed" doc:"What is assumed, for nobody said it."`
 	Unmatched []string       `json:"unmatched" doc:"Classes that no template takes, with what the nearest lacks."`
+
+	Documents []*document.Document `json:"-"` // of the text
 }
 
 // BegunAgent is a template to begin with.
@@ -57,14 +60,11 @@ func BeginWith(name string, workload *document.WorkloadSpec, templates []*docume
 	if len(name) > 50 {
 		return nil, errors.New("the name is too long to name others after it; give a shorter one")
 	}
-	var wanted []string
+	var wants []string
 	for _, c := range workload.Classes {
-		wanted = append(wanted, c.Wants...)
+		wants = append(wants, c.Wants...)
 	}
-	slices.Sort(wanted)
-	if wanted = slices.Compact(wanted); len(wanted) == 0 {
-		wanted = []string{"any"}
-	}
+	wanted := wordsOffered(wants)
 	out := &Beginning{Cluster: existing, Scenario: name + "-first", Assumed: []string{}, Unmatched: []string{}}
 	var texts []string
 	var agents []template.Agent
@@ -73,7 +73,7 @@ func BeginWith(name string, workload *document.WorkloadSpec, templates []*docume
 		if template.Annotated(d.Value.(*document.PodTemplate), template.OffersAnnotation) == "" {
 			var err error
 			if text, err = document.Apply(text, []document.Edit{{
-				Op: "add", Path: document.Pointer("metadata", "annotations", template.OffersAnnotation), Value: strings.Join(wanted, ", "),
+				Op: "add", Path: document.Pointer("metadata", "annotations", template.OffersAnnotation), Value: wanted,
 			}}); err != nil {
 				return nil, err
 			}
@@ -93,9 +93,17 @@ func BeginWith(name string, workload *document.WorkloadSpec, templates []*docume
 		}
 		texts, agents, out.Templates = append(texts, text), append(agents, a), append(out.Templates, b)
 	}
+	offers := make([]demand.Offer, len(agents))
+	for i, a := range agents {
+		offers[i] = demand.Offer{Words: a.Offers, Named: a.Named}
+	}
 	for _, c := range workload.Classes {
-		if lacks, ok := nearest(c.Wants, agents); !ok {
-			out.Unmatched = append(out.Unmatched, fmt.Sprintf("%s: no template offers %s", c.Name, strings.Join(lacks, ", ")))
+		switch m := demand.Matching(c.Wants, offers); {
+		case m.Template >= 0:
+		case len(m.Missing) == 0:
+			out.Unmatched = append(out.Unmatched, c.Name+" wants nothing, and every template takes only jobs that name something it offers")
+		default:
+			out.Unmatched = append(out.Unmatched, c.Name+": no template offers "+strings.Join(m.Missing, ", "))
 		}
 	}
 	if existing == "" {
@@ -106,29 +114,11 @@ func BeginWith(name string, workload *document.WorkloadSpec, templates []*docume
 		texts = append(texts, cluster)
 	}
 	out.Text = strings.Join(append(texts, out.scenario(name)), "---\n")
-	if _, faults := document.Parse("begin", []byte(out.Text)); len(faults) > 0 {
+	var faults document.Faults
+	if out.Documents, faults = document.Parse("", []byte(out.Text)); len(faults) > 0 {
 		return nil, faults
 	}
 	return out, nil
-}
-
-// nearest says whether an agent offers all that is wanted; else what the one lacks that lacks least.
-func nearest(wants []string, agents []template.Agent) (lacks []string, ok bool) {
-	for i, a := range agents {
-		var missing []string
-		for _, w := range wants {
-			if !slices.Contains(a.Offers, w) {
-				missing = append(missing, w)
-			}
-		}
-		if len(missing) == 0 && (!a.Named || len(wants) > 0) {
-			return nil, true
-		}
-		if i == 0 || len(missing) < len(lacks) {
-			lacks = missing
-		}
-	}
-	return lacks, false
 }
 
 // cluster writes a cluster whose nodes hold the agents.
@@ -164,61 +154,17 @@ func (out *Beginning) cluster(name string, agents []template.Agent, templates []
 		out.Assumed = append(out.Assumed, fmt.Sprintf("nodes of %s CPU and %s at %s %s an hour (%.2f a core)", n.CPU, n.Memory.Short(), n.Currency, n.Price, beginPrice))
 	}
 	out.Cluster, out.CPU, out.Memory, out.Price = name+"-cluster", n.CPU, n.Memory, n.Price
-	out.Assumed = append(out.Assumed, "a node is ready 90 s after it was asked for (95 % within 120 s), and there are at most 100",
-		"each image has 1 GB, the registry gives 100 MB/s to a node", "containers start in 3 s, an agent joins in 4 s and goes in 4 s")
-
-	usableCPU, usable := n.usable()
-	var b strings.Builder
-	fmt.Fprintf(&b, `# To begin with: what nobody said is assumed, and said to be. Measure it and write it here
-# (tachyphor learn cluster, tachyphor rehearse), or take a cluster of your own instead.
-apiVersion: tachyphor/v1
-kind: Cluster
-metadata: {name: %s}
-spec:
-  currency: %s
-  nodeTypes:
-    - name: node
-      cpu: %s
-      memory: %s
-      price: %s/h
-      reserved: {cpu: %s, memory: %s, pods: 6} # assumed
-`, out.Cluster, n.Currency, n.CPU, n.Memory, n.Price, n.CPU-usableCPU, (n.Memory-usable)>>20<<20)
-	if len(extended) > 0 {
-		b.WriteString("      extended: # assumed\n")
-		for _, r := range slices.Sorted(maps.Keys(extended)) {
-			fmt.Fprintf(&b, "        %q: %d\n", r, extended[r])
-		}
-	}
-	b.WriteString("  pools:\n")
-	for i, selector := range selectors(templates) {
-		pool := "agents"
-		if i > 0 {
-			pool = fmt.Sprintf("agents-%d", i+1)
-		}
-		fmt.Fprintf(&b, "    - name: %s\n      nodeType: node\n      max: 100\n      boot: {median: 90s, p95: 120s} # assumed\n", pool)
-		if len(selector) > 0 {
-			b.WriteString("      labels:\n")
-			for _, k := range slices.Sorted(maps.Keys(selector)) {
-				fmt.Fprintf(&b, "        %q: %q\n", k, selector[k])
-			}
-		}
-	}
-	b.WriteString("  images: # sizes: assumed\n")
-	seen := map[string]bool{}
+	out.Assumed = append(out.Assumed, clusterAssumes...)
+	var images []string
 	for _, a := range agents {
 		for _, image := range a.Images {
-			if !seen[image] {
-				seen[image] = true
-				fmt.Fprintf(&b, "    - {name: %q, size: 1GB}\n", image)
+			if !slices.Contains(images, image) {
+				images = append(images, image)
 			}
 		}
 	}
-	b.WriteString("  links: {registry: {down: 100MB/s}} # assumed\n  agents: {start: 3s, join: 4s, wipe: 4s} # assumed\n")
-	return b.String(), nil
+	return n.cluster(out.Cluster, selectors(templates), images, extended), nil
 }
-
-// usable is what of a node agents can use, where nobody measured it.
-func (n Node) usable() (units.MilliCPU, units.Bytes) { return n.CPU * 94 / 100, n.Memory * 92 / 100 }
 
 // holds reports whether a node has room for so many agents.
 func holds(n Node, one template.Request, many int) bool {

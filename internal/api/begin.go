@@ -2,7 +2,9 @@ package api
 
 import (
 	"context"
+	"errors"
 	"net/http"
+	"slices"
 
 	"tachyphor/core/document"
 	"tachyphor/core/learn"
@@ -35,23 +37,9 @@ func (s *server) begin(ctx context.Context, in *struct {
 },
 ) (*struct{ Body wire.Begun }, error) {
 	b := in.Body
-	var workload *document.Document
-	if b.Text != "" {
-		docs, faults := document.Parse("the workload", []byte(b.Text))
-		if len(faults) > 0 {
-			return nil, refused(faults)
-		}
-		workload = docs[0]
-	} else {
-		d, _, err := s.stored(ctx, document.KindWorkload, b.Workload)
-		if err != nil {
-			return nil, err
-		}
-		workload = d
-	}
-	spec, ok := workload.Value.(*document.Workload)
-	if !ok {
-		return nil, huma.Error422UnprocessableEntity("text: expected a Workload, found a " + workload.Kind)
+	workload, err := s.begunOn(ctx, b.Workload, b.Text)
+	if err != nil {
+		return nil, err
 	}
 	reading := document.Read("", []byte(b.Manifests))
 	if len(reading.Faults) > 0 {
@@ -71,19 +59,15 @@ func (s *server) begin(ctx context.Context, in *struct {
 		}
 		node = &n
 	}
-	begun, err := learn.BeginWith(b.Workload, &spec.Spec, templates, node, b.Currency, b.Cluster)
+	begun, err := learn.BeginWith(b.Workload, &workload.Value.(*document.Workload).Spec, templates, node, b.Currency, b.Cluster)
 	if err != nil {
-		if faults, ok := err.(document.Faults); ok {
+		if faults := document.Faults(nil); errors.As(err, &faults) {
 			return nil, refused(faults)
 		}
 		return nil, huma.Error422UnprocessableEntity(err.Error())
 	}
 	out := wire.Begun{Beginning: *begun, Faults: []document.Fault{}, Stored: []wire.Stored{}}
-	docs, faults := document.Parse("", []byte(begun.Text))
-	if len(faults) > 0 {
-		return nil, refused(faults)
-	}
-	all := shelf.Of(append(docs, workload)...)
+	all := shelf.Of(append(slices.Clone(begun.Documents), workload)...)
 	if b.Cluster != "" {
 		cluster, _, err := s.stored(ctx, document.KindCluster, b.Cluster)
 		if err != nil {
@@ -93,14 +77,28 @@ func (s *server) begin(ctx context.Context, in *struct {
 	}
 	scenario := all.Find(document.KindScenario, begun.Scenario)
 	named, _ := all.Named(scenario)
-	if workload.Name == b.Workload {
-		_, faults = world.Assemble(world.Input{Named: named, Jobless: true})
-		out.Faults = append(out.Faults, faults...)
-	}
+	_, faults := world.Assemble(world.Input{Named: named, Jobless: true})
+	out.Faults = append(out.Faults, faults...)
 	if b.Store {
-		if out.Stored, err = s.storeAll(ctx, docs, 0); err != nil {
+		if out.Stored, err = s.storeAll(ctx, begun.Documents, 0); err != nil {
 			return nil, s.answer(err, "document")
 		}
 	}
 	return &struct{ Body wire.Begun }{out}, nil
+}
+
+// begunOn is the workload that something is begun on: as its text has it, or as it is stored where there is none.
+func (s *server) begunOn(ctx context.Context, name, text string) (*document.Document, error) {
+	if text == "" {
+		d, _, err := s.stored(ctx, document.KindWorkload, name)
+		return d, err
+	}
+	docs, faults := document.Parse("the workload", []byte(text))
+	if len(faults) > 0 {
+		return nil, refused(faults)
+	}
+	if d := docs[0]; d.Kind != document.KindWorkload || d.Name != name {
+		return nil, huma.Error422UnprocessableEntity("text: expected the Workload " + name + ", found " + d.Kind + " " + d.Name)
+	}
+	return docs[0], nil
 }

@@ -34,8 +34,9 @@ type walker struct {
 	spec     *document.ScenarioSpec
 	pinned   library.Pinned
 	shelf    *review.Shelf
-	used     []*document.Document // its templates that there are
-	names    []string             // of these
+	used     []*document.Document   // its templates that there are
+	names    []string               // of these
+	last     map[string]*store.Work // newest finished work on it, by kind, as it is asked for
 }
 
 func (s *server) path(ctx context.Context, in *struct {
@@ -79,7 +80,7 @@ func (s *server) path(ctx context.Context, in *struct {
 // walker finds the scenario that is meant and what it names; without a name the one that was simulated last, or else the
 // first; none where there is none.
 func (s *server) walker(ctx context.Context, name string) (*walker, error) {
-	w := &walker{s: s}
+	w := &walker{s: s, last: map[string]*store.Work{}}
 	if name == "" {
 		last, err := s.Store.ListWork(ctx, work.Names(&work.Simulation), "", false, 0, 1)
 		if err != nil {

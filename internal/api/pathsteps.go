@@ -21,11 +21,19 @@ import (
 
 // newest returns the newest finished work of a kind on the scenario; nil: there is none.
 func (w *walker) newest(ctx context.Context, k *work.Kind) (*store.Work, error) {
-	last, err := w.s.Store.LastDone(ctx, k.Name, w.scenario.Name)
-	if o, ok := last[w.scenario.Name]; ok {
-		return &o, err
+	if o, ok := w.last[k.Name]; ok {
+		return o, nil
 	}
-	return nil, err
+	last, err := w.s.Store.LastDone(ctx, k.Name, w.scenario.Name)
+	if err != nil {
+		return nil, err
+	}
+	if o, ok := last[w.scenario.Name]; ok {
+		w.last[k.Name] = &o
+	} else {
+		w.last[k.Name] = nil
+	}
+	return w.last[k.Name], nil
 }
 
 // page is a page of the console about something.

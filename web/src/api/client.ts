@@ -57,6 +57,9 @@ export async function edit(
 /** What is said of a job log that is to be learned. */
 export type Said = NonNullable<paths["/api/v1/learn/jobs"]["post"]["parameters"]["query"]>;
 
+/** The zone that the browser is in, for times in logs that name none. */
+export const hereZone = Intl.DateTimeFormat().resolvedOptions().timeZone || "UTC";
+
 /** learnJobs makes a workload of a job log. */
 export const learnJobs = async (log: File, query: Said) =>
   take(
@@ -75,6 +78,23 @@ export const asYaml = (text: string) => ({
   bodySerializer: (body: unknown) => String(body),
   headers: { "Content-Type": "application/yaml" },
 });
+
+/** storeText stores a document's text over a revision; 0: there must be none yet. */
+export const storeText = async (
+  kind: "Scenario" | "PodTemplate",
+  name: string,
+  revision: number,
+  text: string,
+) =>
+  take(
+    await api.PUT("/api/v1/documents/{kind}/{name}", {
+      params: {
+        path: { kind, name },
+        header: revision > 0 ? { "If-Match": `"r${revision}"` } : { "If-None-Match": "*" },
+      },
+      ...asYaml(text),
+    }),
+  );
 
 /** Long work of any kind in brief. */
 export type Work = Schemas["WorkBrief"];

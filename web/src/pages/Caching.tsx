@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { useSearchParams } from "react-router";
-import { weighing, weighings } from "../api/queries";
+import { weighing, weighings } from "../api/queries/works";
 import { Notice, Trouble, Waiting } from "../parts/Section";
 import { Underway } from "../parts/Underway";
 import { useScenario } from "../parts/useScenario";

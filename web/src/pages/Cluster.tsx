@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useParams } from "react-router";
 import type { Schemas } from "../api/client";
-import { facts } from "../api/queries";
+import { facts } from "../api/queries/documents";
 import { DataTable } from "../parts/DataTable";
 import { Fact } from "../parts/Fact";
 import { Notice, Section, Trouble, Waiting } from "../parts/Section";

@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { lazy, Suspense } from "react";
 import { Link, useSearchParams } from "react-router";
 import type { Schemas } from "../api/client";
-import { comparison, outcomes } from "../api/queries";
+import { comparison, outcomes } from "../api/queries/outcomes";
 import { Bar, Key, type Segment, total } from "../parts/Bar";
 import { BriefLink } from "../parts/BriefLink";
 import { DataTable } from "../parts/DataTable";

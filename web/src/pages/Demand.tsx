@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link, useParams, useSearchParams } from "react-router";
 import type { Schemas } from "../api/client";
-import { demand, matches, scenarios } from "../api/queries";
+import { demand, matches, scenarios } from "../api/queries/documents";
 import { DataTable } from "../parts/DataTable";
 import { Heat } from "../parts/Heat";
 import { Section, Trouble, Waiting } from "../parts/Section";

@@ -1,7 +1,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, take, type Work } from "../api/client";
-import { forecast, forecasts } from "../api/queries";
+import { forecast, forecasts } from "../api/queries/works";
 import { PickScenario } from "../parts/PickScenario";
 import { PickSource } from "../parts/PickSource";
 import { PickWork } from "../parts/PickWork";

@@ -1,7 +1,8 @@
 import { useQueryClient } from "@tanstack/react-query";
-import { type ChangeEvent, type DragEvent, useRef, useState } from "react";
+import { useRef, useState } from "react";
 import { Link } from "react-router";
-import { learnJobs, type Said, type Schemas } from "../api/client";
+import { hereZone, learnJobs, type Said, type Schemas } from "../api/client";
+import { DropLog } from "../parts/DropLog";
 import { Notice, Section, Trouble } from "../parts/Section";
 import { useTitle } from "../parts/useTitle";
 import { asWritten, count } from "../words";
@@ -10,9 +11,6 @@ import { Columns } from "./learn/Columns";
 import { Week } from "./learn/Week";
 
 type Learned = Schemas["LearnedJobs"];
-
-/** The zone that the browser is in. */
-const hereZone = Intl.DateTimeFormat().resolvedOptions().timeZone || "UTC";
 
 /** A job log as it is becomes a workload: what was understood, column by column, then what came of it. */
 export function Learn() {
@@ -41,8 +39,7 @@ export function Learn() {
     }
     if (turn === asked.current) setBusy(false);
   };
-  const take = (file?: File | null) => {
-    if (!file) return;
+  const take = (file: File) => {
     const next = { zone: said.zone };
     setLog(file);
     setSaid(next);
@@ -55,10 +52,6 @@ export function Learn() {
     setSaid(next);
     if (log) void ask(log, { ...next, name: name || undefined });
   };
-  const dropped = (e: DragEvent) => {
-    e.preventDefault();
-    take(e.dataTransfer.files[0]);
-  };
   const learned = got && !got.refused && got.classes.length > 0;
   return (
     <>
@@ -69,20 +62,9 @@ export function Learn() {
           What its columns say is guessed and shown; nothing is stored before you say so.
         </p>
       </div>
-      <label
-        htmlFor="log"
-        onDragOver={(e) => e.preventDefault()}
-        onDrop={dropped}
-        className="mt-4 block cursor-pointer border border-base-content/40 border-dashed bg-base-200 px-4 py-5"
-      >
-        <span className="font-medium">{log ? "Another log" : "Drop a log here, or choose one"}</span>
-        <input
-          id="log"
-          type="file"
-          className="file-input file-input-sm ml-4"
-          onChange={(e: ChangeEvent<HTMLInputElement>) => take(e.target.files?.[0])}
-        />
-      </label>
+      <div className="mt-4">
+        <DropLog log={log} take={take} />
+      </div>
       {log ? (
         <Saying said={said} say={say} />
       ) : (

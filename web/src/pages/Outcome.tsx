@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link, useParams, useSearchParams } from "react-router";
 import type { Schemas } from "../api/client";
-import { outcome, outcomes } from "../api/queries";
+import { outcome, outcomes } from "../api/queries/outcomes";
 import { Bar, Key, total } from "../parts/Bar";
 import { BriefLink } from "../parts/BriefLink";
 import { Contents } from "../parts/Contents";

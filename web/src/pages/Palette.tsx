@@ -1,7 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
 import { type KeyboardEvent, type RefObject, useEffect, useState } from "react";
 import { useNavigate } from "react-router";
-import { found, outcomes } from "../api/queries";
+import { outcomes } from "../api/queries/outcomes";
+import { found } from "../api/queries/service";
 import { pages, pathOfDocument, pathOfWork, titleOfWork } from "../parts/places";
 import { useVocabulary } from "../parts/Words";
 

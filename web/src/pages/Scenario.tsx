@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { useParams } from "react-router";
 import { Problem } from "../api/client";
-import { scenario, scenarioText } from "../api/queries";
+import { scenario, scenarioText } from "../api/queries/documents";
 import { Trouble, Waiting } from "../parts/Section";
 import { useTitle } from "../parts/useTitle";
 import { Design } from "./scenario/Design";

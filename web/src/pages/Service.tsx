@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { session } from "../api/queries";
+import { session } from "../api/queries/service";
 import { Waiting } from "../parts/Section";
 import { useTitle } from "../parts/useTitle";
 import { Audit } from "./service/Audit";

@@ -2,7 +2,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef } from "react";
 import { Navigate, NavLink, Outlet, useLocation, useNavigate } from "react-router";
 import { api, Problem } from "../api/client";
-import { session } from "../api/queries";
+import { session } from "../api/queries/service";
 import { Boundary } from "../parts/Boundary";
 import { Command } from "../parts/Command";
 import { pages } from "../parts/places";

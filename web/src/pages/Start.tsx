@@ -1,17 +1,16 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { type DragEvent, useEffect, useRef, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
-import { api, learnJobs, type Schemas, take } from "../api/client";
-import { documentNames } from "../api/queries";
+import { api, hereZone, learnJobs, type Schemas, take } from "../api/client";
+import { documentNames } from "../api/queries/documents";
+import { DropLog, onDrop } from "../parts/DropLog";
+import { Faults } from "../parts/Faults";
 import { Notice, Trouble } from "../parts/Section";
 import { useTitle } from "../parts/useTitle";
 import { asWritten, count } from "../words";
 
 type Learned = Schemas["LearnedJobs"];
 type Begun = Schemas["Begun"];
-
-/** The zone that the browser is in. */
-const hereZone = Intl.DateTimeFormat().resolvedOptions().timeZone || "UTC";
 
 /** From nothing to a first outcome: a job log dropped, a manifest pasted, a node named or assumed. */
 export function Start() {
@@ -32,8 +31,7 @@ export function Start() {
   const [doing, setDoing] = useState("");
   const asked = useRef(0);
 
-  const takeLog = async (file: File | null | undefined) => {
-    if (!file) return;
+  const takeLog = async (file: File) => {
     setQuery({}, { replace: true });
     setLog(file);
     setJobs(null);
@@ -104,14 +102,6 @@ export function Start() {
     }
     setDoing("");
   };
-  const drop = (then: (file: File) => void) => ({
-    onDragOver: (e: DragEvent) => e.preventDefault(),
-    onDrop: (e: DragEvent) => {
-      e.preventDefault();
-      const file = e.dataTransfer.files[0];
-      if (file) then(file);
-    },
-  });
   return (
     <div className="mt-8 max-w-4xl space-y-8">
       <div>
@@ -122,28 +112,11 @@ export function Start() {
         </p>
       </div>
 
-      <section id="jobs-step" {...drop(takeLog)}>
+      <section id="jobs-step">
         <h2 className="mb-2 font-semibold text-lg">1. The jobs</h2>
-        <label
-          htmlFor="log"
-          className="block cursor-pointer border border-base-content/40 border-dashed bg-base-200 px-4 py-5"
-        >
-          <span className="font-medium">
-            {log ? `${log.name}; drop another, or choose one` : "Drop a log here, or choose one"}
-          </span>
-          <input
-            id="log"
-            type="file"
-            className="file-input file-input-sm ml-4 max-w-full"
-            onChange={(e) => {
-              void takeLog(e.target.files?.[0]);
-              e.target.value = ""; // so that the same one, mended, can be chosen again
-            }}
-          />
-          <span className="mt-2 block text-sm opacity-85">
-            Any table with a row for each job: when it came or began, and how long it worked or when it ended.
-          </span>
-        </label>
+        <DropLog log={log} take={takeLog}>
+          Any table with a row for each job: when it came or began, and how long it worked or when it ended.
+        </DropLog>
         {(workloads.data?.length ?? 0) > 0 && (
           <p className="mt-2">
             <label htmlFor="workload">Or a workload that is stored </label>
@@ -197,7 +170,7 @@ export function Start() {
           spellCheck={false}
           value={manifests}
           onChange={(e) => setManifests(e.target.value)}
-          {...drop(async (file) => setManifests(await file.text()))}
+          {...onDrop(async (file) => setManifests(await file.text()))}
         />
         <p className="mt-2 text-sm opacity-85">
           None at hand?{" "}
@@ -305,16 +278,7 @@ export function Start() {
       )}
       {begun && begun.faults.length > 0 && (
         <Notice>
-          {begun.faults.map((f) => (
-            <p key={`${f.path}${f.expected}`} className="break-words">
-              <span className="font-mono text-sm">
-                {f.file && `${f.file}: `}
-                {f.path}
-              </span>{" "}
-              {f.found && `${f.found}: `}
-              {f.expected}
-            </p>
-          ))}
+          <Faults list={begun.faults} />
         </Notice>
       )}
       {wrong.end !== undefined && <Trouble error={wrong.end} />}

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 import type { Schemas } from "../api/client";
-import { templates } from "../api/queries";
+import { templates } from "../api/queries/templates";
 import { DataTable } from "../parts/DataTable";
 import { Section, Trouble, Waiting } from "../parts/Section";
 import { useTitle } from "../parts/useTitle";

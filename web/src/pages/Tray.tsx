@@ -2,7 +2,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { Link } from "react-router";
 import { api, cancel, take, type Work } from "../api/client";
-import { unfinished } from "../api/queries";
+import { unfinished } from "../api/queries/service";
 import { pathOfWork, titleOfWork } from "../parts/places";
 import { percent } from "../words";
 

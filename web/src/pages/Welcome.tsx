@@ -2,7 +2,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
 import { api, take } from "../api/client";
-import { session, waysIn } from "../api/queries";
+import { session, waysIn } from "../api/queries/service";
 import { Notice, Trouble } from "../parts/Section";
 import { useTitle } from "../parts/useTitle";
 

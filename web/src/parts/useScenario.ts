@@ -2,7 +2,8 @@ import { useQuery } from "@tanstack/react-query";
 import { useEffect } from "react";
 import { useNavigate, useParams } from "react-router";
 import type { Schemas, Work } from "../api/client";
-import { scenario as scenarioQuery, scenarios, type weighings } from "../api/queries";
+import { scenario as scenarioQuery, scenarios } from "../api/queries/documents";
+import type { weighings } from "../api/queries/works";
 import { useTitle } from "./useTitle";
 
 /** The scenario that a place is about, with all there are and the place's work on it. Where none is named it goes to

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { lazy, Suspense, useMemo, useState } from "react";
 import { api, take } from "../../api/client";
-import { followedDays } from "../../api/queries";
+import { followedDays } from "../../api/queries/live";
 import { Notice, Section, Trouble } from "../../parts/Section";
 import { useAttempt } from "../../parts/useAttempt";
 import { bound, count } from "../../words";

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 import type { Schemas } from "../../api/client";
-import { weighings } from "../../api/queries";
+import { weighings } from "../../api/queries/works";
 import { Section } from "../../parts/Section";
 
 type Rule = Schemas["CacheRule"];

@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useSearchParams } from "react-router";
 import type { Schemas } from "../../api/client";
-import { path } from "../../api/queries";
+import { path } from "../../api/queries/documents";
 import { Section, Trouble } from "../../parts/Section";
 
 type Step = Schemas["Stage"];

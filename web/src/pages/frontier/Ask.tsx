@@ -1,7 +1,8 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, type Schemas, take, type Work } from "../../api/client";
-import { connections, demand, sweeps, workloads } from "../../api/queries";
+import { demand, documentNames } from "../../api/queries/documents";
+import { connections } from "../../api/queries/service";
 import { PickScenario } from "../../parts/PickScenario";
 import { Trouble } from "../../parts/Section";
 import { here } from "../../words";
@@ -44,8 +45,8 @@ export function Ask({
   const [busy, setBusy] = useState(false);
   const workload = scenarios.find((s) => s.name === scenario)?.workload ?? "";
   const jobs = useQuery({ ...demand(workload), enabled: workload !== "" });
-  const stored = useQuery(sweeps);
-  const all = useQuery(workloads);
+  const stored = useQuery(documentNames("Sweep"));
+  const all = useQuery(documentNames("Workload"));
   const [across, setAcross] = useState<string[]>([]);
   const places = useQuery(connections);
   const clusters = places.data?.shards ? places.data.contexts : [];

@@ -2,7 +2,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useNavigate } from "react-router";
 import { api, type Schemas, take } from "../../api/client";
-import { variant } from "../../api/queries";
+import { variant } from "../../api/queries/works";
 import { Diff } from "../../parts/Diff";
 import { Section, Trouble } from "../../parts/Section";
 import { duration, money, plusMinus, signed } from "../../words";

@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { api, type Schemas, take } from "../../api/client";
-import { margin, margins } from "../../api/queries";
+import { margin, margins } from "../../api/queries/works";
 import { DataTable } from "../../parts/DataTable";
 import { OnDemand } from "../../parts/OnDemand";
 import { Trouble } from "../../parts/Section";

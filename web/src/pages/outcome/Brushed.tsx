@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import type { Schemas } from "../../api/client";
-import { part } from "../../api/queries";
+import { part } from "../../api/queries/outcomes";
 import { DataTable } from "../../parts/DataTable";
 import { Legend, onlyDelay, Ribbon } from "../../parts/Ribbon";
 import { Section, Trouble, Waiting } from "../../parts/Section";

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useRef } from "react";
 import type { Schemas } from "../../api/client";
-import { explanation } from "../../api/queries";
+import { explanation } from "../../api/queries/outcomes";
 import { Legend, Ribbon } from "../../parts/Ribbon";
 import { Trouble, Waiting } from "../../parts/Section";
 import { duration, moment, phases } from "../../words";

@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { api, type Schemas, take } from "../../api/client";
-import { pullings, pulls } from "../../api/queries";
+import { pullings, pulls } from "../../api/queries/works";
 import { Change } from "../../parts/Change";
 import { DataTable } from "../../parts/DataTable";
 import { OnDemand } from "../../parts/OnDemand";

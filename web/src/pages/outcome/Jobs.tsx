@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import type { Schemas } from "../../api/client";
-import { jobs } from "../../api/queries";
+import { type JobsAsked, jobs } from "../../api/queries/outcomes";
 import { DataTable } from "../../parts/DataTable";
 import { onlyDelay, Ribbon } from "../../parts/Ribbon";
 import { Section, Trouble, Waiting } from "../../parts/Section";
@@ -8,7 +8,6 @@ import { count, duration, moment, money, results } from "../../words";
 import { useWhich, type Which } from "./useWhich";
 
 type Row = Schemas["JobRow"];
-type Order = "submitted" | "id" | "class" | "template" | "result" | "cause" | "delay" | "lead" | "cost";
 
 const perPage = 25;
 
@@ -29,7 +28,7 @@ const ribbon = (r: Row) => [
 export function Jobs({ id, o }: { id: number; o: Schemas["Outcome"] }) {
   const { which, brushed, filtered, set, query } = useWhich(o);
   const from = Number(query.get("jobs") ?? 0);
-  const by = (query.get("by") ?? "submitted") as Order;
+  const by = (query.get("by") ?? "submitted") as NonNullable<JobsAsked["by"]>;
   const down = query.get("down") === "yes";
   const found = useQuery(jobs(id, { ...which, by, down, cursor: from, limit: perPage }));
   const go = (to: number) => set({ jobs: Math.max(0, to) });

@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { type ReactNode, useEffect, useRef } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
 import type { Schemas } from "../../api/client";
-import { why } from "../../api/queries";
+import { why } from "../../api/queries/outcomes";
 import { pathOfDocument } from "../../parts/places";
 import { Trouble, Waiting } from "../../parts/Section";
 import { count, here } from "../../words";

@@ -1,16 +1,9 @@
 import { useSearchParams } from "react-router";
 import type { Schemas } from "../../api/client";
+import type { paths } from "../../api/schema.gen";
 
 /** Which jobs of an outcome are meant, as the service is asked for them. */
-export interface Which {
-  from?: string;
-  to?: string;
-  class?: string;
-  template?: string;
-  result?: string;
-  cause?: string;
-  text?: string;
-}
+export type Which = NonNullable<paths["/api/v1/outcomes/{id}/part"]["get"]["parameters"]["query"]>;
 
 const words = ["class", "template", "result", "cause", "text"] as const;
 

@@ -1,9 +1,10 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { lazy, Suspense, useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { Link, useNavigate } from "react-router";
-import { api, asYaml, type Schemas, take } from "../../api/client";
-import { documentNames, schema } from "../../api/queries";
+import { api, Problem, type Schemas, storeText, take } from "../../api/client";
+import { documentNames, schema } from "../../api/queries/documents";
 import type { Mark } from "../../parts/Editor";
+import { Faults, faultWords } from "../../parts/Faults";
 import { Notice, Trouble, Waiting } from "../../parts/Section";
 import type { SchemaNode } from "../../parts/schemaCompletion";
 import { count } from "../../words";
@@ -56,22 +57,16 @@ export function Design({
   /** save stores the text as a new revision; what somebody else stored meanwhile is not overwritten. */
   const save = useCallback(async () => {
     const text = draft.latest();
-    const answer = await api.PUT("/api/v1/documents/{kind}/{name}", {
-      params: {
-        path: { kind: "Scenario", name },
-        header: draft.base > 0 ? { "If-Match": `"r${draft.base}"` } : { "If-None-Match": "*" },
-      },
-      ...asYaml(text),
-    });
-    if (answer.response.status === 412) {
+    const stored = await storeText("Scenario", name, draft.base, text).catch(async (problem) => {
+      if (!(problem instanceof Problem && problem.status === 412)) throw problem;
       await queries.invalidateQueries({ queryKey: ["scenarios"] });
       throw new Error(
         draft.base > 0
           ? `Somebody else has stored another revision of ${name} since this page was opened. Your text stays here: copy it, press “Drop my changes”, and make them again in theirs.`
           : `There is a scenario ${name} already. Open it, or give this one another name.`,
       );
-    }
-    draft.over({ text, revision: take(answer).revision });
+    });
+    draft.over({ text, revision: stored.revision });
     made();
     await queries.invalidateQueries({ queryKey: ["scenarios"] });
   }, [draft, made, name, queries]);
@@ -143,7 +138,7 @@ export function Design({
         line: f.line ?? 1,
         column: f.column ?? 1,
         grave: "error",
-        text: `${f.found ? `${f.found}: ` : ""}${f.expected}`,
+        text: faultWords(f),
       })),
     [answer],
   );
@@ -239,17 +234,7 @@ export function Design({
               {count(faults.length)} {faults.length === 1 ? "thing is" : "things are"} wrong.
               {unread && " The fields follow once it can."}
             </p>
-            {faults.slice(0, 6).map((f) => (
-              <p key={`${f.path}${f.line}${f.expected}`} className="break-words">
-                <span className="font-mono text-sm">
-                  {f.file && `${f.file}: `}
-                  {f.path}
-                  {f.line ? `${f.path ? ", " : ""}line ${f.line}` : ""}
-                </span>{" "}
-                {f.found && `${f.found}: `}
-                {f.expected}
-              </p>
-            ))}
+            <Faults list={faults} />
           </Notice>
         </div>
       )}

@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
 import { api, take } from "../../api/client";
-import { documentNames, scenarioText } from "../../api/queries";
+import { documentNames, scenarioText } from "../../api/queries/documents";
 import { Notice, Trouble } from "../../parts/Section";
 import { useTitle } from "../../parts/useTitle";
 import { keepText } from "./useText";

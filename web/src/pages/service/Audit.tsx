@@ -1,7 +1,7 @@
 import { useInfiniteQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import type { Schemas } from "../../api/client";
-import { audit } from "../../api/queries";
+import { audit } from "../../api/queries/service";
 import { DataTable } from "../../parts/DataTable";
 import { Section, Trouble, Waiting } from "../../parts/Section";
 import { here } from "../../words";

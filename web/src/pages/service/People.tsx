@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { api, type Schemas, take } from "../../api/client";
-import { people } from "../../api/queries";
+import { people } from "../../api/queries/service";
 import { DataTable } from "../../parts/DataTable";
 import { Notice, Section, Trouble, Waiting } from "../../parts/Section";
 import { useAttempt } from "../../parts/useAttempt";

@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 import type { Schemas } from "../../api/client";
-import { kept } from "../../api/queries";
+import { kept } from "../../api/queries/service";
 import { DataTable } from "../../parts/DataTable";
 import { Notice, Section, Trouble, Waiting } from "../../parts/Section";
 import { bytes, count, duration, here } from "../../words";

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { useSearchParams } from "react-router";
-import { manifests } from "../../api/queries";
+import { manifests } from "../../api/queries/templates";
 import { Trouble, Waiting } from "../../parts/Section";
 
 const save = (name: string, text: string) => {

@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { useSearchParams } from "react-router";
-import { difference, revisions } from "../../api/queries";
+import { difference, revisions } from "../../api/queries/documents";
 import { Diff } from "../../parts/Diff";
 import { Trouble, Waiting } from "../../parts/Section";
 

@@ -1,7 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
 import { useSearchParams } from "react-router";
 import type { Schemas } from "../../api/client";
-import { advice, clusters, fits, type SizeQuestion, scenarios, usage } from "../../api/queries";
+import { documentNames, scenarios } from "../../api/queries/documents";
+import { advice, fits, type SizeQuestion, usage } from "../../api/queries/templates";
 import { DataTable } from "../../parts/DataTable";
 import { Notice, Section, Trouble, Waiting } from "../../parts/Section";
 import { amount, bound, bytes, count, duration, percent, times } from "../../words";
@@ -31,7 +32,7 @@ export function Sizing({ name, text, uses }: { name: string; text: string; uses:
     pool: query.get("pool") ?? undefined,
   };
   // With several clusters one is meant: that of a scenario that uses the template, at first.
-  const there = useQuery(clusters);
+  const there = useQuery(documentNames("Cluster"));
   const designs = useQuery(scenarios);
   const several = (there.data?.length ?? 0) > 1;
   if (several && !question.cluster)

@@ -1,8 +1,9 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
-import { api, asYaml, Problem, type Schemas, take } from "../../api/client";
-import { schema, template } from "../../api/queries";
+import { api, asYaml, Problem, type Schemas, storeText, take } from "../../api/client";
+import { schema } from "../../api/queries/documents";
+import { template } from "../../api/queries/templates";
 import { Diff } from "../../parts/Diff";
 import { Editor, type Mark } from "../../parts/Editor";
 import { Notice, Trouble, Waiting } from "../../parts/Section";
@@ -137,16 +138,7 @@ export function Manifest({
     setBusy(true);
     try {
       const target = reviewed?.name ?? name;
-      take(
-        await api.PUT("/api/v1/documents/{kind}/{name}", {
-          params: {
-            path: { kind: "PodTemplate", name: target },
-            header:
-              stored && target === name ? { "If-Match": `"r${stored.revision}"` } : { "If-None-Match": "*" },
-          },
-          ...asYaml(text),
-        }),
-      );
+      await storeText("PodTemplate", target, stored && target === name ? (stored.revision ?? 0) : 0, text);
       await queries.invalidateQueries({ queryKey: ["templates"] });
       await queries.invalidateQueries({ queryKey: ["revisions"] });
       setDraft(null);

@@ -1,6 +1,6 @@
 import { useSearchParams } from "react-router";
 import type { Schemas } from "../../../api/client";
-import type { SizeQuestion } from "../../../api/queries";
+import type { SizeQuestion } from "../../../api/queries/templates";
 import { count } from "../../../words";
 
 const shares = [0.9, 0.95, 0.99, 0.995, 0.999];
