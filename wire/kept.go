@@ -9,7 +9,7 @@ type Backups struct {
 	Kept    int        `json:"kept" doc:"How many there are."`
 	Bytes   int64      `json:"bytes" doc:"How large the newest is."`
 	Last    *time.Time `json:"last,omitempty" doc:"When the newest was made; absent: there is none."`
-	Failure string     `json:"failure,omitempty" doc:"Why the last try came to nothing; absent: it did not."`
+	Failure string     `json:"failure,omitempty" doc:"Why the last backup failed; absent: it did not."`
 }
 
 // KeepWork gives work a name and a pin, with either of which its result is kept.
@@ -22,7 +22,7 @@ type KeepWork struct {
 type Kept struct {
 	Tables  []KeptTable `json:"tables" doc:"The largest first."`
 	Bytes   int64       `json:"bytes" doc:"Of all tables with their indexes, as the database has counted."`
-	Terms   []KeptTerm  `json:"terms" doc:"How long what is kept."`
+	Terms   []KeptTerm  `json:"terms" doc:"How long things are kept."`
 	Going   []Going     `json:"going" doc:"What goes within the days that were asked about."`
 	Backups Backups     `json:"backups" doc:"Those that the service makes by itself."`
 }

@@ -26,8 +26,8 @@ type Live struct {
 	Counted  int64      `json:"counted" doc:"Messages counted since the service's start."`
 	Known    int64      `json:"known" doc:"Messages since then that had been taken before."`
 	Other    int64      `json:"other" doc:"Events since then that are not of runs."`
-	Turned   int64      `json:"turned" doc:"Messages since then that were turned away for want of room, to be sent again."`
-	Days     int        `json:"days" doc:"Runs are kept for so many days."`
+	Turned   int64      `json:"turned" doc:"Messages since then that were refused because there was no room, to be sent again."`
+	Days     int        `json:"days" doc:"Runs are kept for this many days."`
 	Most     int64      `json:"most" doc:"So many are kept at most; the oldest go."`
 }
 

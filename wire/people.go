@@ -82,7 +82,7 @@ type Token struct {
 type NewToken struct {
 	Name string `json:"name" minLength:"1" maxLength:"63" pattern:"^[^\\x00-\\x1f]*$" doc:"What it is for."`
 	Role Role   `json:"role" enum:"viewer,designer,operator,owner,events" doc:"What it lets in to: no more than who asks may. events: it lets events in and nothing else."`
-	Days int    `json:"days,omitempty" minimum:"0" maximum:"3650" doc:"It ends after so many days; 0 or absent: not by itself."`
+	Days int    `json:"days,omitempty" minimum:"0" maximum:"3650" doc:"It ends after this many days; 0 or absent: never by itself."`
 }
 
 // MadeToken is a new token, which is shown this once.

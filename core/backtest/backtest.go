@@ -85,7 +85,7 @@ type job struct {
 
 // Left counts jobs that are not scored, and why.
 type Left struct {
-	Unknown int `json:"unknown" doc:"Jobs of which the log does not say how long they waited."`
+	Unknown int `json:"unknown" doc:"Jobs whose wait the log does not say."`
 	Before  int `json:"before" doc:"Jobs that came before the score begins: naive forecasts and facts may rest on them."`
 	Unfit   int `json:"unfit" doc:"Jobs that fit no template of the design: it predicts no start of theirs."`
 	Beyond  int `json:"beyond" doc:"Jobs that came after the span that is simulated."`

@@ -172,7 +172,7 @@ func TestBadRows(t *testing.T) {
 	}
 	for head, want := range map[string]string{
 		"": "no header", "class\n": `"submitted" is missing`, "class,submited\n": `did you mean "submitted"?`,
-		"class,submitted,class\n": "stands twice",
+		"class,submitted,class\n": "is there twice",
 	} {
 		if _, err := demand.Parse([]byte(head), nil); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("header %q: %v, want %q", head, err, want)

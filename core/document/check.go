@@ -40,7 +40,7 @@ func (c checker) unique(path string, n int, name func(int) string) {
 	for i := range n {
 		if first, twice := seen[name(i)]; twice {
 			c.at(fmt.Sprintf("%s[%d].name", path, i), strconv.Quote(name(i)),
-				fmt.Sprintf("the name stands at %s[%d] already; names must differ", path, first))
+				fmt.Sprintf("the name is already used at %s[%d]; names must differ", path, first))
 			continue
 		}
 		seen[name(i)] = i

@@ -89,7 +89,7 @@ func (c checker) knob(path string, k *Knob, within bool) {
 	seen := map[string]bool{}
 	for i, v := range k.Values {
 		if seen[v.String()] {
-			c.at(fmt.Sprintf("%s.values[%d]", path, i), clip(v.String()), "the value stands there already; values must differ")
+			c.at(fmt.Sprintf("%s.values[%d]", path, i), clip(v.String()), "the value is already in the list; values must differ")
 		}
 		seen[v.String()] = true
 	}

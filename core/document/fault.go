@@ -13,8 +13,8 @@ type Fault struct {
 	Line     int    `json:"line,omitempty" doc:"Line, from 1; absent for the document as a whole."`
 	Column   int    `json:"column,omitempty" doc:"Column, from 1."`
 	Path     string `json:"path,omitempty" doc:"Field, as in spec.templates[0].agents.floor."`
-	Found    string `json:"found,omitempty" doc:"What stands there."`
-	Expected string `json:"expected" doc:"What should stand there, and what to do."`
+	Found    string `json:"found,omitempty" doc:"What is written there."`
+	Expected string `json:"expected" doc:"What is expected there, and what to do."`
 }
 
 // String writes the fault on one line: file:line:column: path: found; expected.

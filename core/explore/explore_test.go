@@ -199,7 +199,7 @@ func TestFaults(t *testing.T) {
 		"  knobs: [{at: Scenario, values: [1]}]\n":                                          "expected a place within the document",
 		"  knobs: [{at: Scenario/spec/templates/t/agents/ceiling, values: [1, 2]}]\n":       "floor",
 		"  knobs: [{at: Scenario/spec/run/span, values: [soon]}]\n":                         "not a duration",
-		fleet + "  aims: [95 % of sonar start within 60s]\n":                                "there is no class sonar; there are k",
+		fleet + "  aims: [95 % of sonar start within 60s]\n":                                "there is no class sonar; the classes are k",
 		"  knobs: [{at: Cluster/spec/pools/q/max, values: [1, 2]}]\n":                       `there is no entry "q"`,
 		"  knobs: [{at: Cluster/spec/pools/p/max/more, values: [1, 2]}]\n":                  `"more" is inside a single value`,
 		"  knobs: [{at: PodTemplate/t/template/spec/containers/agnt/image, values: [x]}]\n": `"agent" is there`,

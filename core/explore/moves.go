@@ -16,7 +16,7 @@ type Move struct {
 // Changes are what makes a variant of the scenario, by document; of the scenario as it is, none.
 func (a *Answer) Changes(n int) ([]document.Changes, error) {
 	if n < 0 || n >= len(a.Variants) {
-		return nil, fmt.Errorf("there is no variant %d; there are 0 to %d", n, len(a.Variants)-1)
+		return nil, fmt.Errorf("there is no variant %d; they are numbered 0 to %d", n, len(a.Variants)-1)
 	}
 	out := []document.Changes{}
 	for k, x := range a.Variants[n].Has {

@@ -136,7 +136,7 @@ func (q *Question) known(a aim.Aim) error {
 			}
 		}
 	}
-	return fmt.Errorf("aim %q: there is no class %s; there are %s", a, a.Class, strings.Join(there, ", "))
+	return fmt.Errorf("aim %q: there is no class %s; the classes are %s", a, a.Class, strings.Join(there, ", "))
 }
 
 // document finds the document that a place begins with, and what is left of it.

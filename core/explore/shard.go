@@ -27,7 +27,7 @@ const shardRepeats = 8
 type Elsewhere func(shards []Shard, here func(i int) error, said func(i int, runs []Run) error) error
 
 // ErrOtherRuns says that what came back is not what a shard's runs say.
-var ErrOtherRuns = errors.New("this is no answer to the shard")
+var ErrOtherRuns = errors.New("this is not an answer to the shard")
 
 // compute runs tasks, in this process or where the way says.
 func (r *runner) compute(tasks []task) ([]Run, error) {

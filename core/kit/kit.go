@@ -146,7 +146,7 @@ func gather(in Input) (facts, error) {
 			}
 			for _, k := range s.Keys {
 				if len(validation.IsConfigMapKey(k)) > 0 {
-					return f, fmt.Errorf("template %s: %q is no key of a Secret: letters, digits, dashes, dots and underlines", d.Name, k)
+					return f, fmt.Errorf("template %s: %q is not a key of a Secret: letters, digits, dashes, dots and underlines", d.Name, k)
 				}
 			}
 			f.addSecret(s)

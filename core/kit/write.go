@@ -75,14 +75,14 @@ func (f *facts) meta(name string) metav1.ObjectMeta {
 // label and subdomain refuse what Kubernetes does not take as a name.
 func label(what, name string) error {
 	if wrong := validation.IsDNS1123Label(name); len(wrong) > 0 {
-		return fmt.Errorf("%s %q is no name that Kubernetes takes: small letters, digits and dashes, at most 63", what, name)
+		return fmt.Errorf("%s %q is not a name that Kubernetes accepts: small letters, digits and dashes, at most 63", what, name)
 	}
 	return nil
 }
 
 func subdomain(what, name string) error {
 	if wrong := validation.IsDNS1123Subdomain(name); len(wrong) > 0 {
-		return fmt.Errorf("%s %q is no name that Kubernetes takes: small letters, digits, dashes and dots, at most 253", what, name)
+		return fmt.Errorf("%s %q is not a name that Kubernetes accepts: small letters, digits, dashes and dots, at most 253", what, name)
 	}
 	return nil
 }

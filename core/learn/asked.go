@@ -75,7 +75,7 @@ func (a *Asked) Options() (o JobOptions, err error) {
 			t, err = time.Parse(time.RFC3339, x.value)
 		}
 		if err != nil {
-			return o, fmt.Errorf("%s: %q is no day such as 2026-09-14, and no time such as 2026-09-14T06:00:00Z", x.name, x.value)
+			return o, fmt.Errorf("%s: %q is neither a day such as 2026-09-14 nor a time such as 2026-09-14T06:00:00Z", x.name, x.value)
 		}
 		*x.into = t
 	}
@@ -86,7 +86,7 @@ func (a *Asked) Options() (o JobOptions, err error) {
 	default:
 		d, err := units.ParseDuration(a.ColdAfter)
 		if err != nil || d < units.Minute || d > 31*units.Day {
-			return o, fmt.Errorf("cold-after: %q is no pause from 1m to 31d; write it like 6h, or no where only a cache column tells cold runs", a.ColdAfter)
+			return o, fmt.Errorf("cold-after: %q is not a pause from 1m to 31d; write it like 6h, or no where only a cache column tells cold runs", a.ColdAfter)
 		}
 		o.ColdAfter = time.Duration(d)
 	}
@@ -105,7 +105,7 @@ func Pairs(what string, list []string) (map[string]string, error) {
 			return nil, fmt.Errorf("%s: %q is not of the form NAME=VALUE", what, s)
 		}
 		if _, twice := out[name]; twice {
-			return nil, fmt.Errorf("%s: %s is said twice", what, name)
+			return nil, fmt.Errorf("%s: %s is given twice", what, name)
 		}
 		out[name] = value
 	}

@@ -22,7 +22,7 @@ type Node struct {
 
 // ParseNode reads "8,32Gi,0.40".
 func ParseNode(s, currency string) (n Node, err error) {
-	bad := fmt.Errorf("%q is no node; write its CPU, memory and price an hour, as in 8,32Gi,0.40", s)
+	bad := fmt.Errorf("%q is not a node; write its CPU, memory and price an hour, as in 8,32Gi,0.40", s)
 	parts := strings.Split(s, ",")
 	if len(parts) != 3 {
 		return n, bad
@@ -79,7 +79,7 @@ func (out *LearnedJobs) Begin(n Node) (string, error) {
 		request, whyMemory = units.Bytes(math.Ceil(memory*1.1/(64<<20)))*(64<<20), "95 % of the jobs of every class, and a tenth"
 	}
 	if cpu > usableCPU || request > usable {
-		return "", fmt.Errorf("an agent would ask for %s CPU and %s, of which a node of %s CPU and %s has not enough; name a larger node", cpu,
+		return "", fmt.Errorf("an agent would ask for %s CPU and %s, and a node of %s CPU and %s does not have enough; name a larger node", cpu,
 			request.Short(), n.CPU, n.Memory.Short())
 	}
 	name := out.Name

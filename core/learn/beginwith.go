@@ -138,7 +138,7 @@ func (out *Beginning) cluster(name string, agents []template.Agent, templates []
 	if node != nil {
 		n = *node
 		if !holds(n, most, 1) {
-			return "", fmt.Errorf("an agent asks for %s CPU and %s, of which a node of %s CPU and %s has not enough; name a larger node", most.CPU,
+			return "", fmt.Errorf("an agent asks for %s CPU and %s, and a node of %s CPU and %s does not have enough; name a larger node", most.CPU,
 				most.Memory.Short(), n.CPU, n.Memory.Short())
 		}
 	} else {

@@ -187,7 +187,7 @@ func (g *gatherer) write() (err error) {
 		return err
 	}
 	if _, faults := document.Parse("cluster", []byte(g.out.Cluster)); len(faults) > 0 {
-		return fmt.Errorf("what was learned is no cluster: %w", faults)
+		return fmt.Errorf("what was learned does not make a cluster: %w", faults)
 	}
 	return nil
 }

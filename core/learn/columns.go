@@ -267,7 +267,7 @@ func pick(columns []*column, o *JobOptions) ([]picked, error) {
 			return nil, err
 		}
 		if taken[at] {
-			return nil, fmt.Errorf("column %q is given two roles; a column has one", columns[at].name)
+			return nil, fmt.Errorf("column %q is given two roles; a column has only one", columns[at].name)
 		}
 		taken[at] = true
 		out = append(out, picked{is, at, "told"})
@@ -345,7 +345,7 @@ func findColumn(columns []*column, which string) (int, error) {
 	if len(names) > 30 {
 		names = append(names[:30], "...")
 	}
-	return 0, fmt.Errorf("there is no column %q%s; there are %s", which, hint, strings.Join(names, ", "))
+	return 0, fmt.Errorf("there is no column %q%s; the columns are %s", which, hint, strings.Join(names, ", "))
 }
 
 // inOrder gives the moments whose names say nothing their roles by which come first.

@@ -59,7 +59,7 @@ func readAll(files []File, o *JobOptions) (*grid, error) {
 		for at, name := range g.names {
 			as := slices.Index(first.names, name)
 			if as < 0 {
-				return nil, fmt.Errorf("%s has a column %q that %s has not: learn them one by one", files[i].Name, name, files[0].Name)
+				return nil, fmt.Errorf("%s has a column %q that %s does not have: learn them one by one", files[i].Name, name, files[0].Name)
 			}
 			if slices.Index(g.names, name) != at { // the same name again
 				as = at
@@ -133,7 +133,7 @@ func readGrid(data []byte, o *JobOptions) (*grid, error) {
 	}
 	g.text = append(g.text, guess)
 	if len(bytes.TrimSpace(text)) == 0 {
-		return nil, errors.New("nothing but blanks stands in it; a job log has a row for each job")
+		return nil, errors.New("it holds only white space; a job log has a row for each job")
 	}
 	if t := bytes.TrimLeft(text, " \t\r\n"); t[0] == '{' || t[0] == '[' {
 		return g, g.json(t)
@@ -205,7 +205,7 @@ func (g *grid) delimited(text []byte, o *JobOptions) error {
 	if err != nil {
 		return err
 	}
-	g.form = Guess{What: "format", Is: "fields parted by " + said(comma), Why: why, Flag: "--delimiter"}
+	g.form = Guess{What: "format", Is: "fields separated by " + said(comma), Why: why, Flag: "--delimiter"}
 	rows, lines := head(text, comma)
 	if len(rows) == 0 {
 		return errors.New("no row of it can be read: a quote that opens is never closed")
@@ -285,7 +285,7 @@ func parting(text []byte, told string) (comma byte, why string, err error) {
 	case len(told) == 1 && told[0] < 0x80 && told != "\"" && told != "\n":
 		return told[0], "told", nil
 	case told != "":
-		return 0, "", fmt.Errorf("%q is no delimiter; give one character, or tab", told)
+		return 0, "", fmt.Errorf("%q is not a delimiter; give one character, or tab", told)
 	}
 	best, most := byte(','), 0.0
 	for _, c := range delimiters {

@@ -118,7 +118,7 @@ func onlyOne(text []byte) bool {
 	return false
 }
 
-func notJSON(err error) error { return fmt.Errorf("it begins as JSON does, but is none: %w", err) }
+func notJSON(err error) error { return fmt.Errorf("it starts like JSON, but is not JSON: %w", err) }
 
 // eachObject goes through the objects of an array, or of lines; line is 0 in an array.
 func eachObject(text []byte, lines bool, take func(line int, object []byte) error, bad func(int, int, string)) error {

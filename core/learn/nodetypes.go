@@ -62,7 +62,7 @@ func (g *gatherer) nodeTypes() error {
 	for flag, prices := range map[string]map[string]string{"price": g.o.Prices, "spot-price": g.o.Spot} {
 		for name := range prices {
 			if _, ok := at[name]; !ok {
-				return fmt.Errorf("--%s %s: no node is of that type; there are %s", flag, name, strings.Join(slices.Sorted(maps.Keys(at)), ", "))
+				return fmt.Errorf("--%s %s: no node is of that type; the types are %s", flag, name, strings.Join(slices.Sorted(maps.Keys(at)), ", "))
 			}
 		}
 	}
@@ -83,7 +83,7 @@ func priced(name string, told, list map[string]string) (p units.Price, known boo
 	}
 	if known {
 		if p, err = units.ParsePrice(s + "/h"); err != nil {
-			err = fmt.Errorf("the price %q of %s is none; write it as in 0.38, an hour", s, name)
+			err = fmt.Errorf("%q is not a price for %s; write it like 0.38, per hour", s, name)
 		}
 	}
 	return p, known, err
@@ -127,7 +127,7 @@ func (g *gatherer) nodeType(t *typeSeen) (err error) {
 	}
 	if !known {
 		g.out.Lacks = append(g.out.Lacks,
-			fmt.Sprintf("what a node of %s costs: 0 stands there, and bills are without it; say --price %s=0.38", t.name, t.name))
+			fmt.Sprintf("what a node of %s costs: 0 is assumed, and bills are without it; set it with --price %s=0.38", t.name, t.name))
 	}
 	if p, known, err := priced(t.name, g.o.Spot, g.o.List.Spot); err != nil {
 		return err

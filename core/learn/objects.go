@@ -36,10 +36,10 @@ func Objects(data []byte, give func(kind string, text []byte) error) error {
 		}
 		j, err := yaml.YAMLToJSON(part)
 		if err != nil {
-			return fmt.Errorf("document %d is no YAML: %w", i+1, err)
+			return fmt.Errorf("document %d is not YAML: %w", i+1, err)
 		}
 		if j[0] != '{' {
-			return fmt.Errorf("document %d is no object of Kubernetes; give what `kubectl get -o json` or `-o yaml` writes", i+1)
+			return fmt.Errorf("document %d is not a Kubernetes object; give what `kubectl get -o json` or `-o yaml` writes", i+1)
 		}
 		if err := objectsOf(j, "", 0, give); err != nil {
 			return fmt.Errorf("document %d: %w", i+1, err)
@@ -68,7 +68,7 @@ func objectsOf(text []byte, kind string, within int, give func(kind string, text
 			return nil
 		}
 		if err != nil {
-			return fmt.Errorf("it is no object of Kubernetes in JSON from byte %d on: %w", begin, err)
+			return fmt.Errorf("from byte %d on it is not a Kubernetes object in JSON: %w", begin, err)
 		}
 		if top.Kind == "" {
 			top.Kind = kind

@@ -85,7 +85,7 @@ func (g *gatherer) nodePools() error {
 			for _, p := range g.pools {
 				there = append(there, p.name)
 			}
-			return fmt.Errorf("--max %s: there is no such pool; there are %s", name, strings.Join(there, ", "))
+			return fmt.Errorf("--max %s: there is no such pool; the pools are %s", name, strings.Join(there, ", "))
 		}
 	}
 	for i := range g.pools {
@@ -147,7 +147,7 @@ func (g *gatherer) pool(p *poolSeen) {
 		d.Max = most
 	} else {
 		g.out.Lacks = append(g.out.Lacks,
-			fmt.Sprintf("how many nodes %s may have: %d stands there, as many as the records have; say --max %s=40", p.name,
+			fmt.Sprintf("how many nodes %s may have: %d is assumed, as many as the records have; set it with --max %s=40", p.name,
 				len(p.nodes), p.name))
 	}
 	g.out.spec.Pools = append(g.out.spec.Pools, d)

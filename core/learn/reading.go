@@ -67,12 +67,12 @@ func readingOf(g *grid, o *JobOptions) (*reading, error) {
 func (r *reading) enough() error {
 	switch {
 	case !r.has(roleSubmitted) && !r.has(roleStarted) && !r.has(roleEnded):
-		return fmt.Errorf("no column tells when jobs came; name it with --column submitted=NAME (there are %s)", r.names())
+		return fmt.Errorf("no column tells when jobs came; name it with --column submitted=NAME (the columns are %s)", r.names())
 	case !r.has(roleWork) && !(r.has(roleStarted) && r.has(roleEnded)):
 		return fmt.Errorf("no column tells how long jobs worked, and there are not both a start and an end; name one with "+
-			"--column work=NAME (there are %s)", r.names())
+			"--column work=NAME (the columns are %s)", r.names())
 	case !r.has(roleSubmitted) && !r.has(roleStarted) && !r.has(roleWork):
-		return fmt.Errorf("only the end of jobs is known; name a column with --column submitted=NAME (there are %s)", r.names())
+		return fmt.Errorf("only the end of jobs is known; name a column with --column submitted=NAME (the columns are %s)", r.names())
 	}
 	return nil
 }

@@ -47,7 +47,7 @@ func (r *reading) lengths(is role, g *grid) error {
 		}
 	}
 	if !c.durable() {
-		return fmt.Errorf("column %q is to be %s, but its values are no durations: %s", c.name, is, samples(c))
+		return fmt.Errorf("column %q is to be %s, but its values are not durations: %s", c.name, is, samples(c))
 	}
 	guess := Guess{What: "unit of " + is.String(), Flag: "--unit " + is.String() + "=UNIT"}
 	switch {
@@ -63,7 +63,7 @@ func (r *reading) lengths(is role, g *grid) error {
 	case toldUnit:
 		unit, ok := secondsOf[strings.ToLower(told)]
 		if !ok {
-			return fmt.Errorf("%q is no unit of durations; give ns, us, ms, s, min, h or d", told)
+			return fmt.Errorf("%q is not a unit of time; give ns, us, ms, s, min, h or d", told)
 		}
 		l.unit, l.name = unit, strings.ToLower(told)
 		guess.Is, guess.Why = l.name, "told"

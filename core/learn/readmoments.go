@@ -19,7 +19,7 @@ func (r *reading) moments(g *grid) error {
 		}
 		c := r.columns[r.at[is]]
 		if len(c.forms) == 0 || c.moments < 0.5 {
-			return fmt.Errorf("column %q is to be %s, but its values are no times: %s", c.name, is, samples(c))
+			return fmt.Errorf("column %q is to be %s, but its values are not times: %s", c.name, is, samples(c))
 		}
 		forms[is] = r.inOrder(c.forms)
 		if len(forms[is]) == 0 {

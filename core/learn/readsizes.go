@@ -35,7 +35,7 @@ func (r *reading) sizes(is role) error {
 	}
 	c := r.columns[r.at[is]]
 	if c.numbers+c.sizes < enough {
-		return fmt.Errorf("column %q is to be %s, but its values are no sizes: %s", c.name, is, samples(c))
+		return fmt.Errorf("column %q is to be %s, but its values are not sizes: %s", c.name, is, samples(c))
 	}
 	if c.unsure {
 		return unsureDecimal(c)
@@ -47,7 +47,7 @@ func (r *reading) sizes(is role) error {
 	case toldUnit:
 		unit, ok := bytesOf[strings.ToLower(told)]
 		if !ok {
-			return fmt.Errorf("%q is no unit of sizes; give B, KB, KiB, MB, MiB, GB or GiB", told)
+			return fmt.Errorf("%q is not a unit of size; give B, KB, KiB, MB, MiB, GB or GiB", told)
 		}
 		z.unit, z.name, guess.Why = unit, told, "told"
 	case c.sizes >= 0.5:

@@ -55,5 +55,5 @@ func quoted(list []string) []string {
 type BadRows struct{ table.Refused }
 
 func (b BadRows) Error() string {
-	return fmt.Sprintf("%d rows cannot be taken; the first: %s. --skip-bad leaves them out", b.Bads, b.Bad[0])
+	return fmt.Sprintf("%d rows cannot be used; the first: %s. --skip-bad leaves them out", b.Bads, b.Bad[0])
 }

@@ -34,13 +34,13 @@ func unpacked(data []byte, most int64) (out []byte, packed []string, err error) 
 		case bytes.HasPrefix(data, gzipMagic):
 			z, err := gzip.NewReader(bytes.NewReader(data))
 			if err != nil {
-				return nil, nil, fmt.Errorf("it begins as gzip does, but is none: %w", err)
+				return nil, nil, fmt.Errorf("it starts like gzip, but is not gzip: %w", err)
 			}
 			src, packed = z, append(packed, "gzip")
 		case bytes.HasPrefix(data, zstdMagic):
 			z, err := zstd.NewReader(bytes.NewReader(data), zstd.WithDecoderConcurrency(1), zstd.WithDecoderMaxMemory(256<<20))
 			if err != nil {
-				return nil, nil, fmt.Errorf("it begins as zstd does, but is none: %w", err)
+				return nil, nil, fmt.Errorf("it starts like zstd, but is not zstd: %w", err)
 			}
 			defer z.Close()
 			src, packed = z, append(packed, "zstd")
@@ -86,7 +86,7 @@ func decoded(data []byte, told string) (text []byte, guess Guess, err error) {
 		return from(charmap.Windows1252, "Windows-1252", "told")
 	case "":
 	default:
-		return nil, guess, fmt.Errorf("there is no encoding %q; there are %s", told, strings.Join(Encodings, ", "))
+		return nil, guess, fmt.Errorf("there is no encoding %q; expected one of %s", told, strings.Join(Encodings, ", "))
 	}
 	head := data[:min(len(data), 4096)]
 	evenZero, oddZero := zeros(head)
@@ -113,11 +113,11 @@ func decoded(data []byte, told string) (text []byte, guess Guess, err error) {
 		return data, guess, nil
 	}
 	if bytes.IndexByte(head, 0) >= 0 {
-		return nil, guess, errors.New("it is no text and no Parquet file: bytes of 0 stand in it")
+		return nil, guess, errors.New("it is neither text nor a Parquet file: it has zero bytes in it")
 	}
 	for _, b := range data {
 		if b >= 0x80 && b < 0xa0 {
-			return from(charmap.Windows1252, "Windows-1252", "it is not UTF-8, and has characters that Latin-1 has not")
+			return from(charmap.Windows1252, "Windows-1252", "it is not UTF-8, and has characters that Latin-1 does not have")
 		}
 	}
 	return from(charmap.ISO8859_1, "Latin-1", "it is not UTF-8")

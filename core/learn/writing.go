@@ -112,7 +112,7 @@ const mostChecked = 4 << 20
 func (out *LearnedJobs) check(chained bool) error {
 	docs, faults := document.Parse(out.File, []byte(out.Workload))
 	if len(faults) > 0 {
-		return fmt.Errorf("what was learned is no workload: %w", faults)
+		return fmt.Errorf("what was learned does not make a workload: %w", faults)
 	}
 	log := out.Log
 	if end := mostChecked; len(log) > end && !chained { // a part tells for all
@@ -120,7 +120,7 @@ func (out *LearnedJobs) check(chained bool) error {
 	}
 	r, err := demand.Parse(log, nil)
 	if err != nil {
-		return fmt.Errorf("what was learned is no job log: %w", err)
+		return fmt.Errorf("what was learned does not make a job log: %w", err)
 	}
 	if r.Bads > 0 {
 		return fmt.Errorf("a job that was learned cannot be read: %s", r.Bad[0])

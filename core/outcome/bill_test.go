@@ -137,7 +137,7 @@ func TestBlocks(t *testing.T) {
 			t.Error("a damaged block is read")
 		}
 	}
-	if _, err := table.NewSheet[outcome.JobRow](nil, "xlsx"); err == nil || !strings.Contains(err.Error(), "csv, jsonl and parquet") {
+	if _, err := table.NewSheet[outcome.JobRow](nil, "xlsx"); err == nil || !strings.Contains(err.Error(), "csv, jsonl or parquet") {
 		t.Error(err)
 	}
 	// An empty export still names its columns.

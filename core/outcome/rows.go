@@ -33,7 +33,7 @@ type JobRow struct {
 	JoinNs    int64     `json:"joinNs" parquet:"join_ns,delta,zstd" doc:"Phase join."`
 	RestoreNs int64     `json:"restoreNs" parquet:"restore_ns,delta,zstd" doc:"Phase restore."`
 	WorkNs    int64     `json:"workNs" parquet:"work_ns,delta,zstd" doc:"Phase work, the next four included."`
-	ColdNs    int64     `json:"coldNs" parquet:"cold_ns,delta,zstd" doc:"Work that a warm cache would have spared."`
+	ColdNs    int64     `json:"coldNs" parquet:"cold_ns,delta,zstd" doc:"Work that a warm cache would have saved."`
 	StretchNs int64     `json:"stretchNs" parquet:"stretch_ns,delta,zstd" doc:"CPU that it wanted and did not get."`
 	LostNs    int64     `json:"lostNs" parquet:"lost_ns,delta,zstd" doc:"Attempts that were cut short."`
 	RerunNs   int64     `json:"rerunNs" parquet:"rerun_ns,delta,zstd" doc:"Waiting to run again."`

@@ -6,6 +6,7 @@ import (
 
 	"tachyphor/core/sim"
 	"tachyphor/core/stats"
+	"tachyphor/core/units"
 )
 
 // Why says of one number of an outcome what it is, how it is made, and how sure it is.
@@ -51,21 +52,21 @@ func (o *Outcome) WhyOf(of string) (why Why, ok bool) {
 	case moneyNumber:
 		why.Value = Money(n.f, o.Cost.Currency)
 	case shareNumber:
-		why.Value = withReach(100*n.f.Mean, 100*max(n.f.Half, n.f.Alike), "%.1f") + " %"
+		why.Value = withReach(100*n.f.Mean, 100*max(n.f.Half, n.f.Alike)) + " %"
 	case hoursNumber:
-		why.Value = withReach(n.f.Mean, max(n.f.Half, n.f.Alike), "%.1f") + " job-hours"
+		why.Value = withReach(n.f.Mean, max(n.f.Half, n.f.Alike)) + " job-hours"
 	default:
-		why.Value = withReach(n.f.Mean, max(n.f.Half, n.f.Alike), "%.1f")
+		why.Value = withReach(n.f.Mean, max(n.f.Half, n.f.Alike))
 	}
 	why.Interval = interval(n.f, n.kind)
 	return why, true
 }
 
-func withReach(mean, reach float64, format string) string {
+func withReach(mean, reach float64) string {
 	if reach == 0 {
-		return fmt.Sprintf(format, mean)
+		return units.Fixed(mean, 1)
 	}
-	return fmt.Sprintf(format+" ± "+format, mean, reach)
+	return units.Fixed(mean, 1) + " ± " + units.Fixed(reach, 1)
 }
 
 // interval says how sure a figure is.

@@ -130,7 +130,7 @@ func imageOf(w *world.World, name string) (int, error) {
 	for _, i := range w.Used() {
 		names = append(names, w.Images[i].Name)
 	}
-	return 0, fmt.Errorf("no image or template is called %s; there are %s", name, strings.Join(names, ", "))
+	return 0, fmt.Errorf("no image or template is called %s; the names are %s", name, strings.Join(names, ", "))
 }
 
 // reading is what is read of a run.

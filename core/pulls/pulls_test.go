@@ -153,7 +153,7 @@ func TestPullsOfUglyWorlds(t *testing.T) {
 			}
 		}
 	}
-	if _, err := pulls.Ask(small(t, "a,0,k\n"), []pulls.Lighter{{Name: "nobody", Size: 1}}); err == nil || !strings.Contains(err.Error(), "there are t, u, r.example/a:1") {
+	if _, err := pulls.Ask(small(t, "a,0,k\n"), []pulls.Lighter{{Name: "nobody", Size: 1}}); err == nil || !strings.Contains(err.Error(), "the names are t, u, r.example/a:1") {
 		t.Error(err)
 	}
 	if _, err := pulls.Ask(small(t, "a,0,k\n"), make([]pulls.Lighter, 9)); err == nil {

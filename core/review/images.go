@@ -206,7 +206,7 @@ func toolsMissing(x *subject) {
 	}
 	for _, k := range x.classes() {
 		if missing := lacking(k.Tools, have); len(missing) > 0 {
-			x.say(x.path+".image", fmt.Sprintf("Jobs of class %s come here and need %s, which %s has not: they will fail.", k.Name,
+			x.say(x.path+".image", fmt.Sprintf("Jobs of class %s come here and need %s, which %s does not have: they will fail.", k.Name,
 				listed(missing), x.c.Image),
 				"Build "+listed(missing)+" into the image, or offer words that keep these jobs away.")
 		}

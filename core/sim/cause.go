@@ -109,7 +109,7 @@ var causeInfo = [causes]struct {
 	VolumeTaken:    {Restore, "volume-taken", "another job to give up the workspace's volume"},
 	Restoring:      {Restore, "restore", "the workspace to come in"},
 	Working:        {Work, "work", "the job's own work"},
-	ColdWork:       {Work, "cold", "work that a warm cache would have spared"},
+	ColdWork:       {Work, "cold", "work that a warm cache would have saved"},
 	Stretched:      {Work, "stretch", "CPU that it wanted and did not get"},
 	LostWork:       {Work, "lost", "an attempt that was cut short"},
 	Rerun:          {Work, "rerun", "an agent to run again"},

@@ -54,7 +54,7 @@ func TestBadSamples(t *testing.T) {
 		"":                           "no header",
 		"pod,at,memry\n":             `did you mean "memory"?`,
 		"pod,memory\n":               `"at" is missing`,
-		"pod,at,at\n":                "stands twice",
+		"pod,at,at\n":                "is there twice",
 		"pod,at,cores,cpu_seconds\n": "keep one of them",
 	} {
 		if _, err := Read(strings.NewReader(text)); err == nil || !strings.Contains(err.Error(), want) {

@@ -55,7 +55,7 @@ c,1010,5,1Gi,,
 	}
 }
 
-// A counter that began anew between a job's beginning and its first sample has what it
+// A counter that started over between a job's beginning and its first sample has what it
 // shows.
 func TestCutAcrossARestart(t *testing.T) {
 	x := Sample{At: 10, CPU: 100, Throttled: 4, Memory: nan, Disk: nan}

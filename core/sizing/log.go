@@ -79,7 +79,7 @@ func Read(src io.Reader) (*Log, error) {
 // told as cores in use. The error is for more rows than are taken.
 func (l *Log) take(row table.Row, rate bool, line int) error {
 	if l.samples++; l.samples > MaxSamples {
-		return fmt.Errorf("more than %d samples; take fewer runs or a longer interval", MaxSamples)
+		return fmt.Errorf("more than %d samples; use fewer runs or a longer interval", MaxSamples)
 	}
 	var bad table.BadRow
 	refuse := func(c int, reason string) {

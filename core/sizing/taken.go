@@ -11,7 +11,7 @@ type Taken struct {
 	New      int            `json:"new" doc:"Runs that were not known."`
 	Replaced int            `json:"replaced" doc:"Runs that were known from fewer samples or without their job, and are told better now."`
 	Known    int            `json:"known" doc:"Runs that were known as well; they were left out."`
-	Dropped  int            `json:"dropped" doc:"Oldest runs that had to go, as only so many are kept."`
+	Dropped  int            `json:"dropped" doc:"Oldest runs that had to be deleted, as no more are kept."`
 	Short    int            `json:"short" doc:"Containers with fewer than two samples; they are no runs."`
 	Others   int            `json:"others" doc:"Containers that are not the agent's; they were left out."`
 	Bad      int            `json:"bad" doc:"Rows that were refused."`

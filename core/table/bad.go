@@ -11,7 +11,7 @@ type BadRow struct {
 	Line   int    `json:"line" doc:"Line in the file, the header being 1; 0 where it has none."`
 	Series string `json:"series,omitempty" doc:"Of answers of Prometheus: the series, by its name and labels."`
 	Column string `json:"column,omitempty" doc:"Name of the column."`
-	Found  string `json:"found,omitempty" doc:"What stands there."`
+	Found  string `json:"found,omitempty" doc:"What is written there."`
 	Reason string `json:"reason" doc:"Why the row was refused."`
 }
 

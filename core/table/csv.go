@@ -60,7 +60,7 @@ func (r *reader) header(head []string) (at []int, err error) {
 			continue
 		}
 		if there[c] {
-			return nil, fmt.Errorf("column %q stands twice", r.Names[c])
+			return nil, fmt.Errorf("column %q is there twice", r.Names[c])
 		}
 		there[c] = true
 	}

@@ -144,7 +144,7 @@ func TestOneTableInThreeForms(t *testing.T) {
 		"":                                "no header",
 		"pod\n":                           `column "at" is missing`,
 		"pod,att\n":                       `unknown column "att"; the columns are pod, at, want; did you mean "at"?`,
-		"pod,at,pod\n":                    `column "pod" stands twice`,
+		"pod,at,pod\n":                    `column "pod" is there twice`,
 		"pod,at\na,1,2\na,1\n":            "line 2: 3 fields where the header has 2",
 		"pod,at\na,\"1\na,1\n":            "line 2: extraneous",
 		"{\"pod\": \"a\", \"at\": [1]}\n": `line 1, column at: expected a single value, or for want a list of words`,

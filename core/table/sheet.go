@@ -57,7 +57,7 @@ func NewSheet[R any](out io.Writer, form Form) (Sheet[R], error) {
 		w := parquet.NewGenericWriter[R](out)
 		return Sheet[R]{func(rows []R) error { _, err := w.Write(rows); return err }, w.Close}, nil
 	}
-	return Sheet[R]{}, fmt.Errorf("%q is not a format of exports; there are csv, jsonl and parquet", form)
+	return Sheet[R]{}, fmt.Errorf("%q is not an export format; expected csv, jsonl or parquet", form)
 }
 
 // csvSheet names its columns as Parquet files do.

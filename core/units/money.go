@@ -130,6 +130,22 @@ func thousands(n int64) string {
 // Count writes a whole number for reading, with commas.
 func Count(n int64) string { return thousands(n) }
 
+// Fixed writes a finite number for reading, with commas and that many decimals: 12,345.6.
+func Fixed(x float64, decimals int) string {
+	s := strconv.FormatFloat(math.Abs(x), 'f', decimals, 64)
+	whole, part, _ := strings.Cut(s, ".")
+	for i := len(whole) - 3; i > 0; i -= 3 {
+		whole = whole[:i] + "," + whole[i:]
+	}
+	if part != "" {
+		whole += "." + part
+	}
+	if x < 0 && strings.Trim(s, "0.") != "" {
+		whole = "-" + whole
+	}
+	return whole
+}
+
 // Split divides m among weights ≥ 0 in their order so that the parts add up to
 // m exactly: part i is the difference of two rounded running sums. With no
 // weight at all the last part takes everything. The sum of the weights must be

@@ -146,6 +146,19 @@ func TestMoneyShort(t *testing.T) {
 
 // Amounts are written to three digits, and never as thousands of a unit that has a
 // larger one.
+func TestFixed(t *testing.T) {
+	for x, want := range map[float64]string{
+		0: "0.0", -0.04: "0.0", -0.06: "-0.1", 999.94: "999.9", 999.96: "1,000.0", -12345.67: "-12,345.7", 1e9 + 0.25: "1,000,000,000.2",
+	} {
+		if got := Fixed(x, 1); got != want {
+			t.Errorf("%v: %q, want %q", x, got, want)
+		}
+	}
+	if a, b := Fixed(-1234.5678, 0), Fixed(1234.565, 3); a != "-1,235" || b != "1,234.565" {
+		t.Errorf("%q, %q", a, b)
+	}
+}
+
 func TestDecimal(t *testing.T) {
 	for bytes, want := range map[float64]string{
 		0: "0 B", 999: "999 B", 999.6: "1 kB", 1000: "1 kB", 12.34e6: "12.3 MB", 999.4e6: "999 MB", 999.6e6: "1 GB", 1.5e12: "1.5 TB",

@@ -152,11 +152,11 @@ func (q Question) Check() error {
 		return ErrNoWorkspace
 	}
 	if q.Class != "" && !slices.Contains(names, q.Class) {
-		return fmt.Errorf("no class %q with a workspace; there are %s", q.Class, strings.Join(names, ", "))
+		return fmt.Errorf("no class %q has a workspace; those with one are %s", q.Class, strings.Join(names, ", "))
 	}
 	for _, x := range []caching.Quantity{q.X, q.Y} {
 		if x != "" && !slices.Contains(caching.Quantities(), x) {
-			return fmt.Errorf("no quantity %q; there are %v", x, caching.Quantities())
+			return fmt.Errorf("no quantity %q; expected one of %v", x, caching.Quantities())
 		}
 	}
 	if x, y := cmp.Or(q.X, caching.OfUp), cmp.Or(q.Y, caching.OfChange); x == y {

@@ -170,9 +170,9 @@ func (a *assembly) fits() {
 		path, found := "template.spec.containers", fmt.Sprintf("requests of %v CPU and %s in all", t.Request.CPU, t.Request.Memory.Short())
 		switch {
 		case v.By[fleet.NoPlace] > 0:
-			path, found = "template.spec.topologySpreadConstraints", "spreading over a label that nodes have not"
+			path, found = "template.spec.topologySpreadConstraints", "spreading over a label that no node has"
 		case v.By[fleet.NotBeside] > 0:
-			path, found = "template.spec.affinity.podAffinity", "pods that it must be beside, whom no template makes, or a label that nodes have not"
+			path, found = "template.spec.affinity.podAffinity", "pods that it must be beside, whom no template makes, or a label that no node has"
 		}
 		a.fault(a.in.Template(t.Name), path, found,
 			"fits no node of any pool of cluster "+a.in.Cluster.Name+" that may have nodes; of one empty node of each pool: "+v.Words(a.w.Extended))

@@ -40,7 +40,7 @@ func (s *server) guarded(g *gin.Context) {
 	if origin := g.GetHeader("Origin"); origin != "" && g.Request.Method != http.MethodGet && g.Request.Method != http.MethodHead {
 		u, err := url.Parse(origin)
 		if err != nil || u.Host != g.Request.Host {
-			problem(g, http.StatusForbidden, "requests from pages of another origin are not taken")
+			problem(g, http.StatusForbidden, "requests from pages of another origin are not accepted")
 			return
 		}
 	}

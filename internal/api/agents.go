@@ -19,7 +19,7 @@ func (s *server) agentOperations(api huma.API) {
 		Description: "They are followed from when they are first asked for until a minute after they are asked for last.", Tags: []string{"live"},
 	}, s.agents)
 	huma.Register(api, huma.Operation{
-		OperationID: "usual", Method: http.MethodGet, Path: "/api/v1/scenarios/{name}/usual", Summary: "Say what is usual for every hour of the week in a scenario",
+		OperationID: "usual", Method: http.MethodGet, Path: "/api/v1/scenarios/{name}/usual", Summary: "Get what is usual for every hour of the week in a scenario",
 		Description: "Jobs that wait, agents and nodes: the middle, and that between which they are nine times in ten, over 20 runs.", Tags: []string{"scenarios"},
 	}, func(ctx context.Context, in *struct {
 		Name string `path:"name" maxLength:"63" doc:"Name of the scenario."`

@@ -31,7 +31,7 @@ func asked(api huma.API) func(huma.Context, func(huma.Context)) {
 		query := u.Query()
 		for _, name := range slices.Sorted(maps.Keys(query)) {
 			if !slices.Contains(names, name) {
-				there := "this address takes none"
+				there := "this address accepts no query parameters"
 				if len(names) > 0 {
 					there = "there are " + strings.Join(names, ", ")
 				}
@@ -42,13 +42,13 @@ func asked(api huma.API) func(huma.Context, func(huma.Context)) {
 				return
 			}
 			if len(query[name]) > 1 && !several[name] {
-				_ = huma.WriteErr(api, ctx, 422, fmt.Sprintf("%s is given %d times; give it once, several values parted by commas", name,
+				_ = huma.WriteErr(api, ctx, 422, fmt.Sprintf("%s is given %d times; give it once, several values separated by commas", name,
 					len(query[name])))
 				return
 			}
 			for _, value := range query[name] {
 				if f, err := strconv.ParseFloat(value, 64); numbers[name] && err == nil && (math.IsNaN(f) || math.IsInf(f, 0)) {
-					_ = huma.WriteErr(api, ctx, 422, fmt.Sprintf("%s: %s is not a number that can be reckoned with", name, value))
+					_ = huma.WriteErr(api, ctx, 422, fmt.Sprintf("%s: %s is not a usable number", name, value))
 					return
 				}
 			}

@@ -33,7 +33,7 @@ func (w WhichDeeds) which() store.Which {
 func (s *server) auditOperations(api huma.API) {
 	tags := []string{"people"}
 	huma.Register(api, huma.Operation{
-		OperationID: "list-deeds", Method: http.MethodGet, Path: "/api/v1/audit", Summary: "Read who changed what, newest first", Tags: tags,
+		OperationID: "list-deeds", Method: http.MethodGet, Path: "/api/v1/audit", Summary: "List who changed what, newest first", Tags: tags,
 	}, s.listDeeds)
 	huma.Register(api, huma.Operation{
 		OperationID: "export-deeds", Method: http.MethodGet, Path: "/api/v1/audit/export", Summary: "Export who changed what as CSV, newest first", Tags: tags,

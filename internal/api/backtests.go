@@ -29,7 +29,7 @@ var backtestings = told{kinds: work.Names(&work.Backtesting), name: "backtest", 
 func (s *server) backtestOperations(api huma.API) {
 	tags := []string{"backtests"}
 	huma.Register(api, huma.Operation{
-		OperationID: "backtest", Method: http.MethodPost, Path: "/api/v1/backtests", Summary: "Hold a scenario's simulation beside what happened",
+		OperationID: "backtest", Method: http.MethodPost, Path: "/api/v1/backtests", Summary: "Compare a scenario's simulation with what happened",
 		Description: "The jobs of a log, or of the live records, are simulated as they came, with their own work times, and what is predicted " +
 			"of them is held beside what happened. The work is taken on and done even if the service stops in between; watch it at the address that Location gives.",
 		Tags: tags, DefaultStatus: http.StatusAccepted, MaxBodyBytes: 4 << 20,

@@ -18,7 +18,7 @@ import (
 func (s *server) beginOperations(api huma.API) {
 	huma.Register(api, huma.Operation{
 		OperationID: "begin", Method: http.MethodPost, Path: "/api/v1/begin", Summary: "Put a first scenario together from jobs and manifests",
-		Description: "Templates as they are pasted, with a cluster that holds them and a scenario. What nobody said is assumed, and said to be. " +
+		Description: "Templates as they are pasted, with a cluster that holds them and a scenario. What nobody said is assumed, and marked as assumed. " +
 			"Nothing is stored unless store is set.",
 		Tags: []string{"scenarios"}, MaxBodyBytes: 2 * document.MaxBytes,
 	}, s.begin)

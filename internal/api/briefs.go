@@ -31,7 +31,7 @@ func (s *server) briefOperations(api huma.API) {
 		content[m] = &huma.MediaType{Schema: &huma.Schema{Type: huma.TypeString}}
 	}
 	huma.Register(api, huma.Operation{
-		OperationID: "write-brief", Method: http.MethodGet, Path: "/api/v1/brief", Summary: "Tell what was found to who was not there",
+		OperationID: "write-brief", Method: http.MethodGet, Path: "/api/v1/brief", Summary: "Write up what was found, for people who were not there",
 		Description: "Of an exploration, a weighing, or one to six outcomes: question, answer, costs, how sure, what it rests on, the change, " +
 			"what to watch; as Markdown, or as one HTML file without scripts and with nothing beside it.",
 		Tags: []string{"briefs"}, Responses: map[string]*huma.Response{"200": {Description: "The brief.", Content: content}},

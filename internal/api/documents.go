@@ -81,7 +81,7 @@ func (s *server) documentOperations(api huma.API) {
 	}, s.listDocuments)
 	huma.Register(api, huma.Operation{
 		OperationID: "put-documents", Method: http.MethodPost, Path: "/api/v1/documents", Summary: "Store documents, all or none",
-		Description: "The body is a stream of documents in YAML or JSON. With any fault nothing is stored and every fault is told.",
+		Description: "The body is a stream of documents in YAML or JSON. With any fault nothing is stored and every fault is reported.",
 		Tags:        []string{"documents"}, MaxBodyBytes: document.MaxBytes + 1,
 	}, s.putDocuments)
 	huma.Register(api, huma.Operation{
@@ -97,7 +97,7 @@ func (s *server) documentOperations(api huma.API) {
 		Description: "A JSON Patch (RFC 6902) with add, replace, remove, and move of an entry of a list to another place in it. Comments and layout stay.", Tags: []string{"documents"},
 	}, s.editDocument)
 	huma.Register(api, huma.Operation{
-		OperationID: "drop-document", Method: http.MethodDelete, Path: "/api/v1/documents/{kind}/{name}", Summary: "Take a document away",
+		OperationID: "drop-document", Method: http.MethodDelete, Path: "/api/v1/documents/{kind}/{name}", Summary: "Delete a document",
 		Description: "Its revisions stay, so that outcomes can still be explained.", Tags: []string{"documents"},
 		DefaultStatus: http.StatusNoContent,
 	}, s.dropDocument)

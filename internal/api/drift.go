@@ -31,7 +31,7 @@ func (s *server) driftOperations(api huma.API) {
 		OperationID: "get-followed", Method: http.MethodGet, Path: "/api/v1/drift/{scenario}", Summary: "Get how a followed scenario stands, day by day", Tags: tags,
 	}, s.followedDays)
 	huma.Register(api, huma.Operation{
-		OperationID: "follow", Method: http.MethodPut, Path: "/api/v1/drift/{scenario}", Summary: "Hold every day of the live records against a scenario",
+		OperationID: "follow", Method: http.MethodPut, Path: "/api/v1/drift/{scenario}", Summary: "Compare every day of the live records with a scenario",
 		Description: "Each day is looked at three hours after its end, in the workload's time zone; days that are over already, at once.", Tags: tags,
 	}, s.follow)
 	huma.Register(api, huma.Operation{
@@ -109,7 +109,7 @@ func (s *server) follow(ctx context.Context, in *struct {
 			f.From = old.From
 		}
 	case err != nil:
-		return nil, huma.Error422UnprocessableEntity(fmt.Sprintf("from: %q is no day; write it like 2026-11-02", f.From))
+		return nil, huma.Error422UnprocessableEntity(fmt.Sprintf("from: %q is not a day; write it like 2026-11-02", f.From))
 	case from.Before(now.AddDate(0, 0, -work.MostBack-1)):
 		return nil, huma.Error422UnprocessableEntity(fmt.Sprintf("from: %s is more than %d days back", f.From, work.MostBack))
 	case from.After(now.AddDate(1, 0, 0)):

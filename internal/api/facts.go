@@ -55,7 +55,7 @@ func (s *server) getDemand(ctx context.Context, in *struct {
 	}
 	seen, bad := demand.See(spec, r)
 	if len(bad) > 0 {
-		return nil, huma.Error409Conflict("a recorded job cannot be taken: " + bad[0].String())
+		return nil, huma.Error409Conflict("a recorded job cannot be used: " + bad[0].String())
 	}
 	return &struct{ Body wire.Demand }{wire.Demand{Name: in.Name, Revision: revision, Note: d.Note(), Seen: *seen}}, nil
 }

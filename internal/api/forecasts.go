@@ -26,7 +26,7 @@ var forecastings = told{kinds: work.Names(&work.Forecasting), name: "forecast", 
 func (s *server) forecastOperations(api huma.API) {
 	tags := []string{"forecasts"}
 	huma.Register(api, huma.Operation{
-		OperationID: "forecast", Method: http.MethodPost, Path: "/api/v1/forecasts", Summary: "Say what to expect of a week",
+		OperationID: "forecast", Method: http.MethodPost, Path: "/api/v1/forecasts", Summary: "Forecast a week",
 		Description: "Weeks are drawn, day by day, from those of a log or of the live records, at the level that these bear, and simulated. The work " +
 			"is taken on and done even if the service stops in between; watch it at the address that Location gives.",
 		Tags: tags, DefaultStatus: http.StatusAccepted,
@@ -35,7 +35,7 @@ func (s *server) forecastOperations(api huma.API) {
 		return s.goesByRecords(o, faults, err, in.Body.Scenario)
 	})
 	huma.Register(api, huma.Operation{
-		OperationID: "get-forecast", Method: http.MethodGet, Path: "/api/v1/forecasts/{id}", Summary: "Get what to expect of a week", Tags: tags,
+		OperationID: "get-forecast", Method: http.MethodGet, Path: "/api/v1/forecasts/{id}", Summary: "Get a forecast of a week", Tags: tags,
 	}, func(ctx context.Context, in *WorkPath) (*struct{ Body wire.KeptForecast }, error) {
 		o, err := forecastings.get(ctx, s, in.ID)
 		if err != nil {

@@ -25,7 +25,7 @@ func (s *server) jobOperations(api huma.API) {
 	}, s.listJobs)
 	huma.Register(api, huma.Operation{
 		OperationID: "part", Method: http.MethodGet, Path: "/api/v1/outcomes/{id}/part",
-		Summary: "What became of some jobs of an outcome's first repeat", Description: "By when they came, and what they are. Figures are of one run.", Tags: tags,
+		Summary: "What became of some jobs of an outcome's first repeat", Description: "By when they came, and what they are. Figures are of one repeat.", Tags: tags,
 	}, s.part)
 	huma.Register(api, huma.Operation{
 		OperationID: "export-outcome", Method: http.MethodGet, Path: "/api/v1/outcomes/{id}/export",

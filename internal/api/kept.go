@@ -23,12 +23,12 @@ var held = map[string]string{
 
 func (s *server) recordOperations(api huma.API) {
 	huma.Register(api, huma.Operation{
-		OperationID: "get-kept", Method: http.MethodGet, Path: "/api/v1/kept", Summary: "How much is kept of what, what goes, how backups stand",
+		OperationID: "get-kept", Method: http.MethodGet, Path: "/api/v1/kept", Summary: "Show what is kept and how much, what is deleted soon, and the state of backups",
 		Tags: []string{"records"},
 	}, s.getKept)
 	huma.Register(api, huma.Operation{
 		OperationID: "back-up", Method: http.MethodGet, Path: "/api/v1/backup", Summary: "A backup of all records, of one moment",
-		Description: "An answer that breaks off is none: what is whole ends with its digests. `tachyphor restore` reads it.",
+		Description: "An answer that breaks off is not a backup: a whole one ends with its digests. `tachyphor restore` reads it.",
 		Tags:        []string{"records"},
 		Responses: map[string]*huma.Response{"200": {
 			Description: "The file.", Content: map[string]*huma.MediaType{"application/zip": {Schema: &huma.Schema{Type: "string", Format: "binary"}}},

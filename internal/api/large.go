@@ -39,7 +39,7 @@ func (x gate) pass(g *gin.Context) {
 		g.Next()
 	case <-wait.C:
 		g.Header("Retry-After", "30")
-		problem(g, http.StatusServiceUnavailable, "others are sending large files just now; try again in half a minute")
+		problem(g, http.StatusServiceUnavailable, "others are sending large files right now; try again in half a minute")
 	case <-g.Request.Context().Done():
 		g.Abort()
 	}

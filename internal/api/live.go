@@ -47,13 +47,13 @@ func moment(s string) (time.Time, error) {
 			return t.UTC(), nil
 		}
 	}
-	return time.Time{}, fmt.Errorf("%q is no time; write a day such as 2026-09-14, or 2026-09-14T06:00:00Z", s)
+	return time.Time{}, fmt.Errorf("%q is not a time; write a day such as 2026-09-14, or 2026-09-14T06:00:00Z", s)
 }
 
 func (s *server) liveOperations(api huma.API) {
 	tags := []string{"live"}
 	huma.Register(api, huma.Operation{
-		OperationID: "live", Method: http.MethodGet, Path: "/api/v1/live", Summary: "How much is known of jobs that happened", Tags: tags,
+		OperationID: "live", Method: http.MethodGet, Path: "/api/v1/live", Summary: "Get how much is known of jobs that happened", Tags: tags,
 	}, s.live)
 	huma.Register(api, huma.Operation{
 		OperationID: "list-live-jobs", Method: http.MethodGet, Path: "/api/v1/live/jobs", Summary: "List the newest jobs that happened",
@@ -67,10 +67,10 @@ func (s *server) liveOperations(api huma.API) {
 	}, s.liveLog)
 	huma.Register(api, huma.Operation{
 		OperationID: "cut-live", Method: http.MethodPost, Path: "/api/v1/live/cut", Summary: "Make a workload of jobs that happened",
-		Description: "As of any job log; nothing is stored unless into is given.", Tags: tags,
+		Description: "As from any job log; nothing is stored unless into is given.", Tags: tags,
 	}, s.cutLive)
 	huma.Register(api, huma.Operation{
-		OperationID: "forget-live", Method: http.MethodDelete, Path: "/api/v1/live", Summary: "Forget jobs that happened", Tags: tags,
+		OperationID: "forget-live", Method: http.MethodDelete, Path: "/api/v1/live", Summary: "Delete jobs that happened", Tags: tags,
 	}, func(ctx context.Context, in *struct {
 		Before string `query:"before" required:"true" maxLength:"40" doc:"Those that came before; all: every one."`
 	},

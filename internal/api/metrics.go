@@ -44,7 +44,7 @@ func newMetrics(c Config) *metrics {
 		"turned":  func(s intake.Sum) int64 { return s.Turned },
 	} {
 		m.registry.MustRegister(prometheus.NewCounterFunc(prometheus.CounterOpts{
-			Name: "tachyphor_events_total", Help: "Events on jobs that came in: counted, known already, not of runs, turned away for want of room.",
+			Name: "tachyphor_events_total", Help: "Events on jobs that came in: counted, known already, not of runs, refused because there was no room.",
 			ConstLabels: prometheus.Labels{"result": result},
 		}, func() float64 { return float64(pick(in.Sum())) }))
 	}

@@ -42,7 +42,7 @@ func (s *server) outcomeOperations(api huma.API) {
 		Summary: "Explain one job of the first repeat", Tags: tags,
 	}, s.explainJob)
 	huma.Register(api, huma.Operation{
-		OperationID: "compare", Method: http.MethodGet, Path: "/api/v1/compare", Summary: "Hold outcomes beside each other", Tags: tags,
+		OperationID: "compare", Method: http.MethodGet, Path: "/api/v1/compare", Summary: "Compare outcomes", Tags: tags,
 	}, s.compare)
 }
 

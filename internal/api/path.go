@@ -22,7 +22,7 @@ import (
 
 func (s *server) pathOperations(api huma.API) {
 	huma.Register(api, huma.Operation{
-		OperationID: "path", Method: http.MethodGet, Path: "/api/v1/path", Summary: "How far the work on a scenario has come, step by step",
+		OperationID: "path", Method: http.MethodGet, Path: "/api/v1/path", Summary: "How far the work on a scenario is, step by step",
 		Description: "What is known, what is missing, what to do next, and how sure the whole is.", Tags: []string{"scenarios"},
 	}, s.path)
 }

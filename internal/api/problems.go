@@ -48,7 +48,7 @@ func badRows(r *demand.Recording) error {
 		errs[i] = detailed{Message: b.String(), Location: "body", Value: b}
 	}
 	return huma.NewError(http.StatusUnprocessableEntity,
-		fmt.Sprintf("%s of %s cannot be read; mend them, or leave them out (skipBad; --skip-bad at the command line)",
+		fmt.Sprintf("%s of %s cannot be read; mend them, or leave them out (skipBad; --skip-bad on the command line)",
 			counted(r.Bads, "row"), strconv.Itoa(r.Bads+r.Len())), errs...)
 }
 
@@ -80,9 +80,9 @@ func (s *server) answer(err error, what string) error {
 	case errors.Is(err, store.ErrBusy):
 		return tooMany(busyWait, "too many simulations are waiting; cancel some")
 	case errors.Is(err, store.ErrOwnBusy):
-		return tooMany(busyWait, "you have as much waiting as one may have; cancel some")
+		return tooMany(busyWait, "you have as much work waiting as one person may have; cancel some")
 	case errors.Is(err, store.ErrOwnFull):
-		return tooMany(24*time.Hour, fmt.Sprintf("%d results of yours are kept, and one may have no more; drop some (the oldest without a name or a pin go by "+
+		return tooMany(24*time.Hour, fmt.Sprintf("%d of your results are kept, and that is the most one person may have; drop some (the oldest without a name or a pin go by "+
 			"themselves), or", store.MostResults))
 	case errors.Is(err, store.ErrTrimmed):
 		return huma.Error410Gone(what + " is older than results are kept here, and it had no name and no pin; ask for it again: " +

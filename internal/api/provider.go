@@ -80,7 +80,7 @@ func (s *server) fromProvider(g *gin.Context) {
 	}
 	switch {
 	case err != nil || begun.State == "" || begun.State != g.Query("state"):
-		turn("late", "nobody of this browser was sent to the provider, or it took too long")
+		turn("late", "this browser was not sent to the provider by the service, or it took too long")
 		return
 	case g.Query("error") != "":
 		turn("provider", "the provider says "+g.Query("error"))

@@ -21,7 +21,7 @@ func (s *server) pullOperations(api huma.API) {
 	tags := []string{"pulls"}
 	huma.Register(api, huma.Operation{
 		OperationID: "pulls", Method: http.MethodPost, Path: "/api/v1/pulls", Summary: "Tell what images cost a design",
-		Description: "How often nodes pull which layers, what images share, and what would be spared if a layer weighed nothing, if an image " +
+		Description: "How often nodes pull which layers, what images share, and what would be saved if a layer weighed nothing, if an image " +
 			"were of another size, and if nodes had the images before agents need them; each on the same jobs and draws.",
 		Tags: tags, DefaultStatus: http.StatusAccepted,
 	}, s.pulls)

@@ -54,7 +54,7 @@ func asNumber(is bool) float64 {
 // backups stand.
 func (m *metrics) ofRecords(c Config) {
 	m.registry.MustRegister(prometheus.NewGaugeFunc(prometheus.GaugeOpts{
-		Name: "tachyphor_full", Help: "Whether nothing is stored for want of space: 1 or 0.",
+		Name: "tachyphor_full", Help: "Whether nothing can be stored because the disk is full: 1 or 0.",
 	}, func() float64 { return asNumber(c.Full() != nil) }))
 	size := prometheus.NewDesc("tachyphor_records_bytes", "Size of the records with their indexes, as the database has counted.", []string{"table"}, nil)
 	m.registry.MustRegister(gauges{[]*prometheus.Desc{size}, func(ctx context.Context) (out []gauge, err error) {
@@ -75,7 +75,7 @@ func (m *metrics) ofRecords(c Config) {
 	last := prometheus.NewDesc("tachyphor_backup_last_timestamp_seconds",
 		"When the newest backup was made that the service makes by itself; 0: there is none.", nil, nil)
 	every := prometheus.NewDesc("tachyphor_backup_interval_seconds", "How often the service backs itself up; 0: it does not.", nil, nil)
-	failed := prometheus.NewDesc("tachyphor_backup_failed", "Whether the last try to back up came to nothing: 1 or 0.", nil, nil)
+	failed := prometheus.NewDesc("tachyphor_backup_failed", "Whether the last backup failed: 1 or 0.", nil, nil)
 	m.registry.MustRegister(gauges{[]*prometheus.Desc{last, every, failed}, func(context.Context) ([]gauge, error) {
 		b := c.Backups()
 		at := 0.0

@@ -54,7 +54,7 @@ var further = map[string]struct {
 	When string
 }{
 	"new-link":  {wire.Owner, "for others"},
-	"new-token": {wire.Designer, "for events, and of one's own role at most"},
+	"new-token": {wire.Designer, "for events, and of your own role at most"},
 	"explore":   {wire.Operator, "on a cluster"},
 	"get-work":  {wire.Operator, "with what a rehearsal's pod wrote"},
 }
@@ -143,7 +143,7 @@ func described(d *huma.OpenAPI) {
 func Roles() string {
 	var b strings.Builder
 	b.WriteString("# Who may do what\n\nWritten from the one table that the service checks by; do not edit. " +
-		"Each role may also what those before it may. What it says of an operation is in the interface's description " +
+		"Each role may also do what those before it may. What it says of an operation is in the interface's description " +
 		"([openapi.json](openapi.json)).\n")
 	about := map[wire.Role]string{
 		wire.Nobody: "Nobody has to sign in", wire.Viewer: "Viewer", wire.Designer: "Designer", wire.Operator: "Operator", wire.Owner: "Owner",

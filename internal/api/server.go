@@ -89,7 +89,7 @@ func New(c Config) http.Handler {
 	r.Use(gin.CustomRecoveryWithWriter(nil, s.recovered), s.located, s.logged, s.guarded, timely)
 	r.NoRoute(s.noRoute)
 	r.NoMethod(func(g *gin.Context) {
-		problem(g, http.StatusMethodNotAllowed, "this address does not take "+g.Request.Method)
+		problem(g, http.StatusMethodNotAllowed, "this address does not accept "+g.Request.Method)
 	})
 	r.GET("/healthz", func(g *gin.Context) { g.String(http.StatusOK, "ok\n") })
 	r.GET("/readyz", s.ready)

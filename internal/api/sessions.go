@@ -104,7 +104,7 @@ func (s *server) signInByLink(g *gin.Context) {
 	_, err := s.Store.SignIn(store.Doing(g, c.deed("sign-in", "by link")), hashOf(g.Query("link")), []string{store.Link}, session)
 	switch {
 	case errors.Is(err, store.ErrNotFound):
-		s.refusedSignIn(g, c, "by link", "the link is used, has expired, or never was")
+		s.refusedSignIn(g, c, "by link", "the link was used already, has expired, or never existed")
 		g.Redirect(http.StatusSeeOther, "/welcome?link=spent")
 	case err != nil:
 		s.Log.Error("cannot sign in", "error", err)
@@ -142,7 +142,7 @@ func (s *server) sessionOperations(api huma.API) {
 		Security: []map[string][]string{{}}, Tags: tags,
 	}, s.signIn)
 	huma.Register(api, huma.Operation{
-		OperationID: "ways-in", Method: http.MethodGet, Path: "/api/v1/sign-in", Summary: "How one signs in here",
+		OperationID: "ways-in", Method: http.MethodGet, Path: "/api/v1/sign-in", Summary: "How to sign in here",
 		Security: []map[string][]string{{}}, Tags: tags,
 	}, func(context.Context, *struct{}) (*struct{ Body wire.WaysIn }, error) {
 		return &struct{ Body wire.WaysIn }{wire.WaysIn{Provider: s.provider()}}, nil
@@ -155,7 +155,7 @@ func (s *server) sessionOperations(api huma.API) {
 	})
 	huma.Register(api, huma.Operation{
 		OperationID: "new-link", Method: http.MethodPost, Path: "/api/v1/session/link", Summary: "Make a link that signs the console in once",
-		Description: "For oneself, or, by owners, for others, who become known by that.", Tags: tags,
+		Description: "For yourself; owners can make one for others, who are then known here.", Tags: tags,
 	}, s.makeLink)
 	huma.Register(api, huma.Operation{
 		OperationID: "sign-out", Method: http.MethodDelete, Path: "/api/v1/session", Summary: "Sign out", Tags: tags,
@@ -178,11 +178,11 @@ func (s *server) sessionOperations(api huma.API) {
 	})
 	huma.Register(api, huma.Operation{
 		OperationID: "list-sessions", Method: http.MethodGet, Path: "/api/v1/sessions", Summary: "List sessions of the console",
-		Description: "One's own; for owners those of all.", Tags: tags,
+		Description: "Your own; owners see and end everyone's.", Tags: tags,
 	}, s.listSessions)
 	huma.Register(api, huma.Operation{
 		OperationID: "end-session", Method: http.MethodDelete, Path: "/api/v1/sessions/{id}", Summary: "End a session of the console",
-		Description: "One's own; for owners those of all.", Tags: tags, DefaultStatus: http.StatusNoContent,
+		Description: "Your own; owners see and end everyone's.", Tags: tags, DefaultStatus: http.StatusNoContent,
 	}, func(ctx context.Context, in *tokenPath) (*struct{}, error) {
 		return nil, s.answer(s.Store.EndToken(ctx, ownUnlessOwner(ctx), in.ID, store.Session), "session "+in.ID)
 	})

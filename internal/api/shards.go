@@ -65,7 +65,7 @@ func (s *server) ofBlock(g *gin.Context) {
 	token, _ := bearerOf(g)
 	b, ok := s.Queue.BlockOf(token)
 	if !ok {
-		problem(g, http.StatusUnauthorized, "these shards are not asked for any more")
+		problem(g, http.StatusUnauthorized, "these shards are no longer wanted")
 		return
 	}
 	g.Set(blockKey{}, b)
@@ -85,7 +85,7 @@ func (s *server) answered(g *gin.Context) {
 		s.Log.Error("shards", "error", err)
 		problem(g, http.StatusConflict, err.Error())
 	case errors.Is(err, sim.ErrStopped):
-		problem(g, http.StatusGone, "these shards are not asked for any more")
+		problem(g, http.StatusGone, "these shards are no longer wanted")
 	case err != nil:
 		s.Log.Warn("cannot keep what shards said", "error", err)
 		problem(g, http.StatusServiceUnavailable, silent)

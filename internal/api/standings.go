@@ -10,7 +10,7 @@ import (
 )
 
 var (
-	drifted = prometheus.NewDesc("tachyphor_drift", "Whether what happens has left what a followed scenario predicts: 1, or 0.", []string{"scenario"}, nil)
+	drifted = prometheus.NewDesc("tachyphor_drift", "Whether what happens has departed from what a followed scenario predicts: 1, or 0.", []string{"scenario"}, nil)
 	against = prometheus.NewDesc("tachyphor_drift_evidence", "Evidence that it has; 1,000 counts as drift.", []string{"scenario"}, nil)
 	lastDay = prometheus.NewDesc("tachyphor_drift_last_day_seconds", "When the last day that was looked at began.", []string{"scenario"}, nil)
 	cannot  = prometheus.NewDesc("tachyphor_drift_trouble", "Whether no more days of a followed scenario can be looked at: 1, or 0.", []string{"scenario"}, nil)

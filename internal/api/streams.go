@@ -37,7 +37,7 @@ func (x *streams) pass(g *gin.Context) {
 	}
 	x.mu.Unlock()
 	if full {
-		later(g, 30*time.Second, "too much is watched at once")
+		later(g, 30*time.Second, "too much is being watched at once")
 		return
 	}
 	defer func() {

@@ -237,7 +237,7 @@ func (s *server) glanced(ctx context.Context, d *document.Document) (wire.Gist, 
 	}
 	g, faults, err := s.Queue.Glance(ctx, p)
 	if ctx.Err() != nil { // something else is typed by now
-		return g, huma.NewError(statusGone, "nobody waits for it any more")
+		return g, huma.NewError(statusGone, "nobody is waiting for it any more")
 	}
 	if errors.Is(err, work.ErrTooLong) {
 		return g, huma.Error422UnprocessableEntity(err.Error())

@@ -32,7 +32,7 @@ func (s *server) tokenOperations(api huma.API) {
 	tags := []string{"session"}
 	huma.Register(api, huma.Operation{
 		OperationID: "list-tokens", Method: http.MethodGet, Path: "/api/v1/tokens", Summary: "List tokens",
-		Description: "One's own; for owners those of all.", Tags: tags,
+		Description: "Your own; owners see and end everyone's.", Tags: tags,
 	}, func(ctx context.Context, _ *struct{}) (*struct{ Body wire.Tokens }, error) {
 		list, err := s.Store.Tokens(ctx, ownUnlessOwner(ctx), store.Bearer, store.Local, store.Events)
 		if err != nil {
@@ -51,7 +51,7 @@ func (s *server) tokenOperations(api huma.API) {
 	}, s.makeToken)
 	huma.Register(api, huma.Operation{
 		OperationID: "end-token", Method: http.MethodDelete, Path: "/api/v1/tokens/{id}", Summary: "End a token",
-		Description: "One's own; for owners those of all. Sessions that were begun with it end as well.", Tags: tags,
+		Description: "Your own; owners see and end everyone's. Sessions that were begun with it end as well.", Tags: tags,
 		DefaultStatus: http.StatusNoContent,
 	}, func(ctx context.Context, in *tokenPath) (*struct{}, error) {
 		return nil, s.answer(s.Store.EndToken(ctx, ownUnlessOwner(ctx), in.ID, store.Bearer, store.Local, store.Events), "token "+in.ID)

@@ -49,7 +49,7 @@ func (s *server) trialOperations(api huma.API) {
 	huma.Register(api, huma.Operation{
 		OperationID: "try", Method: http.MethodPost, Path: "/api/v1/trials", Summary: "Begin a preflight or a rehearsal", Tags: tags,
 		DefaultStatus: http.StatusAccepted,
-		Description:   "A rehearsal makes one agent with a harmless job and takes it away again.",
+		Description:   "A rehearsal makes one agent with a harmless job and removes it again.",
 	}, s.try)
 }
 

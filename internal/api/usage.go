@@ -34,7 +34,7 @@ const intakesShown = 20
 func (s *server) usageOperations(api huma.API) {
 	tags := []string{"sizing"}
 	huma.Register(api, huma.Operation{
-		OperationID: "put-usage", Method: http.MethodPost, Path: "/api/v1/usage/{template}", Summary: "Take in what agents of a template used",
+		OperationID: "put-usage", Method: http.MethodPost, Path: "/api/v1/usage/{template}", Summary: "Store what agents of a template used",
 		Description: "The body is CSV or Parquet, one sample a row, or answers of Prometheus to range queries over the metrics of " +
 			"containers. Runs that are known already take the place of what is known where they tell more, so that the same may be sent again.",
 		Tags: tags, MaxBodyBytes: maxUsage, BodyReadTimeout: 5 * time.Minute,
@@ -180,7 +180,7 @@ func (s *server) advice(ctx context.Context, in *SizeQuestion) (*sizing.Advice, 
 		return nil, huma.Error404NotFound("no runs of class " + in.Class + " are known for template " + in.Template)
 	case errors.Is(err, sizing.ErrNoRuns):
 		return nil, huma.Error404NotFound("nothing is known yet of what agents of " + in.Template +
-			" used; take samples in with `tachyphor observe " + in.Template + " FILE`")
+			" used; store samples with `tachyphor observe " + in.Template + " FILE`")
 	case errors.Is(err, library.ErrStored):
 		return nil, s.answer(err, in.what())
 	case err != nil:

@@ -160,7 +160,7 @@ func (s *server) workOperations(api huma.API) {
 			}
 			return &struct{ Body wire.WorkBrief }{s.toldTo(ctx, o)}, nil
 		})
-	huma.Register(api, describe("drop", http.MethodDelete, "/{id}", "Take work away that is over, with all it gave"),
+	huma.Register(api, describe("drop", http.MethodDelete, "/{id}", "Delete finished work and its results"),
 		func(ctx context.Context, in *WorkOfKind) (*struct{}, error) {
 			err := s.Queue.Drop(ctx, in.names(), in.ID)
 			if errors.Is(err, store.ErrConflict) {

@@ -30,7 +30,7 @@ type backtestFlags struct {
 func (p *program) backtestCommand() *cobra.Command {
 	var f backtestFlags
 	c := &cobra.Command{
-		Use: "backtest SCENARIO|FILE", Short: "Hold what a simulation predicts beside what happened, and name the fact that would explain the difference",
+		Use: "backtest SCENARIO|FILE", Short: "Compare what a simulation predicts with what happened, and name the fact that would explain the difference",
 		Long: `Simulate recorded jobs as they came, with their own work times, and hold the start delays and lead
 times that are predicted beside those that were observed: percentiles with what chance explains, by
 class and hour of the week, a score beside two forecasts that know nothing of the design, and the one
@@ -56,7 +56,7 @@ Only jobs that came after the facts were measured are scored, where the cluster 
 	}
 	f.add(c)
 	fl := c.Flags()
-	fl.StringVar(&f.scoreFrom, "score-from", "", "score only jobs from here on; absent: from when the facts were measured")
+	fl.StringVar(&f.scoreFrom, "score-from", "", "score only jobs from here on; default: from when the facts were measured")
 	fl.BoolVar(&f.asStored, "as-stored", false, "each job under the revision of the scenario that was stored when it came")
 	fl.BoolVar(&f.quick, "quick", false, "do not look for the fact that would explain most")
 	fl.StringVar(&f.seen, "seen", "", "file with agents and nodes over time, as recorded: CSV, JSON Lines or Parquet with at, agents, nodes")

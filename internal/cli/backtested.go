@@ -154,7 +154,7 @@ func leftOut(l backtest.Left) string {
 		n    int
 		says string
 	}{
-		{l.Unknown, "of which the log does not say how long they waited"},
+		{l.Unknown, "whose wait the log does not say"},
 		{l.Before, "that came before the score begins"},
 		{l.Unfit, "that fit no template"},
 		{l.Beyond, "that came after the span"},

@@ -29,7 +29,7 @@ The service makes backups by itself with serve --backup-every.`,
 		RunE: func(c *cobra.Command, args []string) (err error) {
 			path := args[0]
 			if _, err := os.Stat(path); err == nil && !over {
-				return no(fmt.Errorf("%s is there already; choose another name, or --over", path))
+				return no(fmt.Errorf("%s already exists; choose another name, or --over", path))
 			}
 			part, err := os.OpenFile(path+".part", os.O_CREATE|os.O_TRUNC|os.O_WRONLY, 0o600)
 			if err != nil {
@@ -58,7 +58,7 @@ The service makes backups by itself with serve --backup-every.`,
 			return nil
 		},
 	}
-	c.Flags().BoolVar(&over, "over", false, "write over a file that is there")
+	c.Flags().BoolVar(&over, "over", false, "overwrite an existing file")
 	return c
 }
 
@@ -92,14 +92,14 @@ the state folder; sessions and tokens of people hold as they were.`,
 		},
 	}
 	c.Flags().StringVar(&database, "database", os.Getenv("TACHYPHOR_DATABASE"),
-		"MariaDB to restore into, as serve --database has it (better: TACHYPHOR_DATABASE); absent: a private one in the state folder")
+		"MariaDB to restore into, as serve --database has it (better: TACHYPHOR_DATABASE); default: a private one in the state folder")
 	return c
 }
 
 func (p *program) keptCommand() *cobra.Command {
 	var days int
 	c := &cobra.Command{
-		Use: "kept", Short: "How much is kept of what, what goes soon, and how backups stand",
+		Use: "kept", Short: "Show what is kept and how much, what is deleted soon, and the state of backups",
 		Long: `How much is kept of what, for how long, what goes within a number of days, and how the backups stand that the
 service makes by itself. Results of outcomes go when they are older than they are kept, unless they have a name or a
 pin (tachyphor pin), or are the newest of their scenario; what lists show of them stays, and the same documents give
@@ -152,7 +152,7 @@ the same bytes again. For owners.`,
 			return nil
 		},
 	}
-	c.Flags().IntVar(&days, "days", 7, "what goes within so many days, 400 at most")
+	c.Flags().IntVar(&days, "days", 7, "what is deleted within this many days, at most 400")
 	return c
 }
 
@@ -168,7 +168,7 @@ func backupsSay(b wire.Backups) string {
 		out += fmt.Sprintf("there are %d, the newest of %s, %s.", b.Kept, b.Last.UTC().Format("2006-01-02 15:04:05"), units.Bytes(b.Bytes).Short())
 	}
 	if b.Failure != "" {
-		out += " The last try came to nothing: " + b.Failure
+		out += " The last backup failed: " + b.Failure
 	}
 	return out
 }
@@ -184,7 +184,7 @@ pin and the name away again.`,
 		RunE: func(c *cobra.Command, args []string) error {
 			id, err := strconv.ParseUint(args[0], 10, 64)
 			if err != nil {
-				return fmt.Errorf("%q is no number of work", args[0])
+				return fmt.Errorf("%q is not a work number", args[0])
 			}
 			pinned := !off
 			ask := wire.KeepWork{Pinned: &pinned}
@@ -207,6 +207,6 @@ pin and the name away again.`,
 		},
 	}
 	c.Flags().StringVar(&name, "name", "", "what to call it")
-	c.Flags().BoolVar(&off, "off", false, "take its pin and its name away")
+	c.Flags().BoolVar(&off, "off", false, "remove its pin and its name")
 	return c
 }

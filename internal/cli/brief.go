@@ -41,7 +41,7 @@ func (f *briefFlags) form() (string, error) {
 func (p *program) briefCommand() *cobra.Command {
 	var f briefFlags
 	c := &cobra.Command{
-		Use: "brief OUTCOME...|SWEEP|NUMBER", Short: "Tell what was found to who was not there, on a page",
+		Use: "brief OUTCOME...|SWEEP|NUMBER", Short: "Write up what was found, on a page for people who were not there",
 		Long: `Write a page with the question, the answer, what it costs and buys in a month and a year, how
 sure that is, what was measured and what is assumed, pictures, the change, and what to
 watch afterwards. It is Markdown, or one HTML file without scripts and with nothing beside

@@ -40,7 +40,7 @@ fault is told with its place.`,
 			return p.show(l)
 		},
 	}
-	c.Flags().BoolVar(&skipBad, "skip-bad", false, "leave bad rows of recorded jobs out")
+	c.Flags().BoolVar(&skipBad, "skip-bad", false, "leave out bad rows of recorded jobs")
 	c.Flags().BoolVar(&dryRun, "dry-run", false, "check only")
 	return c
 }
@@ -240,7 +240,7 @@ func outcomesListing(list []wire.WorkBrief) listing {
 func kindOf(word string) (string, error) {
 	kind, ok := document.FindKind(word)
 	if !ok {
-		return "", fmt.Errorf("there is no kind %q; there are %s, outcomes, weighings and explorations", word, strings.Join(document.Kinds(), ", "))
+		return "", fmt.Errorf("there is no kind %q; expected one of %s, outcomes, weighings and explorations", word, strings.Join(document.Kinds(), ", "))
 	}
 	return kind, nil
 }
@@ -255,8 +255,8 @@ func documentsListing(list []wire.Document) listing {
 
 func (p *program) dropCommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "drop KIND NAME", Short: "Take a document away, or an outcome, or what is known of usage",
-		Long: "Take a document away; its revisions stay for outcomes that used it. Or take an outcome away by its number, with " +
+		Use: "drop KIND NAME", Short: "Delete a document, or an outcome, or what is known of usage",
+		Long: "Delete a document; its revisions stay for outcomes that used it. Or take an outcome away by its number, with " +
 			"all its stored jobs. Or forget what the agents of a template used.",
 		Example: "  tachyphor drop scenario old-idea\n  tachyphor drop outcome 7\n  tachyphor drop weighing 8\n  tachyphor drop " +
 			"usage compile-wide",

@@ -25,7 +25,7 @@ type doubtFlags struct {
 func (p *program) doubtCommand() *cobra.Command {
 	var f doubtFlags
 	c := &cobra.Command{
-		Use: "doubt SCENARIO|FILE", Short: "Say which facts of the cluster to measure next: what of an outcome hangs on them",
+		Use: "doubt SCENARIO|FILE", Short: "Find which facts of the cluster to measure next: how much of an outcome depends on each",
 		Long: `Simulate a scenario with each fact of its cluster at the ends of what it may be, on the same
 draws, and say how much start delays and the bill would change. A fact that was measured
 is tried at its bounds (measured: in the Cluster), one that nobody measured at half and

@@ -35,7 +35,7 @@ func (q *draftQuestion) empty() string {
 func (q *draftQuestion) says() string {
 	out := fmt.Sprintf("%s, as in %q", q.ask, q.example)
 	if q.optional {
-		out += "; absent: " + q.empty()
+		out += "; default: " + q.empty()
 	}
 	return out
 }
@@ -61,7 +61,7 @@ var draftQuestions = []draftQuestion{
 		a.Name = s
 		return nil
 	}},
-	{"offers", "what its agents can do, in words that jobs want, with commas", "linux, go", false, func(a *template.Answers, s string) error {
+	{"offers", "what its agents can do, in words that jobs want, separated by commas", "linux, go", false, func(a *template.Answers, s string) error {
 		a.Offers = template.Words(s)
 		return nil
 	}},
@@ -115,7 +115,7 @@ or wrong is told at once. Needs no service.`,
 		RunE: func(c *cobra.Command, _ []string) error {
 			if file != "" {
 				if _, err := os.Lstat(file); err == nil {
-					return no(fmt.Errorf("%s is there already: name another file", file))
+					return no(fmt.Errorf("%s already exists; name another file", file))
 				}
 			}
 			answers := map[string]string{}
@@ -148,8 +148,8 @@ or wrong is told at once. Needs no service.`,
 	for _, q := range draftQuestions {
 		given[q.field] = c.Flags().String(q.field, "", q.says())
 	}
-	c.Flags().StringVar(&file, "write", "", "write it to this file, which must not be there; absent: to standard output")
-	c.Flags().BoolVar(&ask, "ask", false, "ask for what is not given, also where the input is no terminal")
+	c.Flags().StringVar(&file, "write", "", "write it to this file, which must not exist yet; default: to standard output")
+	c.Flags().BoolVar(&ask, "ask", false, "ask for what is not given, even where the input is not a terminal")
 	return c
 }
 

@@ -14,7 +14,7 @@ import (
 
 func (p *program) driftCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "drift [SCENARIO]", Short: "Whether what happens leaves what a scenario predicts, day by day",
+		Use: "drift [SCENARIO]", Short: "Watch whether what happens departs from what a scenario predicts, day by day",
 		Long: `Every day of the live records is held against the scenarios that are followed: percentiles of start
 delays, of all jobs and of each class, beside those of 40 runs of the same jobs. Once they are off for
 longer than chance explains, that is drift: a simulation that is right is called wrong in one of 1,000
@@ -46,8 +46,8 @@ func notFollowed(err error, scenario string) error {
 func (p *program) followCommand() *cobra.Command {
 	var ask wire.Follow
 	c := &cobra.Command{
-		Use: "follow SCENARIO", Short: "Hold every day of the live records against a scenario, from now on",
-		Long: `Hold every day of the live records against a scenario, night after night. With --from days that are
+		Use: "follow SCENARIO", Short: "Compare every day of the live records with a scenario, from now on",
+		Long: `Compare every day of the live records with a scenario, night after night. With --from days that are
 over are looked at at once, 400 days back at most. With --tell a CloudEvent (tachyphor.drift.found,
 tachyphor.drift.over) is sent there, signed as RFC 9421 has it, and again until it arrives; the service
 must have been started with serve --tell-allow.`,
@@ -61,12 +61,12 @@ must have been started with serve --tell-allow.`,
 			if !p.lines() {
 				return p.value(f)
 			}
-			fmt.Fprintf(p.out, "%s is followed from %s on. `tachyphor drift %s` tells each day.\n", f.Scenario, f.From, f.Scenario)
+			fmt.Fprintf(p.out, "%s is followed from %s on. `tachyphor drift %s` shows each day.\n", f.Scenario, f.From, f.Scenario)
 			return nil
 		},
 	}
 	fl := c.Flags()
-	fl.StringVar(&ask.From, "from", "", "the first day, as in 2026-11-02; absent: yesterday, or as it is followed already")
+	fl.StringVar(&ask.From, "from", "", "the first day, as in 2026-11-02; default: yesterday, or as it is followed already")
 	fl.StringVar(&ask.Project, "project", "", "only jobs of this project")
 	fl.StringVar(&ask.Tell, "tell", "", "address that is told when something drifts, and when it is back")
 	return c
@@ -74,7 +74,7 @@ must have been started with serve --tell-allow.`,
 
 func (p *program) unfollowCommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "leave SCENARIO", Short: "Follow a scenario no more; what was said of its days goes", Args: cobra.ExactArgs(1),
+		Use: "leave SCENARIO", Short: "Stop following a scenario; what was said of its days is deleted", Args: cobra.ExactArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
 			if err := p.client().Unfollow(c.Context(), args[0]); err != nil {
 				return no(err)

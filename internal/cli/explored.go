@@ -220,7 +220,7 @@ func (p *program) binds(a *explore.Answer) {
 	}
 	t := listing{columns: []column{{"limit", false}, {"jobs", true}, {"wait there", true}}}
 	for _, l := range a.Binds {
-		t.rows = append(t.rows, []string{l.Label, units.Count(int64(l.Jobs)), fmt.Sprintf("%.1f h", l.JobHours)})
+		t.rows = append(t.rows, []string{l.Label, units.Count(int64(l.Jobs)), units.Fixed(l.JobHours, 1) + " h"})
 	}
 	fmt.Fprintln(p.out, p.table(t))
 }

@@ -50,7 +50,7 @@ func knownForm(form string) error {
 		}
 		names = append(names, string(f))
 	}
-	return fmt.Errorf("%q is not a format of exports; there are %s", form, strings.Join(names, ", "))
+	return fmt.Errorf("%q is not an export format; expected one of %s", form, strings.Join(names, ", "))
 }
 
 // whole writes a file so that it is there complete or not at all, for its owner alone to read.

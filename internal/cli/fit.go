@@ -15,7 +15,7 @@ func (p *program) fitCommand() *cobra.Command {
 	var with []string
 	var cluster, plot string
 	c := &cobra.Command{
-		Use: "fit TEMPLATE|FILE...", Short: "Say how many agents go on each kind of node, what binds and what is left over",
+		Use: "fit TEMPLATE|FILE...", Short: "Show how many agents fit on each kind of node, what limits them and what is left over",
 		Long: `For each template and each pool: how many agents go on a node, which resource binds,
 what a full node has left over, what an agent costs an hour, and the request a little
 smaller with which one more would fit. For several templates also the mix that is
@@ -45,7 +45,7 @@ they hold and --with.`,
 		},
 	}
 	c.Flags().StringArrayVar(&with, "with", nil, "with FILE: file or folder with the cluster (may be repeated)")
-	c.Flags().StringVar(&cluster, "cluster", "", "cluster; absent: the only one there is")
+	c.Flags().StringVar(&cluster, "cluster", "", "cluster; default: the only one there is")
 	c.Flags().StringVar(&plot, "plot", "", "draw price against request into a file that ends in .png or .svg")
 	return c
 }

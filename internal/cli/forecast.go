@@ -28,7 +28,7 @@ type forecastFlags struct {
 func (p *program) forecastCommand() *cobra.Command {
 	var f forecastFlags
 	c := &cobra.Command{
-		Use: "forecast SCENARIO|FILE", Short: "Say what to expect of a week: jobs, long queues and the bill, each between bounds",
+		Use: "forecast SCENARIO|FILE", Short: "Forecast a week: jobs, long queues and the bill, each between bounds",
 		Long: `Draw weeks like those before, day by day, at the level that these bear (with a trend where they show
 one), simulate them under the scenario, and say what to expect: how many jobs come, when jobs wait long,
 what the week costs, each with what it is between nine times in ten. Of a week that is over, in part at
@@ -55,7 +55,7 @@ followed (drift follow) the service does so every Monday.`,
 		},
 	}
 	f.add(c)
-	c.Flags().StringVar(&f.week, "week", "", "a day of the week that is looked ahead to, as in 2026-11-30; absent: the week after the last job, with --live this one until Wednesday, then the next")
+	c.Flags().StringVar(&f.week, "week", "", "a day of the week that is looked ahead to, as in 2026-11-30; default: the week after the last job, with --live this one until Wednesday, then the next")
 	return c
 }
 

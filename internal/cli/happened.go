@@ -29,7 +29,7 @@ func (f *stretchFlags) add(c *cobra.Command) {
 
 func (p *program) liveCommand() *cobra.Command {
 	l := &cobra.Command{
-		Use: "live", Short: "Jobs as build systems told them while they happened",
+		Use: "live", Short: "Show jobs that build systems reported as they happened",
 		Long: `Build systems tell the service of their jobs while they happen, by CloudEvents or OpenTelemetry's
 traces (docs/live.md). Without a word behind it, live says what is known; jobs lists the newest,
 export writes them as a job log, and cut makes a workload of them, as learn jobs does of a log.`,
@@ -57,7 +57,7 @@ func (p *program) live(ctx context.Context) error {
 		{"counted", units.Count(l.Counted), "messages since the service's start"},
 		{"known already", units.Count(l.Known), ""},
 		{"not of runs", units.Count(l.Other), ""},
-		{"turned away", units.Count(l.Turned), "for want of room, to be sent again"},
+		{"turned away", units.Count(l.Turned), "because there was no room, to be sent again"},
 		{"kept", fmt.Sprintf("%d days", l.Days), "and " + units.Count(l.Most) + " runs at most"},
 	}
 	return p.show(listing{columns: []column{{"what happened", false}, {"", true}, {"", false}}, rows: rows, value: l})
@@ -112,7 +112,7 @@ func (p *program) liveJobs(jobs []wire.LiveJob) error {
 		})
 	}
 	if p.lines() && len(jobs) == 0 {
-		fmt.Fprintln(p.out, "Nothing was told of jobs yet. docs/live.md says how a build system does; `tachyphor pretend jobs` stands in for one.")
+		fmt.Fprintln(p.out, "No jobs have been reported yet. docs/live.md says how a build system reports them; `tachyphor pretend jobs` stands in for one.")
 		return nil
 	}
 	if p.lines() {
@@ -153,7 +153,7 @@ func (p *program) liveCutCommand() *cobra.Command {
 		},
 	}
 	f.add(c)
-	c.Flags().StringVar(&ask.Zone, "zone", "", "time zone of the week, and of days in --from and --until; absent: UTC")
+	c.Flags().StringVar(&ask.Zone, "zone", "", "time zone of the week, and of days in --from and --until; default: UTC")
 	c.Flags().StringVar(&ask.Into, "into", "", "store it under this name")
 	return c
 }
@@ -187,7 +187,7 @@ func askedAt(s, zone string) (time.Time, error) {
 	}
 	t, err := time.ParseInLocation(time.DateOnly, s, z.Location())
 	if err != nil {
-		return t, fmt.Errorf("%q is no time; write a day such as 2026-09-14, or 2026-09-14T06:00:00Z", s)
+		return t, fmt.Errorf("%q is not a time; write a day such as 2026-09-14, or 2026-09-14T06:00:00Z", s)
 	}
 	return t, nil
 }
@@ -236,8 +236,8 @@ func (p *program) liveForgetCommand() *cobra.Command {
 
 // exportFlags are the flags of what writes a table to a file.
 func exportFlags(c *cobra.Command, form, file *string) {
-	c.Flags().StringVar(form, "form", "", "csv, jsonl or parquet; absent: as the file's ending says, or csv")
-	c.Flags().StringVarP(file, "file", "f", "", "file to write; absent: standard output")
+	c.Flags().StringVar(form, "form", "", "csv, jsonl or parquet; default: as the file's ending says, or csv")
+	c.Flags().StringVarP(file, "file", "f", "", "file to write; default: standard output")
 }
 
 // exported writes a table to a file, or to standard output where none is named.

@@ -25,7 +25,7 @@ func (f *hereFlags) add(c *cobra.Command) {
 	fl.BoolVar(&f.here, "here", false, "compute in this process, from files, without a service")
 	fl.StringArrayVar(&f.with, "with", nil, "with --here: file or folder with more documents (may be repeated)")
 	fl.IntVar(&f.workers, "workers", runtime.NumCPU(), "with --here: runs at once; what is told does not depend on it")
-	fl.BoolVar(&f.skipBad, "skip-bad", false, "with --here: leave bad rows of recorded jobs out")
+	fl.BoolVar(&f.skipBad, "skip-bad", false, "with --here: leave out bad rows of recorded jobs")
 	fl.BoolVarP(&f.quiet, "quiet", "q", false, "no progress")
 }
 

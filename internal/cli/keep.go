@@ -41,11 +41,11 @@ type keeping struct {
 func (p *program) keepCommand() *cobra.Command {
 	f := keepFlags{change: -1}
 	c := &cobra.Command{
-		Use: "keep FOLDER", Short: "Say which folders of a workspace are worth keeping between builds, and by what key",
+		Use: "keep FOLDER", Short: "Find which folders of a workspace are worth keeping between builds, and by what key",
 		Long: `Read a workspace after a build and say, folder by folder, whether it is worth its bytes:
 the time to get it again (over which its files were written) against the time to carry it
 with the speeds of a cluster. With --before, the workspace after another build or a
-snapshot of it, what changes from build to build is told too.
+snapshot of it, what changes from build to build is shown too.
 
 From lock files it makes a key: the hash of the files that pin what a build depends on.
 Where the folder is the top of a git repository, it looks which of the past commits would
@@ -59,11 +59,11 @@ have changed that key. Nothing is written but what --write names.`,
 	fl.StringVar(&f.before, "before", "", "the workspace after an earlier build: a folder, or a snapshot")
 	fl.StringVar(&f.write, "write", "", "write a snapshot of the folder into this file, for a later --before")
 	fl.StringVar(&f.lists, "lists", "", "write what is worth keeping into this file, for tachyphor probe --lists")
-	fl.StringVar(&f.cluster, "cluster", "", "stored cluster whose speeds count; absent: the only one there is")
+	fl.StringVar(&f.cluster, "cluster", "", "stored cluster whose speeds count; default: the only one there is")
 	fl.StringArrayVar(&f.with, "with", nil, "file or folder with the cluster, instead of a service (may be repeated)")
 	fl.StringArrayVar(&f.locks, "lock", nil, "file that the key is made of, from the top of the folder (may be repeated); "+
-		"absent: lock files that are known")
-	fl.Float64Var(&f.change, "change", f.change, "percent of builds that save; absent: the share of commits that change the key, else 5")
+		"default: lock files that are known")
+	fl.Float64Var(&f.change, "change", f.change, "percent of builds that save; default: the share of commits that change the key, else 5")
 	fl.BoolVarP(&f.quiet, "quiet", "q", false, "no progress")
 	return c
 }
@@ -283,7 +283,7 @@ func (p *program) kept(k *keeping, before bool) error {
 	}
 	if !before {
 		fmt.Fprintln(p.out, p.faint(p.wrap("With --before, another build's workspace or a snapshot of it, what changes from build "+
-			"to build is told too.")))
+			"to build is shown too.")))
 	}
 	return nil
 }

@@ -67,19 +67,19 @@ Without --write or --into nothing is written: what was understood is shown.`,
 	fl.StringArrayVar(&f.Units, "unit", nil, "ROLE=UNIT: unit of work, wait, memory or disk, as in work=ms (may be repeated)")
 	fl.StringArrayVar(&f.Results, "result", nil, "WORD=done|failed|cut|never|underway: what a word of the result "+
 		"column means (may be repeated)")
-	fl.StringArrayVar(&f.Trunk, "trunk", nil, "branch that is the trunk; absent: main, master, trunk and the like (may be repeated)")
+	fl.StringArrayVar(&f.Trunk, "trunk", nil, "branch that is the trunk; default: main, master, trunk and the like (may be repeated)")
 	fl.StringVar(&f.Delimiter, "delimiter", "", "character between fields, or tab")
 	fl.StringVar(&f.Encoding, "encoding", "", "one of "+strings.Join(learn.Encodings, ", "))
 	fl.StringVar(&f.Header, "header", "", "yes or no: whether the first row names the columns")
 	fl.StringVar(&f.Dates, "dates", "", "day-first or month-first, where dates are written in numbers")
 	fl.StringVar(&f.Decimal, "decimal", "", "point or comma: what parts a fraction, where it could be either")
-	fl.StringVar(&f.Zone, "zone", "", "time zone of times that name none, and of the week, as in Europe/Oslo; absent: UTC")
-	fl.StringVar(&f.From, "from", "", "leave jobs before this out, as in 2026-09-14")
-	fl.StringVar(&f.Until, "until", "", "leave jobs from this on out")
-	fl.StringVar(&f.ColdAfter, "cold-after", "", "pause of a class after which its next run may be cold, or no; absent: 6h")
-	fl.IntVar(&f.Least, "least", 0, "fewest jobs of a class of its own; absent: one in 500, 5 at least")
-	fl.BoolVar(&f.SkipBad, "skip-bad", false, "leave rows out that cannot be read")
-	fl.StringVar(&f.Name, "name", "", "name of the workload; absent: that of the file")
+	fl.StringVar(&f.Zone, "zone", "", "time zone of times that name none, and of the week, as in Europe/Oslo; default: UTC")
+	fl.StringVar(&f.From, "from", "", "leave out jobs before this, as in 2026-09-14")
+	fl.StringVar(&f.Until, "until", "", "leave out jobs from this on")
+	fl.StringVar(&f.ColdAfter, "cold-after", "", "pause of a class after which its next run may be cold, or no; default: 6h")
+	fl.IntVar(&f.Least, "least", 0, "fewest jobs of a class of its own; default: one in 500, 5 at least")
+	fl.BoolVar(&f.SkipBad, "skip-bad", false, "leave out rows that cannot be read")
+	fl.StringVar(&f.Name, "name", "", "name of the workload; default: that of the file")
 	fl.StringVar(&f.write, "write", "", "write the workload and its jobs into this folder")
 	fl.StringVar(&f.node, "node", "", "with --write: CPU,MEMORY,PRICE of a node, as in 8,32Gi,0.40 an hour; writes a cluster of such, "+
 		"a template and a scenario to begin with")
@@ -167,7 +167,7 @@ func (p *program) notLearned(err error, args []string) error {
 		for _, b := range bad.Bad[:min(len(bad.Bad), 10)] {
 			fmt.Fprintf(p.err, "%s%s\n", where, b)
 		}
-		return no(fmt.Errorf("%s%d rows cannot be taken; nothing was written. --skip-bad leaves them out", where, bad.Bads))
+		return no(fmt.Errorf("%s%d rows cannot be used; nothing was written. --skip-bad leaves them out", where, bad.Bads))
 	}
 	if where != "" && strings.HasPrefix(err.Error(), where) {
 		where = ""
@@ -192,7 +192,7 @@ func (p *program) writeLearned(got *learn.LearnedJobs, f learnJobsFlags) error {
 	}
 	doc := filepath.Join(folder, got.Name+".yaml")
 	if _, err := os.Stat(doc); err == nil {
-		return no(fmt.Errorf("%s is there already; take it away, or give another --name", doc))
+		return no(fmt.Errorf("%s already exists; delete it, or give another --name", doc))
 	}
 	if err := whole(filepath.Join(folder, got.File), func(w io.Writer) error { _, err := w.Write(got.Log); return err }); err != nil {
 		return err

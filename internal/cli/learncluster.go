@@ -56,13 +56,13 @@ somebody wrote by hand stays, unless --all.`,
 	}
 	fl := c.Flags()
 	fl.BoolVar(&f.live, "live", false, "ask a live cluster, with your kubeconfig")
-	fl.StringVar(&f.options.Kubeconfig, "kubeconfig", "", "with --live: kubeconfig; absent: KUBECONFIG or the usual one")
-	fl.StringVar(&f.options.Context, "context", "", "with --live: context of the kubeconfig; absent: the current one")
-	fl.DurationVar(&f.long, "for", 0, "with --live: follow what comes and goes for so long, as in 2h; events are short-lived")
+	fl.StringVar(&f.options.Kubeconfig, "kubeconfig", "", "with --live: kubeconfig; default: KUBECONFIG or the usual one")
+	fl.StringVar(&f.options.Context, "context", "", "with --live: context of the kubeconfig; default: the current one")
+	fl.DurationVar(&f.long, "for", 0, "with --live: watch what comes and goes for this long, as in 2h; events are short-lived")
 	fl.StringVar(&f.records, "records", "", "with --live: also write what was read to this file, to be learned from again")
 	fl.StringVar(&f.o.Name, "name", "learned", "name of the cluster")
 	fl.StringVar(&f.o.Currency, "currency", "EUR", "currency of prices")
-	fl.StringVar(&f.o.PoolLabel, "pool-label", "", "label of nodes that names their pool; absent: guessed")
+	fl.StringVar(&f.o.PoolLabel, "pool-label", "", "label of nodes that names their pool; default: guessed")
 	fl.StringArrayVar(&f.prices, "price", nil, "TYPE=PRICE an hour of a node type, as in octo-32=0.38 (may be repeated)")
 	fl.StringArrayVar(&f.spots, "spot-price", nil, "TYPE=PRICE an hour in a spot pool (may be repeated)")
 	fl.StringVar(&f.priceFile, "prices", "", "CSV file with the columns type, price and perhaps spot")
@@ -168,7 +168,7 @@ func (p *program) learnCluster(ctx context.Context, args []string, f learnCluste
 		}
 		file := filepath.Join(f.write, got.Name+".yaml")
 		if _, err := os.Stat(file); err == nil {
-			return no(fmt.Errorf("%s is there already; --onto %s changes its facts, or give another --name", file, file))
+			return no(fmt.Errorf("%s already exists; --onto %s changes its facts, or give another --name", file, file))
 		}
 		if err := whole(file, func(w io.Writer) error { _, err := io.WriteString(w, got.Cluster); return err }); err != nil {
 			return err
@@ -241,7 +241,7 @@ func (p *program) askLive(ctx context.Context, f learnClusterFlags) (files []lea
 		return nil, no(err)
 	}
 	if len(left) > 0 {
-		fmt.Fprintf(p.err, "Not allowed to read %s; what they tell is missing.\n", strings.Join(left, ", "))
+		fmt.Fprintf(p.err, "Not allowed to read %s; what they would say is missing.\n", strings.Join(left, ", "))
 	}
 	if f.records == "" {
 		return files, nil
@@ -285,7 +285,7 @@ func (p *program) learnedCluster(got *learn.LearnedCluster) error {
 		}
 	}
 	fmt.Fprintln(p.out)
-	fmt.Fprintln(p.out, p.strong("Not told by these records"))
+	fmt.Fprintln(p.out, p.strong("Not known from these records"))
 	for _, s := range got.Lacks {
 		fmt.Fprintln(p.out, p.wrap("- "+s))
 	}
@@ -295,7 +295,7 @@ func (p *program) learnedCluster(got *learn.LearnedCluster) error {
 			others = append(others, fmt.Sprintf("%s %s", units.Count(int64(got.PassedOver[kind])), cmp.Or(kind, "of no kind")))
 		}
 		fmt.Fprintln(p.out)
-		fmt.Fprintln(p.out, p.wrap("Passed over, as they tell nothing here: "+strings.Join(others, ", ")+"."))
+		fmt.Fprintln(p.out, p.wrap("Passed over, as they say nothing about a cluster: "+strings.Join(others, ", ")+"."))
 	}
 	return nil
 }
@@ -353,7 +353,7 @@ func (p *program) learnOnto(ctx context.Context, got *learn.LearnedCluster, f le
 		if err != nil {
 			return err
 		}
-		fmt.Fprintf(p.err, "%s is written anew.\n", f.onto)
+		fmt.Fprintf(p.err, "%s is rewritten.\n", f.onto)
 		return nil
 	}
 	stored, err := p.client().Edit(ctx, document.KindCluster, name, revision, edits)

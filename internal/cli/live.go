@@ -32,9 +32,9 @@ type liveFlags struct {
 
 func (f *liveFlags) add(c *cobra.Command) {
 	fl := c.Flags()
-	fl.StringVar(&f.options.Kubeconfig, "kubeconfig", "", "try it from here, with this kubeconfig; absent: the service does, with its own")
-	fl.StringVar(&f.options.Context, "context", "", "context of the kubeconfig, the service's or yours; absent: the current one")
-	fl.StringVar(&f.scenario, "scenario", "", "scenario that gives ceilings and the cluster; absent: the first that uses the template")
+	fl.StringVar(&f.options.Kubeconfig, "kubeconfig", "", "try it from here, with this kubeconfig; default: the service does, with its own")
+	fl.StringVar(&f.options.Context, "context", "", "context of the kubeconfig, the service's or yours; default: the current one")
+	fl.StringVar(&f.scenario, "scenario", "", "scenario that gives ceilings and the cluster; default: the first that uses the template")
 	fl.StringArrayVar(&f.with, "with", nil, "with FILE: file or folder with the scenario and the cluster (may be repeated)")
 }
 
@@ -241,7 +241,7 @@ func (p *program) checked(checks []wire.Check) error {
 			return err
 		}
 	} else {
-		fmt.Fprintf(p.out, "\n%d passed, %d failed, %d could not be told.\n", count[wire.CheckPassed], count[wire.CheckFailed],
+		fmt.Fprintf(p.out, "\n%d passed, %d failed, %d could not be decided.\n", count[wire.CheckPassed], count[wire.CheckFailed],
 			count[wire.CheckUnclear])
 	}
 	if count[wire.CheckFailed] > 0 {
@@ -256,7 +256,7 @@ func (p *program) rehearseCommand() *cobra.Command {
 	var into string
 	var all bool
 	c := &cobra.Command{
-		Use: "rehearse TEMPLATE|FILE", Short: "Make one real agent with a harmless job, time it, and take it away",
+		Use: "rehearse TEMPLATE|FILE", Short: "Make one real agent with a harmless job, time it, and remove it",
 		Long: `Make one agent of a template in a live cluster. Its job is harmless: it writes its
 host name and which tools there are. It is followed to the end and taken away whatever
 happens. What is printed is its life, phase by phase, with what the cluster said; when
@@ -281,7 +281,7 @@ process does. The exit status is 1 when the agent did not do its job.`,
 	c.Flags().StringVar(&into, "into", "", "stored cluster, or file of one, that gets the facts: how long containers take to start, sizes of images")
 	c.Flags().BoolVar(&f.risky, "risky", false, "by the service: make an agent though a review finds something risky about the template")
 	c.Flags().BoolVar(&all, "all", false, "with --into: also over what somebody wrote by hand or records tell")
-	c.Flags().DurationVar(&patience.Whole, "within", 10*time.Minute, "with --kubeconfig or FILE: longest it may take")
+	c.Flags().DurationVar(&patience.Whole, "within", 10*time.Minute, "with --kubeconfig or FILE: time limit")
 	return c
 }
 
@@ -317,7 +317,7 @@ func (p *program) rehearse(ctx context.Context, arg string, f liveFlags, patienc
 		return nil, no(err)
 	}
 	if len(docs) > 1 {
-		fmt.Fprintf(p.err, "One agent at a time: this is %s; there are %s too.\n", docs[0].Name, strings.Join(namesOf(docs[1:]), ", "))
+		fmt.Fprintf(p.err, "One agent at a time: this is %s; %s are not rehearsed now.\n", docs[0].Name, strings.Join(namesOf(docs[1:]), ", "))
 	}
 	r := conn.Rehearse(ctx, docs[0], shelf.Tools(docs[0]), patience, tell)
 	return &r, ctx.Err()

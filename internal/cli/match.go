@@ -16,7 +16,7 @@ import (
 func (p *program) matchCommand() *cobra.Command {
 	var with []string
 	c := &cobra.Command{
-		Use: "match WORKLOAD SCENARIO", Short: "Say which template each job class gets, and why one gets none",
+		Use: "match WORKLOAD SCENARIO", Short: "Show which template each job class gets, and why one gets none",
 		Long: `Hold a workload against the templates of a scenario: which template each class
 gets, in which order of preference, what is missing where none does, and which work
 a template takes that it should not. Names are those of stored documents; with

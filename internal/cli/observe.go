@@ -31,7 +31,7 @@ type observeFlags struct {
 func (p *program) observeCommand() *cobra.Command {
 	var f observeFlags
 	c := &cobra.Command{
-		Use: "observe TEMPLATE [FILE...]", Short: "Take in what the agents of a template really used",
+		Use: "observe TEMPLATE [FILE...]", Short: "Store what the agents of a template really used",
 		Long: `Take in samples of what agents used: CSV or Parquet with the columns
   ` + strings.Join(sizing.Columns(), ", ") + `
 (pod, at and one figure must be there; cpu_seconds and throttled_seconds are counters,
@@ -54,14 +54,14 @@ known take the place of those known less well.`,
 	}
 	fl := c.Flags()
 	fl.StringVar(&f.prometheus, "prometheus", "", "address of a Prometheus to ask")
-	fl.StringVar(&f.namespace, "namespace", "", "with --prometheus: namespace of the pods; absent: the template's")
-	fl.StringVar(&f.pods, "pods", "", "with --prometheus: regular expression for the names of the pods; absent: those that "+
+	fl.StringVar(&f.namespace, "namespace", "", "with --prometheus: namespace of the pods; default: the template's")
+	fl.StringVar(&f.pods, "pods", "", "with --prometheus: regular expression for the names of the pods; default: those that "+
 		"begin with the template's name")
 	fl.StringVar(&f.since, "since", "14d", "with --prometheus: how far back, or a time such as 2026-09-14T06:00:00Z")
-	fl.StringVar(&f.until, "until", "", "with --prometheus: up to this time; absent: now")
+	fl.StringVar(&f.until, "until", "", "with --prometheus: up to this time; default: now")
 	fl.StringVar(&f.jobs, "jobs", "", "job log that says in which pod each job ran")
-	fl.StringVar(&f.write, "write", "", "with --prometheus: write the samples to this CSV file instead of taking them in")
-	fl.BoolVar(&f.skipBad, "skip-bad", false, "leave bad rows of the job log out")
+	fl.StringVar(&f.write, "write", "", "with --prometheus: write the samples to this CSV file instead of storing them")
+	fl.BoolVar(&f.skipBad, "skip-bad", false, "leave out bad rows of the job log")
 	return c
 }
 
@@ -135,7 +135,7 @@ func (p *program) scraped(ctx context.Context, cl *client.Client, name string, f
 		return nil, "", err
 	}
 	if q.Container = r.Portrait.Container; q.Container == "" {
-		return nil, "", no(fmt.Errorf("which container of %s is the agent cannot be told; name it with the annotation %s", name,
+		return nil, "", no(fmt.Errorf("it is not clear which container of %s is the agent; name it with the annotation %s", name,
 			template.ContainerAnnotation))
 	}
 	if q.Namespace == "" {
@@ -164,7 +164,7 @@ func (p *program) taken(name, source string, t sizing.Taken) error {
 	if p.format != "table" {
 		return p.value(t)
 	}
-	fmt.Fprintf(p.out, "%s: %s make %s of %s: %s new, %s told better, %s known.\n", source,
+	fmt.Fprintf(p.out, "%s: %s make %s of %s: %s new, %s more complete than before, %s known.\n", source,
 		counted(t.Samples, "sample"), counted(t.Runs, "run"), name, units.Count(int64(t.New)), units.Count(int64(t.Replaced)),
 		units.Count(int64(t.Known)))
 	if m := t.Matched; m != nil {
@@ -183,7 +183,7 @@ func (p *program) taken(name, source string, t sizing.Taken) error {
 		}
 	}
 	if t.Dropped > 0 {
-		fmt.Fprintf(p.out, "%s of before had to go: only so many are kept.\n", counted(t.Dropped, "run"))
+		fmt.Fprintf(p.out, "%s from before had to be deleted: no more are kept.\n", counted(t.Dropped, "run"))
 	}
 	if t.Bad > 0 {
 		fmt.Fprintln(p.out, p.warn(fmt.Sprintf("! %s refused:", counted(t.Bad, "row"))))
@@ -192,7 +192,7 @@ func (p *program) taken(name, source string, t sizing.Taken) error {
 		}
 	}
 	if t.Runs == 0 {
-		return no(errors.New("nothing was taken in: a run needs two samples at least of one container of the agent, and none has; " +
+		return no(errors.New("nothing was stored: a run needs at least two samples of one container of the agent, and none has; " +
 			"see what the file holds"))
 	}
 	_, err := fmt.Fprintln(p.out, p.faint(fmt.Sprintf("Next: `tachyphor size %s`.", name)))
@@ -210,7 +210,7 @@ func oddities(o sizing.Oddities) string {
 		one, many string
 	}{
 		{o.Gaps, "gap", "gaps"},
-		{o.Resets, "counter that began anew", "counters that began anew"},
+		{o.Resets, "counter that started over", "counters that started over"},
 		{o.Restarts, "container restarted", "containers restarted"},
 		{o.Duplicates, "sample at a moment that had one", "samples at a moment that had one"},
 		{o.Steps, "sample from before a clock was set back", "samples from before a clock was set back"},

@@ -18,9 +18,9 @@ type onFlags struct {
 func (f *onFlags) add(c *cobra.Command) {
 	fl := c.Flags()
 	fl.StringVar(&f.context, "on", "", "have pods of this cluster compute the runs: a context of the service's kubeconfig, - for its usual one")
-	fl.StringVar(&f.namespace, "namespace", "", "with --on: namespace of the Job; absent: the context's own, else default")
-	fl.StringVar(&f.image, "image", "", "with --on: image of the service's own version that pods run; absent: what the service was started with")
-	fl.IntVar(&f.pods, "pods", 0, "with --on: pods at once, at most; absent: 8")
+	fl.StringVar(&f.namespace, "namespace", "", "with --on: namespace of the Job; default: the context's own, else default")
+	fl.StringVar(&f.image, "image", "", "with --on: image of the service's own version that pods run; default: what the service was started with")
+	fl.IntVar(&f.pods, "pods", 0, "with --on: pods at once, at most; default: 8")
 }
 
 // usualContext stands for the service's usual cluster.

@@ -27,7 +27,7 @@ type outsideFlags struct {
 func (p *program) outsideCommand() *cobra.Command {
 	var f outsideFlags
 	c := &cobra.Command{
-		Use: "outside NAMESPACE|FILE", Short: "What a controller outside the cluster needs: address, certificate, token; renewed and ended",
+		Use: "outside NAMESPACE|FILE", Short: "Make, renew or end what a controller outside the cluster needs: address, certificate, token",
 		Long: `Make the key of a controller that makes agents in a cluster and does not live in it: a kubeconfig
 with the API server's address, the certificate by which it is known, and a token of the access kit's
 account, which may make agents in that namespace and nothing else. FILE is a template's, whose
@@ -69,12 +69,12 @@ agents reach the controller from inside the cluster, a rehearsal tells.`,
 		},
 	}
 	fl := c.Flags()
-	fl.StringVar(&f.options.Kubeconfig, "kubeconfig", "", "your own kubeconfig; absent: KUBECONFIG or the usual one")
-	fl.StringVar(&f.options.Context, "context", "", "context of the kubeconfig; absent: the current one")
+	fl.StringVar(&f.options.Kubeconfig, "kubeconfig", "", "your own kubeconfig; default: KUBECONFIG or the usual one")
+	fl.StringVar(&f.options.Context, "context", "", "context of the kubeconfig; default: the current one")
 	fl.DurationVar(&f.lasts, "lasts", 8*time.Hour, "how long the token is good, 10m to 744h")
 	fl.BoolVar(&f.lasting, "lasting", false, "a token that never ends by itself")
 	fl.BoolVar(&f.end, "end", false, "end all keys of the namespace, within some 10 seconds")
-	fl.StringVar(&f.address, "address", "", "API server as the controller reaches it, as in https://10.40.0.1:6443; absent: as you do")
+	fl.StringVar(&f.address, "address", "", "API server as the controller reaches it, as in https://10.40.0.1:6443; default: as you do")
 	fl.StringVar(&f.into, "into", "", "file for the kubeconfig; one that is there is replaced")
 	return c
 }

@@ -15,7 +15,7 @@ import (
 
 func (p *program) peopleCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "people", Short: "Who may sign in, and what they may do", Args: cobra.NoArgs,
+		Use: "people", Short: "List who may sign in, and what they may do", Args: cobra.NoArgs,
 		Long: `List who may sign in, and what they may do. Someone becomes known when an owner makes a link for them
 (token link --name), or when the identity provider that the service was told of signs them in.`,
 		RunE: func(c *cobra.Command, _ []string) error {
@@ -88,7 +88,7 @@ func roleNames() (out []string) {
 
 func (p *program) dropPersonCommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "drop NAME", Short: "Forget someone; their sessions and tokens end, what they made stays", Args: cobra.ExactArgs(1),
+		Use: "drop NAME", Short: "Remove someone; their sessions and tokens end, what they made stays", Args: cobra.ExactArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
 			if err := p.client().DropPerson(c.Context(), args[0]); err != nil {
 				return no(err)
@@ -104,7 +104,7 @@ func (p *program) auditCommand() *cobra.Command {
 	var from, until string
 	var limit int
 	c := &cobra.Command{
-		Use: "audit", Short: "Who changed what, when, from where; and who was refused",
+		Use: "audit", Short: "Show who changed what, when and from where, and who was refused",
 		Long: `Who changed what, when, from where, the newest first; and what was refused for want of a right. A change and its
 line are stored together or not at all. Nothing secret is in it. For owners. With --output csv all of it is written.`,
 		Example: "  tachyphor audit --who mira --from 2026-11-01\n  tachyphor audit --output csv > audit.csv", Args: cobra.NoArgs,
@@ -151,7 +151,7 @@ line are stored together or not at all. Nothing secret is in it. For owners. Wit
 	f := c.Flags()
 	f.StringVar(&w.Who, "who", "", "only what this one did")
 	f.StringVar(&w.What, "what", "", "only this operation, as the column says it")
-	f.StringVar(&w.Result, "result", "", "done or refused; absent: both")
+	f.StringVar(&w.Result, "result", "", "done or refused; default: both")
 	f.StringVar(&from, "from", "", "only from this day or moment on, as in 2026-11-02 or 2026-11-02T08:00:00Z")
 	f.StringVar(&until, "until", "", "only before this day or moment")
 	f.IntVar(&limit, "limit", 50, "lines at most")

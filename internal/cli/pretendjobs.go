@@ -28,10 +28,10 @@ type pretendJobsFlags struct {
 func (p *program) pretendJobsCommand() *cobra.Command {
 	f := pretendJobsFlags{as: "events", speed: 60}
 	c := &cobra.Command{
-		Use: "jobs FILE", Short: "A system whose jobs happen, and which tells the service of them",
+		Use: "jobs FILE", Short: "A made-up build system that reports its jobs to the service",
 		Long: `Simulate one repeat of the scenario in FILE, as simulate --here does, and tell the service what happens
 to its jobs as a build system would: as CDEvents in batches of CloudEvents, or with --as spans as
-OpenTelemetry's traces, so many times as fast as in life. What cannot be stored is sent again.
+OpenTelemetry's traces, this many times as fast as in real life. What cannot be stored is sent again.
 
 The token is --token or TACHYPHOR_TOKEN; one for events alone is enough (tachyphor token new).`,
 		Example: "  tachyphor pretend jobs demo/scenarios/weekday-lean.yaml --speed 600\n" +
@@ -41,15 +41,15 @@ The token is --token or TACHYPHOR_TOKEN; one for events alone is enough (tachyph
 	}
 	fl := c.Flags()
 	fl.StringVar(&f.as, "as", f.as, "events or spans")
-	fl.Float64Var(&f.speed, "speed", f.speed, "so many times as fast as in life")
-	fl.BoolVar(&f.fast, "at-once", false, "as fast as it is taken, instead of --speed")
-	fl.Float64Var(&f.rate, "rate", 0, "at most so many steps a second; 0: no bound")
+	fl.Float64Var(&f.speed, "speed", f.speed, "this many times as fast as in real life")
+	fl.BoolVar(&f.fast, "at-once", false, "as fast as it is accepted, instead of --speed")
+	fl.Float64Var(&f.rate, "rate", 0, "at most this many steps a second; 0: no limit")
 	fl.Float64Var(&f.twice, "twice", 0, "share of what is sent twice, 0 to 1")
 	fl.Float64Var(&f.late, "late", 0, "share of what comes later than it should, 0 to 1")
-	fl.StringVar(&f.begin, "begin", "", "when the workload begins, as in 2026-09-14T06:00:00Z, or now; absent: as it says")
+	fl.StringVar(&f.begin, "begin", "", "when the workload begins, as in 2026-09-14T06:00:00Z, or now; default: as it says")
 	fl.Uint64Var(&f.seed, "seed", 0, "seed of the run; 0: the scenario's")
 	fl.StringArrayVar(&f.with, "with", nil, "file or folder with more documents (may be repeated)")
-	fl.BoolVar(&f.skipBad, "skip-bad", false, "leave bad rows of recorded jobs out")
+	fl.BoolVar(&f.skipBad, "skip-bad", false, "leave out bad rows of recorded jobs")
 	fl.BoolVarP(&f.quiet, "quiet", "q", false, "no progress")
 	return c
 }
@@ -60,7 +60,7 @@ func (p *program) pretendJobs(ctx context.Context, file string, f pretendJobsFla
 	case as != jobs.AsEvents && as != jobs.AsSpans:
 		return fmt.Errorf("--as %q: expected events or spans", f.as)
 	case !(f.speed > 0):
-		return errors.New("--speed: expected a number above 0; --at-once sends as fast as it is taken")
+		return errors.New("--speed: expected a number above 0; --at-once sends as fast as it is accepted")
 	case !(f.rate >= 0):
 		return errors.New("--rate: expected a number from 0")
 	case !(f.twice >= 0 && f.twice <= 1) || !(f.late >= 0 && f.late <= 1):

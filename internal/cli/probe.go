@@ -78,15 +78,15 @@ which machine, from which folder and by which key; --list tells what is there an
 	}
 	fl := c.Flags()
 	fl.StringVar(&f.store, "store", "", "address of a store's bucket, as in http://127.0.0.1:9000/workspaces")
-	fl.StringVar(&f.codecs, "codecs", "", "codecs to measure, with commas; absent: none, gzip-6, zstd-1, zstd-3, zstd-9")
+	fl.StringVar(&f.codecs, "codecs", "", "codecs to measure, separated by commas; default: none, gzip-6, zstd-1, zstd-3, zstd-9")
 	fl.StringVar(&f.cores, "cores", f.cores, "cores to pack on: one, all or both")
 	fl.StringVar(&f.most, "most", f.most, "pack a sample of about this many bytes of a larger folder")
 	fl.BoolVar(&f.whole, "whole", false, "pack all of it, however large")
 	fl.BoolVar(&f.noUnpack, "no-unpack", false, "leave unpacking out")
 	fl.StringVar(&f.ship, "ship", f.ship, "size of the objects that are sent and brought")
 	fl.IntVar(&f.flows, "flows", f.flows, "objects carried at once, to find what they share")
-	fl.StringVar(&f.scratch, "scratch", "", "folder for archives and unpacked files; absent: the system's")
-	fl.StringVar(&f.use, "use", "", "codec whose figures become facts, as in zstd-3; absent: the one that is over first")
+	fl.StringVar(&f.scratch, "scratch", "", "folder for archives and unpacked files; default: the system's")
+	fl.StringVar(&f.use, "use", "", "codec whose figures become facts, as in zstd-3; default: the one that is over first")
 	fl.StringVar(&f.into, "into", "", "stored cluster, or file of one, that gets the facts")
 	fl.StringVar(&f.lists, "lists", "", "file of what is packed, as tachyphor keep --lists writes it")
 	fl.StringArrayVar(&f.include, "include", nil, "pack only this: a path with all below it, or a pattern (may be repeated)")
@@ -94,7 +94,7 @@ which machine, from which folder and by which key; --list tells what is there an
 	fl.StringVar(&f.save, "save", "", "leave the packed folder in the store under this name")
 	fl.StringVar(&f.build, "build", "", "with --save: which build it is, as in 4711")
 	fl.StringVar(&f.key, "key", "", "with --save: key of its dependencies, as tachyphor keep tells it")
-	fl.BoolVar(&f.list, "list", false, "tell what is in the store (FOLDER: below this prefix) and who wrote it")
+	fl.BoolVar(&f.list, "list", false, "list what is in the store (FOLDER: below this prefix) and who wrote it")
 	fl.BoolVar(&f.rights, "rights", false, "try what the keys may do in the store")
 	fl.BoolVarP(&f.quiet, "quiet", "q", false, "no progress")
 	return c
@@ -114,7 +114,7 @@ func (f probeFlags) options() (probe.Options, error) {
 		for _, name := range strings.Split(f.codecs, ",") {
 			i := slices.Index(names, strings.TrimSpace(name))
 			if i < 0 {
-				return o, fmt.Errorf("--codecs %s: there are %s", name, strings.Join(names, ", "))
+				return o, fmt.Errorf("--codecs %s: expected some of %s", name, strings.Join(names, ", "))
 			}
 			o.Codecs = append(o.Codecs, all[i])
 		}
@@ -218,7 +218,7 @@ func (p *program) intoCluster(ctx context.Context, name string, edits func(*docu
 			fmt.Fprintf(p.err, "Nothing to change in %s.\n", name)
 			return nil
 		}
-		fmt.Fprintf(p.err, "%s is written anew; where each fact comes from stands in spec.measured.\n", name)
+		fmt.Fprintf(p.err, "%s is rewritten; spec.measured says where each fact comes from.\n", name)
 		return nil
 	}
 	c := p.client()
@@ -239,7 +239,7 @@ func (p *program) intoCluster(ctx context.Context, name string, edits func(*docu
 	if err != nil {
 		return err
 	}
-	fmt.Fprintf(p.err, "%s is revision %d now; where each fact comes from stands in spec.measured.\n", name, stored.Revision)
+	fmt.Fprintf(p.err, "%s is revision %d now; spec.measured says where each fact comes from.\n", name, stored.Revision)
 	return nil
 }
 
@@ -357,7 +357,7 @@ type pretendFlags struct {
 }
 
 func (p *program) pretendCommand() *cobra.Command {
-	c := &cobra.Command{Use: "pretend", Short: "Stand-ins for what is not at hand"}
+	c := &cobra.Command{Use: "pretend", Short: "Run stand-ins for systems that are not at hand"}
 	f := pretendFlags{listen: "127.0.0.1:9000", bucket: "workspaces", latency: "0s"}
 	s := &cobra.Command{
 		Use: "store", Short: "A store that speaks the S3 protocol, at a chosen speed",
@@ -370,10 +370,10 @@ func (p *program) pretendCommand() *cobra.Command {
 	fl := s.Flags()
 	fl.StringVar(&f.listen, "listen", f.listen, "address to listen on")
 	fl.StringVar(&f.bucket, "bucket", f.bucket, "name of its bucket")
-	fl.StringVar(&f.up, "up", "", "speed of one object that is sent, as in 12MB/s; absent: without limit")
+	fl.StringVar(&f.up, "up", "", "speed of one object that is sent, as in 12MB/s; default: without limit")
 	fl.StringVar(&f.down, "down", "", "speed of one object that is brought")
-	fl.StringVar(&f.upAll, "up-all", "", "speed of all that are sent together")
-	fl.StringVar(&f.downAll, "down-all", "", "speed of all that are brought together")
+	fl.StringVar(&f.upAll, "up-all", "", "speed of all objects that are sent at once, together")
+	fl.StringVar(&f.downAll, "down-all", "", "speed of all objects that are brought at once, together")
 	fl.StringVar(&f.latency, "latency", f.latency, "time before each answer")
 	c.AddCommand(s, p.pretendJobsCommand())
 	return c

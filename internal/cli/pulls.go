@@ -24,7 +24,7 @@ type pullFlags struct {
 func (p *program) pullsCommand() *cobra.Command {
 	var f pullFlags
 	c := &cobra.Command{
-		Use: "pulls SCENARIO|FILE", Short: "Say what images cost a design, and what lighter or prepulled ones would spare",
+		Use: "pulls SCENARIO|FILE", Short: "Show what images cost a design, and what lighter or prepulled ones would save",
 		Long: `Simulate a scenario and say how often nodes pull which images and layers, what images share, and
 what would be spared, on the same jobs and draws: if one of the largest layers weighed nothing, if
 nodes had the images before agents need them, by a pod on every node or as part of what they boot
@@ -61,7 +61,7 @@ func (f *doubtFlags) add(c *cobra.Command) {
 	fl.Uint64Var(&f.outcome, "outcome", 0, "number of an outcome, with its revisions and changes")
 	fl.StringArrayVar(&f.with, "with", nil, "file or folder with more documents (may be repeated)")
 	fl.IntVar(&f.workers, "workers", runtime.NumCPU(), "runs at once; what is told does not depend on it")
-	fl.BoolVar(&f.skipBad, "skip-bad", false, "leave bad rows of recorded jobs out")
+	fl.BoolVar(&f.skipBad, "skip-bad", false, "leave out bad rows of recorded jobs")
 	fl.BoolVarP(&f.quiet, "quiet", "q", false, "no progress")
 }
 

@@ -81,7 +81,7 @@ is made, and the cluster with its ways out.
 	c.Flags().StringSliceVar(&parts, "parts", nil, "kit, template, pod; or shards alone")
 	c.Flags().StringVar(&namespace, "namespace", "", "with --parts shards: where pods compute")
 	c.Flags().StringVar(&as, "as", asStream, "stream, folder or kustomization")
-	c.Flags().StringVar(&into, "into", "", "folder for the files; made if absent")
+	c.Flags().StringVar(&into, "into", "", "folder for the files; made if it does not exist")
 	c.Flags().StringArrayVar(&with, "with", nil, "with FILE: file or folder with the scenario and the cluster (may be repeated)")
 	return c
 }

@@ -255,13 +255,13 @@ func limits(o *outcome.Outcome) listing {
 		}
 		more := ""
 		if m := x.More; m != nil {
-			more = fmt.Sprintf("%s%.1f h, %s", sign(-m.MetHours), math.Abs(m.MetHours), outcome.Signed(m.CostNano, o.Cost.Currency))
+			more = fmt.Sprintf("%s%s h, %s", sign(-m.MetHours), units.Fixed(math.Abs(m.MetHours), 1), outcome.Signed(m.CostNano, o.Cost.Currency))
 			if m.MoreStarted != 0 { // then the hours are of other jobs
 				more = fmt.Sprintf("%s%s jobs start, %s", sign(float64(m.MoreStarted)), units.Count(int64(max(m.MoreStarted, -m.MoreStarted))), outcome.Signed(m.CostNano, o.Cost.Currency))
 			}
 		}
 		l.rows = append(l.rows, []string{
-			x.Label, units.Count(int64(x.Jobs)), fmt.Sprintf("%.1f", x.JobHours), fmt.Sprintf("%.1f", x.Hours),
+			x.Label, units.Count(int64(x.Jobs)), units.Fixed(x.JobHours, 1), units.Fixed(x.Hours, 1),
 			more,
 		})
 	}
@@ -325,8 +325,8 @@ func cached(o *outcome.Outcome) listing {
 func money(f stats.Figure) string { return strings.TrimSpace(outcome.Money(f, "")) }
 
 func interval(f stats.Figure, digits int) string {
-	s := fmt.Sprintf("%.*f", digits, f.Mean)
-	if half := fmt.Sprintf("%.*f", digits, f.Reach()); strings.Trim(half, "0.") != "" {
+	s := units.Fixed(f.Mean, digits)
+	if half := units.Fixed(f.Reach(), digits); strings.Trim(half, "0.") != "" {
 		s += " ± " + half
 	}
 	return s

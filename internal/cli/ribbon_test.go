@@ -149,7 +149,7 @@ func TestSheets(t *testing.T) {
 	}
 	p = plain(80)
 	p.format, p.sheet = "csv", "nothing"
-	if err := p.show(listing{value: v}); err == nil || !strings.Contains(err.Error(), "there are summary, groups, groups.parts") {
+	if err := p.show(listing{value: v}); err == nil || !strings.Contains(err.Error(), "expected one of summary, groups, groups.parts") {
 		t.Error(err)
 	}
 }

@@ -130,8 +130,8 @@ jobs wait to start and why, and what the nodes cost.
 	}
 	f := root.PersistentFlags()
 	f.StringVar(&p.server, "server", os.Getenv("TACHYPHOR_SERVER"),
-		"address of the service (or TACHYPHOR_SERVER); absent: the one on this machine")
-	f.StringVar(&p.token, "token", "", "token for the service (better: TACHYPHOR_TOKEN); absent: the owner's on this machine")
+		"address of the service (or TACHYPHOR_SERVER); default: the one on this machine")
+	f.StringVar(&p.token, "token", "", "token for the service (better: TACHYPHOR_TOKEN); default: the owner's on this machine")
 	f.StringVar(&p.state, "state", defaultState(), "folder of the service's records and access (or TACHYPHOR_STATE)")
 	f.StringVarP(&p.format, "output", "o", "table", "table, json, yaml or csv")
 	f.StringVar(&p.sheet, "table", "", "with -o csv: this table of the answer (--tables names them)")
@@ -249,7 +249,7 @@ func (p *program) schemaCommand() *cobra.Command {
 			}
 			kind, ok := document.FindKind(args[0])
 			if !ok {
-				return fmt.Errorf("there is no kind %q; there are %s", args[0], strings.Join(document.Kinds(), ", "))
+				return fmt.Errorf("there is no kind %q; expected one of %s", args[0], strings.Join(document.Kinds(), ", "))
 			}
 			schema, _ := document.Schema(kind)
 			_, err := fmt.Fprintln(p.out, string(schema))

@@ -331,5 +331,5 @@ func (p *program) sheets(v any, main string) error {
 	if p.sheet == "" { // the main one is empty here
 		return nil
 	}
-	return fmt.Errorf("--table %s: there are %s", p.sheet, strings.Join(names, ", "))
+	return fmt.Errorf("--table %s: expected one of %s", p.sheet, strings.Join(names, ", "))
 }

@@ -269,7 +269,7 @@ func (b *bar) end(ok bool) {
 
 func (p *program) explainCommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "explain OUTCOME JOB", Short: "Tell one job's delay, cause by cause", Args: cobra.ExactArgs(2),
+		Use: "explain OUTCOME JOB", Short: "Explain one job's delay, cause by cause", Args: cobra.ExactArgs(2),
 		RunE: func(c *cobra.Command, args []string) error {
 			cl := p.client()
 			id, err := p.resolve(c.Context(), cl, args[0])
@@ -287,8 +287,8 @@ func (p *program) explainCommand() *cobra.Command {
 
 func (p *program) compareCommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "compare OUTCOME...", Short: "Hold outcomes beside each other, differences paired repeat by repeat",
-		Long: "Hold two to six outcomes beside each other. An outcome is named by its number, or by its scenario for the newest finished one.",
+		Use: "compare OUTCOME...", Short: "Compare outcomes, their differences paired repeat by repeat",
+		Long: "Compare two to six outcomes. An outcome is named by its number, or by its scenario for the newest finished one.",
 		Args: cobra.RangeArgs(2, 6),
 		RunE: func(c *cobra.Command, args []string) error {
 			cl := p.client()

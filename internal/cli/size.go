@@ -54,8 +54,8 @@ samples of --usage and the cluster found in --with.`,
 	fl.Float64Var(&f.sure, "sure", f.sure, "confidence in that, percent")
 	fl.StringVar(&f.halfLife, "half-life", f.halfLife, "age at which a run counts half as much; 0s: all count alike")
 	fl.Float64Var(&f.stretch, "stretch", f.stretch, "how many times as long work may take on a full node")
-	fl.StringVar(&f.cluster, "cluster", "", "cluster; absent: the only one there is")
-	fl.StringVar(&f.pool, "pool", "", "pool to weigh requests on; absent: the one that takes its agents and can have most nodes")
+	fl.StringVar(&f.cluster, "cluster", "", "cluster; default: the only one there is")
+	fl.StringVar(&f.pool, "pool", "", "pool to weigh requests on; default: the one that takes its agents and can have most nodes")
 	fl.StringArrayVar(&f.usage, "usage", nil, "with FILE: samples (may be repeated)")
 	fl.StringVar(&f.jobs, "jobs", "", "with FILE: job log that says in which pod each job ran")
 	fl.StringArrayVar(&f.with, "with", nil, "with FILE: file or folder with the cluster (may be repeated)")
@@ -87,7 +87,7 @@ func (p *program) size(ctx context.Context, arg string, f sizeFlags) error {
 		}
 		a, s, err = p.sizeFile(arg, f)
 	} else if len(f.usage) > 0 || f.jobs != "" || len(f.with) > 0 {
-		return fmt.Errorf("--usage, --jobs and --with go with a file; for the stored template %s take samples in with "+
+		return fmt.Errorf("--usage, --jobs and --with go with a file; for the stored template %s, store samples with "+
 			"`tachyphor observe %s FILE`", arg, arg)
 	} else {
 		a, err = p.client().Size(ctx, arg, client.Sizing{
@@ -201,7 +201,7 @@ func (p *program) applySizes(ctx context.Context, a *sizing.Advice, s *stack) er
 	if err := mendFile(d.File, s.files[d.File], map[*document.Document][]document.Edit{d: a.Edits}); err != nil {
 		return no(err)
 	}
-	fmt.Fprintf(p.err, "%s is written anew.\n", d.File)
+	fmt.Fprintf(p.err, "%s is rewritten.\n", d.File)
 	return nil
 }
 

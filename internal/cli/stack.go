@@ -72,7 +72,7 @@ func (p *program) stackOf(paths, with []string) (*stack, error) {
 				twice, asked := s.shelf.Put(d), i < len(paths)
 				switch {
 				case twice != nil && asked:
-					faults = append(faults, d.Fault("metadata.name", d.Name, "stands in "+twice.File+" too; one of them must have another name"))
+					faults = append(faults, d.Fault("metadata.name", d.Name, "is also in "+twice.File+"; one of them needs another name"))
 				case twice == nil && asked && d.Kind == document.KindPodTemplate:
 					s.asked = append(s.asked, d)
 				case twice == nil && asked && d.Kind == document.KindCluster:
@@ -91,7 +91,7 @@ func (p *program) stackOf(paths, with []string) (*stack, error) {
 		}
 	}
 	if len(passed) > 0 {
-		fmt.Fprintf(p.err, "Passed over, for they hold no pod template and say nothing of one: %s.\n", strings.Join(passed, ", "))
+		fmt.Fprintf(p.err, "Left out, because they neither hold a pod template nor say anything about one: %s.\n", strings.Join(passed, ", "))
 	}
 	if len(s.asked) == 0 {
 		return nil, no(noTemplates{paths, clusters, s.shelf.OfKind(document.KindPodTemplate)})

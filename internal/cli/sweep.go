@@ -35,7 +35,7 @@ func (f *exploreFlags) add(c *cobra.Command) {
 	fl := c.Flags()
 	fl.StringArrayVar(&f.aims, "aim", nil, "what a variant must keep, as in \"95 % of all jobs start within 60s\" (may be repeated)")
 	fl.StringSliceVar(&f.across, "across", nil, "workloads that every variant must hold on, in place of the scenario's own")
-	fl.StringVar(&f.least, "least", "", "what is to be as little as can be: bill, delay, lead or worth")
+	fl.StringVar(&f.least, "least", "", "what is to be as small as possible: bill, delay, lead or worth")
 	fl.IntVar(&f.budget, "budget", 0, "most runs of one repeat of one variant")
 	fl.StringVar(&f.write, "write", "", "write what is recommended to this file, as a scenario of its own")
 	fl.StringVar(&f.as, "store", "", "store what is recommended under this name, as a scenario of its own")
@@ -76,7 +76,7 @@ func (f *exploreFlags) check(arg string) error {
 func (p *program) sweepCommand() *cobra.Command {
 	var f exploreFlags
 	c := &cobra.Command{
-		Use: "sweep SWEEP", Short: "Try variants of a scenario, and say which keeps what it must for the least",
+		Use: "sweep SWEEP", Short: "Try variants of a scenario, and find the one that keeps its aims for the least",
 		Long: `Read a Sweep: a scenario, the places in its documents that may be other, and what must be
 kept. All variants are run on the same draws, or searched where there are more than the
 budget allows; those that are surely worse get no more repeats. What is recommended is
@@ -117,7 +117,7 @@ An aim is written as:
 func (p *program) improveCommand() *cobra.Command {
 	var f exploreFlags
 	c := &cobra.Command{
-		Use: "improve SCENARIO", Short: "Say what of a scenario to change, so that it keeps what it must for less",
+		Use: "improve SCENARIO", Short: "Suggest what to change in a scenario so that it keeps its aims for less",
 		Long: `Take the knobs from the scenario itself: ceilings, floors, spare and lingering agents, their
 calendars, reuse and settling, how nodes grow and shrink, pools and their node types, cache
 plan, placement; and the requests that size advises, where usage is stored. Values lie around
@@ -233,7 +233,7 @@ func (p *program) recommended(a *explore.Answer) (bool, error) {
 	case a.Best < 0:
 		return false, no(errors.New("nothing was written: no variant surely keeps all aims"))
 	case len(a.Patch) == 0:
-		fmt.Fprintln(p.err, "Nothing was written: the scenario is what is recommended.")
+		fmt.Fprintln(p.err, "Nothing was written: the scenario is already what is recommended.")
 		return false, nil
 	}
 	return true, nil

@@ -11,7 +11,7 @@ import (
 
 func (p *program) tokenCommand() *cobra.Command {
 	t := &cobra.Command{
-		Use: "token", Short: "Ways into the service: links, tokens, sessions", Args: cobra.NoArgs,
+		Use: "token", Short: "Manage access to the service: links, tokens, sessions", Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error { return c.Help() },
 	}
 	t.AddCommand(p.linkCommand(), p.newTokenCommand(), p.listTokensCommand(), p.listSessionsCommand(), p.endTokenCommand())
@@ -45,7 +45,7 @@ who becomes known by that with a role. Only owners make links for others.`,
 			return nil
 		},
 	}
-	c.Flags().StringVar(&name, "name", "", "whom it signs in; absent: you")
+	c.Flags().StringVar(&name, "name", "", "who it signs in; default: you")
 	roleFlag(c, &role, "", "with --name: what they may do, where they have no role yet: viewer (the usual), designer, operator or owner", wire.Roles()...)
 	return c
 }
@@ -76,14 +76,14 @@ of it.`,
 			return nil
 		},
 	}
-	c.Flags().IntVar(&days, "days", 0, "it ends after so many days; 0: not by itself")
-	roleFlag(c, &role, string(wire.Events), "what it lets in to: events, viewer, designer, operator or owner", append([]wire.Role{wire.Events}, wire.Roles()...)...)
+	c.Flags().IntVar(&days, "days", 0, "it ends after this many days; 0: never by itself")
+	roleFlag(c, &role, string(wire.Events), "what it gives access to: events, viewer, designer, operator or owner", append([]wire.Role{wire.Events}, wire.Roles()...)...)
 	return c
 }
 
 func (p *program) listTokensCommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "list", Short: "List tokens: your own, or, for owners, all", Args: cobra.NoArgs,
+		Use: "list", Short: "List tokens: your own, or everyone's for owners", Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
 			list, err := p.client().Tokens(c.Context())
 			if err != nil {
@@ -102,7 +102,7 @@ func (p *program) listTokensCommand() *cobra.Command {
 
 func (p *program) listSessionsCommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "sessions", Short: "List who is signed in to the console: you, or, for owners, all", Args: cobra.NoArgs,
+		Use: "sessions", Short: "List who is signed in to the console: you, or everyone for owners", Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
 			list, err := p.client().Sessions(c.Context())
 			if err != nil {

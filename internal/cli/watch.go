@@ -51,9 +51,9 @@ cluster does not answer, what was seen last stays, and it goes on once it does. 
 		},
 	}
 	fl := c.Flags()
-	fl.StringVarP(&f.namespace, "namespace", "n", "", "namespace of the template's agents; absent: the argument is a namespace")
-	fl.StringVar(&f.options.Kubeconfig, "kubeconfig", "", "kubeconfig; absent: KUBECONFIG or the usual one")
-	fl.StringVar(&f.options.Context, "context", "", "context of the kubeconfig; absent: the current one")
+	fl.StringVarP(&f.namespace, "namespace", "n", "", "namespace of the template's agents; default: the argument is a namespace")
+	fl.StringVar(&f.options.Kubeconfig, "kubeconfig", "", "kubeconfig; default: KUBECONFIG or the usual one")
+	fl.StringVar(&f.options.Context, "context", "", "context of the kubeconfig; default: the current one")
 	fl.StringVar(&f.beside, "beside", "", "file of a scenario whose usual numbers for this hour stand beside")
 	fl.StringArrayVar(&f.with, "with", nil, "with --beside: file or folder with more documents (may be repeated)")
 	fl.DurationVar(&f.every, "every", f.every, "time between two looks")
@@ -169,7 +169,7 @@ func roundish(x float64) string {
 // trouble says what cannot be read.
 func (p *program) trouble(now wire.Watched) (out []string) {
 	if now.Away != "" {
-		out = append(out, p.bad("The cluster has not answered for "+units.Duration(now.AwayNs).Short())+": "+now.Away+". What is told is as it was.")
+		out = append(out, p.bad("The cluster has not answered for "+units.Duration(now.AwayNs).Short())+": "+now.Away+". What is shown is as it was then.")
 	}
 	for _, b := range now.Blind {
 		out = append(out, p.warn("May not be read: "+b))

@@ -33,7 +33,7 @@ type weighFlags struct {
 func (p *program) weighCommand() *cobra.Command {
 	var f weighFlags
 	c := &cobra.Command{
-		Use: "weigh SCENARIO", Short: "Hold cache plans against no cache, over all the builds there are",
+		Use: "weigh SCENARIO", Short: "Compare cache plans with no cache, over all builds",
 		Long: `Simulate the scenario with every cache plan and with none: archives by when and by
 whom they are saved, volumes, the node's disk, workspaces baked into the image, and for
 each class its own best. It says which to have, what the usual comparison of two runs
@@ -51,13 +51,13 @@ service.`,
 	}
 	f.hereFlags.add(c)
 	fl := c.Flags()
-	fl.StringVar(&f.ask.PerHour, "hour", "", "what an hour of lead time is worth, as in 60/h; absent: the scenario's waiting, "+
+	fl.StringVar(&f.ask.PerHour, "hour", "", "what an hour of lead time is worth, as in 60/h; default: the scenario's waiting, "+
 		"else lead time alone decides")
-	fl.StringVar(&f.ask.Class, "class", "", "class whose break-even is drawn; absent: the one with most to win")
+	fl.StringVar(&f.ask.Class, "class", "", "class whose break-even is drawn; default: the one with most to win")
 	fl.StringVar(&f.grid, "map", "", "two quantities of the map, as in up,change: size, up, down, pack, change, per-day, cold")
 	fl.StringVar(&f.apply, "apply", "", "give the scenario this plan: best, or the key of one; a new revision, or in the file")
 	fl.StringVar(&f.plot, "plot", "", "draw the answer into a file that ends in .png or .svg")
-	fl.StringVar(&f.lines, "brief", "", "write a page for who was not there into this file, which ends in .html or .md")
+	fl.StringVar(&f.lines, "brief", "", "write a page for people who were not there to this file, which ends in .html or .md")
 	return c
 }
 
@@ -136,7 +136,7 @@ func planOf(o *weigh.Weighing, key string) (*weigh.Weighed, error) {
 		}
 		keys = append(keys, o.Plans[i].Key)
 	}
-	return nil, fmt.Errorf("--apply %s: there is no such plan; there are best, %s", key, strings.Join(keys, ", "))
+	return nil, fmt.Errorf("--apply %s: there is no such plan; choose best or one of %s", key, strings.Join(keys, ", "))
 }
 
 // A teller writes a brief in a form.
@@ -173,7 +173,7 @@ func (p *program) weighHere(ctx context.Context, file string, f weighFlags) (*we
 			if err != nil {
 				return err
 			}
-			fmt.Fprintf(p.err, "%s is written anew.\n", file)
+			fmt.Fprintf(p.err, "%s is rewritten.\n", file)
 			return nil
 		}, func(form string) ([]byte, error) {
 			about := brief.About{Named: in.Named, Now: time.Now()}

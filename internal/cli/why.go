@@ -25,7 +25,7 @@ type whyFlags struct {
 func (p *program) whyCommand() *cobra.Command {
 	var f whyFlags
 	c := &cobra.Command{
-		Use: "why [POD]", Short: "Say why an agent that is there does not come up, or how it ended",
+		Use: "why [POD]", Short: "Explain why an agent does not come up, or how it ended",
 		Long: `Explain a pod that is there already, stuck or gone, as a rehearsal explains its own: its
 life phase by phase, what the cluster said, and in a sentence what is wrong and what to
 do. Without POD every pod that is not well is told in a line.
@@ -38,10 +38,10 @@ perhaps nodes (-f), as kubectl writes them. The exit status is 1 when something 
 		RunE: func(c *cobra.Command, args []string) error { return p.why(c.Context(), strings.Join(args, ""), f) },
 	}
 	fl := c.Flags()
-	fl.StringArrayVarP(&f.files, "file", "f", nil, "file with pods, events and nodes (may be repeated); absent: ask the cluster")
-	fl.StringVarP(&f.namespace, "namespace", "n", "", "namespace of the pod; absent: default, or with files any")
-	fl.StringVar(&f.options.Kubeconfig, "kubeconfig", "", "kubeconfig; absent: KUBECONFIG or the usual one")
-	fl.StringVar(&f.options.Context, "context", "", "context of the kubeconfig; absent: the current one")
+	fl.StringArrayVarP(&f.files, "file", "f", nil, "file with pods, events and nodes (may be repeated); default: ask the cluster")
+	fl.StringVarP(&f.namespace, "namespace", "n", "", "namespace of the pod; default: default, or with files any")
+	fl.StringVar(&f.options.Kubeconfig, "kubeconfig", "", "kubeconfig; default: KUBECONFIG or the usual one")
+	fl.StringVar(&f.options.Context, "context", "", "context of the kubeconfig; default: the current one")
 	return c
 }
 
@@ -85,7 +85,7 @@ func (p *program) why(ctx context.Context, pod string, f whyFlags) error {
 	if err := p.show(l); err != nil {
 		return err
 	}
-	fmt.Fprintf(p.err, "%d of %s. `tachyphor why POD` tells the whole life of one.\n", len(all), counted(len(found), "pod"))
+	fmt.Fprintf(p.err, "%d of %s. `tachyphor why POD` shows the whole life of one.\n", len(all), counted(len(found), "pod"))
 	return refusal{exitNo, errSilent}
 }
 

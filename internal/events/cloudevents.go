@@ -59,7 +59,7 @@ func cloudEvents(head http.Header, body []byte) ([]event.Event, error) {
 	case kind == event.ApplicationCloudEventsBatchJSON:
 		var list []event.Event
 		if err := json.Unmarshal(body, &list); err != nil {
-			return nil, &Fault{0, "the body is no list of CloudEvents: " + oneLine(err)}
+			return nil, &Fault{0, "the body is not a list of CloudEvents: " + oneLine(err)}
 		}
 		return list, nil
 	case head.Get("Ce-Specversion") == "" && kind != event.ApplicationCloudEventsJSON:
@@ -125,7 +125,7 @@ func cdEvent(e *event.Event) (m live.Message, ours bool, err error) {
 	}
 	var c cdevent
 	if err := json.Unmarshal(e.Data(), &c); err != nil {
-		return m, true, fmt.Errorf("its data is no CDEvents event: %s", oneLine(err))
+		return m, true, fmt.Errorf("its data is not a CDEvents event: %s", oneLine(err))
 	}
 	if c.Subject.ID == "" {
 		return m, true, fmt.Errorf("its data has no subject.id, which names the run")

@@ -150,11 +150,11 @@ func TestEventsRefused(t *testing.T) {
 	}{
 		{http.Header{}, "", "neither ce- headers"},
 		{http.Header{"Content-Type": {"text/plain"}}, "hello", "text/plain"},
-		{batch, "{", "no list of CloudEvents"},
-		{batch, "[1]", "no list of CloudEvents"},
+		{batch, "{", "not a list of CloudEvents"},
+		{batch, "[1]", "not a list of CloudEvents"},
 		{batch, `[{"specversion":"1.0","id":"1","type":"x"}]`, "event 1: no valid CloudEvent"},
 		{batch, one(`{}`), "event 2: its data has no subject.id"},
-		{batch, one(`"words"`), "event 2: its data is no CDEvents event"},
+		{batch, one(`"words"`), "event 2: its data is not a CDEvents event"},
 		{batch, one(`{"subject":{"id":"r"}}`), "event 2: neither context.timestamp nor"},
 		{batch, one(`{"subject":{"id":"r"},"context":{"timestamp":"2036-09-14T06:00:00Z"}}`), "event 2: its time 2036-09-14T06:00:00Z is more than a day ahead"},
 		{batch, one(`{"subject":{"id":"r"},"context":{"timestamp":"1970-01-01T00:00:00Z"}}`), "never set"},
@@ -265,8 +265,8 @@ func TestTracesRefused(t *testing.T) {
 		json bool
 		want string
 	}{
-		{[]byte("\xff\xff\xff"), false, "no export of traces"},
-		{[]byte("[]"), true, "no export of traces"},
+		{[]byte("\xff\xff\xff"), false, "not an export of traces"},
+		{[]byte("[]"), true, "not an export of traces"},
 		{edited(func(s *trace.Span) { s.TraceId = nil }), false, "event 2: the span has no trace id"},
 		{edited(func(s *trace.Span) { s.StartTimeUnixNano = 0 }), false, "event 2: the span has no time of its start"},
 		{edited(func(s *trace.Span) { s.EndTimeUnixNano = 5 }), false, "before it starts"},

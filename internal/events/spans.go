@@ -54,7 +54,7 @@ func Traces(body []byte, asJSON bool, now time.Time) (Batch, error) {
 		err = proto.Unmarshal(body, sent)
 	}
 	if err != nil {
-		return Batch{}, &Fault{0, "the body is no export of traces: " + oneLine(err)}
+		return Batch{}, &Fault{0, "the body is not an export of traces: " + oneLine(err)}
 	}
 	var out Batch
 	n := 0

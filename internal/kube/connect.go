@@ -22,7 +22,7 @@ import (
 )
 
 // ErrNoCluster says that there is nothing to connect to.
-var ErrNoCluster = errors.New("no cluster to speak to: name a kubeconfig with --kubeconfig (at the command line KUBECONFIG counts too), or serve --in-cluster inside a cluster")
+var ErrNoCluster = errors.New("no cluster to speak to: name a kubeconfig with --kubeconfig (on the command line KUBECONFIG counts too), or serve --in-cluster inside a cluster")
 
 // Options say which cluster is meant.
 type Options struct {

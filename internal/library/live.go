@@ -94,7 +94,7 @@ func (l *Library) LiveNow(ctx context.Context, now time.Time) (out live.Queue, e
 }
 
 // ErrNoJobs says that a stretch has none.
-var ErrNoJobs = errors.New("no jobs were told of in that time; `tachyphor live` says from when on there are any")
+var ErrNoJobs = errors.New("no jobs were reported in that time; `tachyphor live` says from when on there are any")
 
 // KeepLive keeps the jobs of a stretch as a recording, as they are known now, and returns its digest.
 func (l *Library) KeepLive(ctx context.Context, s Stretch, now time.Time) (digest string, err error) {

@@ -43,7 +43,7 @@ const (
 var ErrRefused = errors.New("refused")
 
 // errOver says that nobody asks any more.
-var errOver = errors.New("the shards are not asked for any more")
+var errOver = errors.New("the shards are no longer wanted")
 
 // Work computes a group and answers it. A group that nobody asks for any more is as good as done.
 func (p *Pod) Work(ctx context.Context) error {

@@ -168,7 +168,7 @@ func (s *Store) Try(ctx context.Context) Rights {
 		out.Says = "not enough: agents would find no workspace and save none, as the store is not reached"
 		return out
 	}
-	text := []byte("tried, and to be taken away")
+	text := []byte("a trial object, to be removed")
 	saved = try("save one", "agents that save", func() error {
 		_, err := s.client.PutObject(ctx, s.bucket, name, bytes.NewReader(text), int64(len(text)), minio.PutObjectOptions{DisableMultipart: true})
 		return err
@@ -203,15 +203,15 @@ func (s *Store) Try(ctx context.Context) Rights {
 	switch {
 	case list && gone:
 	case list:
-		lacks = "to take workspaces away"
+		lacks = "to delete workspaces"
 	case gone:
 		lacks = "to list them"
 	default:
-		lacks = "to list them and to take them away"
+		lacks = "to list and delete them"
 	}
 	switch {
 	case out.Enough && lacks == "":
-		out.Says = "enough for agents that read and save workspaces, and more: they may also list and take away those of others"
+		out.Says = "enough for agents that read and save workspaces, and more: they may also list and delete those of others"
 	case out.Enough:
 		out.Says = "not enough rights " + lacks + ", but enough for what is needed: reading and saving workspaces"
 	case read:
@@ -220,7 +220,7 @@ func (s *Store) Try(ctx context.Context) Rights {
 		out.Says = "not enough: agents would find no workspace and save none"
 	}
 	if saved && !gone {
-		out.Says += "; what was tried stays there, as " + name
+		out.Says += "; the trial object stays there, as " + name
 	}
 	return out
 }

@@ -39,7 +39,7 @@ func (r *Report) Chosen(codec string, cores int) (Packing, error) {
 		if what == "" {
 			what = "any packing"
 		}
-		return Packing{}, fmt.Errorf("%s on %d of the machine's cores was not measured; there are %s", what, cores, strings.Join(there, ", "))
+		return Packing{}, fmt.Errorf("%s on %d of the machine's cores was not measured; those that were: %s", what, cores, strings.Join(there, ", "))
 	}
 	return *best, nil
 }

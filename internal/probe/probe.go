@@ -83,7 +83,7 @@ func Run(ctx context.Context, folder string, o Options, tell Progress) (*Report,
 		return nil, err
 	}
 	if r.Tree.Files == 0 {
-		return nil, fmt.Errorf("there is no file in %s that may be read", folder)
+		return nil, fmt.Errorf("no file in %s can be read", folder)
 	}
 	scratch, err := os.MkdirTemp(o.Scratch, "tachyphor-probe-")
 	if err != nil {

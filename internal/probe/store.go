@@ -102,7 +102,7 @@ func (s *Store) measure(ctx context.Context, o Options, tell func(float64)) (out
 		clean, cancel := context.WithTimeout(context.WithoutCancel(ctx), tidyTime)
 		defer cancel()
 		if terr := s.tidy(clean, prefix); terr != nil && err == nil {
-			err = fmt.Errorf("what was sent to %s could not be taken away again (%s*): %w", s.Where, prefix, plainly(terr))
+			err = fmt.Errorf("what was sent to %s could not be removed again (%s*): %w", s.Where, prefix, plainly(terr))
 		}
 	}()
 	flows := max(o.Flows, 1)

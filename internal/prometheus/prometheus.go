@@ -54,7 +54,7 @@ func Ask(ctx context.Context, q Question, tell func(done float64)) (*sizing.Log,
 		return nil, fmt.Errorf("pods %q: %w", q.Pods, err)
 	}
 	if !q.To.After(q.From) {
-		return nil, errors.New("the time that is asked for ends before it begins")
+		return nil, errors.New("the time asked for ends before it begins")
 	}
 	c, err := api.NewClient(api.Config{Address: q.Address, RoundTripper: &bounded{token: q.Token, next: transport()}})
 	if err != nil {

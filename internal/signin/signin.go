@@ -106,11 +106,11 @@ func New(s Settings) (*Provider, error) {
 	}
 	for group, role := range s.Roles {
 		if !role.May(wire.Viewer) {
-			return nil, fmt.Errorf("roles: %s: there is no role %q; there are viewer, designer, operator and owner", group, role)
+			return nil, fmt.Errorf("roles: %s: there is no role %q; expected viewer, designer, operator or owner", group, role)
 		}
 	}
 	if s.Everyone != "" && !s.Everyone.May(wire.Viewer) {
-		return nil, fmt.Errorf("everyone: there is no role %q; there are viewer, designer, operator and owner", s.Everyone)
+		return nil, fmt.Errorf("everyone: there is no role %q; expected viewer, designer, operator or owner", s.Everyone)
 	}
 	if s.Ends != "" {
 		if p.Age, err = time.ParseDuration(s.Ends); err != nil || p.Age < time.Minute || p.Age > mostAge {
@@ -200,7 +200,7 @@ type Known struct {
 }
 
 // ErrRefused says that what came back from the provider lets nobody in.
-var ErrRefused = errors.New("the provider's answer lets nobody in")
+var ErrRefused = errors.New("the provider's answer is not a valid sign-in")
 
 // Finish is who came back from the provider with a code.
 func (p *Provider) Finish(ctx context.Context, b Begun, code string) (k Known, err error) {
@@ -250,7 +250,7 @@ func (p *Provider) Finish(ctx context.Context, b Begun, code string) (k Known, e
 func plainly(err error) error {
 	var r *oauth2.RetrieveError
 	if errors.As(err, &r) {
-		return fmt.Errorf("the provider does not take the code: %d %s", r.Response.StatusCode, r.ErrorCode)
+		return fmt.Errorf("the provider refuses the code: %d %s", r.Response.StatusCode, r.ErrorCode)
 	}
 	return err
 }

@@ -34,7 +34,7 @@ func (q *Queue) Forecast(ctx context.Context, ask wire.AskForecast, by string) (
 	now := time.Now()
 	if ask.Week != "" {
 		if f.Week, err = time.ParseInLocation(time.DateOnly, ask.Week, zone); err != nil {
-			return store.Work{}, nil, fmt.Errorf("%w: week: %q is no day; write it like 2026-11-30", ErrAsk, ask.Week)
+			return store.Work{}, nil, fmt.Errorf("%w: week: %q is not a day; write it like 2026-11-30", ErrAsk, ask.Week)
 		}
 	}
 	if f.Log, err = q.logOf(ctx, in, ask.Log, ask.Live); err != nil {

@@ -221,11 +221,11 @@ func TestToldOfWhatIsNotThere(t *testing.T) {
 	spec := specOf(t, got.Cluster)
 	one := func(name, value string) map[string]string { return map[string]string{name: value} }
 	for says, o := range map[string]learn.ClusterOptions{
-		"--price cores-9000: no node is of that type; there are cores-":      {Prices: one("cores-9000", "1")},
-		"--spot-price cores-9000: no node is of that type; there are cores-": {Spot: one("cores-9000", "1")},
-		"--max brust: there is no such pool; there are ":                     {Most: map[string]int{"brust": 3}},
-		"the price \"much\" of ":                                             {Prices: one(spec.NodeTypes[0].Name, "much")},
-		"the price \"-1\" of ":                                               {List: learn.PriceList{Spot: one(spec.NodeTypes[0].Name, "-1")}},
+		"--price cores-9000: no node is of that type; the types are cores-":      {Prices: one("cores-9000", "1")},
+		"--spot-price cores-9000: no node is of that type; the types are cores-": {Spot: one("cores-9000", "1")},
+		"--max brust: there is no such pool; the pools are ":                     {Most: map[string]int{"brust": 3}},
+		"\"much\" is not a price for ":                                           {Prices: one(spec.NodeTypes[0].Name, "much")},
+		"\"-1\" is not a price for ":                                             {List: learn.PriceList{Spot: one(spec.NodeTypes[0].Name, "-1")}},
 	} {
 		if _, err := learn.Cluster(r, o); err == nil || !strings.Contains(err.Error(), says) {
 			t.Errorf("%v where it should say %q", err, says)

@@ -21,7 +21,7 @@ func TestCaching(t *testing.T) {
 	q.see("main h2")
 	q.must(q.p.Press("w"))
 	q.must(q.p.Until(`location.pathname === "/caching/weekday-lean"`))
-	q.reads("main", "Nothing was weighed yet", "tachyphor weigh weekday-lean")
+	q.reads("main", "Nothing has been weighed", "tachyphor weigh weekday-lean")
 	q.must(q.p.Choose("#scenario", "cached-naive"))
 	q.must(q.p.Until(`location.pathname === "/caching/cached-naive"`))
 	q.must(q.p.Type("#hour", "wind"))

@@ -191,7 +191,7 @@ func TestSignIn(t *testing.T) {
 	s, c := running.Start(t)
 	load(t, c)
 	q := sit(t, s, s.Access.Address+"/sign-in?link=spent", 1280, 800, false)
-	q.reads("main", "That link has been used")
+	q.reads("main", "That link was used already")
 	q.must(q.p.Type(`input[type="password"]`, "tph_wrong"))
 	q.click(`button[type="submit"]`)
 	q.reads(`[role="alert"]`, "not known here")

@@ -36,7 +36,7 @@ func TestFrontier(t *testing.T) {
 	q.see("main h2")
 	q.must(q.p.Press("f"))
 	q.must(q.p.Until(`location.pathname.startsWith("/frontier/")`))
-	q.reads("main", "Nothing was explored yet", "tachyphor improve")
+	q.reads("main", "Nothing has been explored", "tachyphor improve")
 	q.must(q.p.Choose("#scenario", "weekday-lean"))
 	q.must(q.p.Until(`location.pathname === "/frontier/weekday-lean"`))
 	q.reads("#aims", "95 % of all jobs start within 60s")

@@ -48,7 +48,7 @@ func TestPaletteAndTray(t *testing.T) {
 	q.reads("dialog[open]", "go to Week ahead")
 	q.must(q.p.Press("\x1b"))
 	search("no such thing", "")
-	q.reads("dialog[open]", "Nothing is called so.")
+	q.reads("dialog[open]", "Nothing has that name.")
 	q.must(q.p.Press("\x1b"))
 
 	many := 1000

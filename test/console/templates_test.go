@@ -118,7 +118,7 @@ func TestFirstTemplate(t *testing.T) {
 	q.reads(`[data-manifest="network.yaml"]`, "10.40.0.0/16")
 	q.click(`a[href$="?view=live"]`)
 	q.click("#preflight")
-	q.reads("#checks[data-done=true]", "0 failed, 0 could not be told.")
+	q.reads("#checks[data-done=true]", "0 failed, 0 could not be decided.")
 	q.reads("main", "agent-maker may delete pods", "something answers, asked through the API server")
 	q.click("#rehearse")
 	q.reads("#rehearsal[data-done=true]", "came up, did its job and went", "node: node version 1.0", "the pod is gone")

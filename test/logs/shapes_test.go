@@ -396,7 +396,7 @@ var shapes = []shape{
 			row[4], row[5] = row[5], row[4]
 		}
 		return row
-	}, refused: "cannot be taken"},
+	}, refused: "cannot be used"},
 	{
 		name: "no times", header: names("id,job,labels"), row: func(j *Job) []string { return []string{"1", "x", "y"} },
 		refused: "no column tells when jobs came",
@@ -416,11 +416,11 @@ var shapes = []shape{
 		return at(plainTime)(&k)
 	}, refused: "at most 400"},
 	{name: "nothing", pack: func([]byte) []byte { return nil }, refused: "it is empty"},
-	{name: "blanks", pack: func([]byte) []byte { return []byte(" \n\t\n") }, refused: "nothing but blanks"},
+	{name: "blanks", pack: func([]byte) []byte { return []byte(" \n\t\n") }, refused: "only white space"},
 	{name: "a header alone", header: names(usualHead), row: func(*Job) []string { return nil }, refused: "no column tells when"},
 	{
 		name: "a picture", pack: func([]byte) []byte { return append([]byte("\x89PNG\r\n\x1a\n"), make([]byte, 4000)...) },
-		refused: "no text",
+		refused: "neither text",
 	},
 	{name: "a spreadsheet", pack: func([]byte) []byte { return []byte("PK\x03\x04\x14\x00\x06\x00") }, refused: "save its table as CSV"},
 	{name: "a database", pack: func([]byte) []byte { return []byte("SQLite format 3\x00\x10") }, refused: "a SQLite database"},

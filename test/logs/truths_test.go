@@ -67,7 +67,7 @@ func TestEightForms(t *testing.T) {
 		for name, data := range forms {
 			got, err := learn.Jobs([]learn.File{{Name: "log", Data: data}}, learn.JobOptions{Name: "messy", SkipBad: skip}, nil)
 			if !skip {
-				if err == nil || !strings.Contains(err.Error(), "3 rows cannot be taken") {
+				if err == nil || !strings.Contains(err.Error(), "3 rows cannot be used") {
 					t.Errorf("%s: %v", name, err)
 				}
 				continue
@@ -373,7 +373,7 @@ func TestColdAfterPauses(t *testing.T) {
 		}
 	}
 	bad := learn.Asked{ColdAfter: "soon"}
-	if _, err := bad.Options(); err == nil || !strings.Contains(err.Error(), "is no pause") {
+	if _, err := bad.Options(); err == nil || !strings.Contains(err.Error(), "is not a pause") {
 		t.Error(err)
 	}
 }
@@ -398,7 +398,7 @@ func TestSeveralFiles(t *testing.T) {
 		t.Fatalf("%v %+v", err, got)
 	}
 	_, err = both("c.csv", "id,class,queued,took\n1,x,2026-09-07,5\n")
-	if err == nil || !strings.Contains(err.Error(), `c.csv has a column "took" that a.csv has not`) {
+	if err == nil || !strings.Contains(err.Error(), `c.csv has a column "took" that a.csv does not have`) {
 		t.Error(err)
 	}
 	_, err = both("b.csv", b.String()+"x,y,z,w\n")

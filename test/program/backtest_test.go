@@ -143,7 +143,7 @@ func TestBacktestRefused(t *testing.T) {
 		says   string
 	}{
 		{[]string{"backtest", "weekday-lean"}, 1, "does not say when its jobs started"},
-		{[]string{"backtest", "weekday-lean", "--live"}, 1, "no jobs were told of"},
+		{[]string{"backtest", "weekday-lean", "--live"}, 1, "no jobs were reported"},
 		{[]string{"backtest", "weekday-lean", "--log", few}, 1, "at least 100 are needed"},
 		{[]string{"backtest", "weekday-lean", "--log", waitless}, 1, "no job waited at all"},
 		{[]string{"backtest", "weekday-lean", "--log", strange}, 1, "fit no template"},

@@ -28,7 +28,7 @@ func TestDraft(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if r := command(t, state, append(flags, "--write", file)...); r.status != 1 || !strings.Contains(r.err, "is there already") {
+	if r := command(t, state, append(flags, "--write", file)...); r.status != 1 || !strings.Contains(r.err, "already exists") {
 		t.Errorf("%+v", r)
 	}
 	if shown := command(t, state, flags...); shown.out != string(before) {

@@ -501,12 +501,12 @@ func TestParametersAndNumbers(t *testing.T) {
 	s, c := running.Start(t)
 	loadDemo(t, s)
 	for query, want := range map[string]string{
-		"/api/v1/size/compile-wide?share=NaN":   "share: NaN is not a number",
-		"/api/v1/size/compile-wide?sure=nan":    "sure: nan is not a number",
-		"/api/v1/size/compile-wide?stretch=Inf": "stretch: Inf is not a number",
+		"/api/v1/size/compile-wide?share=NaN":   "share: NaN is not a usable number",
+		"/api/v1/size/compile-wide?sure=nan":    "sure: nan is not a usable number",
+		"/api/v1/size/compile-wide?stretch=Inf": "stretch: Inf is not a usable number",
 		"/api/v1/size/compile-wide?strech=2":    `did you mean \"stretch\"?`,
 		"/api/v1/documents?knd=Cluster":         `unknown query parameter \"knd\"`,
-		"/api/v1/session?x=1":                   "this address takes none",
+		"/api/v1/session?x=1":                   "this address accepts no query parameters",
 	} {
 		resp, body := exchange{"GET", query, "", nil}.do(t, c)
 		if resp.StatusCode != 422 || !strings.Contains(body, want) {

@@ -37,7 +37,7 @@ func TestLearnJobs(t *testing.T) {
 
 	r := command(t, dir, "learn", "jobs", file, "--zone", "Europe/Oslo", "--dates", "day-first")
 	for _, want := range []string{
-		"september-export", "Runner Tags", "wants", "D.M.YYYY hh:mm:ss", "fields parted by semicolons", "hull-firmware", "arm-cross cxx linux",
+		"september-export", "Runner Tags", "wants", "D.M.YYYY hh:mm:ss", "fields separated by semicolons", "hull-firmware", "arm-cross cxx linux",
 		"jobs cut: they come as recorded; how long they would have worked is drawn",
 	} {
 		if r.status != 0 || !strings.Contains(r.out, want) {
@@ -54,7 +54,7 @@ func TestLearnJobs(t *testing.T) {
 		t.Fatalf("%v %+v", err, r)
 	}
 	r = command(t, dir, "learn", "jobs", file, "--name", "ours", "--write", mine, "-q")
-	if r.status != 1 || !strings.Contains(r.err, "is there already") {
+	if r.status != 1 || !strings.Contains(r.err, "already exists") {
 		t.Errorf("%+v", r)
 	}
 	first := filepath.Join(dir, "first")
@@ -204,7 +204,7 @@ func TestLearnCluster(t *testing.T) {
 	if r := command(t, dir, "learn", "cluster", later, "--onto", file); r.status != 0 || !strings.Contains(r.out, "stays: by hand") {
 		t.Errorf("%+v", r)
 	}
-	if r := command(t, dir, "learn", "cluster", later, "--onto", file, "--all"); r.status != 0 || !strings.Contains(r.err, "is written anew") {
+	if r := command(t, dir, "learn", "cluster", later, "--onto", file, "--all"); r.status != 0 || !strings.Contains(r.err, "is rewritten") {
 		t.Errorf("%+v", r)
 	}
 	if now, err := os.ReadFile(file); err != nil || strings.Contains(string(now), "start: 30s") || !strings.Contains(string(now), "join: 4s") ||
@@ -212,7 +212,7 @@ func TestLearnCluster(t *testing.T) {
 		t.Errorf("%v %s", err, now)
 	}
 	for args, says := range map[string]string{
-		"": "or ask it with --live", records + " --for 2h": "go with --live", "--live --for 200h": "expected a time up to 168h", records + " --live": "one of the two", prices: "no object of Kubernetes", records + " --price cores-4=dear": "the price",
+		"": "or ask it with --live", records + " --for 2h": "go with --live", "--live --for 200h": "expected a time up to 168h", records + " --live": "one of the two", prices: "not a Kubernetes object", records + " --price cores-4=dear": "is not a price for",
 		records + " --max core=0": "a number of nodes", records + " --pool-label nothing": "no node has the label nothing",
 	} {
 		if r := command(t, dir, append([]string{"learn", "cluster"}, strings.Fields(args)...)...); r.status == 0 ||

@@ -153,10 +153,10 @@ func TestLiveRecords(t *testing.T) {
 	if r.status != 0 || !strings.HasPrefix(secret, "tph_") {
 		t.Fatalf("%+v", r)
 	}
-	if r := command(t, state, "live", "jobs"); r.status != 0 || !strings.Contains(r.out, "Nothing was told of jobs yet") {
+	if r := command(t, state, "live", "jobs"); r.status != 0 || !strings.Contains(r.out, "No jobs have been reported yet") {
 		t.Errorf("%+v", r)
 	}
-	if r := command(t, state, "live", "cut"); r.status != 1 || !strings.Contains(r.err, "no jobs were told of") {
+	if r := command(t, state, "live", "cut"); r.status != 1 || !strings.Contains(r.err, "no jobs were reported") {
 		t.Errorf("%+v", r)
 	}
 	list := happened(600, time.Minute)
@@ -189,7 +189,7 @@ func TestLiveRecords(t *testing.T) {
 		t.Errorf("%v %s", err, d.Text)
 	}
 	r = command(t, state, "live", "cut", "--until", "2020-01-01")
-	if r.status != 1 || !strings.Contains(r.err, "no jobs were told of in that time") {
+	if r.status != 1 || !strings.Contains(r.err, "no jobs were reported in that time") {
 		t.Errorf("%+v", r)
 	}
 	got, err := c.CutLive(ctx, wire.Cut{Zone: "Europe/Oslo"})

@@ -93,7 +93,7 @@ func TestProbeAndKeepOnTheCommandLine(t *testing.T) {
 		says   string
 	}{
 		{[]string{"probe", filepath.Join(work, "gone")}, 1, "cannot read the folder"},
-		{[]string{"probe", work, "--codecs", "brotli"}, 2, "there are none, gzip-6, zstd-1"},
+		{[]string{"probe", work, "--codecs", "brotli"}, 2, "expected some of none, gzip-6, zstd-1"},
 		{[]string{"probe", work, "--cores", "three"}, 2, "one, all or one,all"},
 		{[]string{"probe", work, "--store", "127.0.0.1:9"}, 2, "write it like http://"},
 		{[]string{"probe", work, "--most", "some"}, 2, "512MiB"},

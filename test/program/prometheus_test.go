@@ -188,7 +188,7 @@ func TestPrometheusAndCSVAgree(t *testing.T) {
 		t.Errorf("only %d killed runs were looked at", killed)
 	}
 
-	// The same by the command line, and from the file that it writes.
+	// The same on the command line, and from the file that it writes.
 	state := t.TempDir()
 	_, c := running.Serve(t, state, nil)
 	putDemo(t, c, state)

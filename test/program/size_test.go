@@ -71,7 +71,7 @@ func TestSizeTheDemo(t *testing.T) {
 			!strings.Contains(r.out, "Worked around: ") || !strings.Contains(r.out, "0 known") {
 			t.Fatalf("%+v", r)
 		}
-		if r := command(t, state, "observe", name, samples, "--jobs", jobs); r.status != 0 || !strings.Contains(r.out, " 0 new, 0 told better") {
+		if r := command(t, state, "observe", name, samples, "--jobs", jobs); r.status != 0 || !strings.Contains(r.out, " 0 new, 0 more complete") {
 			t.Errorf("taken in again: %+v", r)
 		}
 	}
@@ -228,7 +228,7 @@ func TestSizeAFile(t *testing.T) {
 	if once.status != 0 || once.out != twice.out {
 		t.Errorf("samples that are named twice count twice: %d and %d bytes", len(once.out), len(twice.out))
 	}
-	if r := command(t, dir, append(base, "--apply")...); r.status != 0 || !strings.Contains(r.err, "is written anew") {
+	if r := command(t, dir, append(base, "--apply")...); r.status != 0 || !strings.Contains(r.err, "is rewritten") {
 		t.Fatalf("%+v", r)
 	}
 	after, err := os.ReadFile(file)

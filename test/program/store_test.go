@@ -97,7 +97,7 @@ func TestStoreOfWorkspaces(t *testing.T) {
 	}{
 		"all":       {func(*http.Request) bool { return false }, true, "enough for agents that read and save workspaces, and more"},
 		"no list":   {lists, true, "not enough rights to list them, but enough for what is needed"},
-		"least":     {func(r *http.Request) bool { return lists(r) || r.Method == http.MethodDelete }, true, "to list them and to take them away, but enough for what is needed"},
+		"least":     {func(r *http.Request) bool { return lists(r) || r.Method == http.MethodDelete }, true, "to list and delete them, but enough for what is needed"},
 		"read only": {func(r *http.Request) bool { return r.Method == http.MethodPut }, false, "not enough rights to save, but enough for agents that only read"},
 		"nothing":   {func(*http.Request) bool { return true }, false, "not enough: agents would find no workspace and save none"},
 	} {

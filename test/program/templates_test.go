@@ -309,7 +309,7 @@ func TestTrials(t *testing.T) {
 		t.Error(err)
 	}
 	if r := command(t, state, "preflight", "compile-wide"); r.status != 0 ||
-		!strings.Contains(r.out, "27 passed, 0 failed, 0 could not be told.") {
+		!strings.Contains(r.out, "27 passed, 0 failed, 0 could not be decided.") {
 		t.Errorf("%+v", r)
 	}
 	if r := command(t, state, "rehearse", filepath.Join(demoFolder, "templates", "small-steady.yaml"), "--with",

@@ -127,7 +127,7 @@ func TestWeighingThatIsWrong(t *testing.T) {
 		status int
 		says   string
 	}{
-		{[]string{"weigh", "cached", "--class", "hull-bootloader"}, 1, "no class \"hull-bootloader\" with a workspace"},
+		{[]string{"weigh", "cached", "--class", "hull-bootloader"}, 1, "no class \"hull-bootloader\" has a workspace"},
 		{[]string{"weigh", "cached", "--map", "up"}, 2, "two quantities"},
 		{[]string{"weigh", "cached", "--map", "up,up"}, 1, "named twice"},
 		{[]string{"weigh", "cached", "--map", "up,tide"}, 1, "size, up, down"},
@@ -138,7 +138,7 @@ func TestWeighingThatIsWrong(t *testing.T) {
 		{
 			[]string{"weigh", filepath.Join(demoFolder, "scenarios", "cached.yaml"), "--here", "--apply", "nothing"},
 			2,
-			"there are best, none, every-all",
+			"choose best or one of none, every-all",
 		},
 	} {
 		if r := command(t, state, x.args...); r.status != x.status || !strings.Contains(r.err, x.says) {

@@ -26,7 +26,7 @@ type Sending struct {
 	Address, Token string
 	As             Protocol
 	Speed          float64 // so many times as fast as it happened; 0: as fast as it is taken
-	Rate           float64 // at most so many steps a second; 0: no bound
+	Rate           float64 // at most this many steps a second; 0: no limit
 	Twice, Late    float64 // share of what is sent again, and of what comes later than it should; 0 to 1
 	Tell           func(Sent)
 }

@@ -12,7 +12,7 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Read who changed what, newest first
+         * List who changed what, newest first
          * @description Role: owner.
          */
         get: operations["list-deeds"];
@@ -54,7 +54,7 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Hold a scenario's simulation beside what happened
+         * Compare a scenario's simulation with what happened
          * @description The jobs of a log, or of the live records, are simulated as they came, with their own work times, and what is predicted of them is held beside what happened. The work is taken on and done even if the service stops in between; watch it at the address that Location gives.
          *
          *     Role: designer.
@@ -117,7 +117,7 @@ export interface paths {
         };
         /**
          * A backup of all records, of one moment
-         * @description An answer that breaks off is none: what is whole ends with its digests. `tachyphor restore` reads it.
+         * @description An answer that breaks off is not a backup: a whole one ends with its digests. `tachyphor restore` reads it.
          *
          *     Role: owner.
          */
@@ -141,7 +141,7 @@ export interface paths {
         put?: never;
         /**
          * Put a first scenario together from jobs and manifests
-         * @description Templates as they are pasted, with a cluster that holds them and a scenario. What nobody said is assumed, and said to be. Nothing is stored unless store is set.
+         * @description Templates as they are pasted, with a cluster that holds them and a scenario. What nobody said is assumed, and marked as assumed. Nothing is stored unless store is set.
          *
          *     Role: designer.
          */
@@ -160,7 +160,7 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Tell what was found to who was not there
+         * Write up what was found, for people who were not there
          * @description Of an exploration, a weighing, or one to six outcomes: question, answer, costs, how sure, what it rests on, the change, what to watch; as Markdown, or as one HTML file without scripts and with nothing beside it.
          *
          *     Role: viewer.
@@ -224,7 +224,7 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Hold outcomes beside each other
+         * Compare outcomes
          * @description Role: viewer.
          */
         get: operations["compare"];
@@ -271,7 +271,7 @@ export interface paths {
         put?: never;
         /**
          * Store documents, all or none
-         * @description The body is a stream of documents in YAML or JSON. With any fault nothing is stored and every fault is told.
+         * @description The body is a stream of documents in YAML or JSON. With any fault nothing is stored and every fault is reported.
          *
          *     Role: designer.
          */
@@ -301,7 +301,7 @@ export interface paths {
         put: operations["put-document"];
         post?: never;
         /**
-         * Take a document away
+         * Delete a document
          * @description Its revisions stay, so that outcomes can still be explained.
          *
          *     Role: designer.
@@ -453,7 +453,7 @@ export interface paths {
          */
         get: operations["get-followed"];
         /**
-         * Hold every day of the live records against a scenario
+         * Compare every day of the live records with a scenario
          * @description Each day is looked at three hours after its end, in the workload's time zone; days that are over already, at once.
          *
          *     Role: designer.
@@ -668,7 +668,7 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Say what to expect of a week
+         * Forecast a week
          * @description Weeks are drawn, day by day, from those of a log or of the live records, at the level that these bear, and simulated. The work is taken on and done even if the service stops in between; watch it at the address that Location gives.
          *
          *     Role: designer.
@@ -688,7 +688,7 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Get what to expect of a week
+         * Get a forecast of a week
          * @description Role: viewer.
          */
         get: operations["get-forecast"];
@@ -708,7 +708,7 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * How much is kept of what, what goes, how backups stand
+         * Show what is kept and how much, what is deleted soon, and the state of backups
          * @description Role: owner.
          */
         get: operations["get-kept"];
@@ -750,14 +750,14 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * How much is known of jobs that happened
+         * Get how much is known of jobs that happened
          * @description Role: viewer.
          */
         get: operations["live"];
         put?: never;
         post?: never;
         /**
-         * Forget jobs that happened
+         * Delete jobs that happened
          * @description Role: operator.
          */
         delete: operations["forget-live"];
@@ -799,7 +799,7 @@ export interface paths {
         put?: never;
         /**
          * Make a workload of jobs that happened
-         * @description As of any job log; nothing is stored unless into is given.
+         * @description As from any job log; nothing is stored unless into is given.
          *
          *     Role: designer.
          */
@@ -1067,7 +1067,7 @@ export interface paths {
         };
         /**
          * What became of some jobs of an outcome's first repeat
-         * @description By when they came, and what they are. Figures are of one run.
+         * @description By when they came, and what they are. Figures are of one repeat.
          *
          *     Role: viewer.
          */
@@ -1110,7 +1110,7 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * How far the work on a scenario has come, step by step
+         * How far the work on a scenario is, step by step
          * @description What is known, what is missing, what to do next, and how sure the whole is.
          *
          *     Role: viewer.
@@ -1183,7 +1183,7 @@ export interface paths {
         put?: never;
         /**
          * Tell what images cost a design
-         * @description How often nodes pull which layers, what images share, and what would be spared if a layer weighed nothing, if an image were of another size, and if nodes had the images before agents need them; each on the same jobs and draws.
+         * @description How often nodes pull which layers, what images share, and what would be saved if a layer weighed nothing, if an image were of another size, and if nodes had the images before agents need them; each on the same jobs and draws.
          *
          *     Role: designer.
          */
@@ -1354,7 +1354,7 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Say what is usual for every hour of the week in a scenario
+         * Get what is usual for every hour of the week in a scenario
          * @description Jobs that wait, agents and nodes: the middle, and that between which they are nine times in ten, over 20 runs.
          *
          *     Role: viewer.
@@ -1424,7 +1424,7 @@ export interface paths {
         put?: never;
         /**
          * Make a link that signs the console in once
-         * @description For oneself, or, by owners, for others, who become known by that.
+         * @description For yourself; owners can make one for others, who are then known here.
          *
          *     Role: viewer, owner for others.
          */
@@ -1444,7 +1444,7 @@ export interface paths {
         };
         /**
          * List sessions of the console
-         * @description One's own; for owners those of all.
+         * @description Your own; owners see and end everyone's.
          *
          *     Role: viewer.
          */
@@ -1469,7 +1469,7 @@ export interface paths {
         post?: never;
         /**
          * End a session of the console
-         * @description One's own; for owners those of all.
+         * @description Your own; owners see and end everyone's.
          *
          *     Role: viewer.
          */
@@ -1486,7 +1486,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** How one signs in here */
+        /** How to sign in here */
         get: operations["ways-in"];
         put?: never;
         post?: never;
@@ -1589,7 +1589,7 @@ export interface paths {
         };
         /**
          * List tokens
-         * @description One's own; for owners those of all.
+         * @description Your own; owners see and end everyone's.
          *
          *     Role: viewer.
          */
@@ -1599,7 +1599,7 @@ export interface paths {
          * Make a token
          * @description It can do no more than its role, and never more than who made it may at that time. One for events is made by designers.
          *
-         *     Role: viewer, designer for events, and of one's own role at most.
+         *     Role: viewer, designer for events, and of your own role at most.
          */
         post: operations["new-token"];
         delete?: never;
@@ -1620,7 +1620,7 @@ export interface paths {
         post?: never;
         /**
          * End a token
-         * @description One's own; for owners those of all. Sessions that were begun with it end as well.
+         * @description Your own; owners see and end everyone's. Sessions that were begun with it end as well.
          *
          *     Role: viewer.
          */
@@ -1641,7 +1641,7 @@ export interface paths {
         put?: never;
         /**
          * Begin a preflight or a rehearsal
-         * @description A rehearsal makes one agent with a harmless job and takes it away again.
+         * @description A rehearsal makes one agent with a harmless job and removes it again.
          *
          *     Role: operator.
          */
@@ -1666,7 +1666,7 @@ export interface paths {
         get: operations["get-usage"];
         put?: never;
         /**
-         * Take in what agents of a template used
+         * Store what agents of a template used
          * @description The body is CSV or Parquet, one sample a row, or answers of Prometheus to range queries over the metrics of containers. Runs that are known already take the place of what is known where they tell more, so that the same may be sent again.
          *
          *     Role: designer.
@@ -1779,7 +1779,7 @@ export interface paths {
         put?: never;
         post?: never;
         /**
-         * Take work away that is over, with all it gave
+         * Delete finished work and its results
          * @description Role: designer.
          */
         delete: operations["drop-work"];
@@ -2353,7 +2353,7 @@ export interface components {
              * @description How often, nanoseconds; 0: the service makes none by itself.
              */
             every: number;
-            /** @description Why the last try came to nothing; absent: it did not. */
+            /** @description Why the last backup failed; absent: it did not. */
             failure?: string;
             /**
              * Format: int64
@@ -2374,7 +2374,7 @@ export interface components {
         BadRow: {
             /** @description Name of the column. */
             column?: string;
-            /** @description What stands there. */
+            /** @description What is written there. */
             found?: string;
             /**
              * Format: int64
@@ -3936,11 +3936,11 @@ export interface components {
              * @description Column, from 1.
              */
             column?: number;
-            /** @description What should stand there, and what to do. */
+            /** @description What is expected there, and what to do. */
             expected: string;
             /** @description File or name the document came from. */
             file?: string;
-            /** @description What stands there. */
+            /** @description What is written there. */
             found?: string;
             /**
              * Format: int64
@@ -4641,7 +4641,7 @@ export interface components {
             class: string;
             /**
              * Format: int64
-             * @description Work that a warm cache would have spared.
+             * @description Work that a warm cache would have saved.
              */
             coldNs: number;
             /**
@@ -4769,7 +4769,7 @@ export interface components {
             going: components["schemas"]["Going"][];
             /** @description The largest first. */
             tables: components["schemas"]["KeptTable"][];
-            /** @description How long what is kept. */
+            /** @description How long things are kept. */
             terms: components["schemas"]["KeptTerm"][];
         };
         KeptBacktest: {
@@ -5461,7 +5461,7 @@ export interface components {
             unfit: number;
             /**
              * Format: int64
-             * @description Jobs of which the log does not say how long they waited.
+             * @description Jobs whose wait the log does not say.
              */
             unknown: number;
         };
@@ -5616,7 +5616,7 @@ export interface components {
             counted: number;
             /**
              * Format: int64
-             * @description Runs are kept for so many days.
+             * @description Runs are kept for this many days.
              */
             days: number;
             /**
@@ -5668,7 +5668,7 @@ export interface components {
             to?: string;
             /**
              * Format: int64
-             * @description Messages since then that were turned away for want of room, to be sent again.
+             * @description Messages since then that were refused because there was no room, to be sent again.
              */
             turned: number;
         };
@@ -6143,7 +6143,7 @@ export interface components {
         NewToken: {
             /**
              * Format: int64
-             * @description It ends after so many days; 0 or absent: not by itself.
+             * @description It ends after this many days; 0 or absent: never by itself.
              */
             days?: number;
             /** @description What it is for. */
@@ -8075,7 +8075,7 @@ export interface components {
             badRows: components["schemas"]["BadRow"][];
             /**
              * Format: int64
-             * @description Oldest runs that had to go, as only so many are kept.
+             * @description Oldest runs that had to be deleted, as no more are kept.
              */
             dropped: number;
             /**

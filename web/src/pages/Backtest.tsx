@@ -20,7 +20,7 @@ export function Backtest() {
   if (none) {
     return (
       <Notice>
-        There is no scenario yet to hold beside what happened. Store one first:{" "}
+        There is no scenario yet to compare with what happened. Store one first:{" "}
         <code>tachyphor put my-design/</code>, or start with <code>tachyphor demo</code>.
       </Notice>
     );
@@ -45,8 +45,8 @@ export function Backtest() {
         <Kept id={id} />
       ) : (
         <Notice>
-          Nothing was held beside {scenario} yet. Choose where its jobs come from and press <b>Hold beside</b>
-          . The same by the command line, with a job log:{" "}
+          {scenario} has not been compared with what happened yet. Choose where its jobs come from and press{" "}
+          <b>Compare</b>. The same on the command line, with a job log:{" "}
           <code>tachyphor backtest {scenario} --log export.csv</code>
         </Notice>
       )}
@@ -104,7 +104,7 @@ function Ask({
           each job under the revision that was stored when it came
         </label>
         <button type="button" id="ask" className="btn btn-primary btn-sm" disabled={busy} onClick={ask}>
-          {busy ? "Asking …" : "Hold beside"}
+          {busy ? "Asking …" : "Compare"}
         </button>
         <PickWork list={list} id={id} choose={choose} />
       </div>
@@ -121,7 +121,7 @@ function Kept({ id }: { id: number }) {
   const w = found.data;
   if (w.state === "failed") return <Trouble error={new Error(`The backtest failed: ${w.error}`)} />;
   if (w.state === "cancelled")
-    return <Notice>The backtest was cancelled. Press Hold beside to begin again.</Notice>;
+    return <Notice>The backtest was cancelled. Press Compare to begin again.</Notice>;
   if (!w.result) return <Underway key={id} first={w} queryKey="backtests" />;
   return <Answer id={id} b={w.result} />;
 }

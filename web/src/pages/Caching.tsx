@@ -49,8 +49,8 @@ export function Caching() {
         <Kept id={id} revision={revision} />
       ) : (
         <Notice>
-          Nothing was weighed yet for {scenario}. Press <b>Weigh</b>; it takes a few seconds. The same by the
-          command line: <code>tachyphor weigh {scenario}</code>
+          Nothing has been weighed for {scenario} yet. Press <b>Weigh</b>; it takes a few seconds. The same by
+          the command line: <code>tachyphor weigh {scenario}</code>
         </Notice>
       )}
     </>
@@ -71,8 +71,8 @@ function Kept({ id, revision }: { id: number; revision?: number }) {
     <>
       {revision !== undefined && revision !== w.weighing?.revision && (
         <Notice>
-          The scenario is at revision {revision} by now; this is of revision {w.weighing?.revision}. Press
-          Weigh for the newest.
+          The scenario is at revision {revision} now; this is of revision {w.weighing?.revision}. Press Weigh
+          for the newest.
         </Notice>
       )}
       <Answer brief={w} o={w.result} current={revision === w.weighing?.revision} />

@@ -304,7 +304,7 @@ function First() {
           </Link>
         </p>
         <p className="mt-4 text-sm">
-          At the command line: <code className="font-mono">tachyphor put FOLDER</code> stores documents that
+          On the command line: <code className="font-mono">tachyphor put FOLDER</code> stores documents that
           you have, <code className="font-mono">tachyphor demo</code> shows sample data.
         </p>
       </Section>

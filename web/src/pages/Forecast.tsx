@@ -19,8 +19,8 @@ export function Forecast() {
   if (none) {
     return (
       <Notice>
-        There is no scenario yet to look ahead with. Store one first: <code>tachyphor put my-design/</code>,
-        or start with <code>tachyphor demo</code>.
+        There is no scenario yet to forecast with. Store one first: <code>tachyphor put my-design/</code>, or
+        start with <code>tachyphor demo</code>.
       </Notice>
     );
   }
@@ -43,8 +43,8 @@ export function Forecast() {
         <Kept id={id} />
       ) : (
         <Notice>
-          No week was looked ahead to with {scenario} yet. It takes one whole week of records, from Monday on.
-          The same by the command line: <code>tachyphor forecast {scenario} --live</code>. Of scenarios that
+          No week has been forecast with {scenario} yet. It takes one whole week of records, from Monday on.
+          The same on the command line: <code>tachyphor forecast {scenario} --live</code>. Of scenarios that
           are followed (<code>tachyphor drift follow {scenario}</code>) it is made every Monday.
         </Notice>
       )}
@@ -91,7 +91,7 @@ function Ask({
         <PickSource before="by" live={live} set={setLive} />
         <label
           className="flex items-center gap-2"
-          title="a day of it; absent: this week until Wednesday, then the next. Of one that is over it is said how far it came true"
+          title="a day of it; default: this week until Wednesday, then the next. Of one that is over it is said how far it came true"
         >
           week of
           <input

@@ -17,8 +17,8 @@ export function Frontier() {
   if (none) {
     return (
       <Notice>
-        There is no scenario yet that could be another. Store one first: <code>tachyphor put my-design/</code>
-        , or start with <code>tachyphor demo</code>.
+        There is no scenario yet to vary. Store one first: <code>tachyphor put my-design/</code>, or start
+        with <code>tachyphor demo</code>.
       </Notice>
     );
   }
@@ -31,7 +31,7 @@ export function Frontier() {
       <div className="mt-8 flex flex-wrap items-baseline justify-between gap-x-4">
         <h1 className="font-semibold text-2xl">Frontier</h1>
         <p className="text-sm opacity-80">
-          variants of a scenario on the same draws: which keeps what it must for the least
+          variants of a scenario on the same draws: which keeps its aims for the least
         </p>
       </div>
       <Ask
@@ -47,8 +47,8 @@ export function Frontier() {
         <Kept id={id} />
       ) : (
         <Notice>
-          Nothing was explored yet for {scenario}. Say what must be kept, and press <b>Explore</b>; the demo's
-          week takes a quarter of a minute. The same by the command line:{" "}
+          Nothing has been explored for {scenario} yet. Say what must be kept, and press <b>Explore</b>; the
+          demo's week takes a quarter of a minute. The same on the command line:{" "}
           <code>tachyphor improve {scenario}</code>
         </Notice>
       )}

@@ -70,7 +70,7 @@ export function Learn() {
       ) : (
         <p className="mt-3 max-w-3xl text-sm opacity-80">
           What is needed: when each job came, or began, and how long it worked, or when it ended. Names,
-          branches, labels, results and peaks of memory make more of it. By the command line, for logs beyond
+          branches, labels, results and peaks of memory make more of it. On the command line, for logs beyond
           128 MiB and several files: <code>tachyphor learn jobs FILE...</code>
         </p>
       )}
@@ -188,7 +188,7 @@ function Saying({ said, say }: { said: Said; say: (more: Said) => void }) {
         </select>
       </label>
       <label className="flex flex-col">
-        a comma in numbers parts
+        a comma in numbers separates
         <select
           id="decimal"
           className="select select-sm w-36"

@@ -39,9 +39,9 @@ export function Live() {
       <Agents />
       {l.runs === 0 ? (
         <Notice>
-          Nothing was told of jobs yet. A build system, or an OpenTelemetry Collector, does with a token of
-          its own: <code>tachyphor token new collector</code>, then CloudEvents to <code>/api/v1/events</code>{" "}
-          or traces to <code>/v1/traces</code>. One that stands in:{" "}
+          No jobs have been reported yet. A build system, or an OpenTelemetry Collector, reports them with a
+          token of its own: <code>tachyphor token new collector</code>, then CloudEvents to{" "}
+          <code>/api/v1/events</code> or traces to <code>/v1/traces</code>. One that stands in:{" "}
           <code>tachyphor pretend jobs demo/scenarios/weekday-lean.yaml</code>
         </Notice>
       ) : (
@@ -62,8 +62,8 @@ export function Live() {
           {l.queue.before.length > 1 && <Queue before={l.queue.before} week={usually.data} />}
           {l.turned > 0 && (
             <Notice>
-              {count(l.turned)} messages were turned away for want of room since the service's start; their
-              senders were told to send them again.
+              {count(l.turned)} messages were refused because there was no room, since the service's start;
+              their senders were asked to send them again.
             </Notice>
           )}
           <Section
@@ -229,7 +229,7 @@ function Cut({ from, to }: { from: string; to: string }) {
     </label>
   );
   return (
-    <Section title="Make a workload of it" aside="as of any job log">
+    <Section title="Make a workload of it" aside="as from any job log">
       <div className="flex flex-wrap items-center gap-x-5 gap-y-2 text-sm">
         {field("first", "from", first, setFirst, "date")}
         {field("last", "to", last, setLast, "date")}

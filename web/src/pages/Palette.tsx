@@ -126,7 +126,7 @@ export function Palette({ dialog, help }: { dialog: RefObject<HTMLDialogElement 
           ))}
         </div>
         {there.error && <p className="px-4 py-2 text-error text-sm">{there.error.message}</p>}
-        {entries.length === 0 && <p className="px-4 py-3 text-sm opacity-80">Nothing is called so.</p>}
+        {entries.length === 0 && <p className="px-4 py-3 text-sm opacity-80">Nothing has that name.</p>}
       </div>
       <form method="dialog" className="modal-backdrop">
         <button type="submit">close</button>

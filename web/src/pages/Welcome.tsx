@@ -11,8 +11,8 @@ const refusals: Record<string, string> = {
   silent: "The identity provider does not answer. Try again later, or sign in by a link.",
   late: "Signing in took longer than ten minutes, or was begun in another browser. Begin again.",
   groups: "You are in none of the groups that may sign in here. Ask an owner of this service.",
-  name: "Your name is that of someone else here. Ask an owner of this service.",
-  provider: "The identity provider's answer lets nobody in. The service's log says why.",
+  name: "Someone else here has your name. Ask an owner of this service.",
+  provider: "The identity provider's answer is not a valid sign-in. The service's log says why.",
 };
 
 /** Sign-in for someone without a session. */
@@ -50,7 +50,7 @@ export function Welcome() {
       )}
       {query.get("refused") && <Notice>{refusals[query.get("refused") ?? ""] ?? refusals.provider}</Notice>}
       {query.get("link") === "spent" && (
-        <Notice>That link has been used, or is older than 30 minutes. Make another one.</Notice>
+        <Notice>That link was used already, or is older than 30 minutes. Make another one.</Notice>
       )}
       <form onSubmit={send} className="flex flex-wrap gap-2">
         <input

@@ -72,7 +72,7 @@ export function Key({ list, times = true }: { list: Segment[]; times?: boolean }
 }
 
 const partMeaning: Record<string, string> = {
-  "cold work": "work that a warm cache would have spared",
+  "cold work": "work that a warm cache would have saved",
   stretch: "CPU that the job wanted and did not get",
   "lost attempts": "attempts that were cut short",
   "waiting to run again": "an agent for the next attempt",

@@ -7,6 +7,6 @@ export const BriefLink = ({ ids }: { ids: number[] }) => (
     target="_blank"
     rel="noreferrer"
   >
-    Brief for who was not there
+    Brief for people who were not there
   </a>
 );

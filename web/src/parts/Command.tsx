@@ -56,14 +56,14 @@ export function commandOf(path: string, search: string): string | undefined {
   }
 }
 
-/** The same at the command line, at the end of each page. */
+/** The same on the command line, at the end of each page. */
 export function Command() {
   const at = useLocation();
   const command = commandOf(at.pathname, at.search);
   if (!command) return null;
   return (
     <footer className="mt-12 border-base-300 border-t pt-2 text-sm">
-      <span className="opacity-80">The same at the command line: </span>
+      <span className="opacity-80">The same on the command line: </span>
       <code id="command" className="font-mono">
         tachyphor {command}
       </code>

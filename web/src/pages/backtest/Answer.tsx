@@ -317,7 +317,7 @@ function Scores({ b }: { b: Result }) {
 function Left({ b }: { b: Result }) {
   const parts = (
     [
-      [b.left.unknown, "of which the log does not say how long they waited"],
+      [b.left.unknown, "whose wait the log does not say"],
       [b.left.before, "that came before the score begins"],
       [b.left.unfit, "that fit no template"],
       [b.left.beyond, "that came after the span"],
@@ -330,7 +330,7 @@ function Left({ b }: { b: Result }) {
       {parts.length > 0 && `Not scored: ${parts.join("; ")}. `}
       {b.designs.length > 1 &&
         `Designs in force: ${b.designs.map((d) => `revision ${d.revision} (${count(d.jobs)} jobs)`).join(", ")}. `}
-      By the command line: <code>tachyphor backtest {b.scenario} --live</code>
+      On the command line: <code>tachyphor backtest {b.scenario} --live</code>
     </p>
   );
 }

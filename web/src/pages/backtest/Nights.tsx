@@ -43,12 +43,12 @@ export function Nights({ scenario, followed }: { scenario: string; followed: boo
     return (
       <Section id="nights" title="Night by night" aside="every day of the live records">
         <p className="max-w-4xl">
-          The service can hold every day of the live records against {scenario}, night after night, and tell
-          when they leave what it predicts for longer than chance explains. The same by the command line:{" "}
-          <code>tachyphor drift follow {scenario}</code>
+          The service can compare every day of the live records with {scenario}, night after night, and report
+          when they depart from what it predicts for longer than chance explains. The same on the command
+          line: <code>tachyphor drift follow {scenario}</code>
         </p>
         <p className="mt-3 flex flex-wrap items-center gap-4 text-sm">
-          <label className="flex items-center gap-2" title="absent: yesterday">
+          <label className="flex items-center gap-2" title="default: yesterday">
             from
             <input
               id="follow-from"

@@ -100,7 +100,7 @@ export function Answer({ brief, o, current }: { brief: Work; o: Weighing; curren
       )}
       <p className="mt-4 text-sm opacity-80">
         {count(o.repeats)} repeats of each plan, {duration(o.spanNs - o.warmupNs)} each, seed {o.seed},
-        weighed in {brief.seconds?.toFixed(1)} s. The same by the command line:{" "}
+        weighed in {brief.seconds?.toFixed(1)} s. The same on the command line:{" "}
         <code>
           tachyphor weigh {o.scenario}
           {brief.weighing?.ask.perHour ? ` --hour ${brief.weighing.ask.perHour}` : ""} --brief case.md

@@ -35,7 +35,7 @@ export function Agents() {
     <Section id="agents" title="Agents in the cluster" aside={found.data ? found.data.context : ""}>
       {none ? (
         <p className="max-w-4xl text-sm opacity-80">
-          The service reaches no cluster: {reach.data?.why}. By the command line, with your own kubeconfig:{" "}
+          The service reaches no cluster: {reach.data?.why}. On the command line, with your own kubeconfig:{" "}
           <code>tachyphor watch NAMESPACE</code>
         </p>
       ) : (
@@ -110,7 +110,8 @@ function View({ w, beside }: { w: Schemas["Watched"]; beside: string }) {
     <>
       {w.away && (
         <Notice>
-          The cluster has not answered for {duration(w.awayNs ?? 0)}: {w.away}. What is told is as it was.
+          The cluster has not answered for {duration(w.awayNs ?? 0)}: {w.away}. What is shown is as it was
+          then.
         </Notice>
       )}
       {w.blind?.map((b) => (

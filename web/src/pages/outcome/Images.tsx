@@ -12,7 +12,7 @@ export function Images({ id, scenario }: { id: number; scenario: string }) {
   return (
     <OnDemand
       title="What images cost"
-      aside="pulls, what images share, and what would be spared"
+      aside="pulls, what images share, and what would be saved"
       queryKey="pulls"
       list={useQuery(pullings(scenario))}
       mine={(w) => w.pulls?.outcome === id}

@@ -29,8 +29,8 @@ export function Keep({ o }: { o: Work }) {
         className="link"
         title={
           kept
-            ? "Its result is kept for good. Press to have it go with others of its age."
-            : "Results go when they are older than they are kept. Press to keep this one."
+            ? "Its result is kept for good. Press to let it be deleted with others of its age."
+            : "Results are deleted when they are older than results are kept. Press to keep this one."
         }
         aria-pressed={Boolean(kept)}
         onClick={() => void pin()}

@@ -58,7 +58,7 @@ export function Glance({
   return (
     <section
       id="glance"
-      aria-label="One run of what stands here"
+      aria-label="One run of what is written here"
       aria-busy={busy}
       className="border-base-300 border-y py-3"
     >

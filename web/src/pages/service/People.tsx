@@ -137,12 +137,12 @@ export function People({ me }: { me: string }) {
                   <button
                     type="button"
                     className="link text-sm"
-                    aria-label={`forget ${p.name}`}
+                    aria-label={`remove ${p.name}`}
                     onClick={() =>
-                      confirm(`Forget ${p.name}? Their sessions and tokens end.`) && void drop(p)
+                      confirm(`Remove ${p.name}? Their sessions and tokens end.`) && void drop(p)
                     }
                   >
-                    Forget
+                    Remove
                   </button>
                 ),
             },

@@ -35,7 +35,7 @@ export function Records() {
               : "there is none yet."}
           </p>
         )}
-        {b.failure && <Notice>The last try came to nothing: {b.failure}</Notice>}
+        {b.failure && <Notice>The last backup failed: {b.failure}</Notice>}
         <p className="mt-1 text-sm opacity-80">
           By hand: <code className="font-mono">tachyphor backup FILE</code>, and{" "}
           <code className="font-mono">tachyphor restore FILE</code> into an empty state folder.
@@ -43,7 +43,7 @@ export function Records() {
       </Section>
       <Section
         id="terms"
-        title="How long what is kept"
+        title="How long things are kept"
         aside={
           <label className="flex items-center gap-2">
             what goes within
@@ -98,7 +98,7 @@ export function Records() {
                   {id}
                 </Link>
               ))}{" "}
-              go. A pin on the outcome's page keeps one.
+              are deleted. A pin on the outcome's page keeps one.
             </p>
           ))}
       </Section>

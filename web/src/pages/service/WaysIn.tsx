@@ -59,9 +59,7 @@ export function WaysIn({ me }: { me: Schemas["Session"] }) {
               value={role}
               onChange={(e) => setRole(e.target.value as Token["role"])}
             >
-              {me.role !== "viewer" && (
-                <option value="events">events: tells of jobs, and nothing else</option>
-              )}
+              {me.role !== "viewer" && <option value="events">events: reports jobs, and nothing else</option>}
               {may.map((r) => (
                 <option key={r}>{r}</option>
               ))}

@@ -85,8 +85,8 @@ export function Live({ name, uses, saved }: { name: string; uses: string[]; save
         </label>
       </div>
       <p className="mt-2 max-w-2xl text-sm opacity-80">
-        A test changes nothing. A rehearsal makes one agent with a harmless job and takes it away again,
-        whatever happens.
+        A test changes nothing. A rehearsal makes one agent with a harmless job and removes it again, whatever
+        happens.
       </p>
       {!saved && <Notice>What is tried is the stored revision; save your changes first.</Notice>}
       {error !== null && <Trouble error={error} />}
@@ -183,7 +183,8 @@ function Checks({ list, done }: { list: Schemas["Check"][]; done: boolean }) {
   return (
     <>
       <p className="mb-2" id="checks" data-done={done}>
-        {n("passed")} passed, {n("failed")} failed, {n("unclear")} could not be told{done ? "." : " so far …"}
+        {n("passed")} passed, {n("failed")} failed, {n("unclear")} could not be decided
+        {done ? "." : " so far …"}
       </p>
       <ol className="text-sm">
         {list.map((c) => (

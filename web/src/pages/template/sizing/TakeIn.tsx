@@ -6,7 +6,7 @@ import { count, here } from "../../../words";
 
 type Taken = Schemas["Taken"];
 
-/** Taking in samples, from a file here or by the command line, and what came before. */
+/** Taking in samples, from a file here or on the command line, and what came before. */
 export function TakeIn({ name, intakes = [] }: { name: string; intakes?: Schemas["IntakeOfUsage"][] }) {
   const queries = useQueryClient();
   const samples = useRef<HTMLInputElement>(null);
@@ -69,7 +69,7 @@ export function TakeIn({ name, intakes = [] }: { name: string; intakes?: Schemas
         </ul>
       )}
       <p className="mt-3 text-sm opacity-80">
-        The same by the command line, also live from a Prometheus:{" "}
+        The same on the command line, also live from a Prometheus:{" "}
         <code>tachyphor observe {name} usage.csv --jobs jobs.csv</code> or{" "}
         <code>tachyphor observe {name} --prometheus http://127.0.0.1:9090 --since 14d</code>
       </p>
@@ -98,7 +98,7 @@ function words(t: Taken): string {
   const o = t.oddities;
   const odd = [
     [o.gaps, "gaps"],
-    [o.resets, "counters that began anew"],
+    [o.resets, "counters that started over"],
     [o.restarts, "restarts"],
     [o.duplicates, "samples twice"],
     [o.steps, "samples before a clock step"],
