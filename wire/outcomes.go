@@ -70,6 +70,7 @@ type Run struct {
 type WhyNumber struct {
 	outcome.Why
 	Documents []WhyDocument `json:"documents" doc:"The documents that went in, the scenario first."`
+	Other     []Ref         `json:"other,omitempty" doc:"With against: documents of the other outcome that did not go into this one, at their revisions."`
 	Changed   bool          `json:"changed,omitempty" doc:"Changes were made in them first, as of a variant."`
 	Recording string        `json:"recording,omitempty" doc:"Digest of the recorded jobs."`
 	Facts     int           `json:"facts" doc:"Facts of the cluster that figures may hang on."`

@@ -17,6 +17,7 @@ type Why struct {
 	How      string `json:"how" doc:"How it is made."`
 	Interval string `json:"interval" doc:"How sure it is, and what that is of."`
 	Runs     int    `json:"runs" doc:"Repeats behind it."`
+	Against  string `json:"against,omitempty" doc:"Of a figure that is compared: its difference to the other outcome's, how that is made, and whether it is sure."`
 }
 
 // a number that can be asked for.
@@ -45,21 +46,13 @@ func (o *Outcome) WhyOf(of string) (why Why, ok bool) {
 	if !ok {
 		return Why{}, false
 	}
-	why = Why{Of: of, What: n.what, How: n.how, Runs: n.f.Runs}
-	switch n.kind {
-	case timeNumber, percentileNumber:
-		why.Value = Time(n.f)
-	case moneyNumber:
-		why.Value = Money(n.f, o.Cost.Currency)
-	case shareNumber:
-		why.Value = withReach(100*n.f.Mean, 100*max(n.f.Half, n.f.Alike)) + " %"
-	case hoursNumber:
-		why.Value = withReach(n.f.Mean, max(n.f.Half, n.f.Alike)) + " job-hours"
-	default:
-		why.Value = withReach(n.f.Mean, max(n.f.Half, n.f.Alike))
+	return o.answer(of, n), true
+}
+
+func (o *Outcome) answer(of string, n asked) Why {
+	return Why{
+		Of: of, What: n.what, How: n.how, Runs: n.f.Runs, Value: written(n.f, n.kind, o.Cost.Currency), Interval: interval(n.f, n.kind),
 	}
-	why.Interval = interval(n.f, n.kind)
-	return why, true
 }
 
 func withReach(mean, reach float64) string {
@@ -117,16 +110,17 @@ func (o *Outcome) number(of string) (n asked, ok bool) {
 const countsJobs = "Jobs submitted after the warm-up and before the end of the span count."
 
 func (g *Group) number(figure string) (asked, bool) {
-	of := "all jobs"
+	of, ofThem := "all jobs", "all jobs"
 	if g.By != "all" {
 		of = "jobs of " + g.By + " " + g.Name
+		ofThem = "the " + of
 	}
 	percentile := func(f *stats.Figure, share string) (asked, bool) {
 		if f == nil {
 			return asked{}, false
 		}
 		return asked{
-			*f, percentileNumber, fmt.Sprintf("The start delay that %s of the %s that started stay within.", share, of),
+			*f, percentileNumber, fmt.Sprintf("The start delay that %s of %s that started stay within.", share, ofThem),
 			"The delays of all repeats are put in one row, and it is the one at that rank. Where fewer than ten jobs are expected beyond, no figure is given. " + countsJobs,
 		}, true
 	}
@@ -153,7 +147,7 @@ func (g *Group) number(figure string) (asked, bool) {
 		return asked{g.Jobs, countNumber, "How many " + of + " are submitted.", countsJobs + " Of a recorded workload it is the same in every repeat."}, true
 	case "warm":
 		return asked{
-			g.Warm, shareNumber, "Share of the " + of + " that started on an agent which stood idle when they came.",
+			g.Warm, shareNumber, "Share of " + ofThem + " that started on an agent which stood idle when they came.",
 			"Of each repeat, then the mean.",
 		}, true
 	case "wrong":

@@ -1089,7 +1089,7 @@ export interface paths {
         };
         /**
          * Why a number of an outcome is what it is
-         * @description What it is, how it is made, how sure it is, and which documents and facts went in.
+         * @description What it is, how it is made, how sure it is, and which documents and facts went in. Of metric/KEY, with the keys of compare, also how it differs from another outcome's.
          *
          *     Role: viewer.
          */
@@ -8774,6 +8774,8 @@ export interface components {
             stored?: string;
         };
         WhyNumber: {
+            /** @description Of a figure that is compared: its difference to the other outcome's, how that is made, and whether it is sure. */
+            against?: string;
             /** @description Changes were made in them first, as of a variant. */
             changed?: boolean;
             /** @description The documents that went in, the scenario first. */
@@ -8799,6 +8801,8 @@ export interface components {
             measured: number;
             /** @description The number that is meant, as in group/class/lint/p95. */
             of: string;
+            /** @description With against: documents of the other outcome that did not go into this one, at their revisions. */
+            other?: components["schemas"]["Ref"][];
             /** @description Digest of the recorded jobs. */
             recording?: string;
             /**
@@ -10991,8 +10995,10 @@ export interface operations {
     why: {
         parameters: {
             query: {
-                /** @description The number, as in group/class/lint/p95, cause/boot or bill/pool/burst. */
+                /** @description The number, as in group/class/lint/p95, cause/boot, bill/pool/burst or metric/delay-p95. */
                 of: string;
+                /** @description With metric/KEY: another outcome, from which the difference is taken. */
+                against?: number;
             };
             header?: never;
             path: {

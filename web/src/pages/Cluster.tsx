@@ -7,7 +7,7 @@ import { Fact } from "../parts/Fact";
 import { Notice, Section, Trouble, Waiting } from "../parts/Section";
 import { Spread } from "../parts/Spread";
 import { useTitle } from "../parts/useTitle";
-import { count } from "../words";
+import { count, hereDay } from "../words";
 
 type Known = Schemas["Fact"];
 type Measured = Schemas["Measured"];
@@ -20,7 +20,7 @@ const worst: Record<Known["known"], number> = {
   measured: 3,
 };
 
-const day = (s?: string) => (s ? new Date(s).toLocaleDateString("en-GB") : "–");
+const day = (s?: string) => (s ? hereDay(s) : "–");
 
 /** age in whole days. */
 const age = (s?: string) => (s ? Math.floor((Date.now() - new Date(s).getTime()) / 86_400_000) : Number.NaN);

@@ -11,6 +11,7 @@ import { outcomeColumns } from "../parts/outcomeColumns";
 import { byPhase, onlyDelay } from "../parts/Ribbon";
 import { Notice, Section, Trouble, Waiting } from "../parts/Section";
 import { useTitle } from "../parts/useTitle";
+import { Asked, Why } from "../parts/Why";
 import { duration, inUnit, reach, signed } from "../words";
 
 const DelayChart = lazy(() => import("../parts/DelayChart"));
@@ -79,6 +80,7 @@ function Choose({ ids, set }: { ids: number[]; set: (ids: number[]) => void }) {
 /** The comparison itself. */
 function Beside({ c }: { c: Schemas["ComparedOutcomes"] }) {
   const currency = c.outcomes[0]?.simulation?.summary?.currency ?? "";
+  const first = c.outcomes[0]?.id;
   const twice = new Set(c.scenarios).size < c.scenarios.length;
   const name = (i: number) => (twice ? `${c.scenarios[i]} (${c.outcomes[i]?.id})` : (c.scenarios[i] ?? ""));
   const delay = c.outcomes.map((o) => byPhase(onlyDelay(o.groups[0]?.ribbonNs.map((f) => f.mean) ?? [])));
@@ -93,6 +95,7 @@ function Beside({ c }: { c: Schemas["ComparedOutcomes"] }) {
         <BriefLink ids={c.outcomes.map((o) => o.id)} />
       </p>
       {c.note && <Notice>{c.note}</Notice>}
+      <Why />
       <Bars title="Mean start delay, by phase" lists={delay} c={c} name={name} />
       <Bars title="Mean lead time, from submission to end" lists={lead} c={c} name={name} />
       <Section
@@ -115,7 +118,9 @@ function Beside({ c }: { c: Schemas["ComparedOutcomes"] }) {
               value: (m: Metric) => m.values[i]?.mean ?? 0,
               show: (m: Metric) => (
                 <>
-                  <div>{m.tooFew[i] ? "too few" : inUnit(m.unit, m.values[i]?.mean ?? 0, currency)}</div>
+                  <Asked of={`metric/${m.key}`} outcome={o.id} against={i > 0 ? first : undefined}>
+                    {m.tooFew[i] ? "too few" : inUnit(m.unit, m.values[i]?.mean ?? 0, currency)}
+                  </Asked>
                   {i > 0 && <Difference m={m} i={i} />}
                 </>
               ),
@@ -202,7 +207,7 @@ function Difference({ m, i }: { m: Metric; i: number }) {
   return (
     <div className={`text-xs ${sure ? "" : "opacity-75"}`}>
       {signed(d.mean, write)}
-      {reach(d) > 0 && ` ± ${write(reach(d))}`}
+      {/[1-9]/.test(write(reach(d))) && ` ± ${write(reach(d))}`}
       {!sure && d.runs > 1 && (m.sure[i] ? " (this week only)" : " (unsure)")}
     </div>
   );

@@ -10,6 +10,7 @@ import { leadOf } from "../parts/lead";
 import { Notice, Section, Trouble, Waiting } from "../parts/Section";
 import type { Other } from "../parts/TimeLines";
 import { useTitle } from "../parts/useTitle";
+import { Asked, Why } from "../parts/Why";
 import { Words } from "../parts/Words";
 import { count, duration, inOne, percent } from "../words";
 import { Bill } from "./outcome/Bill";
@@ -28,7 +29,6 @@ import { Lives } from "./outcome/Lives";
 import { Network } from "./outcome/Network";
 import { Progress } from "./outcome/Progress";
 import { Slowest } from "./outcome/Slowest";
-import { Asked, Why } from "./outcome/Why";
 import { Workspaces } from "./outcome/Workspaces";
 
 type Result = Schemas["Outcome"];

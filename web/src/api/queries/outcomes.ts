@@ -54,11 +54,11 @@ export const jobs = (id: number, query: JobsAsked) =>
   });
 
 /** Why a number of an outcome is what it is. */
-export const why = (id: number, of: string) =>
+export const why = (id: number, of: string, against?: number) =>
   queryOptions({
-    queryKey: ["outcomes", id, "why", of],
+    queryKey: ["outcomes", id, "why", of, against],
     queryFn: async () =>
-      take(await api.GET("/api/v1/outcomes/{id}/why", { params: { path: { id }, query: { of } } })),
+      take(await api.GET("/api/v1/outcomes/{id}/why", { params: { path: { id }, query: { of, against } } })),
     retry: false,
   });
 

@@ -1,8 +1,8 @@
 import type { Schemas } from "../../api/client";
 import { DataTable } from "../../parts/DataTable";
+import { Asked } from "../../parts/Why";
 import { inUnit, likeMoney, money, percent, plusMinus, useNames } from "../../words";
 import { Spent } from "./Spent";
-import { Asked } from "./Why";
 
 type Result = Schemas["Outcome"];
 type Figure = Result["cost"]["perMonth"];

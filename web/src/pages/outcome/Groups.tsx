@@ -4,8 +4,8 @@ import { onlyDelay, Ribbon } from "../../parts/Ribbon";
 import { Section } from "../../parts/Section";
 import { scaleOf } from "../../parts/scale";
 import type { Other } from "../../parts/TimeLines";
+import { Asked } from "../../parts/Why";
 import { count, duration, percent, plusMinus } from "../../words";
-import { Asked } from "./Why";
 
 type Result = Schemas["Outcome"];
 type Group = Schemas["Group"];

@@ -7,7 +7,7 @@ import { trials } from "../../api/queries/templates";
 import { DataTable } from "../../parts/DataTable";
 import { Legend, Ribbon } from "../../parts/Ribbon";
 import { Notice, Section, Trouble, Waiting } from "../../parts/Section";
-import { duration, phases } from "../../words";
+import { duration, here, phases } from "../../words";
 
 /** Preflight and rehearsal on a live cluster, with their progress. */
 export function Live({ name, uses, saved }: { name: string; uses: string[]; saved: boolean }) {
@@ -118,7 +118,7 @@ export function Live({ name, uses, saved }: { name: string; uses: string[]; save
               {
                 title: "asked",
                 value: (t) => t.asked,
-                show: (t) => new Date(t.asked).toLocaleString("en-GB"),
+                show: (t) => here(t.asked),
               },
               { title: "by", value: (t) => t.by },
             ]}

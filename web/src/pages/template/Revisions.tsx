@@ -3,6 +3,7 @@ import { useSearchParams } from "react-router";
 import { difference, revisions } from "../../api/queries/documents";
 import { Diff } from "../../parts/Diff";
 import { Trouble, Waiting } from "../../parts/Section";
+import { here } from "../../words";
 
 /** The template's revisions, and what changed from one to the next. */
 export function Revisions({ name }: { name: string }) {
@@ -30,7 +31,7 @@ export function Revisions({ name }: { name: string }) {
               className="link link-hover text-left"
               onClick={() => show(Math.max(r.revision - 1, 1), r.revision)}
             >
-              <b>Revision {r.revision}</b>, {new Date(r.stored).toLocaleString("en-GB")}, by {r.by}
+              <b>Revision {r.revision}</b>, {here(r.stored)}, by {r.by}
             </button>
           </li>
         ))}

@@ -81,13 +81,7 @@ function Shown({
   uses: string[];
 }) {
   const e = of.evidence;
-  const day = (seconds: number) =>
-    new Date(seconds * 1000).toLocaleDateString("en-GB", {
-      day: "numeric",
-      month: "short",
-      year: "numeric",
-      timeZone: "UTC",
-    });
+  const day = (seconds: number) => new Date(seconds * 1000).toISOString().slice(0, 10);
   return (
     <>
       <p className="mt-4 max-w-4xl font-medium text-lg" id="headline">

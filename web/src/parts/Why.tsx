@@ -1,14 +1,25 @@
 import { useQuery } from "@tanstack/react-query";
 import { type ReactNode, useEffect, useRef } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
-import type { Schemas } from "../../api/client";
-import { why } from "../../api/queries/outcomes";
-import { pathOfDocument } from "../../parts/places";
-import { Trouble, Waiting } from "../../parts/Section";
-import { count, here } from "../../words";
+import type { Schemas } from "../api/client";
+import { why } from "../api/queries/outcomes";
+import { count, here } from "../words";
+import { pathOfDocument } from "./places";
+import { Trouble, Waiting } from "./Section";
 
-/** A number that can be asked why it is what it is; which one is asked stands in the address. */
-export function Asked({ of, children }: { of: string; children: ReactNode }) {
+/** A number that can be asked why it is what it is; the address says which one is asked. Away from an outcome's own page
+ * `outcome` says whose it is, and `against` which other it is compared with. */
+export function Asked({
+  of,
+  outcome,
+  against,
+  children,
+}: {
+  of: string;
+  outcome?: number;
+  against?: number;
+  children: ReactNode;
+}) {
   const [, setQuery] = useSearchParams();
   return (
     <button
@@ -20,7 +31,7 @@ export function Asked({ of, children }: { of: string; children: ReactNode }) {
       onClick={() =>
         setQuery(
           (q) => {
-            q.set("why", of);
+            q.set("why", [of, outcome, against].filter((x) => x !== undefined).join(","));
             return q;
           },
           { preventScrollReset: true },
@@ -34,11 +45,14 @@ export function Asked({ of, children }: { of: string; children: ReactNode }) {
 
 /** What a number is, how it is made, how sure it is, and what went in. */
 export function Why() {
-  const id = Number(useParams().id);
+  const own = Number(useParams().id);
   const [query, setQuery] = useSearchParams();
-  const of = query.get("why") ?? "";
+  const asked = query.get("why") ?? "";
+  const [, of = "", its, other] = /^(.*?)(?:,(\d+))?(?:,(\d+))?$/.exec(asked) ?? [];
+  const id = own || Number(its);
+  const against = other === undefined ? undefined : Number(other);
   const place = useRef<HTMLDialogElement>(null);
-  const found = useQuery({ ...why(id, of), enabled: of !== "" });
+  const found = useQuery({ ...why(id, of, against), enabled: of !== "" && id > 0 });
   useEffect(() => {
     const d = place.current;
     if (of !== "" && !d?.open) d?.showModal();
@@ -83,6 +97,12 @@ function Told({ w }: { w: Schemas["WhyNumber"] }) {
         <dd>{w.how}</dd>
         <dt className="opacity-80">how sure</dt>
         <dd>{w.interval}</dd>
+        {w.against && (
+          <>
+            <dt className="opacity-80">difference</dt>
+            <dd id="against">{w.against}</dd>
+          </>
+        )}
         <dt className="opacity-80">what went in</dt>
         <dd>
           <ul>
@@ -103,13 +123,18 @@ function Told({ w }: { w: Schemas["WhyNumber"] }) {
                 </li>
               );
             })}
+            {w.other?.map((d) => (
+              <li key={`other/${d.kind}/${d.name}`} className="break-words opacity-80">
+                into the other: {d.name} ({d.kind}), revision {d.revision}
+              </li>
+            ))}
             {w.changed && <li>with changes made in them first, as of a variant</li>}
           </ul>
         </dd>
         <dt className="opacity-80">facts</dt>
         <dd>
           {w.measured === 0 ? "None" : count(w.measured)} of {count(w.facts)} facts of the cluster are
-          measured and not old; below, “What it hangs on” tries them.
+          measured and not old; “What it hangs on”, on the outcome’s page, tries them.
         </dd>
         <dt className="opacity-80">drawn</dt>
         <dd>
