@@ -77,7 +77,7 @@ func (p *program) put(ctx context.Context, c *client.Client, paths []string, ski
 		return nil, fmt.Errorf("no documents in %s", strings.Join(paths, ", "))
 	}
 	if len(others) > 0 {
-		fmt.Fprintf(p.err, "Passed over, for they are no documents and hold no pod template: %s.\n", strings.Join(others, ", "))
+		fmt.Fprintf(p.err, "Left out, because they are not documents and hold no pod template: %s.\n", strings.Join(others, ", "))
 	}
 	for _, d := range all {
 		if d.Lift.From != "" && d.Lift.From != d.Kind {

@@ -34,6 +34,7 @@ type learnJobsFlags struct {
 	learn.Asked
 	write, into    string
 	node, currency string
+	manifests      []string
 	dryRun, quiet  bool
 }
 
@@ -83,7 +84,9 @@ Without --write or --into nothing is written: what was understood is shown.`,
 	fl.StringVar(&f.write, "write", "", "write the workload and its jobs into this folder")
 	fl.StringVar(&f.node, "node", "", "with --write: CPU,MEMORY,PRICE of a node, as in 8,32Gi,0.40 an hour; writes a cluster of such, "+
 		"a template and a scenario to begin with")
-	fl.StringVar(&f.currency, "currency", "EUR", "with --node: of its price")
+	fl.StringArrayVar(&f.manifests, "manifest", nil, "with --write: file with pod templates, or with objects that hold one, the preferred first (may be "+
+		"repeated); writes them with a cluster that holds them and a scenario to begin with")
+	fl.StringVar(&f.currency, "currency", "EUR", "with --node or --manifest: currency of prices")
 	fl.StringVar(&f.into, "into", "", "store it in the service, under this name")
 	fl.BoolVar(&f.dryRun, "dry-run", false, "only show what was understood")
 	fl.BoolVarP(&f.quiet, "quiet", "q", false, "no progress")
@@ -124,6 +127,9 @@ func (p *program) learnJobs(ctx context.Context, args []string, f learnJobsFlags
 	o, err := f.options(args)
 	if err != nil {
 		return err
+	}
+	if f.write == "" && (f.node != "" || len(f.manifests) > 0) {
+		return errors.New("--node and --manifest go with --write: name the folder that documents to begin with are written to")
 	}
 	defer debug.SetMemoryLimit(debug.SetMemoryLimit(softMemory))
 	files, err := p.logs(args)
@@ -177,15 +183,10 @@ func (p *program) notLearned(err error, args []string) error {
 
 // writeLearned writes the documents into a folder.
 func (p *program) writeLearned(got *learn.LearnedJobs, f learnJobsFlags) error {
-	folder, begin := f.write, ""
-	if f.node != "" {
-		node, err := learn.ParseNode(f.node, f.currency)
-		if err != nil {
-			return fmt.Errorf("--node: %w", err)
-		}
-		if begin, err = got.Begin(node); err != nil {
-			return no(err)
-		}
+	folder := f.write
+	begin, err := p.begin(got, f)
+	if err != nil {
+		return err
 	}
 	if err := os.MkdirAll(folder, 0o755); err != nil {
 		return err

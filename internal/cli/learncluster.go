@@ -295,7 +295,7 @@ func (p *program) learnedCluster(got *learn.LearnedCluster) error {
 			others = append(others, fmt.Sprintf("%s %s", units.Count(int64(got.PassedOver[kind])), cmp.Or(kind, "of no kind")))
 		}
 		fmt.Fprintln(p.out)
-		fmt.Fprintln(p.out, p.wrap("Passed over, as they say nothing about a cluster: "+strings.Join(others, ", ")+"."))
+		fmt.Fprintln(p.out, p.wrap("Left out, because they say nothing about a cluster: "+strings.Join(others, ", ")+"."))
 	}
 	return nil
 }

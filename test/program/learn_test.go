@@ -70,6 +70,46 @@ func TestLearnJobs(t *testing.T) {
 	if r.status != 0 || !strings.Contains(r.out, "pools.agents.boot") || !strings.Contains(r.out, "never measured") || !strings.Contains(r.out, "Measure ") {
 		t.Fatalf("%+v", r)
 	}
+	// By manifests as they are: what they do not say is assumed and told, and it can be simulated at once.
+	manifest, own := filepath.Join(dir, "agents.yaml"), filepath.Join(dir, "own")
+	if err := os.WriteFile(manifest, []byte(`
+apiVersion: apps/v1
+kind: Deployment
+metadata: {name: builders, namespace: slipway}
+spec:
+  selector: {matchLabels: {app: builders}}
+  template:
+    metadata: {labels: {app: builders}}
+    spec: {containers: [{name: agent, image: "registry.brinewell.example/agent:7", resources: {requests: {cpu: "3", memory: 6Gi}}}]}
+`), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	r = command(t, dir, "learn", "jobs", file, "--zone", "Europe/Oslo", "--name", "ours", "--write", own, "--manifest", manifest, "-q")
+	if r.status != 0 || !strings.Contains(r.err, "Assumed, until you say or measure it:\n- ") || strings.Contains(r.err, "get no template") {
+		t.Fatalf("%+v", r)
+	}
+	r = command(t, dir, "simulate", filepath.Join(own, "ours-first.yaml"), "--here", "-q", "--repeats", "2")
+	if r.status != 0 || !strings.Contains(r.out, "Jobs start after") || !strings.Contains(r.out, "template builders") {
+		t.Fatalf("%+v", r)
+	}
+	empty := filepath.Join(dir, "config.yaml")
+	if err := os.WriteFile(empty, []byte("apiVersion: v1\nkind: ConfigMap\nmetadata: {name: nothing}\n"), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	for says, args := range map[string][]string{
+		"go with --write":                       {"--manifest", manifest},
+		"config.yaml: there is no pod template": {"--write", filepath.Join(dir, "none"), "--manifest", empty},
+		"does not have enough; name a larger":   {"--write", filepath.Join(dir, "none"), "--manifest", manifest, "--node", "2,4Gi,0.10"},
+		"no such file":                          {"--write", filepath.Join(dir, "none"), "--manifest", filepath.Join(dir, "missing.yaml")},
+	} {
+		r := command(t, dir, append([]string{"learn", "jobs", file, "--zone", "Europe/Oslo", "--name", "ours", "-q"}, args...)...)
+		if r.status == 0 || !strings.Contains(r.err, says) {
+			t.Errorf("%v: %+v", args, r.err)
+		}
+	}
+	if _, err := os.Stat(filepath.Join(dir, "none")); err == nil {
+		t.Error("something was written though the manifest was refused")
+	}
 	scenario := filepath.Join(mine, "try.yaml")
 	onDemand, err := c.Get(ctx, document.KindScenario, "on-demand", 0)
 	if err != nil {

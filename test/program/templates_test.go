@@ -183,7 +183,7 @@ func TestTemplatesAtTheService(t *testing.T) {
 	}
 	r := commandWith(t, state, string(draft)+"---\napiVersion: v1\nkind: Service\nmetadata: {name: dispatch}\nspec: {}\n", "put", "-")
 	if r.status != 0 || !strings.Contains(r.err, "taken out of a Deployment. Left behind: spec.replicas, spec.selector.") ||
-		!strings.Contains(r.err, "Passed over") || !strings.Contains(r.err, "Service/dispatch") {
+		!strings.Contains(r.err, "Left out, because") || !strings.Contains(r.err, "Service/dispatch") {
 		t.Errorf("%+v", r)
 	}
 	stored, err := c.Put(ctx, "", draft, false)
