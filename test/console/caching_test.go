@@ -47,7 +47,7 @@ func TestCaching(t *testing.T) {
 		t.Errorf("%v %s", err, d.Text)
 	}
 	q.goTo("/caching/cached-naive")
-	q.reads("main", "The scenario is at revision 2 by now")
+	q.reads("main", "The scenario is at revision 2 now")
 	q.goTo("/scenarios/cached-naive")
 	q.reads("main", "Workspace cache", "for each project, saved when its dependencies have changed, by builds of the trunk alone",
 		"Weighed as revision 1: Have an archive")

@@ -272,7 +272,7 @@ func TestEventsRefusedOverHTTP(t *testing.T) {
 		status                     int
 		says                       string
 	}{
-		{"/api/v1/events", batch, "", "{", 400, "no list of CloudEvents"},
+		{"/api/v1/events", batch, "", "{", 400, "not a list of CloudEvents"},
 		{"/api/v1/events", "text/plain", "", "hello", 400, "neither ce- headers"},
 		{"/api/v1/events", batch, "gzip", "hello", 400, "not packed with gzip"},
 		{"/api/v1/events", batch, "br", "hello", 415, "packed with gzip, or not at all"},

@@ -203,7 +203,7 @@ func TestPrometheusAndCSVAgree(t *testing.T) {
 	}
 	fromCSV := command(t, state, "size", "compile-wide", "--half-life", "0s", "-o", "json")
 	if r := command(t, state, append([]string{"observe", "compile-wide", "--prometheus", address}, span...)...); r.status != 0 ||
-		!strings.Contains(r.out, fmt.Sprintf("0 new, 0 told better, %d known", len(some))) {
+		!strings.Contains(r.out, fmt.Sprintf("0 new, 0 more complete than before, %d known", len(some))) {
 		t.Fatalf("%+v", r)
 	}
 	if r := command(t, state, "drop", "usage", "compile-wide"); r.status != 0 {
