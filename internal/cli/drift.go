@@ -15,10 +15,10 @@ import (
 func (p *program) driftCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use: "drift [SCENARIO]", Short: "Watch whether what happens departs from what a scenario predicts, day by day",
-		Long: `Every day of the live records is held against the scenarios that are followed: percentiles of start
+		Long: `Every day of the live records is compared with the scenarios that are followed: percentiles of start
 delays, of all jobs and of each class, beside those of 40 runs of the same jobs. Once they are off for
-longer than chance explains, that is drift: a simulation that is right is called wrong in one of 1,000
-days or more seldom. Days are looked at three hours after their end.
+longer than chance explains, that is drift: a simulation that is right is called wrong at most once in
+1,000 days. Days are looked at three hours after their end.
 
 Without a word behind it, drift lists what is followed; with a SCENARIO it tells each day.`,
 		Example: "  tachyphor drift follow weekday-lean --from 2026-11-02\n  tachyphor drift\n  tachyphor drift weekday-lean",

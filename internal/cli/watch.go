@@ -57,7 +57,7 @@ cluster does not answer, what was seen last stays, and it goes on once it does. 
 	fl.StringVar(&f.beside, "beside", "", "file of a scenario whose usual numbers for this hour stand beside")
 	fl.StringArrayVar(&f.with, "with", nil, "with --beside: file or folder with more documents (may be repeated)")
 	fl.DurationVar(&f.every, "every", f.every, "time between two looks")
-	fl.DurationVar(&f.long, "for", 0, "end after so long; 0: not by itself")
+	fl.DurationVar(&f.long, "for", 0, "end after this long; 0: never")
 	return c
 }
 

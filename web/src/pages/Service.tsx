@@ -17,8 +17,8 @@ export function Service() {
     <>
       <h1 className="mt-6 font-semibold text-2xl">Service</h1>
       <p id="me" className="mt-1">
-        You are {me.data.name}, {me.data.role}: {roles.find((r) => r.role === me.data.role)?.may}. Version{" "}
-        {me.data.version}.
+        You are {me.data.name}. Your role, {me.data.role}, {roles.find((r) => r.role === me.data.role)?.may}.
+        Version {me.data.version}.
       </p>
       {owner && <People me={me.data.name} />}
       <WaysIn me={me.data} />

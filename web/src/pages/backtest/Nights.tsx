@@ -90,7 +90,7 @@ export function Nights({ scenario, followed }: { scenario: string; followed: boo
             className="btn btn-sm"
             onClick={() => change(async () => take(await api.DELETE("/api/v1/drift/{scenario}", path)))}
           >
-            Follow no more
+            Stop following
           </button>
         </span>
       }
@@ -102,7 +102,7 @@ export function Nights({ scenario, followed }: { scenario: string; followed: boo
       <p className="mt-1 max-w-4xl text-sm opacity-80">
         {count(f.standing.days)} days with enough jobs; evidence{" "}
         {f.standing.evidence < 10 ? f.standing.evidence.toFixed(1) : count(f.standing.evidence)}, which counts
-        as drift from 1,000 on: a simulation that is right comes to that once in 1,000 days or more seldom.
+        as drift from 1,000 on: a simulation that is right comes to that at most once in 1,000 days.
       </p>
       {error !== null && <Trouble error={error} />}
       {days.length > 0 && (

@@ -14,7 +14,7 @@ export const roles: { role: Role; may: string }[] = [
   { role: "viewer", may: "reads everything but secrets and tokens" },
   { role: "designer", may: "also changes documents and asks for work" },
   { role: "operator", may: "also touches live clusters" },
-  { role: "owner", may: "also people, tokens of others, backups" },
+  { role: "owner", may: "also manages people, tokens of others and backups" },
 ];
 
 /** Who may sign in, and what they may do. */
@@ -119,7 +119,7 @@ export function People({ me }: { me: string }) {
               ),
             },
             {
-              title: "role said by",
+              title: "role given by",
               value: (p) => (p.by === "here" ? "an owner" : "the provider, at most this"),
             },
             {

@@ -66,7 +66,7 @@ export function WaysIn({ me }: { me: Schemas["Session"] }) {
             </select>
           </label>
           <label className="max-w-full text-sm">
-            ends after, days (0: not by itself)
+            ends after, days (0: never)
             <input
               id="token-days"
               type="number"
@@ -107,7 +107,7 @@ export function WaysIn({ me }: { me: Schemas["Session"] }) {
               {
                 title: "ends",
                 value: (t) => t.expires ?? "",
-                show: (t) => (t.expires ? here(t.expires) : "not by itself"),
+                show: (t) => (t.expires ? here(t.expires) : "never"),
               },
               {
                 title: "",
