@@ -110,6 +110,11 @@ func TestWhyAndWords(t *testing.T) {
 	q.reads("#why", "All that is paid in a month", "730 h", "repeats")
 	q.goTo("/outcomes/2?why=bill%2Fnothing")
 	q.reads("#why", "has no number bill/nothing")
+	// In the lists of the Desk.
+	q.goTo("/")
+	q.click(`[data-why="metric/cost-year"]`)
+	q.reads("#why", "Twelve times the bill of a month", "revision 1")
+	q.must(q.p.Press("\x1b"))
 	// Of outcomes beside each other: the figure, and how it differs.
 	q.goTo("/compare?ids=1,2")
 	q.click(`td:nth-child(3) [data-why="metric/cost-month"]`)

@@ -30,6 +30,7 @@ export function Compare() {
   return (
     <>
       <h1 className="mt-8 font-semibold text-2xl">Compare</h1>
+      <Why />
       {found.data && <Beside c={found.data} />}
       {found.error && <Trouble error={found.error} />}
       {ids.length > 1 && !found.data && !found.error && <Waiting what="the comparison" />}
@@ -95,7 +96,6 @@ function Beside({ c }: { c: Schemas["ComparedOutcomes"] }) {
         <BriefLink ids={c.outcomes.map((o) => o.id)} />
       </p>
       {c.note && <Notice>{c.note}</Notice>}
-      <Why />
       <Bars title="Mean start delay, by phase" lists={delay} c={c} name={name} />
       <Bars title="Mean lead time, from submission to end" lists={lead} c={c} name={name} />
       <Section

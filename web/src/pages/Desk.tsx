@@ -7,12 +7,13 @@ import { followed } from "../api/queries/live";
 import { outcomes } from "../api/queries/outcomes";
 import { forecasts } from "../api/queries/works";
 import { DataTable } from "../parts/DataTable";
-import { outcomeColumns } from "../parts/outcomeColumns";
+import { ListedFigure, outcomeColumns } from "../parts/outcomeColumns";
 import { Legend, onlyDelay, Ribbon } from "../parts/Ribbon";
 import { Section, Trouble, Waiting } from "../parts/Section";
 import { scaleOf } from "../parts/scale";
 import { useTitle } from "../parts/useTitle";
-import { bound, count, day, duration, money } from "../words";
+import { Why } from "../parts/Why";
+import { bound, count, day, duration } from "../words";
 import { Path } from "./desk/Path";
 
 type Brief = Schemas["ScenarioBrief"];
@@ -56,6 +57,7 @@ export function Desk() {
   const pick = (id: number, on: boolean) => setPicked(on ? [...picked, id] : picked.filter((p) => p !== id));
   return (
     <>
+      <Why />
       <Path names={names} />
       <Section
         title="Scenarios"
@@ -141,38 +143,28 @@ export function Desk() {
               order: "p95",
               right: true,
               value: (s) => s.last?.simulation?.summary?.p95DelayNs ?? 0,
-              show: (s) =>
-                s.last?.simulation?.summary?.p95DelayNs
-                  ? duration(s.last.simulation.summary.p95DelayNs)
-                  : "–",
+              show: (s) => <ListedFigure o={s.last} which="delay-p95" />,
             },
             {
               title: "wrong for good",
               order: "wrong",
               right: true,
               value: (s) => s.last?.simulation?.summary?.wrong ?? 0,
-              show: (s) =>
-                s.last?.simulation?.summary ? count(Math.round(s.last.simulation.summary.wrong)) : "–",
+              show: (s) => <ListedFigure o={s.last} which="wrong" />,
             },
             {
               title: "a month",
               order: "cost",
               right: true,
               value: (s) => s.last?.simulation?.summary?.costPerMonth ?? 0,
-              show: (s) =>
-                s.last?.simulation?.summary
-                  ? money(s.last.simulation.summary.costPerMonth, s.last.simulation.summary.currency)
-                  : "–",
+              show: (s) => <ListedFigure o={s.last} which="cost-month" />,
             },
             {
               title: "a year",
               order: "cost",
               right: true,
               value: (s) => 12 * (s.last?.simulation?.summary?.costPerMonth ?? 0),
-              show: (s) =>
-                s.last?.simulation?.summary
-                  ? money(12 * s.last.simulation.summary.costPerMonth, s.last.simulation.summary.currency)
-                  : "–",
+              show: (s) => <ListedFigure o={s.last} which="cost-year" />,
             },
             {
               title: "outcome",
