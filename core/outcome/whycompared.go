@@ -3,6 +3,7 @@ package outcome
 import (
 	"math"
 	"slices"
+	"strings"
 
 	"tachyphor/core/stats"
 )
@@ -37,7 +38,10 @@ var howCompared = map[string]string{
 }
 
 // numberCompared names the number of an outcome that is the same figure.
-var numberCompared = map[string]string{"delay-p95": "p95", "delay-p50": "p50", "delay-mean": "mean", "wrong": "wrong", "warm-share": "warm"}
+var numberCompared = map[string]string{
+	"delay-p95": "group/all/all jobs/p95", "delay-p50": "group/all/all jobs/p50", "delay-mean": "group/all/all jobs/mean",
+	"wrong": "group/all/all jobs/wrong", "warm-share": "group/all/all jobs/warm", "cost-month": "bill/all", "cost-job": "bill/job",
+}
 
 // WhyOf answers for a figure that is compared, by its key, of one outcome of the list that was compared, and for its difference to
 // the first. ok is false where nothing of that key is compared.
@@ -46,37 +50,25 @@ func (c *Comparison) WhyOf(list []*Outcome, key string, i int) (why Why, ok bool
 	if at < 0 {
 		return Why{}, false
 	}
-	m, o := c.Metrics[at], list[i]
-	n := asked{f: m.Values[i], kind: kindOf(&m), what: "Of all jobs: " + m.Label + ".", how: howCompared[key]}
-	if figure, is := numberCompared[key]; is {
-		if own, is := o.Groups[0].number(figure); is {
-			n.what, n.how = own.what, own.how
-		}
-	}
-	switch key {
-	case "cost-month":
-		own, _ := o.Cost.number("all", "")
+	m, o := &c.Metrics[at], list[i]
+	n := asked{m.Values[i], m.kind(), strings.ToUpper(m.Label[:1]) + m.Label[1:] + ".", howCompared[key]}
+	if own, ok := o.number(numberCompared[key]); ok {
 		n.what, n.how = own.what, own.how
-	case "cost-job":
-		own, _ := o.Cost.number("job", "")
-		n.what, n.how = own.what, own.how
-	}
-	if m.Unit == "money" && n.what == "Of all jobs: "+m.Label+"." {
-		n.what = "The bill: " + m.Label + "."
 	}
 	why = o.answer("metric/"+key, n)
 	if m.TooFew[i] {
 		why.Interval = "Too few jobs say it: it is a guess, without an interval."
 	}
 	if i > 0 {
-		why.Against = c.against(&m, i, o.Cost.Currency)
+		why.Against = c.against(m, i, o.Cost.Currency)
 	}
 	return why, true
 }
 
-func kindOf(m *Metric) numberKind {
+func (m *Metric) kind() numberKind {
+	at := slices.IndexFunc(measures, func(x measure) bool { return x.key == m.Key })
 	switch {
-	case m.Key == "delay-p95" || m.Key == "delay-p50" || m.Key == "lead-p95":
+	case measures[at].percentile != nil:
 		return percentileNumber
 	case m.Unit == "ns":
 		return timeNumber
@@ -96,7 +88,10 @@ func (c *Comparison) against(m *Metric, i int, currency string) string {
 	}
 	d := m.Differences[i]
 	size := stats.Figure{Mean: math.Abs(d.Mean), Half: d.Half, Alike: d.Alike, Runs: d.Runs}
-	text := written(size, kindOf(m), currency)
+	text := written(size, m.kind(), currency)
+	if m.Unit == "share" {
+		text = strings.TrimSuffix(text, "%") + "points"
+	}
 	switch {
 	case d.Mean == 0 && max(d.Half, d.Alike) == 0:
 		return "The same as with " + c.Scenarios[0] + "."

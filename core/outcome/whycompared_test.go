@@ -43,6 +43,9 @@ func TestWhyOfWhatIsCompared(t *testing.T) {
 	if own, _ := spot.WhyOf("bill/all"); bill.Value != own.Value || bill.How != own.How || !strings.Contains(bill.Against, "taken repeat by repeat") {
 		t.Errorf("%+v", bill)
 	}
+	if idle, _ := c.WhyOf(list, "empty-share", 1); idle.What != "Node time with nobody on it." || !strings.Contains(idle.Against, " points ") {
+		t.Errorf("%+v", idle)
+	}
 	if _, ok := c.WhyOf(list, "nothing", 0); ok {
 		t.Error("what is not compared is answered")
 	}

@@ -133,13 +133,17 @@ func skewed(se, mean float64, n int) float64 {
 func (f Figure) Reach() float64 { return max(f.Half, f.Alike) }
 
 // Paired returns the figure of b − a, repeat by repeat. Only repeats that both
-// have are taken.
+// have are taken. Differences that vary by rounding alone do not vary.
 func Paired(a, b []float64) Figure {
-	d := make([]float64, min(len(a), len(b)))
+	d, most := make([]float64, min(len(a), len(b))), 0.0
 	for i := range d {
-		d[i] = b[i] - a[i]
+		d[i], most = b[i]-a[i], max(most, math.Abs(a[i]), math.Abs(b[i]))
 	}
-	return Of(d)
+	f := Of(d)
+	if f.Half < 1e-12*most {
+		f.Half = 0
+	}
+	return f
 }
 
 // Sure reports whether the interval leaves zero out.

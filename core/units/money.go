@@ -117,14 +117,19 @@ func (a Amount) Short(currency string) string {
 
 // thousands writes n with commas.
 func thousands(n int64) string {
-	s := strconv.FormatInt(abs(n), 10)
-	for i := len(s) - 3; i > 0; i -= 3 {
-		s = s[:i] + "," + s[i:]
-	}
+	s := commas(strconv.FormatInt(abs(n), 10))
 	if n < 0 {
 		s = "-" + s
 	}
 	return s
+}
+
+// commas parts the thousands of digits.
+func commas(digits string) string {
+	for i := len(digits) - 3; i > 0; i -= 3 {
+		digits = digits[:i] + "," + digits[i:]
+	}
+	return digits
 }
 
 // Count writes a whole number for reading, with commas.
@@ -133,11 +138,8 @@ func Count(n int64) string { return thousands(n) }
 // Fixed writes a finite number for reading, with commas and that many decimals: 12,345.6.
 func Fixed(x float64, decimals int) string {
 	s := strconv.FormatFloat(math.Abs(x), 'f', decimals, 64)
-	whole, part, _ := strings.Cut(s, ".")
-	for i := len(whole) - 3; i > 0; i -= 3 {
-		whole = whole[:i] + "," + whole[i:]
-	}
-	if part != "" {
+	whole, part, fraction := strings.Cut(s, ".")
+	if whole = commas(whole); fraction {
 		whole += "." + part
 	}
 	if x < 0 && strings.Trim(s, "0.") != "" {

@@ -12,6 +12,7 @@ import (
 	"tachyphor/core/doubt"
 	"tachyphor/core/outcome"
 	"tachyphor/core/shelf"
+	"tachyphor/internal/store"
 	"tachyphor/wire"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -31,42 +32,14 @@ func (s *server) why(ctx context.Context, in *struct {
 	Against uint64 `query:"against" doc:"With metric/KEY: another outcome, from which the difference is taken."`
 },
 ) (*struct{ Body wire.WhyNumber }, error) {
-	o, result, err := s.done(ctx, in.ID)
+	a, err := s.whyOf(ctx, in.ID, in.Of, in.Against)
 	if err != nil {
 		return nil, err
 	}
-	var why outcome.Why
-	ok := false
-	var other []wire.Ref // that went into the other outcome alone
-	inputs := inputsOf(o)
-	if key, compared := strings.CutPrefix(in.Of, "metric/"); compared {
-		ids := []uint64{in.ID}
-		if in.Against != 0 {
-			ids = []uint64{in.Against, in.ID}
-		}
-		results, works, c, err := s.compared(ctx, ids)
-		if err != nil {
-			return nil, err
-		}
-		why, ok = c.WhyOf(results, key, len(ids)-1)
-		if in.Against != 0 {
-			for _, r := range inputsOf(works[0]).Documents {
-				if !slices.Contains(inputs.Documents, r) {
-					other = append(other, r)
-				}
-			}
-		}
-	} else if in.Against != 0 {
-		return nil, huma.Error422UnprocessableEntity("against: only a number metric/KEY is compared; leave it out, or ask for one of those")
-	} else {
-		why, ok = result.WhyOf(in.Of)
-	}
-	if !ok {
-		return nil, huma.Error404NotFound(outcomes.what(in.ID) + " has no number " + in.Of + "; its numbers are group/BY/NAME/FIGURE, cause/CAUSE, bill/... and metric/KEY")
-	}
+	inputs := inputsOf(a.work)
 	out := wire.WhyNumber{
-		Why: why, Seed: result.Seed, Engine: result.Engine, Recording: inputs.Recording, Changed: len(inputs.Changes) > 0, Documents: []wire.WhyDocument{},
-		Other: other,
+		Why: a.why, Seed: a.outcome.Seed, Engine: a.outcome.Engine, Recording: inputs.Recording, Changed: len(inputs.Changes) > 0,
+		Documents: []wire.WhyDocument{}, Other: a.other,
 	}
 	stored, err := s.Store.Revisions(ctx, inputs.Documents)
 	if err != nil {
@@ -114,4 +87,45 @@ func (s *server) why(ctx context.Context, in *struct {
 		}
 	}
 	return &struct{ Body wire.WhyNumber }{out}, nil
+}
+
+// askedWhy is a number that was asked why, with what it is of.
+type askedWhy struct {
+	work    store.Work
+	outcome *outcome.Outcome
+	why     outcome.Why
+	other   []wire.Ref // documents that went into the other outcome alone
+}
+
+// whyOf answers for a number of an outcome by itself, or for a figure that is compared; against another outcome, if not 0.
+func (s *server) whyOf(ctx context.Context, id uint64, of string, against uint64) (a askedWhy, err error) {
+	ok := false
+	key, compared := strings.CutPrefix(of, "metric/")
+	switch {
+	case compared:
+		ids := []uint64{id}
+		if against != 0 {
+			ids = []uint64{against, id}
+		}
+		results, works, c, err := s.compared(ctx, ids)
+		if err != nil {
+			return a, err
+		}
+		last := len(ids) - 1
+		a.work, a.outcome = works[last], results[last]
+		own := inputsOf(a.work).Documents
+		a.other = slices.DeleteFunc(inputsOf(works[0]).Documents, func(r wire.Ref) bool { return slices.Contains(own, r) })
+		a.why, ok = c.WhyOf(results, key, last)
+	case against != 0:
+		return a, huma.Error422UnprocessableEntity("against: only a number metric/KEY is compared; leave it out, or ask for one of those")
+	default:
+		if a.work, a.outcome, err = s.done(ctx, id); err != nil {
+			return a, err
+		}
+		a.why, ok = a.outcome.WhyOf(of)
+	}
+	if !ok {
+		return a, huma.Error404NotFound(outcomes.what(id) + " has no number " + of + "; its numbers are group/BY/NAME/FIGURE, cause/CAUSE, bill/... and metric/KEY")
+	}
+	return a, nil
 }

@@ -184,7 +184,7 @@ func (p *program) notLearned(err error, args []string) error {
 // writeLearned writes the documents into a folder.
 func (p *program) writeLearned(got *learn.LearnedJobs, f learnJobsFlags) error {
 	folder := f.write
-	begin, err := p.begin(got, f)
+	begin, begun, err := p.begin(got, f)
 	if err != nil {
 		return err
 	}
@@ -205,6 +205,9 @@ func (p *program) writeLearned(got *learn.LearnedJobs, f learnJobsFlags) error {
 		first := filepath.Join(folder, got.Name+"-first.yaml")
 		if err := whole(first, func(w io.Writer) error { _, err := io.WriteString(w, begin); return err }); err != nil {
 			return err
+		}
+		if begun != nil {
+			p.assumed(begun)
 		}
 		fmt.Fprintf(p.err, "Written: %s, %s and %s. Next: `tachyphor simulate %s --here`.\n", doc, filepath.Join(folder, got.File), first, first)
 		return nil

@@ -62,7 +62,7 @@ somebody wrote by hand stays, unless --all.`,
 	fl.StringVar(&f.records, "records", "", "with --live: also write what was read to this file, to be learned from again")
 	fl.StringVar(&f.o.Name, "name", "learned", "name of the cluster")
 	fl.StringVar(&f.o.Currency, "currency", "EUR", "currency of prices")
-	fl.StringVar(&f.o.PoolLabel, "pool-label", "", "label of nodes that names their pool; default: guessed")
+	fl.StringVar(&f.o.PoolLabel, "pool-label", "", "label of nodes that names their pool; without it the label is guessed")
 	fl.StringArrayVar(&f.prices, "price", nil, "TYPE=PRICE an hour of a node type, as in octo-32=0.38 (may be repeated)")
 	fl.StringArrayVar(&f.spots, "spot-price", nil, "TYPE=PRICE an hour in a spot pool (may be repeated)")
 	fl.StringVar(&f.priceFile, "prices", "", "CSV file with the columns type, price and perhaps spot")

@@ -32,7 +32,7 @@ type liveFlags struct {
 
 func (f *liveFlags) add(c *cobra.Command) {
 	fl := c.Flags()
-	fl.StringVar(&f.options.Kubeconfig, "kubeconfig", "", "try it from here, with this kubeconfig; default: the service does, with its own")
+	fl.StringVar(&f.options.Kubeconfig, "kubeconfig", "", "try it from here, with this kubeconfig; without it the service tries, with its own")
 	fl.StringVar(&f.options.Context, "context", "", "context of the kubeconfig, the service's or yours; default: the current one")
 	fl.StringVar(&f.scenario, "scenario", "", "scenario that gives ceilings and the cluster; default: the first that uses the template")
 	fl.StringArrayVar(&f.with, "with", nil, "with FILE: file or folder with the scenario and the cluster (may be repeated)")

@@ -52,7 +52,7 @@ identity provider names, it is the most that they may, whatever that says.
 viewer     reads everything but secrets and tokens
 designer   also puts, changes and drops documents, and asks for simulations and other work
 operator   also touches live clusters: preflight, rehearse, watch, runs on clusters
-owner      also people, tokens of others, the audit, backups`,
+owner      also manages people, tokens of others, the audit and backups`,
 		Example: "  tachyphor people role mira operator", Args: cobra.ExactArgs(2),
 		ValidArgsFunction: func(_ *cobra.Command, args []string, _ string) ([]string, cobra.ShellCompDirective) {
 			if len(args) != 1 {

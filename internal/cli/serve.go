@@ -52,9 +52,9 @@ func (f *serveFlags) add(c *cobra.Command) {
 		"MariaDB to use, as user:password@tcp(host:port)/name (better: TACHYPHOR_DATABASE); default: a private one in the state folder")
 	fl.StringArrayVar(&f.hosts, "host-name", nil, "further host name that requests may be addressed to (may be repeated)")
 	fl.StringVar(&f.kubeconfig, "kubeconfig", "",
-		"kubeconfig for preflights, rehearsals and runs on clusters (or TACHYPHOR_KUBECONFIG); default: there are none")
+		"kubeconfig for preflights, rehearsals and runs on clusters (or TACHYPHOR_KUBECONFIG); without it there are none")
 	fl.BoolVar(&f.inCluster, "in-cluster", false, "do those in the cluster that this runs in, with its own account")
-	fl.StringArrayVar(&f.podsIn, "pods-in", nil, "namespace of clusters that rehearsals and runs may make pods in (may be repeated); default: in none")
+	fl.StringArrayVar(&f.podsIn, "pods-in", nil, "namespace of clusters that rehearsals and runs may make pods in (may be repeated); default: none")
 	fl.StringVar(&f.certificate, "tls-cert", "", "file with the certificate for TLS, PEM with its chain; read again when it changes")
 	fl.StringVar(&f.key, "tls-key", "", "file with its key")
 	fl.StringVar(&f.traces, "traces", "", "tell what is done to an OTLP collector at this address, as in http://127.0.0.1:4318")

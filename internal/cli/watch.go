@@ -51,7 +51,7 @@ cluster does not answer, what was seen last stays, and it goes on once it does. 
 		},
 	}
 	fl := c.Flags()
-	fl.StringVarP(&f.namespace, "namespace", "n", "", "namespace of the template's agents; default: the argument is a namespace")
+	fl.StringVarP(&f.namespace, "namespace", "n", "", "namespace of the template's agents; without it the argument is a namespace")
 	fl.StringVar(&f.options.Kubeconfig, "kubeconfig", "", "kubeconfig; default: KUBECONFIG or the usual one")
 	fl.StringVar(&f.options.Context, "context", "", "context of the kubeconfig; default: the current one")
 	fl.StringVar(&f.beside, "beside", "", "file of a scenario whose usual numbers for this hour stand beside")

@@ -38,8 +38,8 @@ perhaps nodes (-f), as kubectl writes them. The exit status is 1 when something 
 		RunE: func(c *cobra.Command, args []string) error { return p.why(c.Context(), strings.Join(args, ""), f) },
 	}
 	fl := c.Flags()
-	fl.StringArrayVarP(&f.files, "file", "f", nil, "file with pods, events and nodes (may be repeated); default: ask the cluster")
-	fl.StringVarP(&f.namespace, "namespace", "n", "", "namespace of the pod; default: default, or with files any")
+	fl.StringArrayVarP(&f.files, "file", "f", nil, "file with pods, events and nodes (may be repeated); without it the cluster is asked")
+	fl.StringVarP(&f.namespace, "namespace", "n", "", "namespace of the pod; default: the namespace default, or any with files")
 	fl.StringVar(&f.options.Kubeconfig, "kubeconfig", "", "kubeconfig; default: KUBECONFIG or the usual one")
 	fl.StringVar(&f.options.Context, "context", "", "context of the kubeconfig; default: the current one")
 	return c

@@ -97,10 +97,10 @@ spec:
 		t.Fatal(err)
 	}
 	for says, args := range map[string][]string{
-		"go with --write":                       {"--manifest", manifest},
-		"config.yaml: there is no pod template": {"--write", filepath.Join(dir, "none"), "--manifest", empty},
-		"does not have enough; name a larger":   {"--write", filepath.Join(dir, "none"), "--manifest", manifest, "--node", "2,4Gi,0.10"},
-		"no such file":                          {"--write", filepath.Join(dir, "none"), "--manifest", filepath.Join(dir, "missing.yaml")},
+		"go with --write":                     {"--manifest", manifest},
+		"no templates in ":                    {"--write", filepath.Join(dir, "none"), "--manifest", empty},
+		"does not have enough; name a larger": {"--write", filepath.Join(dir, "none"), "--manifest", manifest, "--node", "2,4Gi,0.10"},
+		"no such file":                        {"--write", filepath.Join(dir, "none"), "--manifest", filepath.Join(dir, "missing.yaml")},
 	} {
 		r := command(t, dir, append([]string{"learn", "jobs", file, "--zone", "Europe/Oslo", "--name", "ours", "-q"}, args...)...)
 		if r.status == 0 || !strings.Contains(r.err, says) {

@@ -139,10 +139,10 @@ export function moment(iso: string, zone: string): string {
 }
 
 /** here writes a point in time in the reader's own zone, as everywhere: 2026-11-30 09:07:49 (Swedish has this form). */
-export const here = (at: string | number) => new Date(at).toLocaleString("sv-SE");
+export const here = (at: string) => new Date(at).toLocaleString("sv-SE");
 
 /** hereDay writes its day: 2026-11-30. */
-export const hereDay = (at: string | number) => here(at).slice(0, 10);
+export const hereDay = (at: string) => here(at).slice(0, 10);
 
 /** day writes the day of a point in time, in the zone that it comes in: 30 Nov. */
 export const day = (iso: string, more: Intl.DateTimeFormatOptions = {}) =>

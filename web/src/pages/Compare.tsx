@@ -207,7 +207,7 @@ function Difference({ m, i }: { m: Metric; i: number }) {
   return (
     <div className={`text-xs ${sure ? "" : "opacity-75"}`}>
       {signed(d.mean, write)}
-      {/[1-9]/.test(write(reach(d))) && ` ± ${write(reach(d))}`}
+      {reach(d) > 0 && ` ± ${write(reach(d))}`}
       {!sure && d.runs > 1 && (m.sure[i] ? " (this week only)" : " (unsure)")}
     </div>
   );

@@ -5,17 +5,21 @@ import { Asked } from "./Why";
 
 const sum = (o?: Work) => o?.simulation?.summary;
 
+type Summary = NonNullable<ReturnType<typeof sum>>;
+
+/** How figures are written, by the name that Compare has for them. */
 const written = {
-  "delay-p95": (o?: Work) => (sum(o)?.p95DelayNs ? duration(sum(o)?.p95DelayNs ?? 0) : ""),
-  wrong: (o?: Work) => (sum(o) ? count(Math.round(sum(o)?.wrong ?? 0)) : ""),
-  "cost-month": (o?: Work) => (sum(o) ? money(sum(o)?.costPerMonth ?? 0, sum(o)?.currency ?? "") : ""),
-  "cost-year": (o?: Work) => (sum(o) ? money(12 * (sum(o)?.costPerMonth ?? 0), sum(o)?.currency ?? "") : ""),
+  "delay-p95": (s: Summary) => (s.p95DelayNs ? duration(s.p95DelayNs) : ""),
+  wrong: (s: Summary) => count(Math.round(s.wrong)),
+  "cost-month": (s: Summary) => money(s.costPerMonth, s.currency),
+  "cost-year": (s: Summary) => money(12 * s.costPerMonth, s.currency),
 };
 
 /** A figure of an outcome in a list, which can be asked why; a dash where there is none. */
 export function ListedFigure({ o, which }: { o?: Work; which: keyof typeof written }) {
-  const text = written[which](o);
-  if (!o || text === "") return "–";
+  const s = sum(o);
+  const text = s && written[which](s);
+  if (!o || !text) return "–";
   return (
     <Asked of={`metric/${which}`} outcome={o.id}>
       {text}
