@@ -31,7 +31,7 @@ func (s *server) backtestOperations(api huma.API) {
 	huma.Register(api, huma.Operation{
 		OperationID: "backtest", Method: http.MethodPost, Path: "/api/v1/backtests", Summary: "Compare a scenario's simulation with what happened",
 		Description: "The jobs of a log, or of the live records, are simulated as they came, with their own work times, and what is predicted " +
-			"of them is held beside what happened. The work is taken on and done even if the service stops in between; watch it at the address that Location gives.",
+			"of them is compared with what happened. The work is taken on and done even if the service stops in between; watch it at the address that Location gives.",
 		Tags: tags, DefaultStatus: http.StatusAccepted, MaxBodyBytes: 4 << 20,
 	}, func(ctx context.Context, in *struct{ Body wire.AskBacktest }) (*accepted, error) {
 		o, faults, err := s.Queue.Backtest(ctx, in.Body, who(ctx))

@@ -151,7 +151,7 @@ func (w *walker) sure(ctx context.Context) (string, error) {
 	case err != nil:
 		return "", err
 	case o == nil:
-		return says + "; nobody has held it beside what happened.", nil
+		return says + "; it has not been compared with what happened.", nil
 	case inBrief(w.s.Queue, *o).Backtest.Agrees:
 		return says + "; beside what happened it came true, as far as chance goes.", nil
 	}

@@ -257,8 +257,8 @@ func (w *walker) decide(ctx context.Context) (wire.Stage, error) {
 }
 
 func (w *walker) watch(ctx context.Context) (wire.Stage, error) {
-	x := wire.Stage{Step: "watch", Title: "See if it came true", Next: "Hold it beside what happened", Page: "/backtest"}
-	const not = "What is predicted has not been held beside what happened."
+	x := wire.Stage{Step: "watch", Title: "See if it came true", Next: "Compare it with what happened", Page: "/backtest"}
+	const not = "What is predicted has not been compared with what happened."
 	if w.scenario == nil {
 		x.Missing = not
 		return x, nil

@@ -55,7 +55,7 @@ export interface paths {
         put?: never;
         /**
          * Compare a scenario's simulation with what happened
-         * @description The jobs of a log, or of the live records, are simulated as they came, with their own work times, and what is predicted of them is held beside what happened. The work is taken on and done even if the service stops in between; watch it at the address that Location gives.
+         * @description The jobs of a log, or of the live records, are simulated as they came, with their own work times, and what is predicted of them is compared with what happened. The work is taken on and done even if the service stops in between; watch it at the address that Location gives.
          *
          *     Role: designer.
          */
