@@ -173,7 +173,7 @@ func (w *walker) size(_ context.Context) (wire.Stage, error) {
 	w.of(&x, func(n string) bool {
 		d := w.used[slices.Index(w.names, n)]
 		return template.Annotated(d.Value.(*document.PodTemplate), sizing.SizedAnnotation) != ""
-	}, "have requests by what jobs used", "Requests are not known to be by what jobs used for")
+	}, "have requests by what jobs used", "Requests do not yet come from what jobs used, for")
 	return x, nil
 }
 
