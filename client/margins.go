@@ -7,11 +7,11 @@ import (
 	"tachyphor/wire"
 )
 
-// Margin asks how far a scenario bears what may grow.
+// Margin asks how far a scenario bears what may grow; without aims, of those of the scenario.
 func (c *Client) Margin(ctx context.Context, scenario string, aims []string) (wire.WorkBrief, error) {
 	return c.ask(ctx, "/margins", struct {
 		Scenario string   `json:"scenario"`
-		Aims     []string `json:"aims"`
+		Aims     []string `json:"aims,omitempty"`
 	}{scenario, aims})
 }
 

@@ -3,6 +3,7 @@ package wire
 import (
 	"time"
 
+	"tachyphor/core/aim"
 	"tachyphor/core/document"
 	"tachyphor/core/outcome"
 )
@@ -19,6 +20,9 @@ type Gist struct {
 	Unmatched    int      `json:"unmatched"`
 	Wrong        float64  `json:"wrong" doc:"Jobs that went wrong for good, in a repeat."`
 	Started      float64  `json:"started" doc:"Jobs that started, in a repeat; delays are of these."`
+	// Aims and Judged say how the scenario stands with its aims, where it has any.
+	Aims   aim.Verdict `json:"aims,omitempty" enum:"kept,missed,not decided" doc:"The gravest verdict on the scenario's aims; absent: it has none."`
+	Judged string      `json:"judged,omitempty" doc:"How it stands with them, in a sentence or two."`
 }
 
 // A WeighGist is what lists show of a weighing.

@@ -60,6 +60,7 @@ func (c checker) scenario(s *ScenarioSpec) {
 		c.at("spec.nodes.growth.scan", s.Nodes.Growth.Scan.String(), "expected at least 1ms")
 	}
 	c.chance("spec.nodes.growth.drainBelow", s.Nodes.Growth.DrainBelow)
+	c.aims(s.Aims)
 	r := s.Run
 	if r.Span != 0 && !(r.Span >= units.Second && r.Span <= maxSpan) {
 		c.at("spec.run.span", r.Span.String(), "expected 1s to 400d")

@@ -33,15 +33,7 @@ func (c checker) sweep(s *SweepSpec) {
 		}
 		names[name] = true
 	}
-	if len(s.Aims) > maxAims {
-		c.at("spec.aims", fmt.Sprint(len(s.Aims), " aims"), fmt.Sprintf("expected at most %d", maxAims))
-	}
-	for i, text := range s.Aims {
-		_, err := aim.Parse(text)
-		if e := (*aim.Error)(nil); errors.As(err, &e) {
-			c.at(fmt.Sprintf("spec.aims[%d]", i), strconv.Quote(clip(text)), e.Line())
-		}
-	}
+	c.aims(s.Aims)
 	across := map[string]bool{}
 	for i, name := range s.Across {
 		if across[name] || name == "" {
@@ -50,6 +42,19 @@ func (c checker) sweep(s *SweepSpec) {
 		across[name] = true
 	}
 	c.within("spec.budget.runs", s.Budget.Runs, 1, maxRuns)
+}
+
+// aims checks what must be kept.
+func (c checker) aims(list []string) {
+	if len(list) > maxAims {
+		c.at("spec.aims", fmt.Sprint(len(list), " aims"), fmt.Sprintf("expected at most %d", maxAims))
+	}
+	for i, text := range list {
+		_, err := aim.Parse(text)
+		if e := (*aim.Error)(nil); errors.As(err, &e) {
+			c.at(fmt.Sprintf("spec.aims[%d]", i), strconv.Quote(clip(text)), e.Line())
+		}
+	}
 }
 
 // knob checks one knob; within says that it is one of several that move as one.

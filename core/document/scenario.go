@@ -29,6 +29,7 @@ type ScenarioSpec struct {
 	Quota        Quota         `json:"quota,omitempty" doc:"Quota of the agents' namespace."`
 	Caching      []CacheRule   `json:"caching,omitempty" doc:"Cache plans; the first that names a class counts, and a class that none names has no cache."`
 	Waiting      units.Price   `json:"waiting,omitempty" doc:"What an hour of someone waiting for a job to start is worth; shown apart from money paid."`
+	Aims         []string      `json:"aims,omitempty" doc:"What the design must keep, as in 95 % of all jobs start within 60s: each outcome says whether it does; the words are in docs/exploring.md."`
 	Run          RunPlan       `json:"run,omitempty" doc:"How long and how often to simulate."`
 }
 

@@ -18,7 +18,7 @@ type Sweep struct {
 type SweepSpec struct {
 	Scenario string   `json:"scenario" doc:"Name of the scenario that is varied."`
 	Knobs    []Knob   `json:"knobs" doc:"Places in its documents, and the values that each may take. A variant has one value for every knob."`
-	Aims     []string `json:"aims,omitempty" doc:"What a variant must keep, as in 95 % of all jobs start within 60s; the words are in docs/exploring.md."`
+	Aims     []string `json:"aims,omitempty" doc:"What a variant must keep, as in 95 % of all jobs start within 60s; absent: the aims of the scenario. The words are in docs/exploring.md."`
 	Least    Least    `json:"least,omitempty" doc:"What is as little as can be, of the variants that keep all aims: bill, delay (the start delay's 95th percentile), lead (the mean lead time), or worth (the bill and what waiting is worth)."`
 	Across   []string `json:"across,omitempty" doc:"Names of workloads that every variant is run with in place of the scenario's own: an aim is kept where it is with each of them, figures are of all together, the bill is their mean."`
 	Budget   Runs     `json:"budget,omitempty" doc:"How much may be run."`

@@ -60,7 +60,7 @@ type Answer struct {
 	Scenario string         `json:"scenario" doc:"Name of the scenario."`
 	Currency string         `json:"currency" doc:"Currency of bills."`
 	Least    document.Least `json:"least" doc:"What is to be as little as can be."`
-	Aims     []Asked        `json:"aims" doc:"What must be kept."`
+	Aims     []aim.Asked    `json:"aims" doc:"What must be kept."`
 	Sentence string         `json:"sentence" doc:"The answer in a sentence."`
 	Notes    []string       `json:"notes" doc:"What is to be known of it."`
 
@@ -108,7 +108,7 @@ func (q *Question) Answer(way Way) (*Answer, error) {
 	budget := q.Spec.Budget.Runs
 	r := newRunner(q, way, budget+mostTried*freshRepeats[0]+freshRepeats[0])
 	out := &Answer{
-		Sweep: q.Sweep, Scenario: q.bases[0].Scenario, Currency: q.bases[0].Currency, Least: q.Spec.Least, Aims: []Asked{}, Notes: []string{},
+		Sweep: q.Sweep, Scenario: q.bases[0].Scenario, Currency: q.bases[0].Currency, Least: q.Spec.Least, Aims: []aim.Asked{}, Notes: []string{},
 		Possible: q.many(possibleMost), Best: -1, Binds: []outcome.Limit{}, Ladder: []Rung{}, Steps: []NextStep{}, Patch: []document.Changes{}, Matters: []Matter{}, ran: r,
 	}
 	for _, k := range q.knobs {
@@ -120,7 +120,7 @@ func (q *Question) Answer(way Way) (*Answer, error) {
 		out.Knobs = append(out.Knobs, tried)
 	}
 	for _, a := range q.aims {
-		out.Aims = append(out.Aims, asked(a))
+		out.Aims = append(out.Aims, a.Asked())
 	}
 	list := []variant{q.today()}
 	spread := 0 // of a search: the first that lie all over

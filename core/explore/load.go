@@ -92,7 +92,7 @@ func loadOf(w *world.World, a aim.Aim, repeat int) (*load, error) {
 	if err != nil {
 		return nil, err
 	}
-	class := slices.IndexFunc(w.Classes, func(c world.Class) bool { return c.Name == a.Class })
+	class := w.ClassNamed(a.Class)
 	if a.Class != "" && class < 0 {
 		return &load{templates: make([]teamLoad, len(w.Templates))}, nil
 	}

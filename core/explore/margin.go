@@ -38,29 +38,30 @@ type Margin struct {
 
 // Margins are how far a scenario's aims bear what nobody chooses.
 type Margins struct {
-	Scenario string   `json:"scenario" doc:"Name of the scenario."`
-	Currency string   `json:"currency" doc:"Currency of bills."`
-	Sentence string   `json:"sentence" doc:"The answer in a sentence."`
-	Aims     []Asked  `json:"aims" doc:"What must be kept."`
-	Today    Measures `json:"today" doc:"The scenario as things are."`
-	Margins  []Margin `json:"margins" doc:"By what grows."`
-	Repeats  int      `json:"repeats" doc:"Repeats at each factor, on the same draws."`
-	Runs     int      `json:"runs" doc:"Runs that it took."`
-	Finest   float64  `json:"finest" doc:"How fine factors are: each is so many times the one before."`
+	Scenario string      `json:"scenario" doc:"Name of the scenario."`
+	Currency string      `json:"currency" doc:"Currency of bills."`
+	Sentence string      `json:"sentence" doc:"The answer in a sentence."`
+	Aims     []aim.Asked `json:"aims" doc:"What must be kept."`
+	Today    Measures    `json:"today" doc:"The scenario as things are."`
+	Margins  []Margin    `json:"margins" doc:"By what grows."`
+	Repeats  int         `json:"repeats" doc:"Repeats at each factor, on the same draws."`
+	Runs     int         `json:"runs" doc:"Runs that it took."`
+	Finest   float64     `json:"finest" doc:"How fine factors are: each is so many times the one before."`
 }
 
 // marginRepeats is how often each factor is run.
 const marginRepeats = 8
 
-// AskMargin puts together how far a scenario bears what may grow.
+// AskMargin puts together how far a scenario bears what may grow; without aims, with those of the scenario.
 func AskMargin(in world.Input, aims []string) (*Question, error) {
-	if len(aims) == 0 {
-		return nil, errors.New("say what must be kept, as in \"95 % of all jobs start within 60s\"")
-	}
 	spec := document.SweepSpec{Scenario: in.Scenario.Name, Aims: aims}
 	spec.Defaults()
 	spec.Budget.Defaults()
-	return Ask("margin-"+in.Scenario.Name, spec, in)
+	q, err := Ask("margin-"+in.Scenario.Name, spec, in)
+	if err == nil && len(q.aims) == 0 {
+		err = errors.New("say what must be kept, as in \"95 % of all jobs start within 60s\": with the question, or as spec.aims of the scenario")
+	}
+	return q, err
 }
 
 // NeedOfMargins is about how much memory finding margins takes at most, on so many workers.
@@ -83,11 +84,11 @@ func (q *Question) Margins(way Way) (*Margins, error) {
 		return nil, err
 	}
 	out := &Margins{
-		Scenario: q.bases[0].Scenario, Currency: q.bases[0].Currency, Repeats: marginRepeats, Finest: finest, Aims: []Asked{}, Margins: []Margin{},
+		Scenario: q.bases[0].Scenario, Currency: q.bases[0].Currency, Repeats: marginRepeats, Finest: finest, Aims: []aim.Asked{}, Margins: []Margin{},
 		Today: q.measures(r.of(q.today(), 0)),
 	}
 	for _, a := range q.aims {
-		out.Aims = append(out.Aims, asked(a))
+		out.Aims = append(out.Aims, a.Asked())
 	}
 	for k := range list {
 		m, err := q.margin(r, k, &list[k], out.Today.Aims)

@@ -68,6 +68,10 @@ func Ask(name string, spec document.SweepSpec, ins ...world.Input) (*Question, e
 		}
 		q.ins, q.bases = append(q.ins, in), append(q.bases, base)
 	}
+	if len(spec.Aims) == 0 { // none of its own: those of the scenario
+		spec.Aims = ins[0].Scenario.Value.(*document.Scenario).Spec.Aims
+		q.Spec = spec
+	}
 	for _, text := range spec.Aims {
 		a, err := aim.Parse(text)
 		if err != nil {

@@ -71,14 +71,7 @@ type reader struct {
 
 func (x *reader) read(t *sim.Trace) {
 	w, q := t.World, x.q
-	tallies := make([]aim.Tally, len(q.aims))
-	class := make([]int, len(q.aims)) // −1: all; −2: there is no such class
-	for i, a := range q.aims {
-		class[i] = slices.IndexFunc(w.Classes, func(c world.Class) bool { return c.Name == a.Class })
-		if class[i] < 0 && a.Class != "" {
-			class[i] = -2
-		}
-	}
+	count := outcome.CountOf(q.aims, w)
 	var waited units.Sum[units.Duration]
 	for j := range t.Records {
 		job, r := &t.Jobs.List[j], &t.Records[j]
@@ -95,26 +88,16 @@ func (x *reader) read(t *sim.Trace) {
 			x.lead.Add(r.Ended - from)
 			waited.Add(r.Started - from)
 		}
-		for i, a := range q.aims {
-			if class[i] == -1 || class[i] == int(job.Class) {
-				count(&tallies[i], a, r, from, w.Plan.Span)
-			}
-		}
+		count.Add(t, j)
 	}
-	monthly := float64(units.Month) / float64(w.Plan.Span-w.Plan.Warmup)
-	money := func(nano units.Sum[units.Money]) float64 { return float64(float64(units.AmountOf(nano)) * monthly) }
+	money := func(nano units.Sum[units.Money]) float64 { return outcome.AMonth(w, nano) }
 	bill, stays := money(outcome.Paid(t)), outcome.StayingOn(t)
 	x.out.Bill += bill
 	x.out.Waiting += money(w.Waiting.ForAll(waited))
 	x.out.Always += money(stays.AllNano)
 	x.out.InHours += money(stays.HoursNano)
 	x.outside += stays.Outside
-	for i, a := range q.aims {
-		if a.Kind == aim.Bill {
-			tallies[i] = aim.Tally{N: 1, X: bill}
-		}
-	}
-	x.tallies = append(x.tallies, tallies)
+	x.tallies = append(x.tallies, count.Tallies(bill))
 }
 
 // run is what all say together.

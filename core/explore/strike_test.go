@@ -41,12 +41,13 @@ func TestWhatCannotBeIsNot(t *testing.T) {
 							return struct{}{}, err
 						}
 						most, _ := l.share(w, within)
-						var is aim.Tally
+						count := outcome.CountOf([]aim.Aim{a}, w)
 						for j := range tr.Records {
 							if s := tr.Jobs.List[j].Submitted; s >= w.Plan.Warmup && s < w.Plan.Span {
-								count(&is, a, &tr.Records[j], tr.From(j), w.Plan.Span)
+								count.Add(tr, j)
 							}
 						}
+						is := count.Tallies(0)[0]
 						if is.N > 0 && is.X > float64(most*is.N)+1e-6 {
 							t.Errorf("%s, repeat %d, %s: %g of %g jobs are in time, and at most %g can be", name, repeat, a, is.X, is.N, most*is.N)
 						}

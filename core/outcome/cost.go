@@ -4,6 +4,7 @@ import (
 	"tachyphor/core/sim"
 	"tachyphor/core/stats"
 	"tachyphor/core/units"
+	"tachyphor/core/world"
 )
 
 // Cost is the bill, scaled to a month of 730 h where it says so.
@@ -41,12 +42,15 @@ type UseCost struct {
 	Share    float64      `json:"share" doc:"Part of node cost, 0 to 1."`
 }
 
+// AMonth brings an amount of one run's window to a month, in the world's currency.
+func AMonth(w *world.World, nano units.Sum[units.Money]) float64 {
+	return float64(float64(units.AmountOf(nano)) * float64(float64(units.Month)/float64(w.Plan.Span-w.Plan.Warmup)))
+}
+
 // cost scales the repeats' bills to a month.
 func (s *Sum) cost() Cost {
 	w := s.world
-	window := w.Plan.Span - w.Plan.Warmup
-	monthly := float64(units.Month) / float64(window)
-	money := func(nano units.Sum[units.Money]) float64 { return float64(units.AmountOf(nano)) * monthly }
+	money := func(nano units.Sum[units.Money]) float64 { return AMonth(w, nano) }
 	c := Cost{
 		Currency: w.Currency,
 		PerMonth: s.figure(func(x *Sample) float64 { return money(x.Cost.TotalNano) }),
@@ -67,7 +71,7 @@ func (s *Sum) cost() Cost {
 		c.Pools = append(c.Pools, PoolCost{
 			Pool: pool.Name, NodeType: pool.Type,
 			PerMonth: s.figure(func(x *Sample) float64 { return money(x.Cost.Pools[p].Nano) }),
-			Nodes:    s.figure(func(x *Sample) float64 { return x.Cost.Pools[p].NodeNs.Float() / float64(window) }),
+			Nodes:    s.figure(func(x *Sample) float64 { return x.Cost.Pools[p].NodeNs.Float() / float64(w.Plan.Span-w.Plan.Warmup) }),
 		})
 	}
 	if s.samples[0].Cost.Always != nil {

@@ -25,6 +25,8 @@ type Outcome struct {
 	Means     string       `json:"means" doc:"What the intervals mean: what varies from repeat to repeat, and what does not."`
 	Notes     []string     `json:"notes" doc:"What was settled where the documents leave it open or do not go together."`
 	Headline  string       `json:"headline" doc:"The outcome in a sentence or two."`
+	Aims      []Aimed      `json:"aims,omitempty" doc:"What the scenario must keep, and whether it does; absent: it has no aims."`
+	Judged    string       `json:"judged,omitempty" doc:"How it stands with all of them, in a sentence or two."`
 	Phases    []string     `json:"phases" doc:"Names of the phases of every ribbon, in order."`
 	Groups    []Group      `json:"groups" doc:"How jobs fared: all, by class, by template."`
 	Causes    []CauseSum   `json:"causes" doc:"What start delay was spent waiting for, most first."`

@@ -7,6 +7,7 @@ import (
 	"cmp"
 	"slices"
 
+	"tachyphor/core/aim"
 	"tachyphor/core/sim"
 	"tachyphor/core/stats"
 	"tachyphor/core/units"
@@ -25,6 +26,7 @@ type Sample struct {
 	Percentiles PercentileSample `json:"percentiles" doc:"What the repeat adds to percentiles of all repeats together."`
 	Lives       []LifeSample     `json:"lives,omitempty" doc:"Agents that went, by template in the order of the scenario."`
 	Network     []CarriedSample  `json:"network,omitempty" doc:"What jobs fetched and sent, by class and in the order of its entries."`
+	Aims        []aim.Tally      `json:"aims,omitempty" doc:"What the repeat says of each aim."`
 	Events      int64            `json:"events" doc:"Events the engine went through."`
 
 	early float64 // mean start delay of jobs that come early in the span, ns
@@ -115,7 +117,7 @@ func Measure(t *sim.Trace, repeat int) Sample {
 	for g := range groups {
 		groups[g].Results = make([]int, sim.Results)
 	}
-	costs := JobCosts(t)
+	costs, counted := JobCosts(t), CountOf(w.Aims, w)
 	byClass, byTemplate := 1, 1+len(w.Classes)
 	for j := range t.Records {
 		job, r := &t.Jobs.List[j], &t.Records[j]
@@ -126,6 +128,7 @@ func Measure(t *sim.Trace, repeat int) Sample {
 		if r.Template >= 0 {
 			in[2] = byTemplate + int(r.Template)
 		}
+		counted.Add(t, j)
 		for _, g := range in {
 			if g >= 0 {
 				groups[g].add(t, j)
@@ -138,6 +141,7 @@ func Measure(t *sim.Trace, repeat int) Sample {
 		s.Groups = append(s.Groups, groups[i].close(most))
 	}
 	s.Cost = costOf(t, s.Groups[0], costs)
+	s.Aims = counted.Tallies(AMonth(w, s.Cost.TotalNano))
 	s.Failures = failuresOf(t)
 	for _, x := range troubles {
 		s.Trouble = append(s.Trouble, x.of(t))

@@ -75,6 +75,8 @@ func (s *Sum) Outcome() (*Outcome, *sim.Trace) {
 	for _, j := range longest(s.first, slowestKept) {
 		o.Slowest = append(o.Slowest, Brief(s.first, j))
 	}
+	o.Aims = s.aims()
+	o.Judged = Verdicts(o.Aims)
 	o.Headline, o.Means = headline(w, o), means(w, o)
 	for i := range s.alike {
 		s.alike[i].Groups = s.alike[i].Groups[:1] // what comparing needs

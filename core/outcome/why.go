@@ -2,6 +2,7 @@ package outcome
 
 import (
 	"fmt"
+	"strconv"
 	"strings"
 
 	"tachyphor/core/sim"
@@ -39,9 +40,15 @@ const (
 )
 
 // WhyOf answers for a number by its name: group/BY/NAME/FIGURE with the figures mean, p50, p90, p95, p99, max, jobs, warm,
-// wrong and cost; cause/CAUSE; bill/all, bill/job, bill/floor, bill/pool/NAME, bill/use/NAME, bill/part/NAME. ok is false
+// wrong and cost; cause/CAUSE; bill/all, bill/job, bill/floor, bill/pool/NAME, bill/use/NAME, bill/part/NAME; aim/N, from 1. ok is false
 // where the outcome has no such number.
 func (o *Outcome) WhyOf(of string) (why Why, ok bool) {
+	if n, ok := strings.CutPrefix(of, "aim/"); ok {
+		if i, err := strconv.Atoi(n); err == nil && i >= 1 && i <= len(o.Aims) {
+			return o.Aims[i-1].why(of, len(o.Aims)), true
+		}
+		return Why{}, false
+	}
 	n, ok := o.number(of)
 	if !ok {
 		return Why{}, false

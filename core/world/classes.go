@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"tachyphor/core/aim"
 	"tachyphor/core/demand"
 	"tachyphor/core/document"
 )
@@ -34,6 +35,13 @@ func (a *assembly) classes(s *document.ScenarioSpec, l *document.WorkloadSpec) {
 		}
 		a.w.Sharing = a.w.Sharing || k.Cores > 0
 		a.w.Classes = append(a.w.Classes, c)
+	}
+	for i, text := range s.Aims {
+		x, err := aim.Parse(text) // a document whose aims do not read is none
+		if err == nil && x.Class != "" && !slices.Contains(names, x.Class) {
+			a.fault(a.in.Scenario, fmt.Sprintf("spec.aims[%d]", i), text, "the workload has no class "+x.Class+"; it has "+strings.Join(names, ", "))
+		}
+		a.w.Aims = append(a.w.Aims, x)
 	}
 	for i, r := range s.Caching {
 		for j, name := range r.Classes {
@@ -71,7 +79,7 @@ func (a *assembly) coming(l *document.WorkloadSpec) {
 			c := &a.w.Classes[i]
 			c.Comes = k.Arrivals.Any()
 			if k.Follows != nil {
-				lead := slices.IndexFunc(a.w.Classes, func(x Class) bool { return x.Name == k.Follows.Class })
+				lead := a.w.ClassNamed(k.Follows.Class)
 				c.Comes = lead >= 0 && a.w.Classes[lead].Comes
 			}
 		}

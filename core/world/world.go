@@ -7,6 +7,7 @@ import (
 	"slices"
 	"time"
 
+	"tachyphor/core/aim"
 	"tachyphor/core/chance"
 	"tachyphor/core/demand"
 	"tachyphor/core/document"
@@ -81,6 +82,7 @@ type World struct {
 
 	// Jobs.
 	Classes  []Class
+	Aims     []aim.Aim // what the design must keep
 	Workload *document.WorkloadSpec
 	Log      *demand.Jobs // recorded jobs; nil when they are made
 	Waiting  units.Price
@@ -90,6 +92,11 @@ type World struct {
 
 	origin  *origin                         // nil for very many jobs
 	missing map[document.CachePlan][]string // facts that the cluster does not say
+}
+
+// ClassNamed is the index of a class; below 0: there is none of that name.
+func (w *World) ClassNamed(name string) int {
+	return slices.IndexFunc(w.Classes, func(c Class) bool { return c.Name == name })
 }
 
 // A Limit is a ceiling over several templates together.

@@ -38,7 +38,7 @@ func (s *server) marginOperations(api huma.API) {
 func (s *server) margin(ctx context.Context, in *struct {
 	Body struct {
 		Scenario string   `json:"scenario" minLength:"1" maxLength:"63" doc:"Name of the scenario."`
-		Aims     []string `json:"aims" minItems:"1" maxItems:"20" doc:"What must be kept, as in 95 % of all jobs start within 60s."`
+		Aims     []string `json:"aims,omitempty" maxItems:"40" doc:"What must be kept, as in 95 % of all jobs start within 60s; absent: the aims of the scenario."`
 	}
 },
 ) (*accepted, error) {

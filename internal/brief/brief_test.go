@@ -26,7 +26,7 @@ func answer() *explore.Answer {
 	set := []explore.Setting{{Knob: bad, Is: "1", Was: "0"}}
 	return &explore.Answer{
 		Sweep: bad, Scenario: bad, Currency: "EUR", Least: "bill", Sentence: "Have " + bad, Possible: 3, Runs: 9, Best: 1,
-		Aims:  []explore.Asked{{Says: bad, Kind: "share", Axis: "delay", At: 5e9}, {Says: "bill at most 1 a month", Kind: "bill", Axis: "bill", At: 1}},
+		Aims:  []aim.Asked{{Says: bad, Kind: "share", Axis: "delay", At: 5e9}, {Says: "bill at most 1 a month", Kind: "bill", Axis: "bill", At: 1}},
 		Knobs: []explore.Tried{{Knob: bad}},
 		Variants: []explore.Variant{
 			{Change: "as it is", Measures: measures(10e9, 200, aim.Missed), Frontier: true},

@@ -1,7 +1,9 @@
 package brief
 
 import (
+	"cmp"
 	"fmt"
+	"slices"
 	"strings"
 
 	"tachyphor/core/outcome"
@@ -18,6 +20,9 @@ func OfOutcomes(list []*outcome.Outcome, compared *outcome.Comparison, about Abo
 		names = append(names, o.Scenario)
 	}
 	b := &Brief{Title: "What " + first.Scenario + " does", Answer: []string{first.Headline}, Change: about.Diff}
+	if first.Judged != "" && compared == nil {
+		b.Answer = append(b.Answer, first.Judged)
+	}
 	days := units.Duration(first.SpanNs - first.WarmupNs).Short()
 	b.Question = append(b.Question, fmt.Sprintf("How long do jobs wait, and what does it cost, over %s?", days))
 	if compared != nil {
@@ -64,8 +69,16 @@ func OfOutcomes(list []*outcome.Outcome, compared *outcome.Comparison, about Abo
 		row("a month with those off outside "+a.Hours, always(func(a *outcome.AlwaysOn) stats.Figure { return a.InHours }))
 	}
 	row("no bill is below, a month", func(o *outcome.Outcome) string { return cash(o.Cost.Floor.Mean) })
+	if slices.ContainsFunc(list, func(o *outcome.Outcome) bool { return len(o.Aims) > 0 }) {
+		row("its aims", func(o *outcome.Outcome) string { return cmp.Or(string(outcome.Worst(o.Aims)), "it has none") })
+	}
 	b.Costs = &costs
 	b.Sure = append(b.Sure, first.Means)
+	for _, x := range first.Aims {
+		if compared == nil {
+			b.Sure = append(b.Sure, fmt.Sprintf("%s: %s (%s), where all verdicts together are right in 95 of 100 cases.", x.Says, x.Verdict, x.Reads))
+		}
+	}
 	b.Pictures = append(b.Pictures, ribbons(list))
 	if compared != nil {
 		b.differences(compared, first.Cost.Currency)

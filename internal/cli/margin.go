@@ -2,7 +2,6 @@ package cli
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"strconv"
 
@@ -31,7 +30,7 @@ surely missed; what breaks first, and what jobs wait for then. An aim that is mi
 today is told with the factor at which it would be kept.
 
 SCENARIO is the name of a stored one; with --here it is the file of one, with what it
-names beside it. An aim is written as:
+names beside it. Without --aim, the aims of the scenario are asked for. An aim is written as:
 
 ` + aim.Grammar,
 		Example: "  tachyphor margin weekday-lean --aim \"95 % of all jobs start within 2m\" --aim \"bill at most 3500 a month\"\n" +
@@ -44,9 +43,6 @@ names beside it. An aim is written as:
 			if err := f.check(args[0], "try"); err != nil {
 				return err
 			}
-			if len(f.aims) == 0 {
-				return errors.New("say what must be kept with --aim, as in --aim \"95 % of all jobs start within 60s\"")
-			}
 			if f.here {
 				return p.marginHere(c.Context(), args[0], f)
 			}
@@ -54,7 +50,7 @@ names beside it. An aim is written as:
 		},
 	}
 	fl := c.Flags()
-	fl.StringArrayVar(&f.aims, "aim", nil, "what must be kept, as in \"95 % of all jobs start within 60s\" (may be repeated)")
+	fl.StringArrayVar(&f.aims, "aim", nil, "what must be kept, as in \"95 % of all jobs start within 60s\" (may be repeated; default: the scenario's aims)")
 	f.hereFlags.add(c)
 	return c
 }

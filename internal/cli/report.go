@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"tachyphor/core/aim"
 	"tachyphor/core/outcome"
 	"tachyphor/core/sim"
 	"tachyphor/core/stats"
@@ -20,6 +21,9 @@ func (p *program) report(o *outcome.Outcome) {
 		units.Count(int64(o.Groups[0].Jobs.Mean)), window.Short(), counted(o.Repeats, "repeat"), o.Seed)))
 	fmt.Fprintln(p.out)
 	fmt.Fprintln(p.out, p.wrap(o.Headline))
+	if o.Judged != "" {
+		fmt.Fprintln(p.out, p.wrap(o.Judged))
+	}
 	for _, n := range o.Notes {
 		fmt.Fprintln(p.out, p.warn(p.wrap("! "+n)))
 	}
@@ -28,6 +32,10 @@ func (p *program) report(o *outcome.Outcome) {
 	}
 	fmt.Fprintln(p.out)
 	p.reportRibbon(o)
+	if len(o.Aims) > 0 {
+		fmt.Fprintln(p.out, p.table(p.judged(o)))
+		fmt.Fprintln(p.out)
+	}
 	fmt.Fprintln(p.out, p.table(delays(o)))
 	fmt.Fprintln(p.out)
 	if len(o.Causes) > 0 {
@@ -154,6 +162,26 @@ func sure(f *stats.Figure) string {
 		return "too few"
 	}
 	return outcome.Time(*f)
+}
+
+// judged tells how the design stands with its aims.
+func (p *program) judged(o *outcome.Outcome) listing {
+	says := func(x *outcome.Aimed, r aim.Reading) string {
+		return p.verdicts([]aim.Reading{r}) + ": " + x.Asked.Reads(r, o.Cost.Currency)
+	}
+	l := listing{columns: []column{{"aim", false}, {"it is", false}}}
+	if slices.ContainsFunc(o.Aims, func(x outcome.Aimed) bool { return x.Weeks != nil }) {
+		l.columns = []column{{"aim", false}, {"in the recorded week", false}, {"in weeks like it", false}}
+	}
+	for i := range o.Aims {
+		x := &o.Aims[i]
+		row := []string{x.Says, says(x, x.Reading)}
+		if x.Weeks != nil {
+			row = append(row, says(x, *x.Weeks))
+		}
+		l.rows = append(l.rows, row)
+	}
+	return l
 }
 
 // delays tells start delay by group.

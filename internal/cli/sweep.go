@@ -33,7 +33,7 @@ type exploreFlags struct {
 
 func (f *exploreFlags) add(c *cobra.Command) {
 	fl := c.Flags()
-	fl.StringArrayVar(&f.aims, "aim", nil, "what a variant must keep, as in \"95 % of all jobs start within 60s\" (may be repeated)")
+	fl.StringArrayVar(&f.aims, "aim", nil, "what a variant must keep, as in \"95 % of all jobs start within 60s\" (may be repeated; default: those of the sweep, or the scenario's)")
 	fl.StringSliceVar(&f.across, "across", nil, "workloads that every variant must hold on, in place of the scenario's own")
 	fl.StringVar(&f.least, "least", "", "what is to be as small as possible: bill, delay, lead or worth")
 	fl.IntVar(&f.budget, "budget", 0, "most runs of one repeat of one variant")

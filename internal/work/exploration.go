@@ -77,6 +77,7 @@ func (q *Queue) Explore(ctx context.Context, by string, ask wire.Explore) (store
 	if _, err := q.room.fits(question.Need); err != nil {
 		return store.Work{}, nil, err
 	}
+	e.Spec.Aims = question.Spec.Aims // the scenario's, where nothing else is asked
 	o, err := q.enter(ctx, &Exploring, store.Work{Subject: e.Spec.Scenario, By: by}, in)
 	return o, nil, err
 }

@@ -16,7 +16,7 @@ import (
 var Margining = Kind{Name: wire.WorkMargin, Called: "margin", Run: margining}
 
 // Margin enters how far a scenario bears what may grow into the queue. What is wrong with the
-// question is an error that wraps ErrExplore.
+// question is an error that wraps ErrExplore. Without aims it is asked of those of the scenario.
 func (q *Queue) Margin(ctx context.Context, scenario string, aims []string, by string) (store.Work, document.Faults, error) {
 	in, faults, err := q.Library.Pin(ctx, scenario)
 	if err != nil || len(faults) > 0 {
@@ -30,6 +30,7 @@ func (q *Queue) Margin(ctx context.Context, scenario string, aims []string, by s
 	if _, err := q.room.fits(question.NeedOfMargins); err != nil {
 		return store.Work{}, nil, err
 	}
+	in.Keep = question.Spec.Aims
 	o, err := q.enter(ctx, &Margining, store.Work{Subject: scenario, By: by}, in)
 	return o, nil, err
 }

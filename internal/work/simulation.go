@@ -91,6 +91,7 @@ func summarize(o *outcome.Outcome) wire.Gist {
 	s := wire.Gist{
 		Headline: o.Headline, MeanDelayNs: all.Delay.Mean.Mean, CostPerMonth: o.Cost.PerMonth.Mean,
 		Currency: o.Cost.Currency, Jobs: all.Jobs.Mean, Wrong: all.Wrong.Mean, Started: all.Started.Mean,
+		Aims: outcome.Worst(o.Aims), Judged: o.Judged,
 	}
 	if all.Delay.P95 != nil {
 		s.P95DelayNs = &all.Delay.P95.Mean

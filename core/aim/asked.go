@@ -1,9 +1,8 @@
-package explore
+package aim
 
 import (
 	"fmt"
 
-	"tachyphor/core/aim"
 	"tachyphor/core/units"
 )
 
@@ -19,19 +18,20 @@ type Asked struct {
 // picturedShare is the percentile that is drawn.
 const picturedShare = 0.95
 
-func asked(a aim.Aim) Asked {
+// Asked tells the aim as it was asked.
+func (a Aim) Asked() Asked {
 	out := Asked{Says: a.String(), Kind: a.Kind.String()}
 	switch {
-	case a.Kind == aim.Bill:
+	case a.Kind == Bill:
 		out.Axis, out.At = "bill", a.Money
-	case a.Kind == aim.Share && a.Class == "" && a.Moment == aim.Start && a.Share == picturedShare:
+	case a.Kind == Share && a.Class == "" && a.Moment == Start && a.Share == picturedShare:
 		out.Axis, out.At = "delay", float64(a.Within)
 	}
 	return out
 }
 
 // Reads writes what runs say of the aim, with its interval.
-func (a Asked) Reads(r aim.Reading, currency string) string {
+func (a Asked) Reads(r Reading, currency string) string {
 	if r.Nobody {
 		return "no job came that it is about"
 	}
@@ -40,13 +40,19 @@ func (a Asked) Reads(r aim.Reading, currency string) string {
 		r.On = ""
 		return a.Reads(r, currency) + on
 	}
+	within := func(is, half string) string {
+		if r.Runs < 2 {
+			return is
+		}
+		return is + " ± " + half
+	}
 	switch a.Kind {
-	case aim.Share.String():
-		return fmt.Sprintf("%.2f %% ± %.2f", 100*r.Is, 100*r.Half)
-	case aim.Mean.String():
-		return fmt.Sprintf("%s ± %s", units.Duration(r.Is).Short(), units.Duration(r.Half).Short())
-	case aim.Bill.String():
-		return fmt.Sprintf("%s ± %s a month", units.Amount(r.Is).Short(currency), units.Amount(r.Half).Short(currency))
+	case Share.String():
+		return within(fmt.Sprintf("%.2f %%", 100*r.Is), fmt.Sprintf("%.2f", 100*r.Half))
+	case Mean.String():
+		return within(units.Duration(r.Is).Short(), units.Duration(r.Half).Short())
+	case Bill.String():
+		return within(units.Amount(r.Is).Short(currency), units.Amount(r.Half).Short(currency)) + " a month"
 	}
 	return fmt.Sprintf("%.3g jobs a run", r.Is)
 }

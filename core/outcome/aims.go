@@ -1,0 +1,129 @@
+package outcome
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"tachyphor/core/aim"
+	"tachyphor/core/units"
+)
+
+// An Aimed is an aim of the scenario, and what the repeats say of it. All verdicts of an outcome together are
+// wrong in at most 5 of 100 outcomes.
+type Aimed struct {
+	aim.Asked
+	aim.Reading
+	Reads string `json:"reads" doc:"What the repeats say, in words with its interval."`
+	// Weeks is of jobs like the recorded ones, where those are run beside them.
+	Weeks *aim.Reading `json:"weeks,omitempty" doc:"Of recorded jobs: what weeks like the recorded one say. The rest is of the very week that was recorded."`
+}
+
+// chanceOfAims is the chance that any verdict of an outcome is wrong.
+const chanceOfAims = 0.05
+
+// aims judges the scenario's aims by all repeats.
+func (s *Sum) aims() (out []Aimed) {
+	for i, a := range s.world.Aims {
+		judge := func(samples []Sample) aim.Reading {
+			runs := make([]aim.Tally, len(samples))
+			for n := range samples {
+				runs[n] = samples[n].Aims[i]
+			}
+			return a.Judge(runs, chanceOfAims/float64(len(s.world.Aims)))
+		}
+		x := Aimed{Asked: a.Asked(), Reading: judge(s.samples)}
+		x.Reads = x.Asked.Reads(x.Reading, s.world.Currency)
+		if len(s.alike) > 0 {
+			weeks := judge(s.alike)
+			x.Weeks = &weeks
+		}
+		out = append(out, x)
+	}
+	return out
+}
+
+// Worst is the gravest verdict on a scenario's aims; empty: it has none.
+func Worst(list []Aimed) aim.Verdict {
+	if len(list) == 0 {
+		return ""
+	}
+	for _, v := range []aim.Verdict{aim.Missed, aim.Undecided} {
+		if slices.ContainsFunc(list, func(x Aimed) bool { return x.Verdict == v }) {
+			return v
+		}
+	}
+	return aim.Kept
+}
+
+// Verdicts says in a sentence how the design stands with its aims; empty: it has none.
+func Verdicts(list []Aimed) string {
+	if len(list) == 0 {
+		return ""
+	}
+	by := map[aim.Verdict][]string{}
+	for _, x := range list {
+		says := x.Says
+		if x.Verdict != aim.Kept {
+			says += " (it is " + x.Reads + ")"
+		}
+		by[x.Verdict] = append(by[x.Verdict], says)
+	}
+	missed, open := by[aim.Missed], by[aim.Undecided]
+	var parts []string
+	if len(missed) > 0 {
+		parts = append(parts, fmt.Sprintf("It misses %s: %s.", ofAims(len(missed), len(list)), strings.Join(missed, "; ")))
+	}
+	if len(open) > 0 {
+		parts = append(parts, fmt.Sprintf("Not decided is %s: %s; more repeats (run.repeats) may tell.", ofAims(len(open), len(list)), strings.Join(open, "; ")))
+	}
+	if len(parts) == 0 {
+		parts = []string{"It keeps " + allAims(len(list)) + "."}
+	}
+	return strings.Join(parts, " ")
+}
+
+func ofAims(n, all int) string {
+	if n == all {
+		return allAims(all)
+	}
+	return fmt.Sprintf("%d of its %s aims", n, units.Count(int64(all)))
+}
+
+func allAims(n int) string {
+	if n == 1 {
+		return "its aim"
+	}
+	return fmt.Sprintf("all its %d aims", n)
+}
+
+// why answers for an aim.
+func (x *Aimed) why(of string, aims int) Why {
+	w := Why{
+		Of: of, What: "Whether the design keeps: " + x.Says + ".", Value: string(x.Verdict) + ": it is " + x.Reads, Runs: x.Runs,
+		How: "Each repeat says how many of how many jobs do; all repeats together must be on the right side of the bound with the whole interval. " + countsJobs,
+	}
+	switch x.Kind {
+	case aim.Share.String():
+		w.How += " A job that has not started at the end counts as late once it has waited longer than the aim allows, and not at all before."
+	case aim.Mean.String():
+		w.How = "The times of all jobs that are over, of all repeats together, over how many there are; it must be within the bound with the whole interval. " + countsJobs
+	case aim.Bill.String():
+		w.How = monthly + " The bound must be above the whole interval."
+	case aim.Never.String(), aim.Fails.String():
+		w.How = "Jobs of each repeat that do what none should are counted: one is enough to miss the aim. " + countsJobs
+		w.Interval = fmt.Sprintf("None in %d repeats does not say that there never is one; it says that it is seldom.", x.Runs)
+	}
+	switch {
+	case x.Runs < 2:
+		w.Interval = "It is of one repeat: nothing is known of how it varies. Ask for more (run.repeats)."
+	case x.Nobody:
+		w.Interval = "No job came that it is about, so that nothing could miss it."
+	case w.Interval == "":
+		w.Interval = fmt.Sprintf("Its interval is by the variance of a ratio over %d repeats (Student's t).", x.Runs)
+		if aims > 1 {
+			w.Interval += fmt.Sprintf(" It is wider than one of 95 %%, so that all %d verdicts together are right in 95 of 100 cases.", aims)
+		}
+	}
+	return w
+}
