@@ -61,6 +61,13 @@ func Verdicts(list []Aimed) string {
 	if len(list) == 0 {
 		return ""
 	}
+	if list[0].Runs < 2 && Worst(list) != aim.Missed {
+		says := make([]string, len(list))
+		for i, x := range list {
+			says[i] = x.Says + ": it is " + x.Reads
+		}
+		return "In one run, which decides nothing: " + strings.Join(says, "; ") + "."
+	}
 	by := map[aim.Verdict][]string{}
 	for _, x := range list {
 		says := x.Says
@@ -75,7 +82,7 @@ func Verdicts(list []Aimed) string {
 		parts = append(parts, fmt.Sprintf("It misses %s: %s.", ofAims(len(missed), len(list)), strings.Join(missed, "; ")))
 	}
 	if len(open) > 0 {
-		parts = append(parts, fmt.Sprintf("Not decided is %s: %s; more repeats (run.repeats) may tell.", ofAims(len(open), len(list)), strings.Join(open, "; ")))
+		parts = append(parts, fmt.Sprintf("Whether it keeps %s is not decided: %s; more repeats (run.repeats) may tell.", ofAims(len(open), len(list)), strings.Join(open, "; ")))
 	}
 	if len(parts) == 0 {
 		parts = []string{"It keeps " + allAims(len(list)) + "."}

@@ -39,10 +39,14 @@ func TestFrontier(t *testing.T) {
 	q.reads("main", "Nothing has been explored", "tachyphor improve")
 	q.must(q.p.Choose("#scenario", "weekday-lean"))
 	q.must(q.p.Until(`location.pathname === "/frontier/weekday-lean"`))
-	q.reads("#aims", "95 % of all jobs start within 60s")
+	q.reads("#aims", "95 % of all jobs start within 2m", "bill at most 3500 a month") // those of the scenario
+	q.must(q.p.Choose(`[aria-label="unit of time"]`, "m"))
+	q.must(q.p.Type(`[aria-label="time"]`, "2"))
 	q.must(q.p.Until(`document.querySelector("#add-aim").disabled`)) // it is there already
 	q.click(`button[aria-label^="take away"]`)
-	q.reads("#aims", "the cheapest wins")
+	q.click(`button[aria-label^="take away"]`)
+	q.reads("#aims", "nothing else than the scenario's own")
+	q.must(q.p.Choose(`[aria-label="unit of time"]`, "s"))
 	q.must(q.p.Choose("#sweep", "few"))
 	q.must(q.p.Type(`[aria-label="time"]`, "no"))
 	q.must(q.p.Until(`document.querySelector("#add-aim").disabled`))

@@ -110,6 +110,14 @@ func TestWhyAndWords(t *testing.T) {
 	q.reads("#why", "All that is paid in a month", "730 h", "repeats")
 	q.goTo("/outcomes/2?why=bill%2Fnothing")
 	q.reads("#why", "has no number bill/nothing")
+	// How it stands with its aims: on its page, why, and in the lists.
+	q.goTo("/outcomes/2")
+	q.reads("#headline", "aims")
+	q.click(`#part-aims [data-why="aim/1"]`)
+	q.reads("#why", "Whether the design keeps: 95 % of all jobs start within 2m", "variance of a ratio over 3 repeats", "so that all 2 verdicts together are right in 95 of 100 cases")
+	q.must(q.p.Press("\x1b"))
+	q.goTo("/compare?ids=1,2")
+	q.reads("#judged", "fixed-six: It misses 1 of its 2 aims: 95 % of all jobs start within 2m", "weekday-lean: ")
 	// In the lists of the Desk.
 	q.goTo("/")
 	q.click(`[data-why="metric/cost-year"]`)

@@ -28,6 +28,14 @@ func TestScenarioIsWrittenWhole(t *testing.T) {
 	q.must(q.p.Until(text + `.includes("spare: 9")`))
 	q.reads("#changed", "small-steady: spare is 9, was 1")
 	q.reads("#glance", "now", "as stored", "a month", "not stored")
+	// What it must keep is put together, goes into the text, and one run tells how it stands.
+	q.must(q.p.Type(`#field-aims input[aria-label="time"]`, "5"))
+	q.click("#add-aim")
+	q.must(q.p.Until(text + `.includes("95 % of all jobs start within 5s")`))
+	q.reads("#glance", "In one run, which decides nothing", "95 % of all jobs start within 5s: it is")
+	q.click(`#field-aims [aria-label="take away: bill at most 3500 a month"]`)
+	q.reads("#changed", "aims")
+	q.must(q.p.Until("!" + text + `.includes("at most 3500")`))
 	// In another order, with what stands above an entry.
 	q.click(`[aria-label="Later: templates 1"]`)
 	q.reads("#changed", "order of templates is small-steady, compile-wide, image-maker")

@@ -49,7 +49,9 @@ func TestMain(m *testing.M) {
 	if len(os.Args) == 2 && os.Args[1] == "work" {
 		os.Exit(cli.Execute(context.Background(), os.Args[1:], os.Stdin, os.Stdout, os.Stderr, host.Here{}))
 	}
-	os.Exit(m.Run())
+	status := m.Run()
+	start.Clean()
+	os.Exit(status)
 }
 
 // few is a sweep of a small queue, soon over.

@@ -6,6 +6,7 @@ import (
 	"math"
 	"os"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 	"testing"
@@ -263,16 +264,19 @@ func TestMargin(t *testing.T) {
 		t.Fatal(err)
 	}
 	file := filepath.Join(t.TempDir(), "short.yaml")
-	short := strings.NewReplacer("name: weekday-lean", "name: short", "span: 7d", "span: 1d").Replace(string(text))
-	if err := os.WriteFile(file, []byte(short), 0o600); err != nil {
-		t.Fatal(err)
-	}
-	if r := command(t, state, "put", file); r.status != 0 {
-		t.Fatalf("%+v", r)
-	}
 	aims := []string{"80 % of all jobs start within 3m", "bill at most 9000 a month"}
-	asked, err := c.Margin(ctx, "short", aims)
-	if err != nil || asked.Kind != wire.WorkMargin || len(asked.Margin.Aims) != 2 {
+	const its = "\n  aims: [95 % of all jobs start within 2m, bill at most 3500 a month]"
+	for name, have := range map[string]string{"short": "\n  aims: [" + strings.Join(aims, ", ") + "]", "aimless": ""} {
+		short := strings.NewReplacer("name: weekday-lean", "name: "+name, "span: 7d", "span: 1d", its, have).Replace(string(text))
+		if err := os.WriteFile(file, []byte(short), 0o600); err != nil {
+			t.Fatal(err)
+		}
+		if r := command(t, state, "put", file); r.status != 0 {
+			t.Fatalf("%+v", r)
+		}
+	}
+	asked, err := c.Margin(ctx, "short", nil) // for its own aims
+	if err != nil || asked.Kind != wire.WorkMargin || !slices.Equal(asked.Margin.Aims, aims) {
 		t.Fatalf("%v %+v", err, asked)
 	}
 	if end, err := c.Watch(ctx, asked.ID, func(wire.WorkBrief) {}); err != nil || end.State != wire.Done || end.Margin.Sentence == "" {
@@ -298,7 +302,7 @@ func TestMargin(t *testing.T) {
 		}
 	}
 	for _, x := range []struct{ args, says string }{
-		{"margin weekday-lean", "say what must be kept"},
+		{"margin aimless", "say what must be kept"},
 		{"margin nothing --aim x", "expected"},
 		{"margin a.yaml --aim nobody_waits_over_5m", "add --here"},
 		{"margin nothing --aim nobody_waits_over_5m", "there is no scenario nothing"},

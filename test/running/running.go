@@ -69,6 +69,9 @@ func Cluster(t testing.TB, kubeconfig string, speed float64) {
 func StartAs(t testing.TB, c service.Config) (*service.Service, *client.Client) {
 	t.Helper()
 	c.State, c.Address, c.Version, c.Console, c.Unsafe = t.TempDir(), cmp.Or(c.Address, "127.0.0.1:0"), "test", web.Console(), true
+	if c.Database == "" {
+		prepare(t, c.State)
+	}
 	c.Log = slog.New(slog.NewTextHandler(io.Discard, nil))
 	s, err := service.Start(context.Background(), c)
 	if err != nil {
@@ -85,12 +88,16 @@ func StartAs(t testing.TB, c service.Config) (*service.Service, *client.Client) 
 // built names the program as it is built already, by make test.
 const built = "TACHYPHOR_PROGRAM"
 
+// builtIn is where build put the program; empty: nowhere.
+var builtIn string
+
 // build puts the program where any user may run it.
 var build = sync.OnceValues(func() (string, error) {
 	dir, err := os.MkdirTemp("", "tachyphor-test-")
 	if err != nil {
 		return "", err
 	}
+	builtIn = dir
 	path := filepath.Join(dir, "tachyphor")
 	if from := os.Getenv(built); from != "" {
 		err = copied(path, from)
@@ -118,10 +125,13 @@ func Program(t testing.TB) string {
 	return path
 }
 
-// Clean removes what Program built; call it at the end of TestMain.
+// Clean removes what was made once for all tests; call it at the end of TestMain.
 func Clean() {
-	if path, err := build(); err == nil {
-		_ = os.RemoveAll(filepath.Dir(path))
+	if madeIn != "" {
+		_ = os.RemoveAll(madeIn)
+	}
+	if builtIn != "" {
+		_ = os.RemoveAll(builtIn)
 	}
 }
 
@@ -151,10 +161,14 @@ func (l *lines) String() string {
 	return l.buf.String()
 }
 
-// Serve starts `tachyphor serve` on a state folder and waits until it is ready.
+// Serve starts `tachyphor serve` on a state folder and waits until it is ready. In a folder without a database it
+// begins with one that was made before, where it runs as this process does.
 // As may be nil, or say as whom to run.
 func Serve(t testing.TB, state string, as *syscall.Credential, args ...string) (*Process, *client.Client) {
 	t.Helper()
+	if as == nil {
+		prepare(t, state, args...)
+	}
 	p := Begin(t, state, as, args...)
 	p.until(t, "ready", func() bool { return strings.Contains(p.log.String(), "\nSign in:") })
 	access, err := wire.ReadAccess(state)

@@ -1998,6 +1998,53 @@ export interface components {
             /** @description Time zone; absent: the workload's. */
             zone?: string;
         };
+        Aimed: {
+            /**
+             * Format: double
+             * @description Where on that axis: ns, or a month's bill.
+             */
+            at?: number;
+            /**
+             * @description The axis of a picture of the start delay's 95th percentile and the bill on which it is a line; absent: none.
+             * @enum {string}
+             */
+            axis?: "delay" | "bill";
+            /**
+             * Format: double
+             * @description Half the width of its interval.
+             */
+            half: number;
+            /**
+             * Format: double
+             * @description The share (0 to 1), the mean (ns), a month's bill, or how many jobs of a run do what none should.
+             */
+            is: number;
+            /**
+             * @description What it bounds.
+             * @enum {string}
+             */
+            kind: "share" | "mean" | "bill" | "never" | "fails";
+            /** @description No job came that it is about: it is kept for want of anybody who could miss it. */
+            nobody?: boolean;
+            /** @description Of several workloads, the one on which it stands worst. */
+            on?: string;
+            /** @description What the repeats say, in words with its interval. */
+            reads: string;
+            /**
+             * Format: int64
+             * @description Runs that it rests on.
+             */
+            runs: number;
+            /** @description The aim in words. */
+            says: string;
+            /**
+             * @description kept, missed or not decided.
+             * @enum {string}
+             */
+            verdict: "kept" | "missed" | "not decided";
+            /** @description Of recorded jobs: what weeks like the recorded one say. The rest is of the very week that was recorded. */
+            weeks?: components["schemas"]["Reading"];
+        };
         AllFollowed: {
             /** @description Why the oldest of them has not. */
             failure?: string;
@@ -4216,12 +4263,19 @@ export interface components {
             revision: number;
         };
         Gist: {
+            /**
+             * @description The gravest verdict on the scenario's aims; absent: it has none.
+             * @enum {string}
+             */
+            aims?: "kept" | "missed" | "not decided";
             /** Format: double */
             costPerMonth: number;
             currency: string;
             headline: string;
             /** Format: double */
             jobs: number;
+            /** @description How it stands with them, in a sentence or two. */
+            judged?: string;
             /** Format: double */
             meanDelayNs: number;
             /** Format: double */
@@ -5892,8 +5946,8 @@ export interface components {
             sentence?: string;
         };
         MarginRequest: {
-            /** @description What must be kept, as in 95 % of all jobs start within 60s. */
-            aims: string[];
+            /** @description What must be kept, as in 95 % of all jobs start within 60s; absent: the aims of the scenario. */
+            aims?: string[];
             /** @description Name of the scenario. */
             scenario: string;
         };
@@ -6260,6 +6314,8 @@ export interface components {
             what: string;
         };
         Outcome: {
+            /** @description What the scenario must keep, and whether it does; absent: it has no aims. */
+            aims?: components["schemas"]["Aimed"][];
             /** @description Of recorded jobs: figures of all jobs in runs of jobs like them, each with the draws of the repeat of its number. */
             alike?: components["schemas"]["Sample"][];
             /** @description What the first repeat would have been otherwise, where that was tried. */
@@ -6281,6 +6337,8 @@ export interface components {
             groups: components["schemas"]["Group"][];
             /** @description The outcome in a sentence or two. */
             headline: string;
+            /** @description How it stands with all of them, in a sentence or two. */
+            judged?: string;
             /** @description Ceilings, quotas and full pools that jobs of the first repeat waited at, what cost most first. */
             limits: components["schemas"]["Limit"][];
             /** @description Quantities over time, means over the repeats. */
@@ -7301,6 +7359,8 @@ export interface components {
             runs?: number;
         };
         Sample: {
+            /** @description What the repeat says of each aim. */
+            aims?: components["schemas"]["Tally"][];
             /** @description What the workspace cache did, in the whole run. */
             cache: components["schemas"]["CacheSample"];
             /** @description Money paid within the window. */
@@ -7449,6 +7509,8 @@ export interface components {
              * @description Most agents of all templates together; absent: none.
              */
             agentCeiling?: number;
+            /** @description What the design must keep, as in 95 % of all jobs start within 60s: each outcome says whether it does; the words are in docs/exploring.md. */
+            aims?: string[];
             /** @description Cache plans; the first that names a class counts, and a class that none names has no cache. */
             caching?: components["schemas"]["CacheRule"][];
             /** @description What is changed by hand at a moment, as when somebody raises a ceiling or rolls a changed template out. */
@@ -8054,7 +8116,7 @@ export interface components {
         SweepSpec: {
             /** @description Names of workloads that every variant is run with in place of the scenario's own: an aim is kept where it is with each of them, figures are of all together, the bill is their mean. */
             across?: string[];
-            /** @description What a variant must keep, as in 95 % of all jobs start within 60s; the words are in docs/exploring.md. */
+            /** @description What a variant must keep, as in 95 % of all jobs start within 60s; absent: the aims of the scenario. The words are in docs/exploring.md. */
             aims?: string[];
             /** @description How much may be run. */
             budget?: components["schemas"]["Runs"];
@@ -8117,6 +8179,12 @@ export interface components {
              * @description Containers with fewer than two samples; they are no runs.
              */
             short: number;
+        };
+        Tally: {
+            /** Format: double */
+            n: number;
+            /** Format: double */
+            x: number;
         };
         TemplateBrief: {
             /** @description CPU that one agent requests. */

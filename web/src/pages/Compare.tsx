@@ -11,6 +11,7 @@ import { outcomeColumns } from "../parts/outcomeColumns";
 import { byPhase, onlyDelay } from "../parts/Ribbon";
 import { Notice, Section, Trouble, Waiting } from "../parts/Section";
 import { useTitle } from "../parts/useTitle";
+import { verdictInk } from "../parts/verdictInk";
 import { Asked, Why } from "../parts/Why";
 import { duration, inUnit, reach, signed } from "../words";
 
@@ -78,6 +79,24 @@ function Choose({ ids, set }: { ids: number[]; set: (ids: number[]) => void }) {
   );
 }
 
+/** How each stands with the aims of its scenario. */
+function Judged({ c, name }: { c: Schemas["ComparedOutcomes"]; name: (i: number) => string }) {
+  if (!c.outcomes.some((o) => o.simulation?.summary?.judged)) return null;
+  return (
+    <ul className="mt-3 max-w-3xl text-sm" id="judged">
+      {c.outcomes.map((o, i) => {
+        const s = o.simulation?.summary;
+        return (
+          <li key={o.id}>
+            <b className="[overflow-wrap:anywhere]">{name(i)}</b>:{" "}
+            <span className={verdictInk(s?.aims ?? "kept")}>{s?.judged ?? "It has no aims."}</span>
+          </li>
+        );
+      })}
+    </ul>
+  );
+}
+
 /** The comparison itself. */
 function Beside({ c }: { c: Schemas["ComparedOutcomes"] }) {
   const currency = c.outcomes[0]?.simulation?.summary?.currency ?? "";
@@ -96,6 +115,7 @@ function Beside({ c }: { c: Schemas["ComparedOutcomes"] }) {
         <BriefLink ids={c.outcomes.map((o) => o.id)} />
       </p>
       {c.note && <Notice>{c.note}</Notice>}
+      <Judged c={c} name={name} />
       <Bars title="Mean start delay, by phase" lists={delay} c={c} name={name} />
       <Bars title="Mean lead time, from submission to end" lists={lead} c={c} name={name} />
       <Section

@@ -7,7 +7,7 @@ import { followed } from "../api/queries/live";
 import { outcomes } from "../api/queries/outcomes";
 import { forecasts } from "../api/queries/works";
 import { DataTable } from "../parts/DataTable";
-import { ListedFigure, outcomeColumns } from "../parts/outcomeColumns";
+import { ListedFigure, outcomeColumns, Verdict } from "../parts/outcomeColumns";
 import { Legend, onlyDelay, Ribbon } from "../parts/Ribbon";
 import { Section, Trouble, Waiting } from "../parts/Section";
 import { scaleOf } from "../parts/scale";
@@ -116,7 +116,7 @@ export function Desk() {
                     >
                       {s.name}
                     </Link>
-                    <div className="hidden max-w-60 text-xs opacity-80 sm:block">{s.note}</div>
+                    <div className="hidden min-w-44 max-w-60 text-xs opacity-80 sm:block">{s.note}</div>
                   </div>
                 </div>
               ),
@@ -157,14 +157,21 @@ export function Desk() {
               order: "cost",
               right: true,
               value: (s) => s.last?.simulation?.summary?.costPerMonth ?? 0,
-              show: (s) => <ListedFigure o={s.last} which="cost-month" />,
+              show: (s) => (
+                <>
+                  <ListedFigure o={s.last} which="cost-month" />
+                  {s.last?.simulation?.summary && (
+                    <span className="block whitespace-nowrap text-xs opacity-80">
+                      <ListedFigure o={s.last} which="cost-year" /> a year
+                    </span>
+                  )}
+                </>
+              ),
             },
             {
-              title: "a year",
-              order: "cost",
-              right: true,
-              value: (s) => 12 * (s.last?.simulation?.summary?.costPerMonth ?? 0),
-              show: (s) => <ListedFigure o={s.last} which="cost-year" />,
+              title: "aims",
+              value: (s) => s.last?.simulation?.summary?.aims ?? "",
+              show: (s) => <Verdict o={s.last} />,
             },
             {
               title: "outcome",

@@ -13,6 +13,7 @@ import { useTitle } from "../parts/useTitle";
 import { Asked, Why } from "../parts/Why";
 import { Words } from "../parts/Words";
 import { count, duration, inOne, percent } from "../words";
+import { Aims } from "./outcome/Aims";
 import { Bill } from "./outcome/Bill";
 import { Delays } from "./outcome/Delays";
 import { Events } from "./outcome/Events";
@@ -146,7 +147,7 @@ function Story({ id, scenario, o, other }: { id: number; scenario: string; o: Re
   return (
     <>
       <p className="mt-2 max-w-3xl text-lg leading-snug" id="headline">
-        <Words>{o.headline}</Words>
+        <Words>{o.headline}</Words> {o.judged && <Words>{o.judged}</Words>}
       </p>
       <p className="mt-2 text-sm">
         <BriefLink ids={[id]} />
@@ -195,6 +196,7 @@ function Story({ id, scenario, o, other }: { id: number; scenario: string; o: Re
         )}
       </div>
       <Why />
+      <Aims id={id} o={o} />
       <Failures id={id} o={o} />
       {any && <Groups o={o} other={other} />}
       <div className="grid gap-x-10 *:min-w-0 lg:grid-cols-2">

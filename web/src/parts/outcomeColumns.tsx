@@ -1,6 +1,7 @@
 import type { Work } from "../api/client";
 import { count, duration, here, money } from "../words";
 import type { Column } from "./DataTable";
+import { verdictInk } from "./verdictInk";
 import { Asked } from "./Why";
 
 const sum = (o?: Work) => o?.simulation?.summary;
@@ -27,6 +28,17 @@ export function ListedFigure({ o, which }: { o?: Work; which: keyof typeof writt
   );
 }
 
+/** How an outcome stands with the aims of its scenario; a dash where it has none. */
+export function Verdict({ o }: { o?: Work }) {
+  const s = sum(o);
+  if (!s?.aims) return "–";
+  return (
+    <span title={s.judged} className={`whitespace-nowrap ${verdictInk(s.aims)}`}>
+      {s.aims}
+    </span>
+  );
+}
+
 /** The columns that every list of outcomes ends with. */
 export const outcomeColumns: Column<Work>[] = [
   {
@@ -47,5 +59,6 @@ export const outcomeColumns: Column<Work>[] = [
     value: (o) => sum(o)?.costPerMonth ?? 0,
     show: (o) => <ListedFigure o={o} which="cost-month" />,
   },
+  { title: "aims", value: (o) => sum(o)?.aims ?? "", show: (o) => <Verdict o={o} /> },
   { title: "asked", value: (o) => o.asked, show: (o) => here(o.asked) },
 ];

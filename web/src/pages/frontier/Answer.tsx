@@ -3,6 +3,7 @@ import { useSearchParams } from "react-router";
 import { BriefLink } from "../../parts/BriefLink";
 import { DataTable } from "../../parts/DataTable";
 import { Notice, Section, Waiting } from "../../parts/Section";
+import { verdictInk } from "../../parts/verdictInk";
 import { bound, count, duration, money, plusMinus } from "../../words";
 import { Binds } from "./Binds";
 import { Chosen } from "./Chosen";
@@ -11,7 +12,7 @@ import { Holds } from "./Holds";
 import { Ladder } from "./Ladder";
 import { Matters } from "./Matters";
 import { Staying } from "./Staying";
-import { type Answer as Explored, ink, verdicts, worst } from "./verdict";
+import { type Answer as Explored, verdicts, worst } from "./verdict";
 
 const Cloud = lazy(() => import("./Cloud"));
 
@@ -119,7 +120,7 @@ export function Answer({ id, a, pods }: { id: number; a: Explored; pods?: string
                     title: "aims",
                     value: (r: (typeof rows)[number]) => verdicts(r.v.aims),
                     show: (r: (typeof rows)[number]) => (
-                      <span className={ink(worst(r.v.aims))}>{verdicts(r.v.aims)}</span>
+                      <span className={verdictInk(worst(r.v.aims))}>{verdicts(r.v.aims)}</span>
                     ),
                   },
                 ]

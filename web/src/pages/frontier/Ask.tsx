@@ -1,13 +1,13 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, type Schemas, take, type Work } from "../../api/client";
-import { demand, documentNames } from "../../api/queries/documents";
+import { demand, scenario as document, documentNames } from "../../api/queries/documents";
 import { connections } from "../../api/queries/service";
+import { Aims } from "../../parts/Aims";
 import { PickScenario } from "../../parts/PickScenario";
 import { Trouble } from "../../parts/Section";
 import { here } from "../../words";
 import { Across } from "./Across";
-import { Aims } from "./Aims";
 
 type Least = NonNullable<Schemas["Explore"]["least"]>;
 
@@ -37,9 +37,11 @@ export function Ask({
   const queries = useQueryClient();
   const last = shown?.exploration;
   const [sweep, setSweep] = useState(last && !last.own ? last.sweep : "");
-  const [aims, setAims] = useState(
-    last ? (last.own ? last.aims : []) : ["95 % of all jobs start within 60s"],
-  );
+  const design = useQuery({ ...document(scenario), enabled: scenario !== "" });
+  // Until somebody changes them: what was asked last, what the scenario must keep, or what many want.
+  const [own, setAims] = useState<string[] | null>(last ? (last.own ? last.aims : []) : null);
+  const its = design.data?.spec.aims ?? [];
+  const aims = own ?? (sweep ? [] : its.length > 0 ? its : ["95 % of all jobs start within 60s"]);
   const [least, setLeast] = useState<Least>((last?.least as Least) ?? "bill");
   const [error, setError] = useState<unknown>(null);
   const [busy, setBusy] = useState(false);
@@ -147,8 +149,10 @@ export function Ask({
         classes={jobs.data?.classes.map((c) => c.name) ?? []}
         none={
           sweep
-            ? "what the sweep says, and nothing beside it"
-            : "nothing yet: without an aim the cheapest wins, however long jobs wait"
+            ? "what the sweep says, and nothing beside it; where it says nothing, the aims of the scenario"
+            : its.length > 0
+              ? `nothing else than the scenario's own: ${its.join("; ")}`
+              : "nothing yet: without an aim the cheapest wins, however long jobs wait"
         }
         set={setAims}
       />

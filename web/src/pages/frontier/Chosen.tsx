@@ -5,8 +5,9 @@ import { api, type Schemas, take } from "../../api/client";
 import { variant } from "../../api/queries/works";
 import { Diff } from "../../parts/Diff";
 import { Section, Trouble } from "../../parts/Section";
+import { verdictInk } from "../../parts/verdictInk";
 import { duration, money, plusMinus, signed } from "../../words";
-import { type Answer, ink, reads, type Variant } from "./verdict";
+import { type Answer, reads, type Variant } from "./verdict";
 
 type Figure = Schemas["Figure"];
 
@@ -79,7 +80,7 @@ export function Chosen({ id, a, n, v }: { id: number; a: Answer; n: number; v: V
               return (
                 r && (
                   <li key={x.says}>
-                    {x.says}: <span className={ink(r.verdict)}>{r.verdict}</span>{" "}
+                    {x.says}: <span className={verdictInk(r.verdict)}>{r.verdict}</span>{" "}
                     <span className="opacity-80">({reads(x, r, a.currency)})</span>
                   </li>
                 )

@@ -1,9 +1,10 @@
 import { Change } from "../../parts/Change";
 import { DataTable } from "../../parts/DataTable";
 import { Section } from "../../parts/Section";
+import { verdictInk } from "../../parts/verdictInk";
 import { duration, money } from "../../words";
 import { Knob } from "./Knob";
-import { type Answer, ink } from "./verdict";
+import type { Answer } from "./verdict";
 
 /** What is recommended with one knob a step further, either way: its neighbours and their price. */
 export function Further({ a }: { a: Answer }) {
@@ -38,7 +39,7 @@ export function Further({ a }: { a: Answer }) {
             title: "aims",
             value: (s) => s.verdict,
             show: (s) => (
-              <span className={ink(s.verdict)}>
+              <span className={verdictInk(s.verdict)}>
                 {s.verdict}
                 {s.misses && `: ${s.misses}`}
               </span>

@@ -4,8 +4,8 @@ import { margin, margins } from "../../api/queries/works";
 import { DataTable } from "../../parts/DataTable";
 import { OnDemand } from "../../parts/OnDemand";
 import { Trouble } from "../../parts/Section";
+import { verdictInk } from "../../parts/verdictInk";
 import { bound, count } from "../../words";
-import { ink } from "./verdict";
 
 /** How far the scenario's aims bear what nobody chooses: more jobs, slower boots, higher prices. */
 export function Holds({ scenario, aims }: { scenario: string; aims: string[] }) {
@@ -54,7 +54,7 @@ function Table({ id, m }: { id: number; m: Schemas["Margins"] }) {
           {
             title: "today",
             value: (r) => r.b.today,
-            show: (r) => <span className={ink(r.b.today)}>{r.b.today}</span>,
+            show: (r) => <span className={verdictInk(r.b.today)}>{r.b.today}</span>,
           },
           {
             title: "kept up to",

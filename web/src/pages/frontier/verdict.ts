@@ -12,10 +12,6 @@ export function worst(list: Reading[]): "kept" | "missed" | "not decided" {
   return list.some((r) => r.verdict === "not decided") ? "not decided" : "kept";
 }
 
-/** ink is how a verdict is coloured in words. */
-export const ink = (verdict: string) =>
-  verdict === "kept" ? "" : verdict === "missed" ? "font-medium text-error" : "font-medium text-warning";
-
 /** verdicts says it of all aims, or which of them are not kept. */
 export function verdicts(list: Reading[]): string {
   if (list.every((r) => r.verdict === "kept")) return "kept";
@@ -31,13 +27,14 @@ export function verdicts(list: Reading[]): string {
 export function reads(a: Asked, r: Reading, currency: string): string {
   if (r.nobody) return "no job came that it is about";
   if (r.on) return `${reads(a, { ...r, on: undefined }, currency)} with ${r.on}`;
+  const half = (says: string) => (r.runs < 2 ? "" : ` ± ${says}`);
   switch (a.kind) {
     case "share":
-      return `${percent(r.is, 2)} ± ${(100 * r.half).toFixed(2)}`;
+      return `${percent(r.is, 2)}${half((100 * r.half).toFixed(2))}`;
     case "mean":
-      return `${duration(r.is)} ± ${duration(r.half)}`;
+      return `${duration(r.is)}${half(duration(r.half))}`;
     case "bill":
-      return `${money(r.is, currency)} ± ${money(r.half, currency)} a month`;
+      return `${money(r.is, currency)}${half(money(r.half, currency))} a month`;
     default:
       return `${Number(r.is.toPrecision(3))} jobs a run`;
   }

@@ -1,10 +1,11 @@
+import { Aims } from "../../parts/Aims";
 import { DataTable } from "../../parts/DataTable";
 import { Section } from "../../parts/Section";
 import type { SchemaNode } from "../../parts/schemaCompletion";
 import { Agents } from "./Agents";
-import { useEditing } from "./Field";
+import { faultsAt, idOf, useEditing } from "./Field";
 import { Fields, List } from "./Fields";
-import { fieldsOf, type Shape } from "./shape";
+import { fieldsOf, type Shape, valueAt } from "./shape";
 import type { Answer } from "./useText";
 
 /** All that a scenario decides, part by part. */
@@ -17,6 +18,9 @@ export function Controls({ node, known }: { node: SchemaNode; known: Answer | nu
     <>
       <Section title="Tried on" aside="the facts and the jobs that the design is tried on">
         <Fields node={node} path={[]} only={["cluster", "workload"]} />
+      </Section>
+      <Section title="Aims" aside="what the design must keep; each outcome says whether it does">
+        <Kept classes={known?.classes ?? []} />
       </Section>
       <Section title="Agents" aside="templates in order of preference, and how many agents of each">
         <Agents node={node} briefs={known?.templates ?? []} />
@@ -62,6 +66,28 @@ export function Controls({ node, known }: { node: SchemaNode; known: Answer | nu
         </div>
       </Section>
     </>
+  );
+}
+
+/** The aims of the design, as the document has them. */
+function Kept({ classes }: { classes: string[] }) {
+  const { spec, edit, faults } = useEditing();
+  const there = valueAt(spec, ["aims"]);
+  const list = Array.isArray(there) ? there.map(String) : [];
+  const set = (to: string[]) =>
+    edit([
+      to.length === 0 ? { op: "remove", path: "/spec/aims" } : { op: "add", path: "/spec/aims", value: to },
+    ]);
+  return (
+    <div id={idOf(["aims"])}>
+      <Aims list={list} classes={classes} none="none: whether it is good enough is not said" set={set} />
+      {faultsAt(faults, ["aims"]).map((f) => (
+        <p key={f.path} className="mt-1 text-error text-sm" role="alert">
+          {f.found && `${f.found}: `}
+          {f.expected}
+        </p>
+      ))}
+    </div>
   );
 }
 

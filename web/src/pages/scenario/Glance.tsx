@@ -121,6 +121,7 @@ function Line({ label, g, whole, than }: { label: string; g: Gist; whole: number
           </>
         )}
       </p>
+      {g.judged && <p className={`text-sm ${g.aims === "missed" ? "text-error" : ""}`}>{g.judged}</p>}
       <Ribbon
         ns={onlyDelay(g.ribbonNs)}
         whole={whole}

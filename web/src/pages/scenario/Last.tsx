@@ -2,6 +2,7 @@ import { Link } from "react-router";
 import type { Work } from "../../api/client";
 import { Legend, onlyDelay, Ribbon } from "../../parts/Ribbon";
 import { Section } from "../../parts/Section";
+import { verdictInk } from "../../parts/verdictInk";
 import { count, duration, money } from "../../words";
 
 /** What the newest outcome said. */
@@ -34,6 +35,7 @@ export function Last({ brief, current }: { brief: Work; current: boolean }) {
         , for <b>{money(sum.costPerMonth, sum.currency)}</b> a month. Mean start delay{" "}
         {duration(sum.meanDelayNs)}:
       </p>
+      {sum.judged && <p className={`mb-2 ${verdictInk(sum.aims ?? "kept")}`}>{sum.judged}</p>}
       <Ribbon ns={onlyDelay(sum.ribbonNs)} whole={sum.meanDelayNs} label="mean start delay" />
       <div className="mt-2">
         <Legend ns={onlyDelay(sum.ribbonNs)} />
