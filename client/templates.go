@@ -15,9 +15,17 @@ import (
 
 // Templates reviews every stored template.
 func (c *Client) Templates(ctx context.Context) ([]wire.Reviewed, error) {
-	var list wire.ReviewedList
-	_, err := c.call(ctx, request{method: "GET", path: "/templates"}, &list)
-	return list.Items, err
+	var all []wire.Reviewed
+	for q := (url.Values{}); ; {
+		var page wire.TemplatePage
+		if _, err := c.call(ctx, request{method: "GET", path: "/templates", query: q}, &page); err != nil {
+			return nil, err
+		}
+		if all = append(all, page.Items...); page.Next == "" {
+			return all, nil
+		}
+		q.Set("cursor", page.Next)
+	}
 }
 
 // Template reviews a stored template.

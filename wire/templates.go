@@ -17,6 +17,13 @@ type Reviewed struct {
 	Uses     []string         `json:"uses" doc:"Scenarios that use it."`
 }
 
+// TemplatePage is a page of reviewed templates.
+type TemplatePage struct {
+	Items []Reviewed `json:"items" doc:"Templates in the order that was asked for."`
+	All   int        `json:"all" doc:"How many there are in all, with that text."`
+	Next  string     `json:"next,omitempty" doc:"Cursor of the next page; absent on the last."`
+}
+
 // ReviewedList is several reviewed templates.
 type ReviewedList struct {
 	Items []Reviewed `json:"items" doc:"Templates, by name."`

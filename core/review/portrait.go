@@ -7,6 +7,7 @@ import (
 
 	"tachyphor/core/document"
 	"tachyphor/core/fleet"
+	"tachyphor/core/template"
 	"tachyphor/core/units"
 
 	corev1 "k8s.io/api/core/v1"
@@ -29,6 +30,25 @@ type Portrait struct {
 	Gets      []Work   `json:"gets" doc:"Job classes that it gets, by scenario."`
 	May       []string `json:"may" doc:"What its jobs may do beyond their own container."`
 	Secrets   []string `json:"secrets" doc:"Secrets that it needs."`
+	request   template.Request
+}
+
+// Number is what templates are sorted by: cpu in millicores, memory in bytes, hour what an hour of an agent costs where it
+// costs least. ok is false where there is none, as of one that fits nowhere or reserves nothing.
+func (p *Portrait) Number(by string) (x float64, ok bool) {
+	switch by {
+	case "cpu":
+		return float64(p.request.CPU), true
+	case "memory":
+		return float64(p.request.Memory), true
+	case "hour":
+		for _, at := range p.Places {
+			if at.Agents > 0 && at.perHour > 0 && (!ok || at.perHour < x) {
+				x, ok = at.perHour, true
+			}
+		}
+	}
+	return x, ok
 }
 
 // A Place is a pool with how agents go on its nodes.
@@ -57,7 +77,7 @@ func (s *Shelf) Portray(d *document.Document) Portrait {
 	out := Portrait{
 		Name: d.Name, Namespace: x.p.Namespace, Offers: a.Offers, CPU: a.Request.CPU.String(), Memory: a.Request.Memory.Short(),
 		Disk:   a.Request.Disk.Short(),
-		Places: x.places(), Gets: []Work{}, May: x.may(), Secrets: []string{},
+		Places: x.places(), Gets: []Work{}, May: x.may(), Secrets: []string{}, request: a.Request,
 	}
 	if out.Offers == nil {
 		out.Offers = []string{}
@@ -161,6 +181,9 @@ func (x *subject) may() []string {
 	slices.Sort(out)
 	return slices.Compact(out)
 }
+
+// Offers are the words that an agent of a template offers.
+func (s *Shelf) Offers(d *document.Document) []string { return s.subject(d).agent.Offers }
 
 // Tools lists the tools that are worth asking an agent for: those that its image is
 // said to have, and those that the jobs need that come to it.

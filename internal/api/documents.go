@@ -72,9 +72,6 @@ type DocumentPath struct {
 
 func (p DocumentPath) what() string { return p.Kind + " " + p.Name }
 
-// pageSize is how many entries a page of a list has at most.
-const pageSize = 100
-
 func (s *server) documentOperations(api huma.API) {
 	huma.Register(api, huma.Operation{
 		OperationID: "list-documents", Method: http.MethodGet, Path: "/api/v1/documents", Summary: "List documents", Tags: []string{"documents"},

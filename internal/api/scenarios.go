@@ -1,7 +1,6 @@
 package api
 
 import (
-	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -38,12 +37,9 @@ func (s *server) listScenarios(ctx context.Context, in *struct {
 	Cursor string `query:"cursor" maxLength:"63" doc:"Where to go on."`
 },
 ) (*struct{ Body wire.ScenarioPage }, error) {
-	from := 0
-	if in.Cursor != "" {
-		var err error
-		if from, err = strconv.Atoi(in.Cursor); err != nil || from < 0 {
-			return nil, huma.Error422UnprocessableEntity("cursor: expected what next says on the page before")
-		}
+	from, err := cursorOf(in.Cursor)
+	if err != nil {
+		return nil, err
 	}
 	list, last, err := s.sortedScenarios(ctx, in.Text, in.By, in.Down)
 	if err != nil {
@@ -104,19 +100,9 @@ func (s *server) sortedScenarios(ctx context.Context, text, by string, down bool
 			says[name] = x
 		}
 	}
-	slices.SortStableFunc(list, func(a, b store.Head) int {
-		x, ok := says[a.Name]
-		y, has := says[b.Name]
-		switch {
-		case ok != has: // those of which nothing is known come last, whichever way
-			if ok {
-				return -1
-			}
-			return 1
-		case down:
-			return cmp.Compare(y, x)
-		}
-		return cmp.Compare(x, y)
+	sortBy(list, down, func(h store.Head) (float64, bool) {
+		x, ok := says[h.Name]
+		return x, ok
 	})
 	return list, last, nil
 }

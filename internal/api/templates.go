@@ -4,6 +4,8 @@ import (
 	"context"
 	"fmt"
 	"net/http"
+	"slices"
+	"strconv"
 	"strings"
 
 	"tachyphor/core/document"
@@ -72,18 +74,58 @@ func reviewed(shelf *review.Shelf, d *document.Document, text bool) wire.Reviewe
 	return r
 }
 
-func (s *server) listTemplates(ctx context.Context, _ *struct{}) (*struct{ Body wire.ReviewedList }, error) {
+func (s *server) listTemplates(ctx context.Context, in *struct {
+	Text   string `query:"text" maxLength:"63" doc:"Only those with this in their names or among the words that they offer."`
+	By     string `query:"by" enum:"name,findings,cpu,memory,hour,uses" default:"name" doc:"What they are sorted by: their names, how many findings there are, what one agent requests, what an hour of one costs where it costs least (those that fit nowhere come last), how many scenarios use them."`
+	Down   bool   `query:"down" doc:"The largest, or last, first."`
+	Cursor string `query:"cursor" maxLength:"63" doc:"Where to go on."`
+},
+) (*struct{ Body wire.TemplatePage }, error) {
+	from, err := cursorOf(in.Cursor)
+	if err != nil {
+		return nil, err
+	}
 	shelf, err := s.Queue.Library.Shelf(ctx, document.Reading{})
 	if err != nil {
 		return nil, s.answer(err, "list")
 	}
-	out := wire.ReviewedList{Items: []wire.Reviewed{}}
-	for _, d := range shelf.OfKind(document.KindPodTemplate) {
-		r := reviewed(shelf, d, false)
-		r.Revision = max(shelf.Changes[d.Name].Revision, 1)
-		out.Items = append(out.Items, r)
+	docs := slices.DeleteFunc(slices.Clone(shelf.OfKind(document.KindPodTemplate)), func(d *document.Document) bool {
+		return !strings.Contains(d.Name, in.Text) && !slices.ContainsFunc(shelf.Offers(d), func(w string) bool { return strings.Contains(w, in.Text) })
+	})
+	page := wire.TemplatePage{Items: []wire.Reviewed{}, All: len(docs)}
+	if from+pageSize < len(docs) {
+		page.Next = strconv.Itoa(from + pageSize)
 	}
-	return &struct{ Body wire.ReviewedList }{out}, nil
+	says := make(map[*document.Document]wire.Reviewed, len(docs))
+	if in.By != "name" { // it is told of all, whatever the page
+		for _, d := range docs {
+			says[d] = reviewed(shelf, d, false)
+		}
+	}
+	sortBy(docs, in.Down, func(d *document.Document) (float64, bool) {
+		r := says[d]
+		switch in.By {
+		case "findings":
+			return float64(len(r.Findings)), true
+		case "uses":
+			return float64(len(r.Uses)), true
+		case "name":
+			return 0, true
+		}
+		return r.Portrait.Number(in.By)
+	})
+	if in.By == "name" && in.Down {
+		slices.Reverse(docs)
+	}
+	for _, d := range docs[min(from, len(docs)):min(from+pageSize, len(docs))] {
+		r, ok := says[d]
+		if !ok {
+			r = reviewed(shelf, d, false)
+		}
+		r.Revision = max(shelf.Changes[d.Name].Revision, 1)
+		page.Items = append(page.Items, r)
+	}
+	return &struct{ Body wire.TemplatePage }{page}, nil
 }
 
 func (s *server) getTemplate(ctx context.Context, in *struct {

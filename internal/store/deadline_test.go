@@ -71,7 +71,7 @@ func TestHungDatabase(t *testing.T) {
 			if !errors.Is(err, store.ErrSilent) {
 				t.Errorf("the error is %v", err)
 			}
-		case <-time.After(30 * time.Second):
+		case <-time.After(2 * time.Minute):
 			t.Error("hangs with the database")
 		}
 	}

@@ -183,7 +183,7 @@ func TestQueue(t *testing.T) {
 		t.Errorf("it went on from %s", w.Gist)
 	}
 	until(t, s, other.ID, is(wire.Cancelled))
-	for deadline := time.Now().Add(20 * time.Second); ; time.Sleep(5 * time.Millisecond) { // it is counted once it is stored
+	for deadline := time.Now().Add(2 * time.Minute); ; time.Sleep(5 * time.Millisecond) { // it is counted once it is stored
 		finished, failed := q.Counts()
 		if finished == 1 && failed == 0 {
 			break

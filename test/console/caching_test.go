@@ -15,8 +15,7 @@ import (
 // truth and the advice, look closer, and give the scenario the plan.
 func TestCaching(t *testing.T) {
 	t.Parallel()
-	s, c := running.Start(t)
-	load(t, c)
+	s, c := running.Start(t, demoWorld)
 	q := sit(t, s, running.Link(t, s), 1280, 800, false)
 	q.see("main h2")
 	q.must(q.p.Press("w"))
@@ -61,8 +60,7 @@ func TestCaching(t *testing.T) {
 // A weighing can be cancelled from its page.
 func TestCancelWeighing(t *testing.T) {
 	t.Parallel()
-	s, c := running.Start(t)
-	load(t, c)
+	s, c := running.Start(t, demoWorld)
 	text := strings.Replace(strings.Replace(mustGet(t, c, "weekday-lean"), "name: weekday-lean", "name: long", 1), "repeats: 8",
 		"repeats: 400", 1)
 	if _, err := c.Put(context.Background(), "", []byte(text), false); err != nil {

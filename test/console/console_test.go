@@ -20,17 +20,19 @@ import (
 	"tachyphor/wire"
 )
 
+// demoWorld is a state folder with the demo world.
+var demoWorld = running.Filled(load)
+
 // load stores the demo world and simulates two scenarios.
-func load(t *testing.T, c *client.Client) {
-	t.Helper()
+func load(c *client.Client) error {
 	ctx := context.Background()
 	csv, err := demo.World.Open("week-38.csv")
 	if err != nil {
-		t.Fatal(err)
+		return err
 	}
 	r, err := c.PutRecording(ctx, csv, nil, false)
 	if err != nil {
-		t.Fatal(err)
+		return err
 	}
 	var stream strings.Builder
 	err = fs.WalkDir(demo.World, ".", func(path string, d fs.DirEntry, err error) error {
@@ -46,20 +48,21 @@ func load(t *testing.T, c *client.Client) {
 		return err
 	})
 	if err != nil {
-		t.Fatal(err)
+		return err
 	}
 	if _, err := c.Put(ctx, "", []byte(stream.String()), false); err != nil {
-		t.Fatal(err)
+		return err
 	}
 	for _, s := range []string{"fixed-six", "weekday-lean"} {
 		o, err := c.Simulate(ctx, s, wire.Run{})
 		if err != nil {
-			t.Fatal(err)
+			return err
 		}
 		if _, err := c.Watch(ctx, o.ID, func(wire.WorkBrief) {}); err != nil {
-			t.Fatal(err)
+			return err
 		}
 	}
+	return nil
 }
 
 // person is someone at the console; every step that fails ends the test with a
@@ -132,8 +135,7 @@ func (q *person) quiet() {
 // simulate, see what it does and why, compare.
 func TestFirstVisit(t *testing.T) {
 	t.Parallel()
-	s, c := running.Start(t)
-	load(t, c)
+	s, c := running.Start(t, demoWorld)
 	q := sit(t, s, running.Link(t, s), 1280, 800, false)
 	q.reads("main", "fixed-six", "weekday-lean", "One agent for each job", "not simulated yet", "The way to a decision")
 	q.click(`a[href="/scenarios/weekday-lean"]`)
@@ -168,8 +170,7 @@ func TestFirstVisit(t *testing.T) {
 // Wrong input is told beside its cause, and nothing is lost.
 func TestRefusedChange(t *testing.T) {
 	t.Parallel()
-	s, c := running.Start(t)
-	load(t, c)
+	s, _ := running.Start(t, demoWorld)
 	q := sit(t, s, running.Link(t, s), 1280, 800, true)
 	q.goTo("/scenarios/fixed-six")
 	q.see("#simulate")
@@ -188,8 +189,7 @@ func TestRefusedChange(t *testing.T) {
 // Sign-in by token, a spent link, keys, signing out.
 func TestSignIn(t *testing.T) {
 	t.Parallel()
-	s, c := running.Start(t)
-	load(t, c)
+	s, _ := running.Start(t, demoWorld)
 	q := sit(t, s, s.Access.Address+"/sign-in?link=spent", 1280, 800, false)
 	q.reads("main", "That link was used already")
 	q.must(q.p.Type(`input[type="password"]`, "tph_wrong"))
@@ -209,91 +209,12 @@ func TestSignIn(t *testing.T) {
 	q.reads("main", "Open a sign-in link")
 }
 
-// Nothing sticks out sideways on a telephone, and text stands out enough from
-// its ground in both themes.
-func TestSmallAndDark(t *testing.T) {
-	t.Parallel()
-	s, c := running.Start(t)
-	load(t, c)
-	loadUsage(t, c)
-	for _, dark := range []bool{false, true} {
-		link, _, err := c.NewLink(context.Background(), wire.NewLink{})
-		if err != nil {
-			t.Fatal(err)
-		}
-		q := sit(t, s, link, 390, 844, dark)
-		for _, path := range []string{
-			"/", "/scenarios/weekday-lean", "/outcomes/1", "/compare?ids=1,2", "/templates",
-			"/templates/compile-wide-draft", "/templates/compile-wide?view=kit", "/templates/compile-wide?view=live",
-			"/templates/compile-wide?view=sizing", "/templates/suite-night?view=sizing", "/templates/new", "/caching/cached-naive", "/learn",
-			"/clusters/brinewell-north", "/workloads/week-38",
-		} {
-			q.goTo(path)
-			q.see(".page h1, .page h2")
-			if path == "/templates/compile-wide?view=sizing" {
-				q.see("#verdict")
-			}
-			wide, err := q.p.Number(`document.documentElement.scrollWidth`)
-			q.must(err)
-			if wide > 390 {
-				t.Errorf("%s is %v wide", path, wide)
-			}
-			poor, err := q.p.Number(contrast)
-			q.must(err)
-			if poor > 0 {
-				t.Errorf("%s (dark %v): %v texts with a contrast below 4.5", path, dark, poor)
-			}
-		}
-		q.quiet()
-	}
-}
-
-// contrast counts elements with text whose contrast to the ground, by WCAG 2, is
-// below 4.5, disabled controls left out.
-const contrast = `(() => {
-  const context = document.createElement("canvas").getContext("2d", { willReadFrequently: true });
-  const rgba = (c) => {
-    context.clearRect(0, 0, 1, 1);
-    context.fillStyle = c;
-    context.fillRect(0, 0, 1, 1);
-    const d = context.getImageData(0, 0, 1, 1).data;
-    return [d[0], d[1], d[2], d[3] / 255];
-  };
-  const over = (a, b) => [0, 1, 2].map((i) => a[i] * a[3] + b[i] * (1 - a[3])).concat(1);
-  const light = (c) => {
-    const [r, g, b] = c.map((x) => (x /= 255) <= 0.04045 ? x / 12.92 : ((x + 0.055) / 1.055) ** 2.4);
-    return 0.2126 * r + 0.7152 * g + 0.0722 * b;
-  };
-  let poor = 0;
-  for (const e of document.querySelectorAll("main *, header *")) {
-    const own = [...e.childNodes].some((n) => n.nodeType === 3 && n.textContent.trim());
-    if (!own || e.closest(":disabled, dialog:not([open]), option") || !e.getClientRects().length) continue;
-    let ground = [255, 255, 255, 1], fade = 1;
-    const chain = [];
-    for (let p = e; p; p = p.parentElement) chain.unshift(p);
-    for (const p of chain) {
-      const st = getComputedStyle(p);
-      ground = over(rgba(st.backgroundColor), ground);
-      fade *= Number(st.opacity);
-    }
-    const ink = rgba(getComputedStyle(e).color);
-    ink[3] *= fade;
-    const [a, b] = [light(over(ink, ground)), light(ground)].sort((x, y) => y - x);
-    if ((a + 0.05) / (b + 0.05) < 4.5) {
-      poor++;
-      console.log("poor contrast", e.outerHTML.slice(0, 120));
-    }
-  }
-  return poor;
-})()`
-
 // What caching and spot nodes do is visible without explanation: the parts of the
 // work on the ribbons, the floor under the bill, what went wrong, the cache, every
 // job page by page, and files to take away.
 func TestStoryOfCachesAndSpot(t *testing.T) {
 	t.Parallel()
-	s, c := running.Start(t)
-	load(t, c)
+	s, c := running.Start(t, demoWorld)
 	ctx := context.Background()
 	var ids []uint64
 	for _, name := range []string{"weekday-lean", "spot-night"} {

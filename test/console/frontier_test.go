@@ -26,8 +26,7 @@ spec:
 // variants in a picture, one of them opened, made a scenario and seen as an outcome.
 func TestFrontier(t *testing.T) {
 	t.Parallel()
-	s, c := running.StartWithCluster(t)
-	load(t, c)
+	s, c := running.StartWithCluster(t, demoWorld)
 	ctx := context.Background()
 	if _, err := c.Put(ctx, "few.yaml", []byte(few), false); err != nil {
 		t.Fatal(err)

@@ -75,7 +75,9 @@ func TestPagesOfMuch(t *testing.T) {
 	}
 	t.Cleanup(func() { _ = db.Close() })
 	s, c := running.StartAs(t, service.Config{Database: db.DSN("tachyphor"), Cluster: kube.Options{Kubeconfig: os.DevNull}})
-	load(t, c)
+	if err := load(c); err != nil {
+		t.Fatal(err)
+	}
 	template, err := os.ReadFile("../../demo/templates/small-steady.yaml")
 	if err != nil {
 		t.Fatal(err)
@@ -177,6 +179,16 @@ spec:
 	q.must(q.p.Press("\r"))
 	q.must(q.p.Until(`location.search.includes("text=lean-0499")`))
 	q.must(q.p.Until(`document.querySelectorAll("#part-scenarios tbody tr").length === 1`))
+	q.goTo("/templates?by=cpu&down=yes")
+	q.reads("#part-templates", "100 of 2,00")
+	q.must(q.p.Until(`document.querySelector("tbody tr td:nth-child(4)").innerText === "9"`))
+	q.click("#more")
+	q.reads("#part-templates", "200 of 2,00")
+	q.must(q.p.Type("#template-text", "steady-1234"))
+	q.must(q.p.Press("\r"))
+	q.must(q.p.Until(`location.search.includes("text=steady-1234") && document.querySelectorAll("tbody tr").length === 1`))
+	q.goTo("/templates?text=arm-cross") // among what is offered
+	q.must(q.p.Until(`[...document.querySelectorAll("tbody tr")].length === 1`))
 	q.goTo("/caching/weekday-lean-0499")
 	q.must(q.p.Until(`[...document.querySelectorAll("#scenario option")].at(-1)?.innerText === "weekday-lean-0499"`))
 	t.Logf("%d jobs\n%s", int(o.Simulation.Summary.Jobs), table.String())

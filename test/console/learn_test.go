@@ -61,8 +61,7 @@ func TestLearn(t *testing.T) {
 // stand on pages of their own.
 func TestClusterAndDemand(t *testing.T) {
 	t.Parallel()
-	s, c := running.Start(t)
-	load(t, c)
+	s, c := running.Start(t, demoWorld)
 	d, err := c.Get(context.Background(), document.KindCluster, "brinewell-north", 0)
 	if err != nil {
 		t.Fatal(err)

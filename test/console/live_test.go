@@ -17,8 +17,7 @@ import (
 // explains the difference is taken over.
 func TestLiveAndBacktest(t *testing.T) {
 	t.Parallel()
-	s, c := running.StartWithCluster(t)
-	load(t, c)
+	s, c := running.StartWithCluster(t, demoWorld)
 	ctx := context.Background()
 	q := sit(t, s, running.Link(t, s), 1280, 800, false)
 	q.see("main h2")

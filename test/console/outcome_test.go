@@ -17,8 +17,7 @@ import (
 // and sorted by the service; another outcome is laid over; what is folded opens by its address; and each state has one.
 func TestOutcomeIsBrushedAndFiltered(t *testing.T) {
 	t.Parallel()
-	s, c := running.Start(t)
-	load(t, c)
+	s, c := running.Start(t, demoWorld)
 	q := sit(t, s, running.Link(t, s), 1280, 800, false)
 	from, to := time.Date(2026, 9, 16, 6, 0, 0, 0, time.UTC), time.Date(2026, 9, 16, 12, 0, 0, 0, time.UTC)
 	q.goTo(fmt.Sprintf("/outcomes/2?from=%d&to=%d", from.UnixMilli(), to.UnixMilli()))
@@ -97,8 +96,7 @@ func fetch(t *testing.T, address, token, path string) string {
 // it means.
 func TestWhyAndWords(t *testing.T) {
 	t.Parallel()
-	s, c := running.Start(t)
-	load(t, c)
+	s, _ := running.Start(t, demoWorld)
 	q := sit(t, s, running.Link(t, s), 1280, 800, false)
 	q.goTo("/outcomes/2")
 	q.click(`[data-why="group/class/tide-charts/p95"]`)

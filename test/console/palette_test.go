@@ -12,8 +12,7 @@ import (
 // from where one is.
 func TestPaletteAndTray(t *testing.T) {
 	t.Parallel()
-	s, c := running.Start(t)
-	load(t, c)
+	s, c := running.Start(t, demoWorld)
 	ctx := context.Background()
 	q := sit(t, s, running.Link(t, s), 1280, 800, false)
 	q.see(".page h2")

@@ -16,8 +16,7 @@ const text = `document.querySelector(".cm-content").innerText`
 // changed is said in words and can be undone; one run of it is shown at once; and nothing is lost before it is stored.
 func TestScenarioIsWrittenWhole(t *testing.T) {
 	t.Parallel()
-	s, c := running.Start(t)
-	load(t, c)
+	s, c := running.Start(t, demoWorld)
 	q := sit(t, s, running.Link(t, s), 1280, 800, false)
 	q.goTo("/scenarios/weekday-lean")
 	q.reads("#glance", "Change something")
@@ -105,8 +104,7 @@ func TestScenarioIsWrittenWhole(t *testing.T) {
 // New scenarios are begun from a copy, or from a cluster, a workload and templates, and stored from their page.
 func TestNewScenario(t *testing.T) {
 	t.Parallel()
-	s, c := running.Start(t)
-	load(t, c)
+	s, c := running.Start(t, demoWorld)
 	q := sit(t, s, running.Link(t, s), 390, 844, true)
 	q.goTo("/scenarios/fixed-six")
 	q.click(`a[href="/new?from=fixed-six"]`)

@@ -13,8 +13,7 @@ import (
 // smaller role sees what is theirs.
 func TestService(t *testing.T) {
 	t.Parallel()
-	s, c := running.Start(t)
-	load(t, c)
+	s, c := running.Start(t, demoWorld)
 	ctx := context.Background()
 	q := sit(t, s, running.Link(t, s), 1280, 800, false)
 	q.see("main h2")

@@ -36,8 +36,7 @@ func loadUsage(t *testing.T, c *client.Client) {
 // stretch, try it in a scenario, see the change, make it.
 func TestSizing(t *testing.T) {
 	t.Parallel()
-	s, c := running.Start(t)
-	load(t, c)
+	s, c := running.Start(t, demoWorld)
 	q := sit(t, s, running.Link(t, s), 1280, 800, false)
 	q.see("main h2")
 	list, err := demo.DrawUsage()

@@ -17,8 +17,7 @@ import (
 // difference, save it, look at its revisions.
 func TestMendADraft(t *testing.T) {
 	t.Parallel()
-	s, c := running.StartWithCluster(t)
-	load(t, c)
+	s, c := running.StartWithCluster(t, demoWorld)
 	q := sit(t, s, running.Link(t, s), 1280, 800, false)
 	q.must(q.p.Press("t"))
 	q.reads("main table", "compile-wide-draft", "3 will not work", "nothing to say", "6 scenarios")
@@ -83,8 +82,7 @@ func (q *person) quietBut(expected string) {
 // kit is there to copy, the connection passes, and an agent of it is rehearsed.
 func TestFirstTemplate(t *testing.T) {
 	t.Parallel()
-	s, c := running.StartWithCluster(t)
-	load(t, c)
+	s, c := running.StartWithCluster(t, demoWorld)
 	q := sit(t, s, running.Link(t, s), 1280, 800, false)
 	q.goTo("/templates/new")
 	for _, a := range [][2]string{

@@ -14,8 +14,7 @@ import (
 // A long page shows its parts, which stay in sight, and each page the command that says the same.
 func TestFindingOnesWay(t *testing.T) {
 	t.Parallel()
-	s, c := running.Start(t)
-	load(t, c)
+	s, c := running.Start(t, demoWorld)
 	q := sit(t, s, running.Link(t, s), 1280, 800, false)
 	q.goTo("/outcomes/2")
 	q.see("#headline")

@@ -174,7 +174,7 @@ func (p *place) settle(t *testing.T) {
 
 func eventually(t *testing.T, what string, is func() bool) {
 	t.Helper()
-	for deadline := time.Now().Add(30 * time.Second); time.Now().Before(deadline); time.Sleep(50 * time.Millisecond) {
+	for deadline := time.Now().Add(2 * time.Minute); time.Now().Before(deadline); time.Sleep(50 * time.Millisecond) {
 		if is() {
 			return
 		}

@@ -167,7 +167,7 @@ func (f *far) ask(t *testing.T, on wire.OnCluster) wire.WorkBrief {
 // over waits for an exploration's end.
 func (f *far) over(t *testing.T, id uint64) wire.KeptExploration {
 	t.Helper()
-	for deadline := time.Now().Add(90 * time.Second); time.Now().Before(deadline); time.Sleep(50 * time.Millisecond) {
+	for deadline := time.Now().Add(4 * time.Minute); time.Now().Before(deadline); time.Sleep(50 * time.Millisecond) {
 		w, err := f.c.Exploration(context.Background(), id)
 		if err != nil {
 			t.Fatal(err)

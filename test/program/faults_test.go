@@ -31,7 +31,7 @@ func TestMain(m *testing.M) {
 // eventually waits for something, or fails.
 func eventually(t *testing.T, what string, is func() bool) {
 	t.Helper()
-	for deadline := time.Now().Add(40 * time.Second); time.Now().Before(deadline); time.Sleep(20 * time.Millisecond) {
+	for deadline := time.Now().Add(4 * time.Minute); time.Now().Before(deadline); time.Sleep(20 * time.Millisecond) {
 		if is() {
 			return
 		}

@@ -30,24 +30,24 @@ import (
 	"tachyphor/wire"
 )
 
-// Start runs the service in this process on a fresh state folder, until the test
+// Start runs the service in this process on a fresh state folder, or on a copy of one, until the test
 // ends.
-func Start(t testing.TB) (*service.Service, *client.Client) {
+func Start(t testing.TB, in ...*Folder) (*service.Service, *client.Client) {
 	t.Helper()
-	return StartAs(t, service.Config{Cluster: kube.Options{Kubeconfig: os.DevNull}})
+	return StartAs(t, service.Config{Cluster: kube.Options{Kubeconfig: os.DevNull}}, in...)
 }
 
 // StartWithCluster is Start beside the demo's pretended cluster, to which no runs are given however slow
 // this machine is: its pods would be this test. The cluster goes 40 times
 // as fast as in life.
-func StartWithCluster(t testing.TB) (*service.Service, *client.Client) {
+func StartWithCluster(t testing.TB, in ...*Folder) (*service.Service, *client.Client) {
 	t.Helper()
 	path := filepath.Join(t.TempDir(), "cluster.yaml")
 	Cluster(t, path, 40)
 	return StartAs(t, service.Config{
 		Cluster: kube.Options{Kubeconfig: path}, Near: true, PodsIn: []string{work.AnyNamespace},
 		Far: work.Far{Image: cluster.OwnImage, Least: time.Hour},
-	})
+	}, in...)
 }
 
 // Cluster starts the demo's pretended cluster until the test ends, so much faster
@@ -65,14 +65,27 @@ func Cluster(t testing.TB, kubeconfig string, speed float64) {
 	})
 }
 
+// config fills in what every test has alike.
+func config(c service.Config) service.Config {
+	c.Address, c.Version, c.Console, c.Unsafe = cmp.Or(c.Address, "127.0.0.1:0"), "test", web.Console(), true
+	c.Log = slog.New(slog.NewTextHandler(io.Discard, nil))
+	return c
+}
+
 // StartAs is Start as a configuration says; what every test has alike is filled in.
-func StartAs(t testing.TB, c service.Config) (*service.Service, *client.Client) {
+func StartAs(t testing.TB, c service.Config, in ...*Folder) (*service.Service, *client.Client) {
 	t.Helper()
-	c.State, c.Address, c.Version, c.Console, c.Unsafe = t.TempDir(), cmp.Or(c.Address, "127.0.0.1:0"), "test", web.Console(), true
+	c = config(c)
+	c.State = t.TempDir()
+	for _, f := range in {
+		f.make(t)
+		if err := copyOf(func() (string, error) { return f.dir, nil }, c.State); err != nil {
+			t.Fatal(err)
+		}
+	}
 	if c.Database == "" {
 		prepare(t, c.State)
 	}
-	c.Log = slog.New(slog.NewTextHandler(io.Discard, nil))
 	s, err := service.Start(context.Background(), c)
 	if err != nil {
 		t.Fatal(err)
@@ -127,8 +140,8 @@ func Program(t testing.TB) string {
 
 // Clean removes what was made once for all tests; call it at the end of TestMain.
 func Clean() {
-	if madeIn != "" {
-		_ = os.RemoveAll(madeIn)
+	for _, dir := range made.list {
+		_ = os.RemoveAll(dir)
 	}
 	if builtIn != "" {
 		_ = os.RemoveAll(builtIn)
@@ -201,7 +214,7 @@ func Begin(t testing.TB, state string, as *syscall.Credential, args ...string) *
 // until waits for something, or fails with the log.
 func (p *Process) until(t testing.TB, what string, is func() bool) {
 	t.Helper()
-	for deadline := time.Now().Add(60 * time.Second); time.Now().Before(deadline); {
+	for deadline := time.Now().Add(4 * time.Minute); time.Now().Before(deadline); {
 		if is() {
 			return
 		}

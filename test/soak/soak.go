@@ -134,7 +134,7 @@ func (s *soaking) mount() {
 
 // again starts the service where it ended.
 func (s *soaking) again() {
-	for deadline := time.Now().Add(20 * time.Second); running.Database(s.state) != 0 && time.Now().Before(deadline); {
+	for deadline := time.Now().Add(2 * time.Minute); running.Database(s.state) != 0 && time.Now().Before(deadline); {
 		time.Sleep(20 * time.Millisecond)
 	}
 	s.p, _ = running.Serve(s.t, s.state, nil, "--listen", s.listen)

@@ -8196,6 +8196,17 @@ export interface components {
             /** @description Words it offers. */
             offers: string[];
         };
+        TemplatePage: {
+            /**
+             * Format: int64
+             * @description How many there are in all, with that text.
+             */
+            all: number;
+            /** @description Templates in the order that was asked for. */
+            items: components["schemas"]["Reviewed"][];
+            /** @description Cursor of the next page; absent on the last. */
+            next?: string;
+        };
         TemplateUse: {
             /** @description How many agents, when they start, when they go. */
             agents?: components["schemas"]["AgentNumbers"];
@@ -11907,7 +11918,16 @@ export interface operations {
     };
     "list-templates": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Only those with this in their names or among the words that they offer. */
+                text?: string;
+                /** @description What they are sorted by: their names, how many findings there are, what one agent requests, what an hour of one costs where it costs least (those that fit nowhere come last), how many scenarios use them. */
+                by?: "name" | "findings" | "cpu" | "memory" | "hour" | "uses";
+                /** @description The largest, or last, first. */
+                down?: boolean;
+                /** @description Where to go on. */
+                cursor?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -11920,7 +11940,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ReviewedList"];
+                    "application/json": components["schemas"]["TemplatePage"];
                 };
             };
             /** @description Error */

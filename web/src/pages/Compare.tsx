@@ -9,6 +9,7 @@ import { DataTable } from "../parts/DataTable";
 import { inOrder, leadOf } from "../parts/lead";
 import { outcomeColumns } from "../parts/outcomeColumns";
 import { byPhase, onlyDelay } from "../parts/Ribbon";
+import { SaveBars } from "../parts/SaveBars";
 import { Notice, Section, Trouble, Waiting } from "../parts/Section";
 import { useTitle } from "../parts/useTitle";
 import { verdictInk } from "../parts/verdictInk";
@@ -212,6 +213,11 @@ function Bars({
       <div className="mt-3">
         <Key list={kinds} times={false} />
       </div>
+      <SaveBars
+        title={title}
+        rows={c.outcomes.map((_, i) => ({ label: name(i), list: lists[i] ?? [] }))}
+        whole={longest}
+      />
     </Section>
   );
 }

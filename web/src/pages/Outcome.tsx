@@ -7,6 +7,7 @@ import { BriefLink } from "../parts/BriefLink";
 import { Contents } from "../parts/Contents";
 import { DataTable } from "../parts/DataTable";
 import { leadOf } from "../parts/lead";
+import { SaveBars } from "../parts/SaveBars";
 import { Notice, Section, Trouble, Waiting } from "../parts/Section";
 import type { Other } from "../parts/TimeLines";
 import { useTitle } from "../parts/useTitle";
@@ -189,6 +190,13 @@ function Story({ id, scenario, o, other }: { id: number; scenario: string; o: Re
             </p>
           )}
         </div>
+        {any && (
+          <SaveBars
+            title={`${scenario}: the mean job`}
+            rows={[{ label: scenario, list: parts }, ...(other ? [{ label: other.name, list: theirs }] : [])]}
+            whole={whole}
+          />
+        )}
         {o.means && (
           <p className="mt-2 max-w-3xl text-sm opacity-80">
             <Words>{o.means}</Words>

@@ -89,6 +89,30 @@ function svgOf(chart: echarts.ECharts, build: () => Option) {
   return URL.createObjectURL(new Blob([text], { type: "image/svg+xml" }));
 }
 
+/** frame is over once the page was drawn and has answered what waited; of a page that nobody sees, at once. */
+const frame = () =>
+  new Promise<void>((over) => {
+    if (document.hidden) setTimeout(over);
+    else requestAnimationFrame(() => setTimeout(over));
+  });
+
+let before = Promise.resolve();
+
+/** inTurn draws when those that came before are drawn, one a frame, so that the page answers in between. What is given back
+ * keeps it from being drawn. */
+function inTurn(draw: () => void): () => void {
+  let wanted = true;
+  before = before
+    .then(frame)
+    .then(() => {
+      if (wanted) draw();
+    })
+    .catch(reportError);
+  return () => {
+    wanted = false;
+  };
+}
+
 /** A chart in our theme; `build` is asked again when the theme changes. */
 export default function Chart({
   build,
@@ -115,7 +139,7 @@ export default function Chart({
     const chart = echarts.init(box.current);
     drawn.current = chart;
     const draw = () => chart.setOption(plain(build), true);
-    draw();
+    const leave = inTurn(draw);
     const resized = new ResizeObserver(() => chart.resize());
     resized.observe(box.current);
     const dark = matchMedia("(prefers-color-scheme: dark)");
@@ -130,6 +154,7 @@ export default function Chart({
       }, 250);
     });
     return () => {
+      leave();
       clearTimeout(pause);
       dark.removeEventListener("change", draw);
       resized.disconnect();

@@ -1,12 +1,25 @@
 // Templates: what is found of them, their manifests, sizes and trials.
 
-import { queryOptions } from "@tanstack/react-query";
+import { infiniteQueryOptions, queryOptions } from "@tanstack/react-query";
 import { api, take } from "../client";
+import type { paths } from "../schema.gen";
 
-export const templates = queryOptions({
-  queryKey: ["templates"],
-  queryFn: async () => take(await api.GET("/api/v1/templates")),
-});
+export type TemplatesAsked = NonNullable<paths["/api/v1/templates"]["get"]["parameters"]["query"]>;
+
+/** Templates page by page, with a text in their names or words, in an order. */
+export const templatePages = (asked: TemplatesAsked) =>
+  infiniteQueryOptions({
+    queryKey: ["templates", "pages", asked],
+    queryFn: async ({ pageParam }) =>
+      take(
+        await api.GET("/api/v1/templates", {
+          params: { query: { ...asked, cursor: pageParam || undefined } },
+        }),
+      ),
+    initialPageParam: "",
+    getNextPageParam: (page) => page.next || undefined,
+    placeholderData: (before) => before,
+  });
 
 export const template = (name: string) =>
   queryOptions({

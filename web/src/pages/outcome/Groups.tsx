@@ -1,6 +1,7 @@
 import type { Schemas } from "../../api/client";
 import { DataTable } from "../../parts/DataTable";
-import { onlyDelay, Ribbon } from "../../parts/Ribbon";
+import { byPhase, onlyDelay, Ribbon } from "../../parts/Ribbon";
+import { SaveBars } from "../../parts/SaveBars";
 import { Section } from "../../parts/Section";
 import { scaleOf } from "../../parts/scale";
 import type { Other } from "../../parts/TimeLines";
@@ -104,6 +105,16 @@ export function Groups({ o, other }: { o: Result; other?: Other }) {
             show: (g) => <Asked of={of(g, "warm")}>{percent(g.warm.mean)}</Asked>,
           },
         ]}
+      />
+      <SaveBars
+        title={`${o.scenario}: mean start delay by class and template`}
+        rows={rows
+          .filter((g) => g.delay.maxNs.mean > 0)
+          .map((g) => ({
+            label: g.by === "template" ? `template ${g.name}` : g.name,
+            list: byPhase(onlyDelay(g.ribbonNs.map((f) => f.mean))),
+          }))}
+        whole={Math.max(1, scale.whole)}
       />
     </Section>
   );
