@@ -19,7 +19,7 @@ want mariadb-install-db mariadb-server-core
 want my_print_defaults mariadb-client-core
 want mariadb-dump mariadb-client
 if [ "${1:-run}" = test ]; then
-	want chromium chromium
+	want chromium-headless-shell chromium-headless-shell
 	want prometheus prometheus
 	want systemd-analyze systemd
 	[ -d /usr/share/fonts/truetype/dejavu ] || need="$need fonts-dejavu-core"

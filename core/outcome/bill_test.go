@@ -169,16 +169,17 @@ func TestTroublesAreTold(t *testing.T) {
 	}
 	failed, again := 0, 0
 	for j, r := range trace.Records {
-		e := outcome.Explain(trace, j)
 		switch {
 		case r.Result == sim.OutOfMemory:
 			failed++
+			e := outcome.Explain(trace, j)
 			if !strings.Contains(e.Summary, "failed for good: out-of-memory") ||
 				!strings.Contains(e.Summary, "attempts were cut short") && !strings.Contains(e.Summary, "One attempt was") {
 				t.Errorf("%s", e.Summary)
 			}
 		case r.Lost > 0 && r.Result == sim.Succeeded:
 			again++
+			e := outcome.Explain(trace, j)
 			if !slices.ContainsFunc(e.Stays, func(s outcome.Stay) bool { return s.Cause == "lost" && strings.Contains(s.Text, "burst") }) {
 				t.Errorf("%+v", e.Stays)
 			}

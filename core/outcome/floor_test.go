@@ -2,6 +2,7 @@ package outcome
 
 import (
 	"math"
+	"os"
 	"strings"
 	"testing"
 
@@ -106,8 +107,11 @@ func TestFloorByHand(t *testing.T) {
 
 // No world gets below its floor, with everything on, whatever its span and warm-up are.
 func TestFloorIsNeverAboveTheNodes(t *testing.T) {
-	below, some := 0, 0
-	for seed := range uint64(400) {
+	below, some, seeds := 0, 0, uint64(120)
+	if os.Getenv("TACHYPHOR_VALIDATE") != "" {
+		seeds = 4000
+	}
+	for seed := range seeds {
 		w, err := worlds.Wild(seed)
 		if err != nil {
 			continue // an agent that fits on no node
@@ -131,7 +135,7 @@ func TestFloorIsNeverAboveTheNodes(t *testing.T) {
 			some++
 		}
 	}
-	if some < 100 {
+	if some < 30 {
 		t.Errorf("only %d worlds have a floor at all", some)
 	}
 }

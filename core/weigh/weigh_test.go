@@ -53,14 +53,14 @@ func TestWeighingTheDemo(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	w.Plan.Repeats = 2
+	w.Plan.Repeats, w.Plan.Span = 2, 4*units.Day
 	o := weighed(t, weigh.Question{World: w}, 1)
 	for key, scenario := range map[string]string{"none": "weekday-lean", "every-all": "cached-naive", "changed-trunk": "cached"} {
 		x, err := worlds.Demo(scenario)
 		if err != nil {
 			t.Fatal(err)
 		}
-		x.Plan.Repeats = 2
+		x.Plan.Repeats, x.Plan.Span = 2, 4*units.Day
 		want, _, err := outcome.Simulate(x, 2, nil)
 		if err != nil {
 			t.Fatal(err)
@@ -191,7 +191,7 @@ func TestFactsThatAreMissing(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		w.Plan.Repeats, w.Plan.Span = 2, 2*units.Day
+		w.Plan.Repeats, w.Plan.Span = 2, units.Day
 		o, err := weigh.Weigh(weigh.Question{World: w}, 2, nil)
 		if err != nil {
 			t.Fatal(err)
