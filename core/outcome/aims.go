@@ -104,8 +104,8 @@ func allAims(n int) string {
 	return fmt.Sprintf("all its %d aims", n)
 }
 
-// why answers for an aim.
-func (x *Aimed) why(of string, aims int) Why {
+// Why answers for an aim, of so many that are judged together.
+func (x *Aimed) Why(of string, aims int) Why {
 	w := Why{
 		Of: of, What: "Whether the design keeps: " + x.Says + ".", Value: string(x.Verdict) + ": it is " + x.Reads, Runs: x.Runs,
 		How: "Each repeat says how many of how many jobs do; all repeats together must be on the right side of the bound with the whole interval. " + countsJobs,

@@ -45,7 +45,7 @@ const (
 func (o *Outcome) WhyOf(of string) (why Why, ok bool) {
 	if n, ok := strings.CutPrefix(of, "aim/"); ok {
 		if i, err := strconv.Atoi(n); err == nil && i >= 1 && i <= len(o.Aims) {
-			return o.Aims[i-1].why(of, len(o.Aims)), true
+			return o.Aims[i-1].Why(of, len(o.Aims)), true
 		}
 		return Why{}, false
 	}
@@ -56,10 +56,25 @@ func (o *Outcome) WhyOf(of string) (why Why, ok bool) {
 	return o.answer(of, n), true
 }
 
-func (o *Outcome) answer(of string, n asked) Why {
-	return Why{
-		Of: of, What: n.what, How: n.how, Runs: n.f.Runs, Value: written(n.f, n.kind, o.Cost.Currency), Interval: interval(n.f, n.kind),
-	}
+func (o *Outcome) answer(of string, n asked) Why { return whyOf(of, n, o.Cost.Currency) }
+
+func whyOf(of string, n asked, currency string) Why {
+	return Why{Of: of, What: n.what, How: n.how, Runs: n.f.Runs, Value: written(n.f, n.kind, currency), Interval: interval(n.f, n.kind)}
+}
+
+// WhyTime answers for a time, in ns.
+func WhyTime(of, what, how string, f stats.Figure) Why {
+	return whyOf(of, asked{f, timeNumber, what, how}, "")
+}
+
+// WhyPercentile answers for a percentile of times, in ns, of all runs together.
+func WhyPercentile(of, what, how string, f stats.Figure) Why {
+	return whyOf(of, asked{f, percentileNumber, what, how}, "")
+}
+
+// WhyMoney answers for an amount in a currency.
+func WhyMoney(of, what, how string, f stats.Figure, currency string) Why {
+	return whyOf(of, asked{f, moneyNumber, what, how}, currency)
 }
 
 func withReach(mean, reach float64) string {

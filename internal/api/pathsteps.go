@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strings"
 
+	"tachyphor/core/aim"
 	"tachyphor/core/document"
 	"tachyphor/core/review"
 	"tachyphor/core/sizing"
@@ -195,6 +196,9 @@ func (w *walker) scale(ctx context.Context) (wire.Stage, error) {
 	b := inBrief(w.s.Queue, *o)
 	if b.Simulation.Summary != nil {
 		x.Known = b.Simulation.Summary.Headline
+		if b.Simulation.Summary.Aims == aim.Missed {
+			x.Missing = b.Simulation.Summary.Judged
+		}
 	}
 	if len(w.pinned.Faults) > 0 || !same(w.pinned.Inputs, b.Simulation.Inputs) {
 		x.Missing = "The design, or what it is tried on, has changed since."

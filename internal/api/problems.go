@@ -4,7 +4,9 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
+	"slices"
 	"strconv"
+	"strings"
 	"time"
 
 	"tachyphor/core/demand"
@@ -30,6 +32,24 @@ type detailed huma.ErrorDetail
 
 func (d detailed) Error() string                  { return d.Message }
 func (d detailed) ErrorDetail() *huma.ErrorDetail { e := huma.ErrorDetail(d); return &e }
+
+// What the schema refuses is told with the field that it is about.
+func init() {
+	plain := huma.NewError
+	huma.NewError = func(status int, detail string, errs ...error) huma.StatusError {
+		named := slices.Clone(errs)
+		for i, err := range errs {
+			d, ok := err.(*huma.ErrorDetail)
+			if !ok {
+				continue
+			}
+			if _, field, in := strings.Cut(d.Location, "."); in {
+				named[i] = &huma.ErrorDetail{Message: field + ": " + d.Message, Location: d.Location, Value: d.Value}
+			}
+		}
+		return plain(status, detail, named...)
+	}
+}
 
 // refused answers with every fault of documents, placed.
 func refused(faults document.Faults) error {

@@ -24,6 +24,38 @@ func (s *server) whyOperations(api huma.API) {
 		Description: "What it is, how it is made, how sure it is, and which documents and facts went in. Of metric/KEY, with the keys of " +
 			"compare, also how it differs from another outcome's.", Tags: []string{"outcomes"},
 	}, s.why)
+	huma.Register(api, huma.Operation{
+		OperationID: "why-explored", Method: http.MethodGet, Path: "/api/v1/explorations/{id}/why", Summary: "Why a number of an exploration is what it is",
+		Description: "What it is, how it is made, how sure it is, whether its draws took part in choosing, and which documents and facts went in.",
+		Tags:        []string{"explorations"},
+	}, s.whyExplored)
+}
+
+func (s *server) whyExplored(ctx context.Context, in *struct {
+	WorkPath
+	Of string `query:"of" required:"true" maxLength:"400" doc:"The number: variant/N/FIGURE, recommended/FIGURE or today/FIGURE, with the figures delay, lead, bill, worth, and aim/N from 1."`
+},
+) (*struct{ Body wire.WhyNumber }, error) {
+	o, err := explorations.get(ctx, s, in.ID)
+	if err != nil {
+		return nil, err
+	}
+	if o.State != wire.Done {
+		return nil, huma.Error409Conflict(explorations.what(in.ID) + " is " + string(o.State) + ": it has no numbers yet")
+	}
+	answer, err := s.Queue.Explored(ctx, in.ID)
+	if err != nil {
+		return nil, s.answer(err, explorations.what(in.ID))
+	}
+	why, ok := answer.WhyOf(in.Of)
+	if !ok {
+		return nil, huma.Error404NotFound(explorations.what(in.ID) + " has no number " + in.Of + "; its numbers are variant/N/FIGURE, recommended/FIGURE and today/FIGURE")
+	}
+	out := wire.WhyNumber{Why: why, Engine: outcome.Engine, Changed: !strings.HasPrefix(in.Of, "today/") && !strings.HasPrefix(in.Of, "variant/0/")}
+	if err := s.wentIn(ctx, &out, inputsOf(o), explorations.what(in.ID)); err != nil {
+		return nil, err
+	}
+	return &struct{ Body wire.WhyNumber }{out}, nil
 }
 
 func (s *server) why(ctx context.Context, in *struct {
@@ -37,13 +69,19 @@ func (s *server) why(ctx context.Context, in *struct {
 		return nil, err
 	}
 	inputs := inputsOf(a.work)
-	out := wire.WhyNumber{
-		Why: a.why, Seed: a.outcome.Seed, Engine: a.outcome.Engine, Recording: inputs.Recording, Changed: len(inputs.Changes) > 0,
-		Documents: []wire.WhyDocument{}, Other: a.other,
+	out := wire.WhyNumber{Why: a.why, Seed: a.outcome.Seed, Engine: a.outcome.Engine, Changed: len(inputs.Changes) > 0, Other: a.other}
+	if err := s.wentIn(ctx, &out, inputs, outcomes.what(in.ID)); err != nil {
+		return nil, err
 	}
+	return &struct{ Body wire.WhyNumber }{out}, nil
+}
+
+// wentIn tells which documents and facts went into a number; what names the work that it is of.
+func (s *server) wentIn(ctx context.Context, out *wire.WhyNumber, inputs wire.Inputs, what string) error {
+	out.Recording, out.Documents = inputs.Recording, []wire.WhyDocument{}
 	stored, err := s.Store.Revisions(ctx, inputs.Documents)
 	if err != nil {
-		return nil, s.answer(err, outcomes.what(in.ID))
+		return s.answer(err, what)
 	}
 	names := make([]shelf.Name, len(inputs.Documents))
 	for i, r := range inputs.Documents {
@@ -51,7 +89,7 @@ func (s *server) why(ctx context.Context, in *struct {
 	}
 	newest, err := s.Store.Newest(ctx, names)
 	if err != nil {
-		return nil, s.answer(err, outcomes.what(in.ID))
+		return s.answer(err, what)
 	}
 	for _, r := range inputs.Documents {
 		d := wire.WhyDocument{Ref: r}
@@ -69,24 +107,27 @@ func (s *server) why(ctx context.Context, in *struct {
 	}
 	docs, err := s.Queue.Library.Pinned(ctx, inputs)
 	if errors.As(err, new(document.Faults)) { // of an earlier version of the program
-		return &struct{ Body wire.WhyNumber }{out}, nil
+		return nil
 	}
 	if err != nil {
-		return nil, s.answer(err, outcomes.what(in.ID))
+		return s.answer(err, what)
 	}
 	for _, d := range docs {
-		cluster, ok := d.Value.(*document.Cluster)
-		if !ok {
-			continue
-		}
-		for _, f := range doubt.Facts(&cluster.Spec, nil, time.Now()) {
-			out.Facts++
-			if f.Known == doubt.Measured {
-				out.Measured++
+		switch v := d.Value.(type) {
+		case *document.Scenario:
+			if out.Seed == 0 {
+				out.Seed = v.Spec.Run.Seed
+			}
+		case *document.Cluster:
+			for _, f := range doubt.Facts(&v.Spec, nil, time.Now()) {
+				out.Facts++
+				if f.Known == doubt.Measured {
+					out.Measured++
+				}
 			}
 		}
 	}
-	return &struct{ Body wire.WhyNumber }{out}, nil
+	return nil
 }
 
 // askedWhy is a number that was asked why, with what it is of.

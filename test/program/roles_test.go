@@ -145,6 +145,9 @@ func TestTokensOfPeople(t *testing.T) {
 	if _, err := mira.NewToken(ctx, wire.NewToken{Name: "more", Role: wire.Owner}); !client.IsStatus(err, 403) {
 		t.Errorf("a token above its maker: %v", err)
 	}
+	if _, err := mira.NewToken(ctx, wire.NewToken{Name: "more", Role: "king"}); !client.IsStatus(err, 422) || !strings.Contains(err.Error(), "  role: ") {
+		t.Errorf("a role that there is not: %v", err)
+	}
 	small, err := mira.NewToken(ctx, wire.NewToken{Name: "reads", Role: wire.Viewer, Days: 30})
 	if err != nil || small.Person != "mira" || small.Expires == nil {
 		t.Fatalf("%+v, %v", small, err)

@@ -596,6 +596,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/explorations/{id}/why": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Why a number of an exploration is what it is
+         * @description What it is, how it is made, how sure it is, whether its draws took part in choosing, and which documents and facts went in.
+         *
+         *     Role: viewer.
+         */
+        get: operations["why-explored"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/find": {
         parameters: {
             query?: never;
@@ -10139,6 +10161,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StoredList"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "why-explored": {
+        parameters: {
+            query: {
+                /** @description The number: variant/N/FIGURE, recommended/FIGURE or today/FIGURE, with the figures delay, lead, bill, worth, and aim/N from 1. */
+                of: string;
+            };
+            header?: never;
+            path: {
+                /** @description Its number. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WhyNumber"];
                 };
             };
             /** @description Error */

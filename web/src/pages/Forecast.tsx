@@ -44,8 +44,8 @@ export function Forecast() {
       ) : (
         <Notice>
           No week has been forecast with {scenario} yet. It takes one whole week of records, from Monday on.
-          The same on the command line: <code>tachyphor forecast {scenario} --live</code>. Of scenarios that
-          are followed (<code>tachyphor drift follow {scenario}</code>) it is made every Monday.
+          Of scenarios that are followed (<code>tachyphor drift follow {scenario}</code>) it is made every
+          Monday.
         </Notice>
       )}
     </>

@@ -4,6 +4,7 @@ import { exploration, explorations } from "../api/queries/works";
 import { Notice, Trouble, Waiting } from "../parts/Section";
 import { Underway } from "../parts/Underway";
 import { useScenario } from "../parts/useScenario";
+import { Why } from "../parts/Why";
 import { Answer } from "./frontier/Answer";
 import { Ask } from "./frontier/Ask";
 import { Standing } from "./frontier/Standing";
@@ -28,6 +29,7 @@ export function Frontier() {
   const id = chosen || found?.id || 0;
   return (
     <>
+      {id > 0 && <Why explored={id} />}
       <div className="mt-8 flex flex-wrap items-baseline justify-between gap-x-4">
         <h1 className="font-semibold text-2xl">Frontier</h1>
         <p className="text-sm opacity-80">

@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { type ReactNode, useEffect, useRef } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
 import type { Schemas } from "../api/client";
-import { why } from "../api/queries/outcomes";
+import { why, whyExplored } from "../api/queries/outcomes";
 import { count, here } from "../words";
 import { pathOfDocument } from "./places";
 import { Trouble, Waiting } from "./Section";
@@ -43,8 +43,8 @@ export function Asked({
   );
 }
 
-/** What a number is, how it is made, how sure it is, and what went in. */
-export function Why() {
+/** What a number is, how it is made, how sure it is, and what went in. With `explored`, of that exploration. */
+export function Why({ explored }: { explored?: number }) {
   const own = Number(useParams().id);
   const [query, setQuery] = useSearchParams();
   const asked = query.get("why") ?? "";
@@ -52,7 +52,12 @@ export function Why() {
   const id = own || Number(its);
   const against = other === undefined ? undefined : Number(other);
   const place = useRef<HTMLDialogElement>(null);
-  const found = useQuery({ ...why(id, of, against), enabled: of !== "" && id > 0 });
+  const told = useQuery({ ...why(id, of, against), enabled: of !== "" && !explored && id > 0 });
+  const variant = useQuery({
+    ...whyExplored(explored ?? 0, of),
+    enabled: of !== "" && explored !== undefined,
+  });
+  const found = explored ? variant : told;
   useEffect(() => {
     const d = place.current;
     if (of !== "" && !d?.open) d?.showModal();

@@ -62,6 +62,14 @@ export const why = (id: number, of: string, against?: number) =>
     retry: false,
   });
 
+export const whyExplored = (id: number, of: string) =>
+  queryOptions({
+    queryKey: ["explorations", id, "why", of],
+    queryFn: async () =>
+      take(await api.GET("/api/v1/explorations/{id}/why", { params: { path: { id }, query: { of } } })),
+    retry: false,
+  });
+
 /** What became of some jobs of an outcome. */
 export const part = (id: number, query: { from?: string; to?: string }) =>
   queryOptions({

@@ -6,6 +6,7 @@ import { variant } from "../../api/queries/works";
 import { Diff } from "../../parts/Diff";
 import { Section, Trouble } from "../../parts/Section";
 import { verdictInk } from "../../parts/verdictInk";
+import { Asked } from "../../parts/Why";
 import { duration, money, plusMinus, signed } from "../../words";
 import { type Answer, reads, type Variant } from "./verdict";
 
@@ -17,7 +18,14 @@ export function Chosen({ id, a, n, v }: { id: number; a: Answer; n: number; v: V
   const fresh = n === a.best ? a.confirmed : undefined;
   const [mine, today] = fresh ? [fresh.best, fresh.today] : [v, now];
   const cash = (x: number) => money(x, a.currency);
-  const line = (name: string, of: (m: Schemas["Measures"]) => Figure, say: (x: number) => string, by = 1) => {
+  const [whose, its] = fresh ? ["recommended", "today"] : [`variant/${n}`, "variant/0"];
+  const line = (
+    name: string,
+    figure: string,
+    of: (m: Schemas["Measures"]) => Figure,
+    say: (x: number) => string,
+    by = 1,
+  ) => {
     const [x, y] = [of(mine), of(today)];
     const diff = (x.mean - y.mean) * by;
     return (
@@ -26,9 +34,12 @@ export function Chosen({ id, a, n, v }: { id: number; a: Answer; n: number; v: V
           {name}
         </th>
         <td className="text-right tabular-nums">
-          {say(x.mean * by)} <span className="opacity-70">{by === 1 && plusMinus(x, say)}</span>
+          <Asked of={`${whose}/${figure}`}>{say(x.mean * by)}</Asked>{" "}
+          <span className="opacity-70">{by === 1 && plusMinus(x, say)}</span>
         </td>
-        <td className="text-right tabular-nums">{n === 0 ? "–" : say(y.mean * by)}</td>
+        <td className="text-right tabular-nums">
+          {n === 0 ? "–" : <Asked of={`${its}/${figure}`}>{say(y.mean * by)}</Asked>}
+        </td>
         <td className="text-right tabular-nums">{n === 0 || diff === 0 ? "–" : signed(diff, say)}</td>
       </tr>
     );
@@ -66,10 +77,10 @@ export function Chosen({ id, a, n, v }: { id: number; a: Answer; n: number; v: V
               </tr>
             </thead>
             <tbody>
-              {line("95 % start within", (m) => m.delayP95Ns, duration)}
-              {line("mean lead time", (m) => m.leadNs, duration)}
-              {line("a month", (m) => m.billPerMonth, cash)}
-              {line("a year", (m) => m.billPerMonth, cash, 12)}
+              {line("95 % start within", "delay", (m) => m.delayP95Ns, duration)}
+              {line("mean lead time", "lead", (m) => m.leadNs, duration)}
+              {line("a month", "bill", (m) => m.billPerMonth, cash)}
+              {line("a year", "bill", (m) => m.billPerMonth, cash, 12)}
             </tbody>
           </table>
         </div>
@@ -81,7 +92,9 @@ export function Chosen({ id, a, n, v }: { id: number; a: Answer; n: number; v: V
                 r && (
                   <li key={x.says}>
                     {x.says}: <span className={verdictInk(r.verdict)}>{r.verdict}</span>{" "}
-                    <span className="opacity-80">({reads(x, r, a.currency)})</span>
+                    <span className="opacity-80">
+                      (<Asked of={`${whose}/aim/${i + 1}`}>{reads(x, r, a.currency)}</Asked>)
+                    </span>
                   </li>
                 )
               );
