@@ -98,8 +98,11 @@ func ofAims(n, all int) string {
 }
 
 func allAims(n int) string {
-	if n == 1 {
+	switch n {
+	case 1:
 		return "its aim"
+	case 2:
+		return "both its aims"
 	}
 	return fmt.Sprintf("all its %d aims", n)
 }

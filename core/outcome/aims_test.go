@@ -118,10 +118,10 @@ func TestVerdictsInWords(t *testing.T) {
 	for _, x := range []struct{ arrivals, run, aims, says string }{
 		{arrivals, run, "[]", ""},
 		{arrivals, run, "[bill at most 90000 a month]", "It keeps its aim."},
-		{arrivals, run, "[bill at most 90000 a month, 50 % of k start within 1h]", "It keeps all its 2 aims."},
+		{arrivals, run, "[bill at most 90000 a month, 50 % of k start within 1h]", "It keeps both its aims."},
 		{arrivals, run, "[bill at most 1 a month, 50 % of k start within 1h]", "It misses 1 of its 2 aims: bill at most 1 a month (it is "},
 		{arrivals, "{span: 2d, warmup: 1h, repeats: 1, seed: 3}", "[bill at most 1 a month]", "In one run, which decides nothing: bill at most 1 a month: it is "},
-		{", arrivals: {hours: [{when: \"Mon-Sun 00:00-24:00\", perHour: 0}]}", run, "[95 % of all jobs start within 1m, nobody waits over 1m]", "It keeps all its 2 aims."},
+		{", arrivals: {hours: [{when: \"Mon-Sun 00:00-24:00\", perHour: 0}]}", run, "[95 % of all jobs start within 1m, nobody waits over 1m]", "It keeps both its aims."},
 	} {
 		o := small(x.arrivals, x.run, x.aims)
 		if !strings.HasPrefix(o.Judged, x.says) || (x.says == "") != (o.Judged == "") || strings.Contains(o.Judged, "NaN") {

@@ -69,6 +69,17 @@ func TestOutcomeIsBrushedAndFiltered(t *testing.T) {
 			return window.saved[0].endsWith(".%s") && /^(data:image.png|blob:)/.test(window.saved[1]);
 		})()`, form, strings.ToLower(form))))
 	}
+	// So do bars.
+	q.must(q.p.Until(`(() => {
+		window.left = [];
+		URL.createObjectURL = (b) => { b.text().then((t) => window.left.push(t)); return "blob:"; };
+		HTMLAnchorElement.prototype.click = function () { if (this.href.startsWith("data:")) window.left.push(this.href); };
+		for (const form of ["SVG", "PNG"]) document.querySelector('[aria-label="Save as ' + form + ': weekday-lean: the mean job"]').click();
+		return true;
+	})()`))
+	q.must(q.p.Until(`window.left.length === 2`))
+	q.must(q.p.Until(`(([svg, png]) => png.startsWith("data:image/png") && png.length > 10000 && !svg.includes("NaN") &&
+		new DOMParser().parseFromString(svg, "image/svg+xml").querySelectorAll("rect title").length > 5)(window.left.toSorted())`))
 	q.quiet()
 }
 

@@ -86,19 +86,17 @@ export function SaveBars({ title, rows, whole }: { title: string; rows: BarRow[]
   const name = title.replaceAll(/\W+/g, "-");
   const save = async (form: "png" | "svg") => {
     const { text, height } = drawing(title, rows, whole);
-    const url = URL.createObjectURL(new Blob([text], { type: "image/svg+xml" }));
     if (form === "svg") {
-      leave(url, `${name}.svg`);
+      leave(URL.createObjectURL(new Blob([text], { type: "image/svg+xml" })), `${name}.svg`);
       return;
     }
     const picture = new Image();
-    picture.src = url;
+    picture.src = `data:image/svg+xml,${encodeURIComponent(text)}`;
     await picture.decode();
     const canvas = document.createElement("canvas");
     canvas.width = 2 * width;
     canvas.height = 2 * height;
     canvas.getContext("2d")?.drawImage(picture, 0, 0, canvas.width, canvas.height);
-    URL.revokeObjectURL(url);
     leave(canvas.toDataURL("image/png"), `${name}.png`);
   };
   return (
