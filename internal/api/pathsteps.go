@@ -196,14 +196,12 @@ func (w *walker) scale(ctx context.Context) (wire.Stage, error) {
 	b := inBrief(w.s.Queue, *o)
 	if b.Simulation.Summary != nil {
 		x.Known = b.Simulation.Summary.Headline
-		if b.Simulation.Summary.Aims == aim.Missed {
-			x.Missing = b.Simulation.Summary.Judged
-		}
 	}
 	if len(w.pinned.Faults) > 0 || !same(w.pinned.Inputs, b.Simulation.Inputs) {
 		x.Missing = "The design, or what it is tried on, has changed since."
-	} else {
-		x.Page = page("/outcomes", fmt.Sprint(o.ID))
+	} else if x.Page = page("/outcomes", fmt.Sprint(o.ID)); b.Simulation.Summary != nil && b.Simulation.Summary.Aims == aim.Missed {
+		x.Missing = b.Simulation.Summary.Judged
+		x.Next, x.Page = "Ask what keeps them", page("/frontier", w.scenario.Name)
 	}
 	return x, nil
 }

@@ -110,7 +110,10 @@ func TestPath(t *testing.T) {
 		t.Fatal(err)
 	}
 	p := path("")
-	if p.Scenario != "fixed-six" || step(p, "scale").State != wire.StageDone || step(p, "match").State != wire.StageBegun ||
+	if scale := step(p, "scale"); scale.State != wire.StageBegun || !strings.HasPrefix(scale.Missing, "It misses 1 of its 2 aims") || scale.Page != "/frontier/fixed-six" {
+		t.Errorf("of one that misses an aim: %+v", scale)
+	}
+	if p.Scenario != "fixed-six" || step(p, "match").State != wire.StageBegun ||
 		!strings.Contains(step(p, "match").Missing, "hull-bootloader") || step(p, "cache").Page != "/caching/fixed-six" {
 		t.Errorf("simulated: %+v", p)
 	}
