@@ -61,6 +61,11 @@ func (c checker) scenario(s *ScenarioSpec) {
 	}
 	c.chance("spec.nodes.growth.drainBelow", s.Nodes.Growth.DrainBelow)
 	c.aims(s.Aims)
+	for i, text := range s.Aims {
+		if slices.Contains(s.Aims[:i], text) {
+			c.at(fmt.Sprintf("spec.aims[%d]", i), strconv.Quote(clip(text)), "the aim is already in the list; name each once")
+		}
+	}
 	r := s.Run
 	if r.Span != 0 && !(r.Span >= units.Second && r.Span <= maxSpan) {
 		c.at("spec.run.span", r.Span.String(), "expected 1s to 400d")

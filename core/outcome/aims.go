@@ -68,9 +68,12 @@ func Verdicts(list []Aimed) string {
 		}
 		return "In one run, which decides nothing: " + strings.Join(says, "; ") + "."
 	}
-	by := map[aim.Verdict][]string{}
+	by, nobody := map[aim.Verdict][]string{}, []string{}
 	for _, x := range list {
 		says := x.Says
+		if x.Nobody {
+			nobody = append(nobody, says)
+		}
 		if x.Verdict != aim.Kept {
 			says += " (it is " + x.Reads + ")"
 		}
@@ -86,6 +89,9 @@ func Verdicts(list []Aimed) string {
 	}
 	if len(parts) == 0 {
 		parts = []string{"It keeps " + allAims(len(list)) + "."}
+	}
+	if len(nobody) > 0 {
+		parts = append(parts, fmt.Sprintf("No job came that this is about: %s.", strings.Join(nobody, "; ")))
 	}
 	return strings.Join(parts, " ")
 }

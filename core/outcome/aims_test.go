@@ -121,7 +121,7 @@ func TestVerdictsInWords(t *testing.T) {
 		{arrivals, run, "[bill at most 90000 a month, 50 % of k start within 1h]", "It keeps both its aims."},
 		{arrivals, run, "[bill at most 1 a month, 50 % of k start within 1h]", "It misses 1 of its 2 aims: bill at most 1 a month (it is "},
 		{arrivals, "{span: 2d, warmup: 1h, repeats: 1, seed: 3}", "[bill at most 1 a month]", "In one run, which decides nothing: bill at most 1 a month: it is "},
-		{", arrivals: {hours: [{when: \"Mon-Sun 00:00-24:00\", perHour: 0}]}", run, "[95 % of all jobs start within 1m, nobody waits over 1m]", "It keeps both its aims."},
+		{", arrivals: {hours: [{when: \"Mon-Sun 00:00-24:00\", perHour: 0}]}", run, "[95 % of all jobs start within 1m, nobody waits over 1m]", "It keeps both its aims. No job came that this is about: 95 % of all jobs start within 1m; nobody waits over 1m."},
 	} {
 		o := small(x.arrivals, x.run, x.aims)
 		if !strings.HasPrefix(o.Judged, x.says) || (x.says == "") != (o.Judged == "") || strings.Contains(o.Judged, "NaN") {
@@ -149,6 +149,9 @@ func TestAimsOfRecordedJobs(t *testing.T) {
 	text := strings.Replace(worlds.Small("", ", arrivals: {hours: [{when: \"Mon-Sun 00:00-24:00\", perHour: 1}]}", "{span: 1d}"), "templates: [{template: t}]",
 		"templates: [{template: t}], aims: [bill at most 5, mean lead time of kk at most 5m]", 1)
 	if _, err := worlds.Parse(text, ""); err == nil || !strings.Contains(err.Error(), "spec.aims[1]") || !strings.Contains(err.Error(), "no class kk; it has k") {
+		t.Error(err)
+	}
+	if _, err := worlds.Parse(strings.Replace(text, "mean lead time of kk at most 5m", "bill at most 5", 1), ""); err == nil || !strings.Contains(err.Error(), "already in the list") {
 		t.Error(err)
 	}
 	if _, err := worlds.Parse(strings.Replace(text, "mean lead time of kk at most 5m", "mean laed time at most 5m", 1), ""); err == nil ||
