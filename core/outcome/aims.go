@@ -15,8 +15,8 @@ type Aimed struct {
 	aim.Asked
 	aim.Reading
 	Reads string `json:"reads" doc:"What the repeats say, in words with its interval."`
-	// Weeks is of jobs like the recorded ones, where those are run beside them.
-	Weeks *aim.Reading `json:"weeks,omitempty" doc:"Of recorded jobs: what weeks like the recorded one say. The rest is of the very week that was recorded."`
+	// Weeks is of weeks like the recorded one, where their days are drawn whole from several that were recorded.
+	Weeks *aim.Reading `json:"weeks,omitempty" doc:"Of a log of several weeks: what weeks like the recorded ones say. The rest is of the very time that was recorded."`
 }
 
 // chanceOfAims is the chance that any verdict of an outcome is wrong.
@@ -34,7 +34,7 @@ func (s *Sum) aims() (out []Aimed) {
 		}
 		x := Aimed{Asked: a.Asked(), Reading: judge(s.samples)}
 		x.Reads = x.Asked.Reads(x.Reading, s.world.Currency)
-		if len(s.alike) > 0 {
+		if s.world.AlikeWeeks() > 0 { // jobs drawn one by one lose what comes in bursts, and wait less
 			weeks := judge(s.alike)
 			x.Weeks = &weeks
 		}

@@ -80,6 +80,11 @@ func (p *program) comparison(c wire.ComparedOutcomes) error {
 	if c.Note != "" {
 		fmt.Fprintln(p.out, p.warn(p.wrap("! "+c.Note)))
 	}
+	for i, o := range c.Outcomes {
+		if sum := o.Simulation.Summary; sum != nil && sum.Judged != "" {
+			fmt.Fprintln(p.out, p.wrap(c.Scenarios[i]+": "+sum.Judged))
+		}
+	}
 	fmt.Fprintln(p.out)
 	for _, l := range []listing{values, against} {
 		if err := p.show(l); err != nil {

@@ -228,6 +228,7 @@ func TestCommandLineAgainstTheService(t *testing.T) {
 	}
 	do(0, "done", "get", "outcomes")
 	do(0, "instead of", "compare", "fixed-six", "weekday-lean")
+	do(0, "fixed-six: It misses 1 of its 2 aims", "compare", "fixed-six", "weekday-lean")
 	do(0, `"paired": true`, "compare", "1", "2", "-o", "json")
 	do(1, "there is no outcome 99", "compare", "1", "99")
 	do(0, "It started after", "explain", "1", "sonar-suite-80")

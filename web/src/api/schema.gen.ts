@@ -2064,7 +2064,7 @@ export interface components {
              * @enum {string}
              */
             verdict: "kept" | "missed" | "not decided";
-            /** @description Of recorded jobs: what weeks like the recorded one say. The rest is of the very week that was recorded. */
+            /** @description Of a log of several weeks: what weeks like the recorded ones say. The rest is of the very time that was recorded. */
             weeks?: components["schemas"]["Reading"];
         };
         AllFollowed: {

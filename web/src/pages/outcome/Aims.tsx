@@ -14,7 +14,13 @@ export function Aims({ id, o }: { id: number; o: Result }) {
   if (aims.length === 0) return null;
   const recorded = aims.some((x) => x.weeks);
   return (
-    <Section title="Its aims" id="part-aims" aside="what the design must keep">
+    <Section
+      title="Its aims"
+      id="part-aims"
+      aside={
+        o.recorded ? "what the design must keep; of the time that was recorded" : "what the design must keep"
+      }
+    >
       <DataTable<Aimed>
         name={`outcome-${id}-aims`}
         rows={aims}
