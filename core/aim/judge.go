@@ -2,6 +2,7 @@ package aim
 
 import (
 	"math"
+	"slices"
 
 	"tachyphor/core/portable"
 )
@@ -23,6 +24,9 @@ const (
 	Missed    Verdict = "missed"
 	Undecided Verdict = "not decided" // the bound is within the interval
 )
+
+// Grave orders verdicts: the graver, the larger.
+func (v Verdict) Grave() int { return slices.Index([]Verdict{Kept, Undecided, Missed}, v) }
 
 // A Reading is what runs together say of an aim.
 type Reading struct {

@@ -24,12 +24,9 @@ func (q *Question) readings(runs []Run, chance float64) []aim.Reading {
 	return out
 }
 
-// gravity orders verdicts.
-var gravity = map[aim.Verdict]int{aim.Kept: 0, aim.Undecided: 1, aim.Missed: 2}
-
 // graver reports whether an aim stands worse by x than by y.
 func graver(a aim.Aim, x, y *aim.Reading) bool {
-	switch gx, gy := gravity[x.Verdict], gravity[y.Verdict]; {
+	switch gx, gy := x.Verdict.Grave(), y.Verdict.Grave(); {
 	case gx != gy:
 		return gx > gy
 	case x.Nobody || y.Nobody:
@@ -45,7 +42,7 @@ func graver(a aim.Aim, x, y *aim.Reading) bool {
 func worst(list []aim.Reading) (aim.Verdict, int) {
 	at, v := -1, aim.Kept
 	for i, r := range list {
-		if gravity[r.Verdict] > gravity[v] {
+		if r.Verdict.Grave() > v.Grave() {
 			at, v = i, r.Verdict
 		}
 	}

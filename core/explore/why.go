@@ -42,7 +42,7 @@ func (a *Answer) WhyOf(of string) (why outcome.Why, ok bool) {
 }
 
 func (a *Answer) why(of, figure, who string, m *Measures, fresh bool, draws string) (outcome.Why, bool) {
-	time := func(f stats.Figure, what, how string) (outcome.Why, bool) {
+	ofTime := func(f stats.Figure, what, how string) (outcome.Why, bool) {
 		return outcome.WhyTime(of, what, how+draws, f), true
 	}
 	switch figure {
@@ -51,9 +51,9 @@ func (a *Answer) why(of, figure, who string, m *Measures, fresh bool, draws stri
 		if fresh {
 			return outcome.WhyPercentile(of, what, "The delays of all runs are put in one row, and it is the one at that rank."+draws, m.Delay), true
 		}
-		return time(m.Delay, what, "The 95th percentile of each run, then the mean of these.")
+		return ofTime(m.Delay, what, "The 95th percentile of each run, then the mean of these.")
 	case "lead":
-		return time(m.Lead, "Lead time of "+who+", on average: from submission to the job's end.", "The mean over jobs that ended, of each run; then the mean of these.")
+		return ofTime(m.Lead, "Lead time of "+who+", on average: from submission to the job's end.", "The mean over jobs that ended, of each run; then the mean of these.")
 	case "bill":
 		return outcome.WhyMoney(of, "What "+who+" costs a month.", "All that is paid within the window of a run, brought to a month of 730 h; then the mean of the runs."+draws,
 			m.Bill, a.Currency), true
@@ -66,7 +66,7 @@ func (a *Answer) why(of, figure, who string, m *Measures, fresh bool, draws stri
 	if !is || err != nil || i < 1 || i > len(m.Aims) {
 		return outcome.Why{}, false
 	}
-	x := outcome.Aimed{Asked: a.Aims[i-1], Reading: m.Aims[i-1], Reads: a.Aims[i-1].Reads(m.Aims[i-1], a.Currency)}
+	x := outcome.AimedOf(a.Aims[i-1], m.Aims[i-1], a.Currency)
 	why := x.Why(of, 1)
 	why.What = "Whether " + who + " keeps: " + x.Says + "."
 	why.How += draws

@@ -1,6 +1,7 @@
 package outcome
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strings"
@@ -15,8 +16,19 @@ type Aimed struct {
 	aim.Asked
 	aim.Reading
 	Reads string `json:"reads" doc:"What the repeats say, in words with its interval."`
-	// Weeks is of weeks like the recorded one, where their days are drawn whole from several that were recorded.
-	Weeks *aim.Reading `json:"weeks,omitempty" doc:"Of a log of several weeks: what weeks like the recorded ones say. The rest is of the very time that was recorded."`
+	// Weeks is of weeks like the recorded ones, where their days are drawn whole from several that were recorded.
+	Weeks *AimReading `json:"weeks,omitempty" doc:"Of a log of several weeks: what weeks like the recorded ones say. The rest is of the very time that was recorded."`
+}
+
+// An AimReading is what repeats say of an aim, in words too.
+type AimReading struct {
+	aim.Reading
+	Reads string `json:"reads" doc:"The same in words, with its interval."`
+}
+
+// AimedOf puts together what is asked and what is read of it.
+func AimedOf(a aim.Asked, r aim.Reading, currency string) Aimed {
+	return Aimed{Asked: a, Reading: r, Reads: a.Reads(r, currency)}
 }
 
 // chanceOfAims is the chance that any verdict of an outcome is wrong.
@@ -32,11 +44,10 @@ func (s *Sum) aims() (out []Aimed) {
 			}
 			return a.Judge(runs, chanceOfAims/float64(len(s.world.Aims)))
 		}
-		x := Aimed{Asked: a.Asked(), Reading: judge(s.samples)}
-		x.Reads = x.Asked.Reads(x.Reading, s.world.Currency)
+		x := AimedOf(a.Asked(), judge(s.samples), s.world.Currency)
 		if s.world.AlikeWeeks() > 0 { // jobs drawn one by one lose what comes in bursts, and wait less
 			weeks := judge(s.alike)
-			x.Weeks = &weeks
+			x.Weeks = &AimReading{weeks, x.Asked.Reads(weeks, s.world.Currency)}
 		}
 		out = append(out, x)
 	}
@@ -48,12 +59,7 @@ func Worst(list []Aimed) aim.Verdict {
 	if len(list) == 0 {
 		return ""
 	}
-	for _, v := range []aim.Verdict{aim.Missed, aim.Undecided} {
-		if slices.ContainsFunc(list, func(x Aimed) bool { return x.Verdict == v }) {
-			return v
-		}
-	}
-	return aim.Kept
+	return slices.MaxFunc(list, func(x, y Aimed) int { return cmp.Compare(x.Verdict.Grave(), y.Verdict.Grave()) }).Verdict
 }
 
 // Verdicts says in a sentence how the design stands with its aims; empty: it has none.

@@ -22,21 +22,41 @@ func cursorOf(text string) (from int, err error) {
 	return from, nil
 }
 
-// sortBy sorts a list by what is known of its entries, and leaves those alike in their order; those of which nothing is
-// known come last, whichever way.
+// pageOf is a page of such a list, and where the next one begins; empty: it is the last.
+func pageOf[T any](list []T, from int) (page []T, next string) {
+	until := min(from+pageSize, len(list))
+	if until < len(list) {
+		next = strconv.Itoa(until)
+	}
+	return list[min(from, until):until], next
+}
+
+// sortBy sorts a list by what is known of its entries, each asked for once, and leaves those alike in their order; those of
+// which nothing is known come last, whichever way.
 func sortBy[T any](list []T, down bool, number func(T) (float64, bool)) {
-	slices.SortStableFunc(list, func(a, b T) int {
-		x, ok := number(a)
-		y, has := number(b)
+	type known struct {
+		entry T
+		x     float64
+		ok    bool
+	}
+	all := make([]known, len(list))
+	for i, e := range list {
+		all[i].entry = e
+		all[i].x, all[i].ok = number(e)
+	}
+	slices.SortStableFunc(all, func(a, b known) int {
 		switch {
-		case ok != has:
-			if ok {
+		case a.ok != b.ok:
+			if a.ok {
 				return -1
 			}
 			return 1
 		case down:
-			return cmp.Compare(y, x)
+			return cmp.Compare(b.x, a.x)
 		}
-		return cmp.Compare(x, y)
+		return cmp.Compare(a.x, b.x)
 	})
+	for i := range all {
+		list[i] = all[i].entry
+	}
 }

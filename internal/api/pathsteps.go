@@ -194,14 +194,18 @@ func (w *walker) scale(ctx context.Context) (wire.Stage, error) {
 		return x, nil
 	}
 	b := inBrief(w.s.Queue, *o)
-	if b.Simulation.Summary != nil {
-		x.Known = b.Simulation.Summary.Headline
+	sum := b.Simulation.Summary
+	if sum != nil {
+		x.Known = sum.Headline
 	}
-	if len(w.pinned.Faults) > 0 || !same(w.pinned.Inputs, b.Simulation.Inputs) {
+	switch {
+	case len(w.pinned.Faults) > 0 || !same(w.pinned.Inputs, b.Simulation.Inputs):
 		x.Missing = "The design, or what it is tried on, has changed since."
-	} else if x.Page = page("/outcomes", fmt.Sprint(o.ID)); b.Simulation.Summary != nil && b.Simulation.Summary.Aims == aim.Missed {
-		x.Missing = b.Simulation.Summary.Judged
+	case sum != nil && sum.Aims == aim.Missed:
+		x.Missing = sum.Judged
 		x.Next, x.Page = "Ask what keeps them", page("/frontier", w.scenario.Name)
+	default:
+		x.Page = page("/outcomes", fmt.Sprint(o.ID))
 	}
 	return x, nil
 }

@@ -6,7 +6,6 @@ import (
 	"errors"
 	"net/http"
 	"slices"
-	"strconv"
 	"strings"
 
 	"tachyphor/core/document"
@@ -46,10 +45,7 @@ func (s *server) listScenarios(ctx context.Context, in *struct {
 		return nil, s.answer(err, "list")
 	}
 	page := wire.ScenarioPage{Items: []wire.ScenarioBrief{}, All: len(list)}
-	if from+pageSize < len(list) {
-		page.Next = strconv.Itoa(from + pageSize)
-	}
-	list = list[min(from, len(list)):min(from+pageSize, len(list))]
+	list, page.Next = pageOf(list, from)
 	if in.By == "name" {
 		if last, err = s.Store.LastDone(ctx, work.Simulation.Name, namesOf(list)...); err != nil {
 			return nil, s.answer(err, "list")

@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"net/http"
 	"slices"
-	"strconv"
 	"strings"
 
 	"tachyphor/core/document"
@@ -92,40 +91,31 @@ func (s *server) listTemplates(ctx context.Context, in *struct {
 	docs := slices.DeleteFunc(slices.Clone(shelf.OfKind(document.KindPodTemplate)), func(d *document.Document) bool {
 		return !strings.Contains(d.Name, in.Text) && !slices.ContainsFunc(shelf.Offers(d), func(w string) bool { return strings.Contains(w, in.Text) })
 	})
-	page := wire.TemplatePage{Items: []wire.Reviewed{}, All: len(docs)}
-	if from+pageSize < len(docs) {
-		page.Next = strconv.Itoa(from + pageSize)
-	}
-	says := make(map[*document.Document]wire.Reviewed, len(docs))
-	if in.By != "name" { // it is told of all, whatever the page
-		for _, d := range docs {
-			says[d] = reviewed(shelf, d, false)
-		}
-	}
-	sortBy(docs, in.Down, func(d *document.Document) (float64, bool) {
-		r := says[d]
-		switch in.By {
-		case "findings":
-			return float64(len(r.Findings)), true
-		case "uses":
-			return float64(len(r.Uses)), true
-		case "name":
-			return 0, true
-		}
-		return r.Portrait.Number(in.By)
-	})
-	if in.By == "name" && in.Down {
+	if in.By != "name" { // the order of names is that of the shelf
+		sortBy(docs, in.Down, func(d *document.Document) (float64, bool) { return templateNumber(shelf, d, in.By) })
+	} else if in.Down {
 		slices.Reverse(docs)
 	}
-	for _, d := range docs[min(from, len(docs)):min(from+pageSize, len(docs))] {
-		r, ok := says[d]
-		if !ok {
-			r = reviewed(shelf, d, false)
-		}
+	page := wire.TemplatePage{Items: []wire.Reviewed{}, All: len(docs)}
+	docs, page.Next = pageOf(docs, from)
+	for _, d := range docs {
+		r := reviewed(shelf, d, false)
 		r.Revision = max(shelf.Changes[d.Name].Revision, 1)
 		page.Items = append(page.Items, r)
 	}
 	return &struct{ Body wire.TemplatePage }{page}, nil
+}
+
+// templateNumber is what templates are sorted by.
+func templateNumber(shelf *review.Shelf, d *document.Document, by string) (x float64, ok bool) {
+	if by == "findings" {
+		return float64(len(shelf.Check(d))), true
+	}
+	p := shelf.Portray(d)
+	if by == "uses" {
+		return float64(len(p.Gets)), true
+	}
+	return p.Number(by)
 }
 
 func (s *server) getTemplate(ctx context.Context, in *struct {

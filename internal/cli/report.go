@@ -166,18 +166,16 @@ func sure(f *stats.Figure) string {
 
 // judged tells how the design stands with its aims.
 func (p *program) judged(o *outcome.Outcome) listing {
-	says := func(x *outcome.Aimed, r aim.Reading) string {
-		return p.verdicts([]aim.Reading{r}) + ": " + x.Asked.Reads(r, o.Cost.Currency)
-	}
+	says := func(r aim.Reading, words string) string { return p.verdicts([]aim.Reading{r}) + ": " + words }
 	l := listing{columns: []column{{"aim", false}, {"it is", false}}}
 	if slices.ContainsFunc(o.Aims, func(x outcome.Aimed) bool { return x.Weeks != nil }) {
-		l.columns = []column{{"aim", false}, {"in the recorded week", false}, {"in weeks like it", false}}
+		l.columns = []column{{"aim", false}, {"as recorded", false}, {"in weeks like them", false}}
 	}
 	for i := range o.Aims {
 		x := &o.Aims[i]
-		row := []string{x.Says, says(x, x.Reading)}
+		row := []string{x.Says, says(x.Reading, x.Reads)}
 		if x.Weeks != nil {
-			row = append(row, says(x, *x.Weeks))
+			row = append(row, says(x.Weeks.Reading, x.Weeks.Reads))
 		}
 		l.rows = append(l.rows, row)
 	}

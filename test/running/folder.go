@@ -1,15 +1,14 @@
 package running
 
 import (
-	"cmp"
 	"context"
+	"errors"
+	"fmt"
 	"io"
 	"log/slog"
 	"os"
 	"os/exec"
 	"path/filepath"
-	"slices"
-	"strings"
 	"sync"
 	"testing"
 
@@ -44,28 +43,33 @@ func makeFolder() (string, error) {
 	return dir, err
 }
 
-// make has a service take in what the folder is to have.
-func (f *Folder) make(t testing.TB) {
+// path is where the folder is, made by the first who asks.
+func (f *Folder) path(t testing.TB) string {
 	t.Helper()
-	f.once.Do(func() {
-		if f.dir, f.err = makeFolder(); f.err != nil {
-			return
-		}
-		c := config(service.Config{Cluster: kube.Options{Kubeconfig: os.DevNull}})
-		if c.State = f.dir; f.err == nil {
-			f.err = copyOf(empty, filepath.Join(f.dir, "mariadb"))
-		}
-		var s *service.Service
-		if f.err == nil {
-			s, f.err = service.Start(context.Background(), c)
-		}
-		if f.err == nil {
-			f.err = cmp.Or(f.fill(&client.Client{Address: s.Access.Address, Token: s.Access.Token}), s.Close())
-		}
-	})
+	f.once.Do(func() { f.dir, f.err = f.make() })
 	if f.err != nil {
 		t.Fatal(f.err)
 	}
+	return f.dir
+}
+
+// make has a service take in what the folder is to have.
+func (f *Folder) make() (string, error) {
+	dir, err := makeFolder()
+	if err != nil {
+		return "", err
+	}
+	if err := layDatabase(dir); err != nil {
+		return "", err
+	}
+	c := config(service.Config{Cluster: kube.Options{Kubeconfig: os.DevNull}})
+	c.State = dir
+	s, err := service.Start(context.Background(), c)
+	if err != nil {
+		return "", err
+	}
+	err = f.fill(&client.Client{Address: s.Access.Address, Token: s.Access.Token})
+	return dir, errors.Join(err, s.Close())
 }
 
 // empty is the folder of a database as its first start leaves it: most of what the first start of a service costs.
@@ -82,27 +86,27 @@ var empty = sync.OnceValues(func() (string, error) {
 	return dir, s.Close()
 })
 
-// copyOf lays a copy of a folder where none is yet. Most of what a database keeps is zeros.
-func copyOf(from func() (string, error), to string) error {
-	dir, err := from()
-	if err == nil {
-		err = os.MkdirAll(to, 0o700)
+// copyTo lays a copy of a folder where none is yet. Most of what a database keeps is zeros.
+func copyTo(to, from string) error {
+	if err := os.MkdirAll(to, 0o700); err != nil {
+		return err
 	}
+	if said, err := exec.Command("cp", "-r", "--sparse=always", from+"/.", to).CombinedOutput(); err != nil {
+		return fmt.Errorf("cannot copy %s: %w\n%s", from, err, said)
+	}
+	return nil
+}
+
+// layDatabase lays a database into a state folder that has none yet, in which a service with a database of its own is
+// about to start.
+func layDatabase(state string) error {
+	in := filepath.Join(state, "mariadb")
+	if _, err := os.Stat(in); err == nil {
+		return nil
+	}
+	from, err := empty()
 	if err != nil {
 		return err
 	}
-	return exec.Command("cp", "-r", "--sparse=always", dir+"/.", to).Run()
-}
-
-// prepare lays a database into a state folder that has none yet, in which a service with a database of its own is
-// about to start.
-func prepare(t testing.TB, state string, args ...string) {
-	t.Helper()
-	in := filepath.Join(state, "mariadb")
-	if _, err := os.Stat(in); err == nil || slices.ContainsFunc(args, func(a string) bool { return strings.HasPrefix(a, "--database") }) {
-		return
-	}
-	if err := copyOf(empty, in); err != nil {
-		t.Fatal(err)
-	}
+	return copyTo(in, from)
 }

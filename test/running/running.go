@@ -14,6 +14,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"strings"
 	"sync"
 	"syscall"
@@ -78,13 +79,14 @@ func StartAs(t testing.TB, c service.Config, in ...*Folder) (*service.Service, *
 	c = config(c)
 	c.State = t.TempDir()
 	for _, f := range in {
-		f.make(t)
-		if err := copyOf(func() (string, error) { return f.dir, nil }, c.State); err != nil {
+		if err := copyTo(c.State, f.path(t)); err != nil {
 			t.Fatal(err)
 		}
 	}
 	if c.Database == "" {
-		prepare(t, c.State)
+		if err := layDatabase(c.State); err != nil {
+			t.Fatal(err)
+		}
 	}
 	s, err := service.Start(context.Background(), c)
 	if err != nil {
@@ -179,8 +181,10 @@ func (l *lines) String() string {
 // As may be nil, or say as whom to run.
 func Serve(t testing.TB, state string, as *syscall.Credential, args ...string) (*Process, *client.Client) {
 	t.Helper()
-	if as == nil {
-		prepare(t, state, args...)
+	if other := slices.ContainsFunc(args, func(a string) bool { return strings.HasPrefix(a, "--database") }); as == nil && !other {
+		if err := layDatabase(state); err != nil {
+			t.Fatal(err)
+		}
 	}
 	p := Begin(t, state, as, args...)
 	p.until(t, "ready", func() bool { return strings.Contains(p.log.String(), "\nSign in:") })

@@ -2020,6 +2020,34 @@ export interface components {
             /** @description Time zone; absent: the workload's. */
             zone?: string;
         };
+        AimReading: {
+            /**
+             * Format: double
+             * @description Half the width of its interval.
+             */
+            half: number;
+            /**
+             * Format: double
+             * @description The share (0 to 1), the mean (ns), a month's bill, or how many jobs of a run do what none should.
+             */
+            is: number;
+            /** @description No job came that it is about: it is kept for want of anybody who could miss it. */
+            nobody?: boolean;
+            /** @description Of several workloads, the one on which it stands worst. */
+            on?: string;
+            /** @description The same in words, with its interval. */
+            reads: string;
+            /**
+             * Format: int64
+             * @description Runs that it rests on.
+             */
+            runs: number;
+            /**
+             * @description kept, missed or not decided.
+             * @enum {string}
+             */
+            verdict: "kept" | "missed" | "not decided";
+        };
         Aimed: {
             /**
              * Format: double
@@ -2065,7 +2093,7 @@ export interface components {
              */
             verdict: "kept" | "missed" | "not decided";
             /** @description Of a log of several weeks: what weeks like the recorded ones say. The rest is of the very time that was recorded. */
-            weeks?: components["schemas"]["Reading"];
+            weeks?: components["schemas"]["AimReading"];
         };
         AllFollowed: {
             /** @description Why the oldest of them has not. */

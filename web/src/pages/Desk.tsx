@@ -1,6 +1,6 @@
 import { useInfiniteQuery, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { Link, useNavigate, useSearchParams } from "react-router";
+import { Link, useNavigate } from "react-router";
 import type { Schemas, Work } from "../api/client";
 import { type ScenariosAsked, scenarioPages } from "../api/queries/documents";
 import { followed } from "../api/queries/live";
@@ -8,9 +8,11 @@ import { outcomes } from "../api/queries/outcomes";
 import { forecasts } from "../api/queries/works";
 import { DataTable } from "../parts/DataTable";
 import { ListedFigure, outcomeColumns, Verdict } from "../parts/outcomeColumns";
+import { Look, More } from "../parts/Paged";
 import { Legend, onlyDelay, Ribbon } from "../parts/Ribbon";
 import { Section, Trouble, Waiting } from "../parts/Section";
 import { scaleOf } from "../parts/scale";
+import { useAsked } from "../parts/useAsked";
 import { useTitle } from "../parts/useTitle";
 import { Why } from "../parts/Why";
 import { bound, count, day, duration } from "../words";
@@ -18,28 +20,11 @@ import { Path } from "./desk/Path";
 
 type Brief = Schemas["ScenarioBrief"];
 
-/** From how many scenarios on one may look for them by name. */
-const few = 12;
-
 /** Scenarios with what became of them, and what to do next. */
 export function Desk() {
   useTitle("Desk");
-  const [query, setQuery] = useSearchParams();
-  const by = (query.get("by") ?? "name") as NonNullable<ScenariosAsked["by"]>;
-  const down = query.get("down") === "yes";
-  const text = query.get("text") ?? "";
+  const { by, down, text, order, look } = useAsked<NonNullable<ScenariosAsked["by"]>>("name");
   const list = useInfiniteQuery(scenarioPages({ by, down, text: text || undefined }));
-  const ask = (changes: Record<string, string>) =>
-    setQuery(
-      (q) => {
-        for (const [key, value] of Object.entries(changes)) {
-          if (value) q.set(key, value);
-          else q.delete(key);
-        }
-        return q;
-      },
-      { replace: true, preventScrollReset: true },
-    );
   const recent = useQuery(outcomes());
   const [picked, setPicked] = useState<number[]>([]);
   const go = useNavigate();
@@ -77,22 +62,10 @@ export function Desk() {
           </span>
         }
       >
-        {(all > items.length || text !== "" || all > few) && (
-          <p className="mb-2 text-sm">
-            <label htmlFor="scenario-text">in its name </label>
-            <input
-              id="scenario-text"
-              type="search"
-              className="input input-sm w-48"
-              defaultValue={text}
-              onKeyDown={(e) => e.key === "Enter" && ask({ text: e.currentTarget.value.trim() })}
-              onBlur={(e) => e.target.value.trim() !== text && ask({ text: e.target.value.trim() })}
-            />
-          </p>
-        )}
+        <Look id="scenario-text" label="in its name" text={text} all={all} look={look} />
         <DataTable<Brief>
           name="scenarios"
-          order={{ by, down, set: (key, turned) => ask({ by: key, down: turned ? "yes" : "" }) }}
+          order={order}
           rows={items}
           rowKey={(s) => s.name}
           columns={[
@@ -188,20 +161,7 @@ export function Desk() {
             },
           ]}
         />
-        {all > items.length && (
-          <p className="mt-2 text-sm">
-            <button
-              type="button"
-              id="more"
-              className="btn btn-sm"
-              disabled={list.isFetchingNextPage}
-              onClick={() => list.fetchNextPage()}
-            >
-              {Math.min(all - items.length, 100)} more
-            </button>{" "}
-            {count(items.length)} of {count(all)}
-          </p>
-        )}
+        <More shown={items.length} all={all} list={list} />
         <div className="mt-3">
           <Legend ns={widest} times={false} />
           {scale.cut && (

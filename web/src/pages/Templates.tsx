@@ -1,37 +1,21 @@
 import { useInfiniteQuery } from "@tanstack/react-query";
-import { Link, useSearchParams } from "react-router";
+import { Link } from "react-router";
 import type { Schemas } from "../api/client";
 import { type TemplatesAsked, templatePages } from "../api/queries/templates";
 import { DataTable } from "../parts/DataTable";
+import { Look, More } from "../parts/Paged";
 import { Section, Trouble, Waiting } from "../parts/Section";
+import { useAsked } from "../parts/useAsked";
 import { useTitle } from "../parts/useTitle";
-import { count } from "../words";
 import { Tally } from "./template/Tally";
 
 type Reviewed = Schemas["Reviewed"];
 
-/** From how many templates on one may look for them. */
-const few = 12;
-
 /** Templates with what check has to say of them. */
 export function Templates() {
   useTitle("Templates");
-  const [query, setQuery] = useSearchParams();
-  const by = (query.get("by") ?? "name") as NonNullable<TemplatesAsked["by"]>;
-  const down = query.get("down") === "yes";
-  const text = query.get("text") ?? "";
+  const { by, down, text, order, look } = useAsked<NonNullable<TemplatesAsked["by"]>>("name");
   const list = useInfiniteQuery(templatePages({ by, down, text: text || undefined }));
-  const ask = (changes: Record<string, string>) =>
-    setQuery(
-      (q) => {
-        for (const [key, value] of Object.entries(changes)) {
-          if (value) q.set(key, value);
-          else q.delete(key);
-        }
-        return q;
-      },
-      { replace: true, preventScrollReset: true },
-    );
   if (list.error) return <Trouble error={list.error} />;
   if (!list.data) return <Waiting what="templates" />;
   const items = list.data.pages.flatMap((p) => p.items);
@@ -55,22 +39,10 @@ export function Templates() {
   }
   return (
     <Section title="Templates" aside={first}>
-      {(all > few || text !== "") && (
-        <p className="mb-2 text-sm">
-          <label htmlFor="template-text">in its name, or offered </label>
-          <input
-            id="template-text"
-            type="search"
-            className="input input-sm w-48"
-            defaultValue={text}
-            onKeyDown={(e) => e.key === "Enter" && ask({ text: e.currentTarget.value.trim() })}
-            onBlur={(e) => e.target.value.trim() !== text && ask({ text: e.target.value.trim() })}
-          />
-        </p>
-      )}
+      <Look id="template-text" label="in its name, or offered" text={text} all={all} look={look} />
       <DataTable<Reviewed>
         name="templates"
-        order={{ by, down, set: (key, turned) => ask({ by: key, down: turned ? "yes" : "" }) }}
+        order={order}
         rows={items}
         rowKey={(t) => t.name}
         columns={[
@@ -117,20 +89,7 @@ export function Templates() {
           },
         ]}
       />
-      {all > items.length && (
-        <p className="mt-2 text-sm">
-          <button
-            type="button"
-            id="more"
-            className="btn btn-sm"
-            disabled={list.isFetchingNextPage}
-            onClick={() => list.fetchNextPage()}
-          >
-            {Math.min(all - items.length, 100)} more
-          </button>{" "}
-          {count(items.length)} of {count(all)}
-        </p>
-      )}
+      <More shown={items.length} all={all} list={list} />
     </Section>
   );
 }

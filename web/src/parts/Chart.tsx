@@ -10,6 +10,7 @@ import {
 import * as echarts from "echarts/core";
 import { CanvasRenderer, SVGRenderer } from "echarts/renderers";
 import { useEffect, useRef } from "react";
+import { leave, SaveAs } from "./SaveAs";
 
 echarts.use([
   BarChart,
@@ -139,7 +140,7 @@ export default function Chart({
     const chart = echarts.init(box.current);
     drawn.current = chart;
     const draw = () => chart.setOption(plain(build), true);
-    const leave = inTurn(draw);
+    const unwanted = inTurn(draw);
     const resized = new ResizeObserver(() => chart.resize());
     resized.observe(box.current);
     const dark = matchMedia("(prefers-color-scheme: dark)");
@@ -154,7 +155,7 @@ export default function Chart({
       }, 250);
     });
     return () => {
-      leave();
+      unwanted();
       clearTimeout(pause);
       dark.removeEventListener("change", draw);
       resized.disconnect();
@@ -164,27 +165,13 @@ export default function Chart({
   const save = (form: "png" | "svg") => {
     const chart = drawn.current;
     if (!chart) return;
-    const link = document.createElement("a");
-    link.href = form === "png" ? pngOf(chart) : svgOf(chart, build);
-    link.download = `${label.split(/[;,]/)[0]?.replaceAll(/\W+/g, "-")}.${form}`;
-    link.click();
+    const name = label.split(/[;,]/)[0]?.replaceAll(/\W+/g, "-");
+    leave(form === "png" ? pngOf(chart) : svgOf(chart, build), `${name}.${form}`);
   };
   return (
     <>
       <div ref={box} role="img" aria-label={label} style={{ height }} className="w-full" />
-      <p className="text-right text-xs">
-        {(["png", "svg"] as const).map((form) => (
-          <button
-            key={form}
-            type="button"
-            className="link ml-2 opacity-80"
-            aria-label={`Save as ${form.toUpperCase()}: ${label}`}
-            onClick={() => save(form)}
-          >
-            {form}
-          </button>
-        ))}
-      </p>
+      <SaveAs what={label} save={save} />
     </>
   );
 }

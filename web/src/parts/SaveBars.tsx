@@ -1,5 +1,6 @@
 import { duration } from "../words";
 import { type Segment, total } from "./Bar";
+import { leave, SaveAs } from "./SaveAs";
 
 /** A bar with what it is of. */
 export interface BarRow {
@@ -74,13 +75,6 @@ function drawing(title: string, rows: BarRow[], whole: number): { text: string; 
   return { text, height };
 }
 
-const leave = (href: string, name: string) => {
-  const link = document.createElement("a");
-  link.href = href;
-  link.download = name;
-  link.click();
-};
-
 /** Takes bars away as a picture, as charts are. */
 export function SaveBars({ title, rows, whole }: { title: string; rows: BarRow[]; whole: number }) {
   const name = title.replaceAll(/\W+/g, "-");
@@ -99,19 +93,5 @@ export function SaveBars({ title, rows, whole }: { title: string; rows: BarRow[]
     canvas.getContext("2d")?.drawImage(picture, 0, 0, canvas.width, canvas.height);
     leave(canvas.toDataURL("image/png"), `${name}.png`);
   };
-  return (
-    <p className="text-right text-xs print:hidden">
-      {(["png", "svg"] as const).map((form) => (
-        <button
-          key={form}
-          type="button"
-          className="link ml-2 opacity-80"
-          aria-label={`Save as ${form.toUpperCase()}: ${title}`}
-          onClick={() => void save(form)}
-        >
-          {form}
-        </button>
-      ))}
-    </p>
-  );
+  return <SaveAs what={title} save={(form) => void save(form)} />;
 }

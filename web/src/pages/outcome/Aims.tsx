@@ -3,7 +3,6 @@ import { DataTable } from "../../parts/DataTable";
 import { Section } from "../../parts/Section";
 import { verdictInk } from "../../parts/verdictInk";
 import { Asked } from "../../parts/Why";
-import { reads } from "../frontier/verdict";
 
 type Result = Schemas["Outcome"];
 type Aimed = Schemas["Aimed"];
@@ -12,7 +11,7 @@ type Aimed = Schemas["Aimed"];
 export function Aims({ id, o }: { id: number; o: Result }) {
   const aims = o.aims ?? [];
   if (aims.length === 0) return null;
-  const recorded = aims.some((x) => x.weeks);
+  const several = aims.some((x) => x.weeks);
   return (
     <Section
       title="Its aims"
@@ -32,7 +31,7 @@ export function Aims({ id, o }: { id: number; o: Result }) {
             show: (x) => <span className="inline-block min-w-48">{x.says}</span>,
           },
           {
-            title: recorded ? "in the recorded week" : "",
+            title: several ? "as recorded" : "",
             value: (x) => x.verdict,
             show: (x) => (
               <b className={verdictInk(x.verdict)}>
@@ -46,16 +45,16 @@ export function Aims({ id, o }: { id: number; o: Result }) {
             value: (x) => x.is,
             show: (x) => <Asked of={`aim/${aims.indexOf(x) + 1}`}>{x.reads}</Asked>,
           },
-          ...(recorded
+          ...(several
             ? [
                 {
-                  title: "in weeks like it",
+                  title: "in weeks like them",
                   value: (x: Aimed) => x.weeks?.verdict ?? "",
                   show: (x: Aimed) =>
                     x.weeks ? (
                       <>
                         <b className={verdictInk(x.weeks.verdict)}>{x.weeks.verdict}</b>{" "}
-                        <span className="whitespace-nowrap">({reads(x, x.weeks, o.cost.currency)})</span>
+                        <span className="whitespace-nowrap">({x.weeks.reads})</span>
                       </>
                     ) : (
                       "–"
