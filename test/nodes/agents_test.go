@@ -14,6 +14,7 @@ import (
 	"time"
 
 	"tachyphor/internal/kube"
+	"tachyphor/test/running"
 	"tachyphor/test/ways"
 
 	corev1 "k8s.io/api/core/v1"
@@ -26,7 +27,11 @@ import (
 
 var record = flag.Bool("record", false, "write what real nodes do to internal/kube/testdata/real")
 
-func TestMain(m *testing.M) { os.Exit(Main(m)) }
+func TestMain(m *testing.M) {
+	status := Main(m)
+	running.Clean()
+	os.Exit(status)
+}
 
 // settled has a namespace with what the agents of the tests name.
 func settled(t *testing.T, count int) (*rack, *kube.Cluster) {

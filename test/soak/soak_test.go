@@ -10,8 +10,15 @@ import (
 
 	"tachyphor/core/outcome"
 	"tachyphor/internal/store"
+	"tachyphor/test/running"
 	"tachyphor/test/worlds"
 )
+
+func TestMain(m *testing.M) {
+	status := m.Run()
+	running.Clean()
+	os.Exit(status)
+}
 
 // expected are the digests of the worlds, computed in this process.
 func expected(t testing.TB) (out []string) {
