@@ -210,6 +210,7 @@ func TestTruths(t *testing.T) {
 			continue // it does not show
 		}
 		shown++
+		askEvery(t, b)
 		is := slices.IndexFunc(b.Tried, func(x backtest.Explained) bool { return x.Fact == p.fact })
 		switch {
 		case b.Fact != nil && b.Fact.Fact == p.fact:

@@ -64,6 +64,7 @@ func TestCountsAndBill(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
+		askEvery(t, b)
 		return b
 	}
 	b := try(1)

@@ -60,6 +60,9 @@ func TestPhases(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
+		if n := askEvery(t, b); n < 60 {
+			t.Errorf("%d numbers", n)
+		}
 		return b
 	}
 	for p, name := range demand.DelayPhases {

@@ -13,6 +13,7 @@ import (
 // Measures are what runs of a variant say.
 type Measures struct {
 	Delay stats.Figure  `json:"delayP95Ns" doc:"95 % of jobs start within this, ns."`
+	Few   bool          `json:"few,omitempty" doc:"Of fresh draws: too few jobs ran for the percentile of all runs together; it is the mean of those of each run."`
 	Lead  stats.Figure  `json:"leadNs" doc:"Mean lead time, ns."`
 	Bill  stats.Figure  `json:"billPerMonth" doc:"A month's bill, in the currency."`
 	Worth stats.Figure  `json:"worthPerMonth" doc:"The bill and what waiting is worth, a month; the bill where the scenario does not price it."`
@@ -205,7 +206,8 @@ func (q *Question) pooled(runs []Run) Measures {
 	for i := range runs {
 		spreads[i] = *runs[i].Delays
 	}
-	if f, ok := stats.PoolOf(spreads).Figure(95); ok {
+	f, ok := stats.PoolOf(spreads).Figure(95)
+	if m.Few = !ok; ok {
 		m.Delay = f
 	}
 	return m

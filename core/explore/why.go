@@ -23,18 +23,18 @@ func (a *Answer) WhyOf(of string) (why outcome.Why, ok bool) {
 			return why, false
 		}
 		v := &a.Variants[i]
-		who := "the variant with " + v.Change
+		who := "With " + v.Change
 		if len(v.Settings) == 0 {
-			who = a.Scenario + " as it is"
+			who = "With " + a.Scenario + " as it is"
 		}
 		return a.why(of, rest, who, &v.Measures, false, alike+" These draws took part in choosing: what was chosen by them looks better on them than it is.")
 	case "recommended", "today":
 		if a.Confirm == nil {
 			return why, false
 		}
-		m, who := &a.Confirm.Best, "what is recommended"
+		m, who := &a.Confirm.Best, "With what is recommended"
 		if whose == "today" {
-			m, who = &a.Confirm.Today, a.Scenario+" as it is"
+			m, who = &a.Confirm.Today, "With "+a.Scenario+" as it is"
 		}
 		return a.why(of, figure, who, m, true, fmt.Sprintf(" It is of %d draws that took no part in choosing, the same for both.", a.Confirm.Repeats))
 	}
@@ -47,18 +47,21 @@ func (a *Answer) why(of, figure, who string, m *Measures, fresh bool, draws stri
 	}
 	switch figure {
 	case "delay":
-		what := "The start delay that 95 % of jobs of " + who + " that started stay within."
-		if fresh {
+		what := who + ", the start delay that 95 % of jobs that start stay within."
+		switch {
+		case fresh && m.Few:
+			draws = " Too few jobs ran to put those of all runs in one row (ten must be expected beyond it): it is a guess." + draws
+		case fresh:
 			return outcome.WhyPercentile(of, what, "The delays of all runs are put in one row, and it is the one at that rank."+draws, m.Delay), true
 		}
 		return ofTime(m.Delay, what, "The 95th percentile of each run, then the mean of these.")
 	case "lead":
-		return ofTime(m.Lead, "Lead time of "+who+", on average: from submission to the job's end.", "The mean over jobs that ended, of each run; then the mean of these.")
+		return ofTime(m.Lead, who+", the lead time of jobs on average: from submission to the job's end.", "The mean over jobs that ended, of each run; then the mean of these.")
 	case "bill":
-		return outcome.WhyMoney(of, "What "+who+" costs a month.", "All that is paid within the window of a run, brought to a month of 730 h; then the mean of the runs."+draws,
+		return outcome.WhyMoney(of, who+", what is paid a month.", "All that is paid within the window of a run, brought to a month of 730 h; then the mean of the runs."+draws,
 			m.Bill, a.Currency), true
 	case "worth":
-		return outcome.WhyMoney(of, "What "+who+" costs a month, with what waiting is worth.",
+		return outcome.WhyMoney(of, who+", what is paid a month and what waiting is worth.",
 			"The bill, and the hours that jobs waited at the scenario's price of waiting, brought to a month; then the mean of the runs."+draws, m.Worth, a.Currency), true
 	}
 	n, is := strings.CutPrefix(figure, "aim/")
@@ -68,7 +71,7 @@ func (a *Answer) why(of, figure, who string, m *Measures, fresh bool, draws stri
 	}
 	x := outcome.AimedOf(a.Aims[i-1], m.Aims[i-1], a.Currency)
 	why := x.Why(of, 1)
-	why.What = "Whether " + who + " keeps: " + x.Says + "."
+	why.What = who + ", whether this is kept: " + x.Says + "."
 	why.How += draws
 	return why, true
 }

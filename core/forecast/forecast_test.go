@@ -109,6 +109,9 @@ func TestWhatComes(t *testing.T) {
 			if c == nil || len(a.Weeks) != 7 || a.Drawn != 4 || !a.Monday.Equal(start.AddDate(0, 0, 49)) || len(a.Hours) != 168 || len(a.Days) != 7 {
 				t.Fatalf("%+v", a)
 			}
+			if n := askEvery(t, a); n < 860 {
+				t.Errorf("%d numbers", n)
+			}
 			for _, h := range c.Held {
 				if held++; h.Within {
 					within++

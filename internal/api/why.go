@@ -1,6 +1,7 @@
 package api
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"net/http"
@@ -8,11 +9,14 @@ import (
 	"strings"
 	"time"
 
+	"tachyphor/core/backtest"
 	"tachyphor/core/document"
 	"tachyphor/core/doubt"
+	"tachyphor/core/forecast"
 	"tachyphor/core/outcome"
 	"tachyphor/core/shelf"
 	"tachyphor/internal/store"
+	"tachyphor/internal/work"
 	"tachyphor/wire"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -29,33 +33,76 @@ func (s *server) whyOperations(api huma.API) {
 		Description: "What it is, how it is made, how sure it is, whether its draws took part in choosing, and which documents and facts went in.",
 		Tags:        []string{"explorations"},
 	}, s.whyExplored)
+	huma.Register(api, huma.Operation{
+		OperationID: "why-backtested", Method: http.MethodGet, Path: "/api/v1/backtests/{id}/why", Summary: "Why a number of a backtest is what it is",
+		Description: "What it is, how it is made, what chance explains, and which documents and facts went in.",
+		Tags:        []string{"backtests"},
+	}, s.whyBacktested)
+	huma.Register(api, huma.Operation{
+		OperationID: "why-forecast", Method: http.MethodGet, Path: "/api/v1/forecasts/{id}/why", Summary: "Why a number of a forecast is what it is",
+		Description: "What it is, how it is made, how sure it is, and which documents and facts went in.",
+		Tags:        []string{"forecasts"},
+	}, s.whyForecast)
 }
 
 func (s *server) whyExplored(ctx context.Context, in *struct {
 	WorkPath
 	Of string `query:"of" required:"true" maxLength:"400" doc:"The number: variant/N/FIGURE, recommended/FIGURE or today/FIGURE, with the figures delay, lead, bill, worth, and aim/N from 1."`
 },
-) (*struct{ Body wire.WhyNumber }, error) {
-	o, err := explorations.get(ctx, s, in.ID)
+) (*whyAnswer, error) {
+	changed := !strings.HasPrefix(in.Of, "today/") && !strings.HasPrefix(in.Of, "variant/0/")
+	return whyOfWork(ctx, s, explorations, in.ID, in.Of, "variant/N/FIGURE, recommended/FIGURE and today/FIGURE", changed, s.Queue.Explored)
+}
+
+func (s *server) whyBacktested(ctx context.Context, in *struct {
+	WorkPath
+	Of string `query:"of" required:"true" maxLength:"400" doc:"The number: group/BY/NAME/WHAT/P/FIGURE with WHAT delay or lead, phase/PHASE/FIGURE, agents/FIGURE, nodes/FIGURE and paid/FIGURE, with the figures predicted, observed and ratio; score/WHOSE with simulation, again, hour, all and own; fact/FACT/FIGURE with share, would, p95 and bill."`
+},
+) (*whyAnswer, error) {
+	return whyOfWork(ctx, s, backtestings, in.ID, in.Of, "group/BY/NAME/WHAT/P/FIGURE, phase/PHASE/FIGURE, score/WHOSE and fact/FACT/FIGURE", false, kept[backtest.Backtest](s))
+}
+
+func (s *server) whyForecast(ctx context.Context, in *struct {
+	WorkPath
+	Of string `query:"of" required:"true" maxLength:"400" doc:"The number: jobs, bill, level, delay/P, day/N/jobs, day/N/delay from 1, hour/N/FIGURE from 0, queue/N/FIGURE from 1, came/N/expected, came/N/observed, or score/WHOSE with simulation, again and hour."`
+},
+) (*whyAnswer, error) {
+	return whyOfWork(ctx, s, forecastings, in.ID, in.Of, "jobs, bill, level, delay/P, day/N/FIGURE, hour/N/FIGURE, queue/N/FIGURE and came/N/FIGURE", false, kept[forecast.Forecast](s))
+}
+
+// kept reads the result of a piece of work.
+func kept[T any](s *server) func(context.Context, uint64) (*T, error) {
+	return func(ctx context.Context, id uint64) (*T, error) { return work.ResultOf[T](ctx, s.Queue, id) }
+}
+
+type whyAnswer struct{ Body wire.WhyNumber }
+
+// whyOfWork answers for a number of a piece of work that is over; names says what numbers it has.
+func whyOfWork[T interface {
+	WhyOf(of string) (outcome.Why, bool)
+}](ctx context.Context, s *server, kind told, id uint64, of, names string, changed bool, result func(context.Context, uint64) (T, error),
+) (*whyAnswer, error) {
+	what := kind.what(id)
+	o, err := kind.get(ctx, s, id)
 	if err != nil {
 		return nil, err
 	}
 	if o.State != wire.Done {
-		return nil, huma.Error409Conflict(explorations.what(in.ID) + " is " + string(o.State) + ": it has no numbers yet")
+		return nil, huma.Error409Conflict(what + " is " + string(o.State) + ": it has no numbers yet")
 	}
-	answer, err := s.Queue.Explored(ctx, in.ID)
+	answer, err := result(ctx, id)
 	if err != nil {
-		return nil, s.answer(err, explorations.what(in.ID))
+		return nil, s.answer(err, what)
 	}
-	why, ok := answer.WhyOf(in.Of)
+	why, ok := answer.WhyOf(of)
 	if !ok {
-		return nil, huma.Error404NotFound(explorations.what(in.ID) + " has no number " + in.Of + "; its numbers are variant/N/FIGURE, recommended/FIGURE and today/FIGURE")
+		return nil, huma.Error404NotFound(what + " has no number " + of + "; its numbers are " + names)
 	}
-	out := wire.WhyNumber{Why: why, Engine: outcome.Engine, Changed: !strings.HasPrefix(in.Of, "today/") && !strings.HasPrefix(in.Of, "variant/0/")}
-	if err := s.wentIn(ctx, &out, inputsOf(o), explorations.what(in.ID)); err != nil {
+	out := wire.WhyNumber{Why: why, Engine: outcome.Engine, Changed: changed}
+	if err := s.wentIn(ctx, &out, inputsOf(o), what); err != nil {
 		return nil, err
 	}
-	return &struct{ Body wire.WhyNumber }{out}, nil
+	return &whyAnswer{out}, nil
 }
 
 func (s *server) why(ctx context.Context, in *struct {
@@ -63,7 +110,7 @@ func (s *server) why(ctx context.Context, in *struct {
 	Of      string `query:"of" required:"true" maxLength:"400" doc:"The number, as in group/class/lint/p95, cause/boot, bill/pool/burst or metric/delay-p95."`
 	Against uint64 `query:"against" doc:"With metric/KEY: another outcome, from which the difference is taken."`
 },
-) (*struct{ Body wire.WhyNumber }, error) {
+) (*whyAnswer, error) {
 	a, err := s.whyOf(ctx, in.ID, in.Of, in.Against)
 	if err != nil {
 		return nil, err
@@ -73,25 +120,26 @@ func (s *server) why(ctx context.Context, in *struct {
 	if err := s.wentIn(ctx, &out, inputs, outcomes.what(in.ID)); err != nil {
 		return nil, err
 	}
-	return &struct{ Body wire.WhyNumber }{out}, nil
+	return &whyAnswer{out}, nil
 }
 
 // wentIn tells which documents and facts went into a number; what names the work that it is of.
 func (s *server) wentIn(ctx context.Context, out *wire.WhyNumber, inputs wire.Inputs, what string) error {
-	out.Recording, out.Documents = inputs.Recording, []wire.WhyDocument{}
-	stored, err := s.Store.Revisions(ctx, inputs.Documents)
+	refs := wentIn(inputs)
+	out.Recording, out.Documents = cmp.Or(logOf(inputs), inputs.Recording), []wire.WhyDocument{}
+	stored, err := s.Store.Revisions(ctx, refs)
 	if err != nil {
 		return s.answer(err, what)
 	}
-	names := make([]shelf.Name, len(inputs.Documents))
-	for i, r := range inputs.Documents {
+	names := make([]shelf.Name, len(refs))
+	for i, r := range refs {
 		names[i] = shelf.Name{Kind: r.Kind, Name: r.Name}
 	}
 	newest, err := s.Store.Newest(ctx, names)
 	if err != nil {
 		return s.answer(err, what)
 	}
-	for _, r := range inputs.Documents {
+	for _, r := range refs {
 		d := wire.WhyDocument{Ref: r}
 		for _, h := range stored {
 			if h.Kind == r.Kind && h.Name == r.Name && h.Number == r.Revision {
@@ -128,6 +176,40 @@ func (s *server) wentIn(ctx context.Context, out *wire.WhyNumber, inputs wire.In
 		}
 	}
 	return nil
+}
+
+// wentIn are the documents that went into a piece of work, those of other workloads and of designs that were in force before last.
+func wentIn(in wire.Inputs) []wire.Ref {
+	out := slices.Clone(in.Documents)
+	add := func(r wire.Ref) {
+		if !slices.Contains(out, r) {
+			out = append(out, r)
+		}
+	}
+	if in.Explore != nil {
+		for _, d := range in.Explore.Across {
+			add(d.Ref)
+		}
+	}
+	if in.Backtest != nil {
+		for _, d := range in.Backtest.Designs {
+			for _, r := range d.Documents {
+				add(r)
+			}
+		}
+	}
+	return out
+}
+
+// logOf is the digest of the job log that a piece of work goes by, "" for that of its workload.
+func logOf(in wire.Inputs) string {
+	switch {
+	case in.Backtest != nil:
+		return in.Backtest.Log
+	case in.Forecast != nil:
+		return in.Forecast.Log
+	}
+	return ""
 }
 
 // askedWhy is a number that was asked why, with what it is of.

@@ -117,6 +117,22 @@ func (q *person) reads(selector string, words ...string) {
 	}
 }
 
+// answered asks why of every number of the page that can be asked, of the work that its address names: all have an answer.
+func (q *person) answered(kind string, least int) {
+	q.t.Helper()
+	q.must(q.p.Until(fmt.Sprintf(`(() => {
+		const names = [...new Set([...document.querySelectorAll("[data-why]")].map((e) => e.dataset.why))];
+		const id = new URLSearchParams(location.search).get("id");
+		const ask = (of) => fetch("/api/v1/%s/" + id + "/why?of=" + encodeURIComponent(of)).then((r) => (r.ok ? "" : of));
+		Promise.all(names.map(ask)).then((list) => { window.unanswered = list.filter(Boolean); });
+		return names.length >= %d;
+	})()`, kind, least)))
+	q.must(q.p.Until(`window.unanswered !== undefined`))
+	if names, err := q.p.Say(`(() => { const left = window.unanswered.join(); delete window.unanswered; return left; })()`); err != nil || names != "" {
+		q.t.Errorf("no answer to %s (%v)", names, err)
+	}
+}
+
 // unfold opens every part that is folded behind its answer.
 func (q *person) unfold() {
 	q.t.Helper()

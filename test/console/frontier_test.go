@@ -69,7 +69,7 @@ func TestFrontier(t *testing.T) {
 	q.must(q.p.Until(`document.querySelectorAll("main canvas").length === 1`))
 	q.reads("#chosen", "Recommended", "draws that took no part in choosing", "today", "a year", "95 % of all jobs start within 1m30s: kept")
 	q.click(`#chosen [data-why="recommended/delay"]`)
-	q.reads("#why", "of what is recommended that started stay within", "draws that took no part in choosing", "weekday-lean (Scenario), revision 1", "with changes made in them first")
+	q.reads("#why", "With what is recommended, the start delay that 95 % of jobs that start stay within", "draws that took no part in choosing", "weekday-lean (Scenario), revision 1", "with changes made in them first")
 	q.must(q.p.Press("\x1b"))
 	q.must(q.p.Until(`!location.search.includes("why=")`))
 	q.reads("#ladder", "as it is", "spare by day")

@@ -108,6 +108,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/backtests/{id}/why": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Why a number of a backtest is what it is
+         * @description What it is, how it is made, what chance explains, and which documents and facts went in.
+         *
+         *     Role: viewer.
+         */
+        get: operations["why-backtested"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/backup": {
         parameters: {
             query?: never;
@@ -714,6 +736,28 @@ export interface paths {
          * @description Role: viewer.
          */
         get: operations["get-forecast"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/forecasts/{id}/why": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Why a number of a forecast is what it is
+         * @description What it is, how it is made, how sure it is, and which documents and facts went in.
+         *
+         *     Role: viewer.
+         */
+        get: operations["why-forecast"];
         put?: never;
         post?: never;
         delete?: never;
@@ -6105,6 +6149,8 @@ export interface components {
             billPerMonth: components["schemas"]["Figure"];
             /** @description 95 % of jobs start within this, ns. */
             delayP95Ns: components["schemas"]["Figure"];
+            /** @description Of fresh draws: too few jobs ran for the percentile of all runs together; it is the mean of those of each run. */
+            few?: boolean;
             /** @description Mean lead time, ns. */
             leadNs: components["schemas"]["Figure"];
             /** @description The bill and what waiting is worth, a month; the bill where the scenario does not price it. */
@@ -8542,6 +8588,8 @@ export interface components {
             change: string;
             /** @description 95 % of jobs start within this, ns. */
             delayP95Ns: components["schemas"]["Figure"];
+            /** @description Of fresh draws: too few jobs ran for the percentile of all runs together; it is the mean of those of each run. */
+            few?: boolean;
             /** @description No other has both a lower delay and a lower bill. */
             frontier?: boolean;
             /** @description By knob, which of its values it has; −1: the scenario's own. */
@@ -9220,6 +9268,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Stored"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "why-backtested": {
+        parameters: {
+            query: {
+                /** @description The number: group/BY/NAME/WHAT/P/FIGURE with WHAT delay or lead, phase/PHASE/FIGURE, agents/FIGURE, nodes/FIGURE and paid/FIGURE, with the figures predicted, observed and ratio; score/WHOSE with simulation, again, hour, all and own; fact/FACT/FIGURE with share, would, p95 and bill. */
+                of: string;
+            };
+            header?: never;
+            path: {
+                /** @description Its number. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WhyNumber"];
                 };
             };
             /** @description Error */
@@ -10402,6 +10485,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["KeptForecast"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "why-forecast": {
+        parameters: {
+            query: {
+                /** @description The number: jobs, bill, level, delay/P, day/N/jobs, day/N/delay from 1, hour/N/FIGURE from 0, queue/N/FIGURE from 1, came/N/expected, came/N/observed, or score/WHOSE with simulation, again and hour. */
+                of: string;
+            };
+            header?: never;
+            path: {
+                /** @description Its number. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WhyNumber"];
                 };
             };
             /** @description Error */

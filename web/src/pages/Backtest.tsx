@@ -9,6 +9,7 @@ import { Notice, Trouble, Waiting } from "../parts/Section";
 import { Underway } from "../parts/Underway";
 import { useScenario } from "../parts/useScenario";
 import { useShown } from "../parts/useShown";
+import { Why } from "../parts/Why";
 import { Answer } from "./backtest/Answer";
 import { Nights } from "./backtest/Nights";
 
@@ -123,5 +124,10 @@ function Kept({ id }: { id: number }) {
   if (w.state === "cancelled")
     return <Notice>The backtest was cancelled. Press Compare to begin again.</Notice>;
   if (!w.result) return <Underway key={id} first={w} queryKey="backtests" />;
-  return <Answer id={id} b={w.result} />;
+  return (
+    <>
+      <Why work={{ kind: "backtests", id }} />
+      <Answer id={id} b={w.result} />
+    </>
+  );
 }

@@ -9,6 +9,7 @@ import { Notice, Trouble, Waiting } from "../parts/Section";
 import { Underway } from "../parts/Underway";
 import { useScenario } from "../parts/useScenario";
 import { useShown } from "../parts/useShown";
+import { Why } from "../parts/Why";
 import { Answer } from "./forecast/Answer";
 
 /** What to expect of a week to come. */
@@ -127,5 +128,10 @@ function Kept({ id }: { id: number }) {
   if (w.state === "cancelled")
     return <Notice>The forecast was cancelled. Press Look ahead to begin again.</Notice>;
   if (!w.result) return <Underway key={id} first={w} queryKey="forecasts" />;
-  return <Answer f={w.result} />;
+  return (
+    <>
+      <Why work={{ kind: "forecasts", id }} />
+      <Answer f={w.result} />
+    </>
+  );
 }

@@ -29,7 +29,7 @@ export function Frontier() {
   const id = chosen || found?.id || 0;
   return (
     <>
-      {id > 0 && <Why explored={id} />}
+      {id > 0 && <Why work={{ kind: "explorations", id }} />}
       <div className="mt-8 flex flex-wrap items-baseline justify-between gap-x-4">
         <h1 className="font-semibold text-2xl">Frontier</h1>
         <p className="text-sm opacity-80">

@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { type ReactNode, useEffect, useRef } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
 import type { Schemas } from "../api/client";
-import { why, whyExplored } from "../api/queries/outcomes";
+import { why, whyOf } from "../api/queries/outcomes";
 import { count, here } from "../words";
 import { pathOfDocument } from "./places";
 import { Trouble, Waiting } from "./Section";
@@ -43,21 +43,24 @@ export function Asked({
   );
 }
 
-/** What a number is, how it is made, how sure it is, and what went in. With `explored`, of that exploration. */
-export function Why({ explored }: { explored?: number }) {
+/** Work other than simulations whose numbers can be asked. */
+type Work = { kind: Parameters<typeof whyOf>[0]; id: number };
+
+/** What a number is, how it is made, how sure it is, and what went in; with `work`, of that instead of an outcome. */
+export function Why({ work }: { work?: Work }) {
   const own = Number(useParams().id);
   const [query, setQuery] = useSearchParams();
   const asked = query.get("why") ?? "";
-  const [, of = "", its, other] = /^(.*?)(?:,(\d+))?(?:,(\d+))?$/.exec(asked) ?? [];
+  const [, of = "", its, than] = /^(.*?)(?:,(\d+))?(?:,(\d+))?$/.exec(asked) ?? [];
   const id = own || Number(its);
-  const against = other === undefined ? undefined : Number(other);
+  const against = than === undefined ? undefined : Number(than);
   const place = useRef<HTMLDialogElement>(null);
-  const told = useQuery({ ...why(id, of, against), enabled: of !== "" && !explored && id > 0 });
-  const variant = useQuery({
-    ...whyExplored(explored ?? 0, of),
-    enabled: of !== "" && explored !== undefined,
+  const told = useQuery({ ...why(id, of, against), enabled: of !== "" && !work && id > 0 });
+  const other = useQuery({
+    ...whyOf(work?.kind ?? "explorations", work?.id ?? 0, of),
+    enabled: of !== "" && work !== undefined,
   });
-  const found = explored ? variant : told;
+  const found = work ? other : told;
   useEffect(() => {
     const d = place.current;
     if (of !== "" && !d?.open) d?.showModal();
@@ -95,7 +98,7 @@ function Told({ w }: { w: Schemas["WhyNumber"] }) {
   return (
     <>
       <h2 className="font-semibold text-xl tabular-nums">{w.value}</h2>
-      <dl className="mt-2 grid grid-cols-[6rem_minmax(0,1fr)] gap-x-3 gap-y-2 text-sm">
+      <dl className="mt-2 grid gap-x-3 text-sm sm:grid-cols-[6rem_minmax(0,1fr)] sm:gap-y-2 [&>dt]:mt-2 sm:[&>dt]:mt-0">
         <dt className="opacity-80">what it is</dt>
         <dd>{w.what}</dd>
         <dt className="opacity-80">how</dt>
@@ -143,9 +146,11 @@ function Told({ w }: { w: Schemas["WhyNumber"] }) {
         </dd>
         <dt className="opacity-80">drawn</dt>
         <dd>
-          {w.runs} {w.runs === 1 ? "repeat" : "repeats"} from seed {w.seed}, by engine {w.engine}
-          {w.recording && `; recorded jobs ${w.recording.slice(0, 12)}`}. The same documents and seed give the
-          same bytes.
+          {w.runs === 0
+            ? "Nothing"
+            : `${w.runs} ${w.runs === 1 ? "repeat" : "repeats"} from seed ${w.seed}, by engine ${w.engine}`}
+          {w.recording && `; recorded jobs ${w.recording.slice(0, 12)}`}.
+          {w.runs > 0 && " The same documents and seed give the same bytes."}
         </dd>
       </dl>
     </>

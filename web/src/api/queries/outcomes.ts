@@ -62,11 +62,12 @@ export const why = (id: number, of: string, against?: number) =>
     retry: false,
   });
 
-export const whyExplored = (id: number, of: string) =>
+/** Why a number of other work is what it is. */
+export const whyOf = (kind: "explorations" | "backtests" | "forecasts", id: number, of: string) =>
   queryOptions({
-    queryKey: ["explorations", id, "why", of],
+    queryKey: [kind, id, "why", of],
     queryFn: async () =>
-      take(await api.GET("/api/v1/explorations/{id}/why", { params: { path: { id }, query: { of } } })),
+      take(await api.GET(`/api/v1/${kind}/{id}/why`, { params: { path: { id }, query: { of } } })),
     retry: false,
   });
 

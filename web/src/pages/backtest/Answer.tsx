@@ -5,6 +5,7 @@ import { api, type Schemas, take } from "../../api/client";
 import { DataTable } from "../../parts/DataTable";
 import { Fact } from "../../parts/Fact";
 import { Notice, Section, Trouble } from "../../parts/Section";
+import { Asked } from "../../parts/Why";
 import { asWritten, bound, count, duration, likeMoney, percent, signed } from "../../words";
 
 const Quantiles = lazy(() => import("./Quantiles"));
@@ -73,9 +74,14 @@ function Phases({ id, b }: { id: number; b: Result }) {
             title: "predicted",
             right: true,
             value: (x) => x.predictedNs,
-            show: (x) => duration(x.predictedNs),
+            show: (x) => <Asked of={`phase/${x.phase}/predicted`}>{duration(x.predictedNs)}</Asked>,
           },
-          { title: "observed", right: true, value: (x) => x.observedNs, show: (x) => duration(x.observedNs) },
+          {
+            title: "observed",
+            right: true,
+            value: (x) => x.observedNs,
+            show: (x) => <Asked of={`phase/${x.phase}/observed`}>{duration(x.observedNs)}</Asked>,
+          },
           {
             title: "by chance",
             right: true,
@@ -101,14 +107,14 @@ function Beside({ b }: { b: Result }) {
     <Section id="beside" title="Agents, nodes and the bill" aside="as recorded, beside what is predicted">
       {b.paid && (
         <p className={`max-w-4xl ${b.paid.off ? "border-warning border-l-4 pl-3" : ""}`}>
-          {bound(b.paid.says)}
+          <Asked of="paid/predicted">{bound(b.paid.says)}</Asked>
         </p>
       )}
       <div className="grid gap-x-8 lg:grid-cols-2">
         {counted.map((c) => (
           <div key={c.what}>
             <p className={`mt-2 max-w-4xl ${c.off ? "border-warning border-l-4 pl-3" : ""}`}>
-              {bound(c.says)}
+              <Asked of={`${c.what}/predicted`}>{bound(c.says)}</Asked>
             </p>
             <Suspense>
               <CountsByHour c={c} />
@@ -150,8 +156,9 @@ function Cause({ id, b }: { id: number; b: Result }) {
             Take {f.would} over
           </button>
           <span className="text-sm opacity-80">
-            95 % of delays {signed(f.p95Ns, duration)}, the bill{" "}
-            {signed(f.costPerMonth, (x) => likeMoney(x, 1000))} {b.currency} a month, as predicted then
+            95 % of delays <Asked of={`fact/${f.fact}/p95`}>{signed(f.p95Ns, duration)}</Asked>, the bill{" "}
+            <Asked of={`fact/${f.fact}/bill`}>{signed(f.costPerMonth, (x) => likeMoney(x, 1000))}</Asked>{" "}
+            {b.currency} a month, as predicted then
           </span>
         </p>
       )}
@@ -171,7 +178,12 @@ function Cause({ id, b }: { id: number; b: Result }) {
           columns={[
             { title: "fact", value: (x) => x.fact, show: (x) => <Fact name={x.fact} /> },
             { title: "says", right: true, value: (x) => x.says },
-            { title: "nearest as", right: true, value: (x) => (x.share > 0 ? x.would : "–") },
+            {
+              title: "nearest as",
+              right: true,
+              value: (x) => (x.share > 0 ? x.would : "–"),
+              show: (x) => (x.share > 0 ? <Asked of={`fact/${x.fact}/would`}>{x.would}</Asked> : "–"),
+            },
             {
               title: "between",
               right: true,
@@ -183,7 +195,9 @@ function Cause({ id, b }: { id: number; b: Result }) {
               title: "explains",
               right: true,
               value: (x) => x.share,
-              show: (x) => (x.share > 0 ? percent(x.share) : "nothing"),
+              show: (x) => (
+                <Asked of={`fact/${x.fact}/share`}>{x.share > 0 ? percent(x.share) : "nothing"}</Asked>
+              ),
             },
             {
               title: "how sure",
@@ -211,10 +225,19 @@ function Groups({ id, b }: { id: number; b: Result }) {
   const rows = b.groups.flatMap((g) =>
     (
       [
-        ["start delay", g.delay],
-        ["lead time", g.lead],
-      ] as [string, Percentile[]][]
-    ).flatMap(([what, list]) => list.filter((p) => p.judged).map((p) => ({ g, what, p }))),
+        ["start delay", "delay", g.delay],
+        ["lead time", "lead", g.lead],
+      ] as [string, string, Percentile[]][]
+    ).flatMap(([what, called, list]) =>
+      list
+        .filter((p) => p.judged)
+        .map((p) => ({
+          g,
+          what,
+          p,
+          of: `group/${g.by}/${g.by === "all" ? "all jobs" : g.name}/${called}/${p.p}`,
+        })),
+    ),
   );
   const [all, setAll] = useState(false);
   const shown = all
@@ -248,15 +271,25 @@ function Groups({ id, b }: { id: number; b: Result }) {
             title: "predicted",
             right: true,
             value: (r) => r.p.predictedNs,
-            show: (r) => duration(r.p.predictedNs),
+            show: (r) => <Asked of={`${r.of}/predicted`}>{duration(r.p.predictedNs)}</Asked>,
           },
           {
             title: "observed",
             right: true,
             value: (r) => r.p.observedNs,
-            show: (r) => duration(r.p.observedNs),
+            show: (r) => <Asked of={`${r.of}/observed`}>{duration(r.p.observedNs)}</Asked>,
           },
-          { title: "ratio", right: true, value: (r) => r.p.ratio, show: (r) => r.p.ratio.toFixed(2) },
+          {
+            title: "ratio",
+            right: true,
+            value: (r) => r.p.ratio,
+            show: (r) =>
+              r.p.observedNs > 0 ? (
+                <Asked of={`${r.of}/ratio`}>{r.p.ratio.toFixed(2)}</Asked>
+              ) : (
+                r.p.ratio.toFixed(2)
+              ),
+          },
           {
             title: "by chance",
             right: true,
@@ -281,22 +314,24 @@ function Groups({ id, b }: { id: number; b: Result }) {
 function Scores({ b }: { b: Result }) {
   const s = b.scores;
   if (s.compare === 0) return null;
-  const rows: [string, number][] = [
-    ["the simulation", s.ofTheseNs],
-    ["the same hour as it was last", s.againNs],
-    ["the hour of the week as it was so far", s.byHourNs],
+  const rows: [string, number, string][] = [
+    ["the simulation", s.ofTheseNs, "simulation"],
+    ["the same hour as it was last", s.againNs, "again"],
+    ["the hour of the week as it was so far", s.byHourNs, "hour"],
   ];
   const most = Math.max(...rows.map(([, ns]) => ns));
   return (
     <Section title="Beside forecasts that know nothing of the design" aside="pinball loss; less is nearer">
       <table className="w-full max-w-3xl text-sm">
         <tbody>
-          {rows.map(([name, ns]) => (
+          {rows.map(([name, ns, whose]) => (
             <tr key={name}>
               <th scope="row" className="w-72 py-1 pr-4 text-left font-normal">
                 {name}
               </th>
-              <td className="w-20 pr-3 text-right tabular-nums">{duration(ns)}</td>
+              <td className="w-20 pr-3 text-right tabular-nums">
+                <Asked of={`score/${whose}`}>{duration(ns)}</Asked>
+              </td>
               <td>
                 <div className="h-3 bg-primary" style={{ width: `${Math.max(0.5, (100 * ns) / most)}%` }} />
               </td>
@@ -306,8 +341,8 @@ function Scores({ b }: { b: Result }) {
       </table>
       <p className="mt-2 max-w-3xl text-sm opacity-80">
         Over all quantiles, the mean of the {count(s.compare)} jobs for which all three have a forecast. A
-        simulation that is right would have {duration(s.ownNs)} on average over all jobs; this has{" "}
-        {duration(s.modelNs)}.
+        simulation that is right would have <Asked of="score/own">{duration(s.ownNs)}</Asked> on average over
+        all jobs; this has <Asked of="score/all">{duration(s.modelNs)}</Asked>.
       </p>
     </Section>
   );

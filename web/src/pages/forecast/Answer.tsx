@@ -2,6 +2,7 @@ import { lazy, Suspense, useMemo } from "react";
 import type { Schemas } from "../../api/client";
 import { DataTable } from "../../parts/DataTable";
 import { Section } from "../../parts/Section";
+import { Asked } from "../../parts/Why";
 import { asWritten, bound, count, day, duration, few, money } from "../../words";
 
 const Week = lazy(() => import("./Week"));
@@ -26,6 +27,16 @@ export function Answer({ f }: { f: Result }) {
     };
   }, [f]);
   const [first, ...more] = f.says;
+  const week: { of: string; what: string; band: Band; write: (x: number) => string }[] = [
+    { of: "jobs", what: "jobs", band: f.jobs, write: count },
+    { of: "bill", what: "bill", band: f.bill, write: (x) => money(x, f.currency) },
+    ...f.delay.map((d) => ({
+      of: `delay/${d.p}`,
+      what: `start delay, ${d.p} %`,
+      band: d.delayNs,
+      write: duration,
+    })),
+  ];
   return (
     <>
       <p id="says" className="mt-6 max-w-4xl text-lg">
@@ -89,11 +100,37 @@ export function Answer({ f }: { f: Result }) {
           <p>In most runs there is none.</p>
         ) : (
           <ul id="queues" className="list-disc space-y-1 pl-5">
-            {f.queues.map((q) => (
-              <li key={q.says}>{bound(q.says.charAt(0).toUpperCase() + q.says.slice(1))}</li>
+            {f.queues.map((q, i) => (
+              <li key={q.says}>
+                <Asked of={`queue/${i + 1}/delay`}>
+                  {bound(q.says.charAt(0).toUpperCase() + q.says.slice(1))}
+                </Asked>
+              </li>
             ))}
           </ul>
         )}
+      </Section>
+      <Section title="The week" aside="nine in ten weeks are between">
+        <DataTable
+          name="forecast-week"
+          rows={week}
+          rowKey={(r) => r.of}
+          columns={[
+            { title: "what", value: (r) => r.what },
+            {
+              title: "expected",
+              right: true,
+              value: (r) => r.band.mid,
+              show: (r) => <Asked of={r.of}>{r.write(r.band.mid)}</Asked>,
+            },
+            {
+              title: "between",
+              right: true,
+              value: (r) => r.band.low,
+              show: (r) => between(r.band, r.write),
+            },
+          ]}
+        />
       </Section>
       <Section title="Day by day">
         <DataTable
@@ -102,7 +139,12 @@ export function Answer({ f }: { f: Result }) {
           rowKey={(d) => d.day}
           columns={[
             { title: "day", value: (d) => d.day, show: (d) => onDay(d.day) },
-            { title: "jobs", right: true, value: (d) => d.jobs.mid, show: (d) => count(d.jobs.mid) },
+            {
+              title: "jobs",
+              right: true,
+              value: (d) => d.jobs.mid,
+              show: (d) => <Asked of={`day/${f.days.indexOf(d) + 1}/jobs`}>{count(d.jobs.mid)}</Asked>,
+            },
             {
               title: "between",
               right: true,
@@ -113,7 +155,7 @@ export function Answer({ f }: { f: Result }) {
               title: "90 % start within",
               right: true,
               value: (d) => d.delayNs.mid,
-              show: (d) => duration(d.delayNs.mid),
+              show: (d) => <Asked of={`day/${f.days.indexOf(d) + 1}/delay`}>{duration(d.delayNs.mid)}</Asked>,
             },
             {
               title: "between ",
@@ -141,8 +183,7 @@ export function Answer({ f }: { f: Result }) {
           ]}
         />
         <p className="mt-2 text-sm opacity-80">
-          The week costs {money(f.bill.mid, f.currency)} ({between(f.bill, (x) => money(x, f.currency))}).{" "}
-          {f.level.says}
+          By these weeks <Asked of="level">{count(f.level.expected)} jobs</Asked> are expected. {f.level.says}
         </p>
       </Section>
     </>
@@ -164,13 +205,21 @@ function Came({ c }: { c: Schemas["CameAhead"] }) {
             title: "expected",
             right: true,
             value: (h) => h.expected.mid,
-            show: (h) => between(h.expected, h.unit === "ns" ? duration : count),
+            show: (h) => (
+              <Asked of={`came/${c.held.indexOf(h) + 1}/expected`}>
+                {between(h.expected, h.unit === "ns" ? duration : count)}
+              </Asked>
+            ),
           },
           {
             title: "came",
             right: true,
             value: (h) => h.observed,
-            show: (h) => (h.unit === "ns" ? duration : count)(h.observed),
+            show: (h) => (
+              <Asked of={`came/${c.held.indexOf(h) + 1}/observed`}>
+                {(h.unit === "ns" ? duration : count)(h.observed)}
+              </Asked>
+            ),
           },
           {
             title: "",
