@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"strconv"
@@ -222,17 +223,19 @@ func outcomesListing(list []wire.WorkBrief) listing {
 		{"state", false},
 		{"p95 start delay", true},
 		{"cost a month", true},
+		{"aims", false},
 		{"asked", false},
 	}, value: list}
 	for _, o := range list {
-		delay, cost := "", ""
+		delay, cost, aims := "", "", ""
 		if s := o.Simulation.Summary; s != nil {
 			if s.P95DelayNs != nil {
 				delay = units.Duration(*s.P95DelayNs).Short()
 			}
 			cost = units.Amount(s.CostPerMonth).Short(s.Currency)
+			aims = cmp.Or(string(s.Aims), "–")
 		}
-		l.rows = append(l.rows, []string{strconv.FormatUint(o.ID, 10), o.About, string(o.State), delay, cost, here(o.Asked)})
+		l.rows = append(l.rows, []string{strconv.FormatUint(o.ID, 10), o.About, string(o.State), delay, cost, aims, here(o.Asked)})
 	}
 	return l
 }
