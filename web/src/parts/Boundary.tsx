@@ -13,15 +13,19 @@ export class Boundary extends Component<{ children: ReactNode }, { error: unknow
     const { error } = this.state;
     return (
       <div role="alert" id="broken" className="my-8 border-error border-l-4 bg-base-200 px-3 py-2">
-        <p className="font-medium">This page cannot be shown: a defect of the console.</p>
+        <h1 className="font-medium">This page cannot be shown: a defect of the console.</h1>
         <p className="mt-1">
-          Nothing that is stored was touched; other pages work, and the command below says the same. Please
-          report it, with the address of the page and this:
+          Nothing that is stored was touched, and other pages work. Please report it, with the address of the
+          page and this:
         </p>
         <p className="mt-1 break-words font-mono text-sm">
           {error instanceof Error ? `${error.name}: ${error.message}` : String(error)}
         </p>
-        <button type="button" className="btn btn-sm mt-2" onClick={() => window.location.reload()}>
+        <button
+          type="button"
+          className="btn btn-outline btn-sm mt-2"
+          onClick={() => window.location.reload()}
+        >
           Try again
         </button>
       </div>

@@ -5,6 +5,7 @@ import {
   LegendComponent,
   MarkAreaComponent,
   MarkLineComponent,
+  TitleComponent,
   TooltipComponent,
 } from "echarts/components";
 import * as echarts from "echarts/core";
@@ -19,6 +20,7 @@ echarts.use([
   CustomChart,
   GridComponent,
   LegendComponent,
+  TitleComponent,
   TooltipComponent,
   DataZoomComponent,
   MarkAreaComponent,
@@ -45,7 +47,8 @@ export function look() {
   };
 }
 
-export const font = '"Inter Variable", sans-serif';
+/** The letters of charts; in quotes that an SVG's attributes bear. */
+export const font = "'Inter Variable', sans-serif";
 
 /** A legend below a chart, in some order. */
 export const legend = (ink: string, data: object[]) => ({
@@ -73,21 +76,30 @@ const plain = (build: () => Option): Option => ({
 const pngOf = (chart: echarts.ECharts) =>
   chart.getDataURL({ type: "png", pixelRatio: 2, backgroundColor: css("--color-base-100") });
 
-/** svgOf draws a chart once more, as it stands, in lines. */
-function svgOf(chart: echarts.ECharts, build: () => Option) {
-  const copy = echarts.init(null, null, {
-    renderer: "svg",
-    ssr: true,
-    width: chart.getWidth(),
-    height: chart.getHeight(),
-  });
-  const zoom = (chart.getOption().dataZoom as { startValue: number; endValue: number }[] | undefined)?.[0];
+type Zoom = { startValue: number; endValue: number } | undefined;
+
+const zoomOf = (chart: echarts.ECharts) =>
+  (chart.getOption().dataZoom as NonNullable<Zoom>[] | undefined)?.[0];
+
+/** svgOf draws a chart in lines. */
+function svgOf(build: () => Option, width: number, height: number, zoom?: Zoom) {
+  const copy = echarts.init(null, null, { renderer: "svg", ssr: true, width, height });
   const option = plain(build);
   copy.setOption({ backgroundColor: css("--color-base-100"), ...option });
   if (zoom) copy.dispatchAction({ type: "dataZoom", startValue: zoom.startValue, endValue: zoom.endValue });
   const text = copy.renderToSVGString();
   copy.dispose();
   return URL.createObjectURL(new Blob([text], { type: "image/svg+xml" }));
+}
+
+/** drawn draws what is not on the page as a chart, to be taken away. */
+export function drawn(build: () => Option, form: "png" | "svg", width: number, height: number) {
+  if (form === "svg") return svgOf(build, width, height);
+  const chart = echarts.init(document.createElement("div"), null, { width, height });
+  chart.setOption(plain(build));
+  const png = pngOf(chart);
+  chart.dispose();
+  return png;
 }
 
 /** frame is over once the page was drawn and has answered what waited; of a page that nobody sees, at once. */
@@ -130,7 +142,7 @@ export default function Chart({
   onPick?: (data: unknown) => void;
 }) {
   const box = useRef<HTMLDivElement>(null);
-  const drawn = useRef<echarts.ECharts | null>(null);
+  const shown = useRef<echarts.ECharts | null>(null);
   const zoom = useRef(onZoom);
   zoom.current = onZoom;
   const pick = useRef(onPick);
@@ -138,7 +150,7 @@ export default function Chart({
   useEffect(() => {
     if (!box.current) return;
     const chart = echarts.init(box.current);
-    drawn.current = chart;
+    shown.current = chart;
     const draw = () => chart.setOption(plain(build), true);
     const unwanted = inTurn(draw);
     const resized = new ResizeObserver(() => chart.resize());
@@ -163,10 +175,12 @@ export default function Chart({
     };
   }, [build]);
   const save = (form: "png" | "svg") => {
-    const chart = drawn.current;
+    const chart = shown.current;
     if (!chart) return;
     const name = label.split(/[;,]/)[0]?.replaceAll(/\W+/g, "-");
-    leave(form === "png" ? pngOf(chart) : svgOf(chart, build), `${name}.${form}`);
+    const picture =
+      form === "png" ? pngOf(chart) : svgOf(build, chart.getWidth(), chart.getHeight(), zoomOf(chart));
+    leave(picture, `${name}.${form}`);
   };
   return (
     <>
