@@ -125,8 +125,9 @@ func (d *draw) place(p *place, with []int32, day, end units.Duration, n int32, k
 
 // weekends tells days at weekends from others, counted from a start.
 func weekends(start time.Time) func(day int) int {
+	first := int(start.Weekday()) // 0 is Sunday
 	return func(day int) int {
-		if w := start.AddDate(0, 0, day).Weekday(); w == time.Saturday || w == time.Sunday {
+		if w := time.Weekday(((first+day)%7 + 7) % 7); w == time.Saturday || w == time.Sunday {
 			return 1
 		}
 		return 0

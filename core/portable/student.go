@@ -2,13 +2,27 @@ package portable
 
 import (
 	"math"
+	"sync/atomic"
 
 	"gonum.org/v1/gonum/stat/distuv"
 )
 
 // StudentQuantile returns the 97.5th percentile of Student's t distribution with n > 0
 // degrees of freedom, to about eleven digits.
-func StudentQuantile(n int) float64 { return StudentBeyond(n, 0.05) }
+func StudentQuantile(n int) float64 {
+	if n >= len(quantiles) {
+		return StudentBeyond(n, 0.05)
+	}
+	if bits := quantiles[n].Load(); bits != 0 {
+		return math.Float64frombits(bits)
+	}
+	t := StudentBeyond(n, 0.05)
+	quantiles[n].Store(math.Float64bits(t))
+	return t
+}
+
+// quantiles are those that were asked for before, as every figure has one; 0: not yet.
+var quantiles [1025]atomic.Uint64
 
 // StudentBeyond returns the t beyond ±which Student's t with n > 0 degrees of freedom lies with
 // a chance, 1e-12 at least and below 1.
