@@ -105,7 +105,7 @@ func within(c int, perHour, minutes, seconds float64) float64 {
 // Of a queue whose answer is known, the recommended number of agents is the smallest that keeps
 // the aim, in at least 95 of 100 seeds, and never one that does not keep it.
 func TestTheory(t *testing.T) {
-	seeds := 8
+	seeds := 4
 	if os.Getenv("TACHYPHOR_VALIDATE") != "" {
 		seeds = 100
 	}

@@ -113,7 +113,7 @@ func knobs(t *testing.T, in world.Input) []document.Knob {
 // On made worlds a race recommends what a full grid with sixty repeats of its own draws calls best, or what
 // costs hardly more, seldom leaves that out, and takes a part of its runs.
 func TestRacingFindsTheBest(t *testing.T) {
-	seeds, repeats := 1, 40
+	seeds, repeats := 1, 20
 	if os.Getenv("TACHYPHOR_VALIDATE") != "" {
 		seeds, repeats = 50, 60
 	}

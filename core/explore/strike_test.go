@@ -63,7 +63,7 @@ func TestWhatCannotBeIsNot(t *testing.T) {
 			}
 		}
 	}
-	seeds := uint64(16)
+	seeds := uint64(6)
 	if os.Getenv("TACHYPHOR_VALIDATE") != "" {
 		seeds = 120
 	}

@@ -46,6 +46,7 @@ func TestEveryPageIsAccessible(t *testing.T) {
 	t.Parallel()
 	s, c := running.StartWithCluster(t, demoWorld)
 	loadUsage(t, c)
+	shortened(t, c, "cached-naive", "span: 1d")
 	w, err := c.Weigh(context.Background(), "cached-naive", weigh.Ask{})
 	if err != nil {
 		t.Fatal(err)

@@ -117,6 +117,18 @@ func (q *person) reads(selector string, words ...string) {
 	}
 }
 
+// shortened stores a scenario of the demo with less to simulate, where that is not what a test is about.
+func shortened(t *testing.T, c *client.Client, scenario, span string) {
+	t.Helper()
+	d, err := c.Get(context.Background(), document.KindScenario, scenario, 0)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := c.Put(context.Background(), "", []byte(strings.Replace(d.Text, "span: 7d", span, 1)), false); err != nil {
+		t.Fatal(err)
+	}
+}
+
 // answered asks why of every number of the page that can be asked, of the work that its address names: all have an answer.
 func (q *person) answered(kind string, least int) {
 	q.t.Helper()

@@ -64,7 +64,7 @@ func putDemo(t testing.TB, _ *client.Client, state string) {
 }
 
 // fewRepeats copies the demo's documents and returns the file of a scenario that has two
-// repeats of four days there instead of eight of a week.
+// repeats of two days there instead of eight of a week.
 func fewRepeats(t testing.TB, scenario string) string {
 	t.Helper()
 	folder := t.TempDir()
@@ -73,7 +73,7 @@ func fewRepeats(t testing.TB, scenario string) string {
 	}
 	file := filepath.Join(folder, "scenarios", scenario+".yaml")
 	text, err := os.ReadFile(file)
-	few := strings.NewReplacer("span: 7d", "span: 4d", "repeats: 8", "repeats: 2").Replace(string(text))
+	few := strings.NewReplacer("span: 7d", "span: 2d", "repeats: 8", "repeats: 2").Replace(string(text))
 	if err != nil || few == string(text) {
 		t.Fatalf("%v %s", err, text)
 	}

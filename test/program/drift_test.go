@@ -126,7 +126,7 @@ func TestDrift(t *testing.T) {
 		{[]string{"drift", "follow", "weekday-lean", "--from", "yesterday"}, 1, "write it like 2026-11-02"},
 		{[]string{"drift", "follow", "weekday-lean", "--from", "2020-01-01"}, 1, "more than 400 days back"},
 		{[]string{"drift", "follow", "weekday-lean", "--tell", "https://hooks.brinewell.example/x"}, 1, "serve --tell-allow https://hooks.brinewell.example"},
-		{[]string{"drift", "follow", "weekday-lean", "--from", monday.AddDate(0, 0, 2).Format(time.DateOnly), "--tell", address + "/drift"}, 0, "is followed from"},
+		{[]string{"drift", "follow", "weekday-lean", "--from", monday.AddDate(0, 0, 4).Format(time.DateOnly), "--tell", address + "/drift"}, 0, "is followed from"},
 	} {
 		if r := command(t, state, x.args...); r.status != x.status || !strings.Contains(r.out+r.err, x.says) {
 			t.Errorf("%v: %+v", x.args, r)
@@ -138,15 +138,15 @@ func TestDrift(t *testing.T) {
 	eventually(t, "both weeks are looked at", func() bool {
 		var err error
 		f, err = c.FollowedDays(ctx, "weekday-lean")
-		return err == nil && f.Standing.Days >= 8 || f.Trouble != ""
+		return err == nil && f.Standing.Days >= 6 || f.Trouble != ""
 	})
 	d := f.Standing.Drifted
 	if d == nil || !d.Longer || d.Since.Before(monday.AddDate(0, 0, 6)) || d.Since.After(monday.AddDate(0, 0, 9)) || d.Observed < 1.15*d.Predicted || f.Trouble != "" {
 		t.Fatalf("%+v, drifted %+v", f.Standing, d)
 	}
-	for i := range 8 {
+	for i := range 6 {
 		for _, x := range f.Days[i].Looked {
-			if f.Days[i].Day.Weekday() != time.Weekday((i+3)%7) || x.Jobs < 10 {
+			if f.Days[i].Day.Weekday() != time.Weekday((i+5)%7) || x.Jobs < 10 {
 				t.Errorf("%+v", f.Days[i])
 			}
 		}
@@ -194,7 +194,7 @@ func TestDrift(t *testing.T) {
 	if r := command(t, state, "drift", "follow", "weekday-lean"); r.status != 0 {
 		t.Errorf("%+v", r)
 	}
-	if f, err := c.FollowedDays(ctx, "weekday-lean"); err != nil || f.Standing.Days < 8 || f.Tell != "" {
+	if f, err := c.FollowedDays(ctx, "weekday-lean"); err != nil || f.Standing.Days < 6 || f.Tell != "" {
 		t.Errorf("%+v, %v", f.Standing, err)
 	}
 	if err := c.Drop(ctx, "Scenario", "weekday-lean"); err != nil {

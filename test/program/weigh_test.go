@@ -92,7 +92,7 @@ func TestWeighTheDemo(t *testing.T) {
 	}
 	for _, words := range []string{
 		"compared with no cache", "today", "every-all", "never", "→ changed-trunk",
-		"the part of the nodes' cost", "break-even of", "In the busiest hour (Thursday",
+		"the part of the nodes' cost", "break-even of", "In the busiest hour (Tuesday",
 	} {
 		if !strings.Contains(strings.Join(strings.Fields(r.out), " "), words) {
 			t.Errorf("%q is not told:\n%s", words, r.out)

@@ -44,7 +44,7 @@ func expected(t testing.TB) (out []string) {
 // Whatever breaks, however often: nothing that was acknowledged is lost or doubled, and outcomes are the same
 // bytes. `make soak` breaks it a thousand times and prints the table.
 func TestSoak(t *testing.T) {
-	crashes := 6
+	crashes := 3
 	if text := os.Getenv("TACHYPHOR_SOAK"); text != "" {
 		n, err := strconv.Atoi(text)
 		if err != nil || n < 1 {
