@@ -106,14 +106,14 @@ func GammaQuantile(a, u float64) float64 {
 // nearGamma returns the quantile to some twelve digits: from where Wilson and Hilferty's cube of a normal quantile, or the
 // distribution function's first term, has it, by Halley's steps. Where these come to nothing, gonum's slower inverse does.
 func nearGamma(a, u float64) float64 {
-	if a == 1 { // exponential
-		return -math.Log1p(-u)
+	if a == 1 && u > 1e-3 { // exponential
+		return -Log(1 - u)
 	}
 	root := 3 * math.Sqrt(a)
 	cube := 1 - 1/(9*a) + distuv.UnitNormal.Quantile(u)/root
-	x := a * cube * cube * cube
+	x := float64(a * cube * cube * cube)
 	if cube < 0.3 || a < 0.5 {
-		x = math.Exp((math.Log(u) + lnGamma(a+1)) / a)
+		x = Exp((Log(u) + lnGamma(a+1)) / a)
 	}
 	for range 16 {
 		p, q, head := gammaAt(a, x)
@@ -121,8 +121,8 @@ func nearGamma(a, u float64) float64 {
 		if u >= 0.5 {
 			off = (1 - u) - q
 		}
-		step := off * x / head
-		step /= 1 - step*((a-1)/x-1)/2
+		step := float64(off * x / head)
+		step /= 1 - float64(step*((a-1)/x-1)/2)
 		if !(math.Abs(step) < x) { // too far: half of the way to nothing, or twice as far
 			step = math.Copysign(x/2, off)
 		}
