@@ -190,7 +190,11 @@ spec:
 	q.goTo("/templates?text=arm-cross") // among what is offered
 	q.must(q.p.Until(`[...document.querySelectorAll("tbody tr")].length === 1`))
 	q.goTo("/caching/weekday-lean-0499")
-	q.must(q.p.Until(`[...document.querySelectorAll("#scenario option")].at(-1)?.innerText === "weekday-lean-0499"`))
+	q.must(q.p.Until(`document.querySelector("#scenario")?.value === "weekday-lean-0499"`))
+	q.must(q.p.Type("#scenario", "lean-0321")) // there are more than a list could offer
+	q.must(q.p.Until(`[...document.querySelectorAll("#scenarios-found option")].map((e) => e.value).join() === "weekday-lean-0321"`))
+	q.must(q.p.Press("\r"))
+	q.must(q.p.Until(`location.pathname === "/caching/weekday-lean-0321"`))
 	t.Logf("%d jobs\n%s", int(o.Simulation.Summary.Jobs), table.String())
 	if file := os.Getenv("TACHYPHOR_PAGES"); file != "" {
 		if err := os.WriteFile(filepath.Clean(file), []byte(table.String()), 0o644); err != nil {

@@ -11,6 +11,14 @@ export const scenarios = queryOptions({
     take(await api.GET("/api/v1/scenarios", { params: { query: { by: "outcome", down: true } } })),
 });
 
+/** Those with a text in their names. */
+export const scenariosNamed = (text: string) =>
+  queryOptions({
+    queryKey: ["scenarios", "named", text],
+    queryFn: async () =>
+      take(await api.GET("/api/v1/scenarios", { params: { query: { text, by: "outcome", down: true } } })),
+  });
+
 export type ScenariosAsked = NonNullable<paths["/api/v1/scenarios"]["get"]["parameters"]["query"]>;
 
 /** Scenarios page by page, with a text in their names, in an order. */
