@@ -77,6 +77,16 @@ func WhyMoney(of, what, how string, f stats.Figure, currency string) Why {
 	return whyOf(of, asked{f, moneyNumber, what, how}, currency)
 }
 
+// WhyShare answers for a share, 0 to 1.
+func WhyShare(of, what, how string, f stats.Figure) Why {
+	return whyOf(of, asked{f, shareNumber, what, how}, "")
+}
+
+// WhyCount answers for a number of things.
+func WhyCount(of, what, how string, f stats.Figure) Why {
+	return whyOf(of, asked{f, countNumber, what, how}, "")
+}
+
 func withReach(mean, reach float64) string {
 	if reach == 0 {
 		return units.Fixed(mean, 1)

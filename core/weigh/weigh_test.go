@@ -55,6 +55,9 @@ func TestWeighingTheDemo(t *testing.T) {
 	}
 	w.Plan.Repeats, w.Plan.Span = 2, 4*units.Day
 	o := weighed(t, weigh.Question{World: w}, 1)
+	if n := askEvery(t, o); n < 800 {
+		t.Errorf("%d numbers", n)
+	}
 	for key, scenario := range map[string]string{"none": "weekday-lean", "every-all": "cached-naive", "changed-trunk": "cached"} {
 		x, err := worlds.Demo(scenario)
 		if err != nil {

@@ -33,7 +33,8 @@ var needs = map[string]wire.Role{
 	"get-schema": wire.Viewer, "size": wire.Viewer, "draw-size": wire.Viewer, "list-templates": wire.Viewer, "get-template": wire.Viewer,
 	"get-usage": wire.Viewer, "get-weighing": wire.Viewer, "draw-weighing": wire.Viewer, "list-work": wire.Viewer, "get-work": wire.Viewer,
 	"watch-work": wire.Viewer, "get-demand": wire.Viewer, "find": wire.Viewer,
-	"write-scenario": wire.Viewer, "glance": wire.Viewer, "path": wire.Viewer, "why": wire.Viewer, "why-explored": wire.Viewer, "why-backtested": wire.Viewer, "why-forecast": wire.Viewer,
+	"write-scenario": wire.Viewer, "glance": wire.Viewer, "path": wire.Viewer, "why": wire.Viewer, "why-explored": wire.Viewer,
+	"why-backtested": wire.Viewer, "why-forecast": wire.Viewer, "why-weighed": wire.Viewer,
 
 	"put-documents": wire.Designer, "drop-document": wire.Designer, "edit-document": wire.Designer, "put-document": wire.Designer,
 	"put-recording": wire.Designer, "learn-jobs": wire.Designer, "put-usage": wire.Designer,

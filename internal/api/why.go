@@ -15,6 +15,7 @@ import (
 	"tachyphor/core/forecast"
 	"tachyphor/core/outcome"
 	"tachyphor/core/shelf"
+	"tachyphor/core/weigh"
 	"tachyphor/internal/store"
 	"tachyphor/internal/work"
 	"tachyphor/wire"
@@ -39,6 +40,11 @@ func (s *server) whyOperations(api huma.API) {
 		Tags:        []string{"backtests"},
 	}, s.whyBacktested)
 	huma.Register(api, huma.Operation{
+		OperationID: "why-weighed", Method: http.MethodGet, Path: "/api/v1/weighings/{id}/why", Summary: "Why a number of a weighing is what it is",
+		Description: "What it is, how it is made, how sure it is, and which documents and facts went in.",
+		Tags:        []string{"weighings"},
+	}, s.whyWeighed)
+	huma.Register(api, huma.Operation{
 		OperationID: "why-forecast", Method: http.MethodGet, Path: "/api/v1/forecasts/{id}/why", Summary: "Why a number of a forecast is what it is",
 		Description: "What it is, how it is made, how sure it is, and which documents and facts went in.",
 		Tags:        []string{"forecasts"},
@@ -60,6 +66,14 @@ func (s *server) whyBacktested(ctx context.Context, in *struct {
 },
 ) (*whyAnswer, error) {
 	return whyOfWork(ctx, s, backtestings, in.ID, in.Of, "group/BY/NAME/WHAT/P/FIGURE, phase/PHASE/FIGURE, score/WHOSE and fact/FACT/FIGURE", false, kept[backtest.Backtest](s))
+}
+
+func (s *server) whyWeighed(ctx context.Context, in *struct {
+	WorkPath
+	Of string `query:"of" required:"true" maxLength:"400" doc:"The number: plan/KEY/CLASS/FIGURE with lead, less, p50, p90, p95, start, pull, restore, work, cold, save, wipe, fresh, stale, missed, saves, down, up and pays (the class of all is all classes); bill/KEY/FIGURE with month, more, worth and kept; money/KEY/WHAT; peak/KEY/FIGURE with alone, truth and more."`
+},
+) (*whyAnswer, error) {
+	return whyOfWork(ctx, s, weighings, in.ID, in.Of, "plan/KEY/CLASS/FIGURE, bill/KEY/FIGURE, money/KEY/WHAT and peak/KEY/FIGURE", true, kept[weigh.Weighing](s))
 }
 
 func (s *server) whyForecast(ctx context.Context, in *struct {

@@ -33,6 +33,11 @@ func TestCaching(t *testing.T) {
 	q.reads("#glance", "What two runs say", "saves 26 %", "What is true", "costs 3 % more", "no cache", "What to do", "saves 12 %")
 	q.reads("main", "never", "47 min", "held by saving", "5. From 3 repeats", "--hour 45/h")
 	q.must(q.p.Until(`document.querySelectorAll("main canvas").length === 3`))
+	q.answered("weighings", 90)
+	q.click(`[data-why="plan/changed-trunk/all classes/less"]`)
+	q.reads("#why", "mean lead time of builds that have a workspace less that without a cache", "Every plan has the same jobs and draws", "cached-naive (Scenario), revision 1")
+	q.must(q.p.Press("\x1b"))
+	q.must(q.p.Until(`!location.search.includes("why=")`))
 	// Every part of the answer can be asked of one class; that is a part of the address.
 	q.must(q.p.Choose("#class", "hull-firmware"))
 	q.must(q.p.Until(`location.search.includes("class=hull-firmware")`))

@@ -1810,6 +1810,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/weighings/{id}/why": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Why a number of a weighing is what it is
+         * @description What it is, how it is made, how sure it is, and which documents and facts went in.
+         *
+         *     Role: viewer.
+         */
+        get: operations["why-weighed"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/work": {
         parameters: {
             query?: never;
@@ -12509,6 +12531,41 @@ export interface operations {
                 content: {
                     "image/png": string;
                     "image/svg+xml": string;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "why-weighed": {
+        parameters: {
+            query: {
+                /** @description The number: plan/KEY/CLASS/FIGURE with lead, less, p50, p90, p95, start, pull, restore, work, cold, save, wipe, fresh, stale, missed, saves, down, up and pays (the class of all is all classes); bill/KEY/FIGURE with month, more, worth and kept; money/KEY/WHAT; peak/KEY/FIGURE with alone, truth and more. */
+                of: string;
+            };
+            header?: never;
+            path: {
+                /** @description Its number. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WhyNumber"];
                 };
             };
             /** @description Error */

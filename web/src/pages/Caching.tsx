@@ -4,6 +4,7 @@ import { weighing, weighings } from "../api/queries/works";
 import { Notice, Trouble, Waiting } from "../parts/Section";
 import { Underway } from "../parts/Underway";
 import { useScenario } from "../parts/useScenario";
+import { Why } from "../parts/Why";
 import { Answer } from "./caching/Answer";
 import { Ask } from "./caching/Ask";
 
@@ -75,6 +76,7 @@ function Kept({ id, revision }: { id: number; revision?: number }) {
           for the newest.
         </Notice>
       )}
+      <Why work={{ kind: "weighings", id }} />
       <Answer brief={w} o={w.result} current={revision === w.weighing?.revision} />
     </>
   );

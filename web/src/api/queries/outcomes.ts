@@ -63,7 +63,11 @@ export const why = (id: number, of: string, against?: number) =>
   });
 
 /** Why a number of other work is what it is. */
-export const whyOf = (kind: "explorations" | "backtests" | "forecasts", id: number, of: string) =>
+export const whyOf = (
+  kind: "explorations" | "backtests" | "forecasts" | "weighings",
+  id: number,
+  of: string,
+) =>
   queryOptions({
     queryKey: [kind, id, "why", of],
     queryFn: async () =>

@@ -1,6 +1,7 @@
 import { useCallback } from "react";
 import Chart, { css, look, type Option } from "../../parts/Chart";
 import { DataTable } from "../../parts/DataTable";
+import { Asked } from "../../parts/Why";
 import { likeMoney } from "../../words";
 import type { Weighing } from "./plan";
 
@@ -71,20 +72,26 @@ export function Money({ o }: { o: Weighing }) {
             value: (p: Weighing["plans"][0]) => p.money.find((m) => m.what === c)?.perMonth.mean ?? 0,
             show: (p: Weighing["plans"][0]) => {
               const x = p.money.find((m) => m.what === c)?.perMonth.mean ?? 0;
-              return x === 0 ? "–" : likeMoney(x, Math.max(x, 1));
+              return x === 0 ? "–" : <Asked of={`money/${p.key}/${c}`}>{likeMoney(x, Math.max(x, 1))}</Asked>;
             },
           })),
           {
             title: "GB to the store",
             right: true,
             value: (p) => p.groups[0]?.upGB.mean ?? 0,
-            show: (p) => likeMoney(p.groups[0]?.upGB.mean ?? 0, 100),
+            show: (p) => (
+              <Asked of={`plan/${p.key}/all classes/up`}>{likeMoney(p.groups[0]?.upGB.mean ?? 0, 100)}</Asked>
+            ),
           },
           {
             title: "GB from it",
             right: true,
             value: (p) => p.groups[0]?.downGB.mean ?? 0,
-            show: (p) => likeMoney(p.groups[0]?.downGB.mean ?? 0, 100),
+            show: (p) => (
+              <Asked of={`plan/${p.key}/all classes/down`}>
+                {likeMoney(p.groups[0]?.downGB.mean ?? 0, 100)}
+              </Asked>
+            ),
           },
         ]}
       />

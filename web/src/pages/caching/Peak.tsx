@@ -1,4 +1,5 @@
 import { DataTable } from "../../parts/DataTable";
+import { Asked } from "../../parts/Why";
 import { bound, duration } from "../../words";
 import { apart, planOf, type Weighing } from "./plan";
 
@@ -18,19 +19,19 @@ export function Peak({ o }: { o: Weighing }) {
             title: "a build alone",
             right: true,
             value: (t) => t.aloneNs.mean / 1e9,
-            show: (t) => duration(t.aloneNs.mean),
+            show: (t) => <Asked of={`peak/${t.key}/alone`}>{duration(t.aloneNs.mean)}</Asked>,
           },
           {
             title: "together",
             right: true,
             value: (t) => t.truthNs.mean / 1e9,
-            show: (t) => duration(t.truthNs.mean),
+            show: (t) => <Asked of={`peak/${t.key}/truth`}>{duration(t.truthNs.mean)}</Asked>,
           },
           {
             title: "waiting for each other",
             right: true,
             value: (t) => t.moreNs.mean / 1e9,
-            show: (t) => apart(t.moreNs),
+            show: (t) => <Asked of={`peak/${t.key}/more`}>{apart(t.moreNs)}</Asked>,
           },
         ]}
       />

@@ -1,5 +1,6 @@
 import { Bar, Key, total } from "../../parts/Bar";
 import { DataTable } from "../../parts/DataTable";
+import { Asked } from "../../parts/Why";
 import { count, duration, percent, plusMinus, signed } from "../../words";
 import { apart, carried, type Weighed, type Weighing } from "./plan";
 
@@ -10,6 +11,7 @@ export function Plans({ o, at }: { o: Weighing; at: number }) {
   // A plan that takes far longer would flatten the others: its bar is cut.
   const whole = 1.6 * total(carried(of(none)));
   const pays = (p: Weighed) => of(p).pays;
+  const named = (p: Weighed, figure: string) => `plan/${p.key}/${of(p).class || "all classes"}/${figure}`;
   return (
     <>
       <DataTable
@@ -52,53 +54,57 @@ export function Plans({ o, at }: { o: Weighing; at: number }) {
             title: "lead time",
             right: true,
             value: (p) => of(p).leadNs.mean / 1e9,
-            show: (p) => duration(of(p).leadNs.mean),
+            show: (p) => <Asked of={named(p, "lead")}>{duration(of(p).leadNs.mean)}</Asked>,
           },
           {
             title: "less none",
             right: true,
             value: (p) => of(p).leadDifferenceNs.mean / 1e9,
-            show: (p) => (p === none ? "–" : apart(of(p).leadDifferenceNs)),
+            show: (p) =>
+              p === none ? "–" : <Asked of={named(p, "less")}>{apart(of(p).leadDifferenceNs)}</Asked>,
           },
           {
             title: "95 % within",
             right: true,
             value: (p) => (of(p).p95Ns?.mean ?? 0) / 1e9,
-            show: (p) => (of(p).p95Ns ? duration(of(p).p95Ns?.mean ?? 0) : "too few"),
+            show: (p) =>
+              of(p).p95Ns ? (
+                <Asked of={named(p, "p95")}>{duration(of(p).p95Ns?.mean ?? 0)}</Asked>
+              ) : (
+                "too few"
+              ),
           },
           {
             title: "fresh",
             right: true,
             value: (p) => of(p).fresh.mean,
-            show: (p) => (p === none ? "–" : percent(of(p).fresh.mean)),
+            show: (p) =>
+              p === none ? "–" : <Asked of={named(p, "fresh")}>{percent(of(p).fresh.mean)}</Asked>,
           },
           {
             title: "saves",
             right: true,
             value: (p) => of(p).saves.mean,
-            show: (p) => count(of(p).saves.mean),
+            show: (p) => <Asked of={named(p, "saves")}>{count(of(p).saves.mean)}</Asked>,
           },
           {
             title: "pays after",
             right: true,
             value: (p) => (pays(p).paid > 0 ? pays(p).builds : Number.POSITIVE_INFINITY),
-            show: (p) =>
-              p === none
-                ? "–"
-                : pays(p).repeats === 0
-                  ? "not followed"
-                  : pays(p).paid === 0
-                    ? "never"
-                    : `${count(pays(p).builds)} ${pays(p).builds === 1 ? "build" : "builds"}${pays(p).paid < pays(p).repeats ? ` (${pays(p).paid} of ${pays(p).repeats})` : ""}`,
+            show: (p) => (p === none ? "–" : <Asked of={named(p, "pays")}>{paysAfter(pays(p))}</Asked>),
           },
           {
             title: `${o.currency} a month`,
             right: true,
             value: (p) => p.costDifference.mean,
             show: (p) =>
-              p === none
-                ? count(p.costPerMonth.mean)
-                : `${signed(p.costDifference.mean, (x) => count(x))} ${plusMinus(p.costDifference, (x) => count(x))}`,
+              p === none ? (
+                <Asked of={`bill/${p.key}/month`}>{count(p.costPerMonth.mean)}</Asked>
+              ) : (
+                <Asked of={`bill/${p.key}/more`}>
+                  {`${signed(p.costDifference.mean, (x) => count(x))} ${plusMinus(p.costDifference, (x) => count(x))}`}
+                </Asked>
+              ),
           },
           {
             title: "a year",
@@ -122,4 +128,11 @@ export function Plans({ o, at }: { o: Weighing; at: number }) {
       />
     </>
   );
+}
+
+function paysAfter(p: Weighed["groups"][0]["pays"]) {
+  if (p.repeats === 0) return "not followed";
+  if (p.paid === 0) return "never";
+  const some = p.paid < p.repeats ? ` (${p.paid} of ${p.repeats})` : "";
+  return `${count(p.builds)} ${p.builds === 1 ? "build" : "builds"}${some}`;
 }
