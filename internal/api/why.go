@@ -139,7 +139,7 @@ func (s *server) why(ctx context.Context, in *struct {
 
 // wentIn tells which documents and facts went into a number; what names the work that it is of.
 func (s *server) wentIn(ctx context.Context, out *wire.WhyNumber, inputs wire.Inputs, what string) error {
-	refs := wentIn(inputs)
+	refs := refsOf(inputs)
 	out.Recording, out.Documents = cmp.Or(logOf(inputs), inputs.Recording), []wire.WhyDocument{}
 	stored, err := s.Store.Revisions(ctx, refs)
 	if err != nil {
@@ -192,8 +192,8 @@ func (s *server) wentIn(ctx context.Context, out *wire.WhyNumber, inputs wire.In
 	return nil
 }
 
-// wentIn are the documents that went into a piece of work, those of other workloads and of designs that were in force before last.
-func wentIn(in wire.Inputs) []wire.Ref {
+// refsOf are the documents that went into a piece of work, those of other workloads and of designs that were in force before last.
+func refsOf(in wire.Inputs) []wire.Ref {
 	out := slices.Clone(in.Documents)
 	add := func(r wire.Ref) {
 		if !slices.Contains(out, r) {
