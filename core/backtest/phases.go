@@ -5,7 +5,6 @@ import (
 
 	"tachyphor/core/demand"
 	"tachyphor/core/sim"
-	"tachyphor/core/units"
 )
 
 // A PhaseHeld is what jobs waited for, as it was told beside what is predicted: means over the jobs of
@@ -82,5 +81,5 @@ func phasesSay(list []PhaseHeld) string {
 	}
 	x := &list[worst]
 	return fmt.Sprintf("Most of it is in the phase %s: jobs waited %s for it on average, where %s is predicted.", x.Phase,
-		units.Duration(x.Observed).Short(), units.Duration(x.Predicted).Short())
+		short(x.Observed), short(x.Predicted))
 }

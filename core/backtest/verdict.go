@@ -43,7 +43,6 @@ func (b *Backtest) judge() {
 			}
 		}
 	}
-	short := func(ns float64) string { return units.Duration(math.Round(ns)).Short() }
 	of := func(i int) string {
 		x := &all.Delay[i]
 		return fmt.Sprintf("%g %% of jobs started within %s where %s was predicted", x.P, short(x.Observed), short(x.Predicted))
@@ -102,3 +101,6 @@ func (b *Backtest) next() {
 		b.Next = "Nothing: go on trusting it, and hold newer jobs against it."
 	}
 }
+
+// short writes a time in ns.
+func short(ns float64) string { return units.Duration(math.Round(ns)).Short() }

@@ -2,7 +2,6 @@ package backtest
 
 import (
 	"fmt"
-	"math"
 	"slices"
 	"strconv"
 	"strings"
@@ -21,10 +20,10 @@ func (b *Backtest) WhyOf(of string) (why outcome.Why, ok bool) {
 	case "score":
 		return b.whyScore(of, rest)
 	case "fact":
-		fact, figure, _ := cutLast(rest)
+		fact, figure := cutLast(rest)
 		return b.whyFact(of, fact, figure)
 	}
-	name, figure, _ := cutLast(of)
+	name, figure := cutLast(of)
 	h, ok := b.beside(name)
 	if !ok {
 		return outcome.Why{}, false
@@ -32,12 +31,10 @@ func (b *Backtest) WhyOf(of string) (why outcome.Why, ok bool) {
 	return h.why(of, figure, b.Repeats)
 }
 
-func cutLast(s string) (before, after string, found bool) {
+// cutLast cuts off what is behind the last stroke.
+func cutLast(s string) (before, after string) {
 	i := strings.LastIndexByte(s, '/')
-	if i < 0 {
-		return s, "", false
-	}
-	return s[:i], s[i+1:], true
+	return s[:max(i, 0)], s[i+1:]
 }
 
 // A pair is a quantity as predicted and as observed.
@@ -71,7 +68,7 @@ func (b *Backtest) beside(name string) (p pair, ok bool) {
 			what:      "How long jobs waited in the phase " + x.Phase + ", on average",
 			predicted: x.Predicted, low: x.Low, high: x.High, observed: x.Observed, off: x.Off, letPass: "a twentieth or a tenth of a second",
 			run: "the mean over the same jobs, of which the log tells this phase", seen: fmt.Sprintf("The mean over the %s jobs of which the log tells this phase.", units.Count(int64(x.Jobs))),
-			write: exactly,
+			write: short,
 		}, true
 	case steps[0] == "paid" && len(steps) == 1 && b.Paid != nil:
 		x := b.Paid
@@ -79,7 +76,7 @@ func (b *Backtest) beside(name string) (p pair, ok bool) {
 			what:      "What the log's whole time costs",
 			predicted: x.Predicted, low: x.Low, high: x.High, observed: x.Paid, off: x.Off, letPass: "a twentieth",
 			run: "node time at each pool's price, by its rules of billing, and the fee", seen: "As it was told when the backtest was asked for.",
-			write: func(v float64) string { return units.Amount(v).Short(b.Currency) },
+			write: b.money,
 		}, true
 	case len(steps) == 1:
 		i := slices.IndexFunc(b.Counted, func(c Counted) bool { return c.What == steps[0] })
@@ -125,7 +122,7 @@ func (g *HeldBeside) beside(what, percent string) (p pair, ok bool) {
 	p = pair{
 		what:      fmt.Sprintf("The %s that %g %% of %s stay within", says, x.P, who),
 		predicted: x.Predicted, low: x.Low * seen, high: x.High * seen, observed: x.Observed, off: x.Off, letPass: "a second",
-		run: "the percentile of the same jobs", write: exactly,
+		run: "the percentile of the same jobs", write: short,
 	}
 	if p.low <= leastTime*second { // not told from none
 		p.low = 0
@@ -186,11 +183,11 @@ func (b *Backtest) whyScore(of, whose string) (outcome.Why, bool) {
 	all := fmt.Sprintf("Then the mean over all %s jobs that are scored.", units.Count(int64(b.Jobs)))
 	why := outcome.Why{Of: of, Runs: b.Repeats}
 	give := func(ns float64, what, how, sure string) (outcome.Why, bool) {
-		why.Value, why.What, why.How, why.Interval = exactly(ns), what, how, sure
+		why.Value, why.What, why.How, why.Interval = short(ns), what, how, sure
 		return why, true
 	}
 	told := "It is of these very jobs, and has no interval of its own: less is nearer to what happened. "
-	bound := fmt.Sprintf("Over all jobs, chance explains a score of up to %s for a simulation that is right.", exactly(b.Verdict.Bound))
+	bound := fmt.Sprintf("Over all jobs, chance explains a score of up to %s for a simulation that is right.", short(b.Verdict.Bound))
 	switch {
 	case whose == "all":
 		return give(s.Model, "How far the simulation is off, over all jobs that are scored.", loss+"Its forecast of a job is what the runs say of it. "+all, told+bound)
@@ -231,7 +228,6 @@ func (b *Backtest) whyFact(of, fact, figure string) (outcome.Why, bool) {
 		sure += " These jobs do not tell it apart from " + b.Tried[0].Fact + "."
 	}
 	why := outcome.Why{Of: of, Runs: factRepeats, Interval: again + ". " + sure}
-	money := func(v float64) string { return units.Amount(v).Short(b.Currency) }
 	switch {
 	case figure == "share":
 		why.Value = fmt.Sprintf("%.0f %%", 100*x.Share)
@@ -251,12 +247,12 @@ func (b *Backtest) whyFact(of, fact, figure string) (outcome.Why, bool) {
 		}
 		why.Interval += sure
 	case figure == "p95":
-		why.Value = signed(x.P95, exactly)
+		why.Value = signed(x.P95, short)
 		why.What = "By how much the 95th percentile of these jobs' start delays changes, as predicted, with " + fact + " as " + x.Would + "."
 		why.How = tried + "The percentile of each run, then the mean, with the best value that was tried less that with what the document says."
 		why.Interval = "Both have the same draws. No interval is worked out for it."
 	case figure == "bill":
-		why.Value = signed(x.Cost, money)
+		why.Value = signed(x.Cost, b.money)
 		why.What = "By how much a month's bill changes, as predicted, with " + fact + " as " + x.Would + "."
 		why.How = tried + "The mean bill of the runs, brought to a month of 730 h, with the best value that was tried less that with what the document says, under the design in force now."
 		why.Interval = "Both have the same draws. No interval is worked out for it."
@@ -273,5 +269,4 @@ func signed(v float64, write func(float64) string) string {
 	return write(v) + " more"
 }
 
-// exactly writes a time in ns.
-func exactly(ns float64) string { return units.Duration(math.Round(ns)).Short() }
+func (b *Backtest) money(v float64) string { return units.Amount(v).Short(b.Currency) }

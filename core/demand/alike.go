@@ -127,12 +127,15 @@ func (d *draw) place(p *place, with []int32, day, end units.Duration, n int32, k
 func weekends(start time.Time) func(day int) int {
 	first := int(start.Weekday()) // 0 is Sunday
 	return func(day int) int {
-		if w := time.Weekday(((first+day)%7 + 7) % 7); w == time.Saturday || w == time.Sunday {
+		if w := time.Weekday(inWeek(first + day)); w == time.Saturday || w == time.Sunday {
 			return 1
 		}
 		return 0
 	}
 }
+
+// inWeek is a day's place in a week, 0 to 6, of days that are counted on from one that is the first.
+func inWeek(day int) int { return (day%7 + 7) % 7 }
 
 // together says which job each one comes after, through others or not, that comes after
 // none, itself for most, and lists with those the ones that come after them. Each job is

@@ -18,10 +18,9 @@ func (j *Jobs) Week(warmup units.Duration, weeks int, by [7]float64, root chance
 	d := newDraw(j)
 	list := j.List
 	lead, with := d.together()
-	weekday := func(day int) int { return (day%7 + 7) % 7 }
-	like := weekday
+	like := inWeek
 	if weeks < byWeekday {
-		like = func(day int) int { return weekday(day) / 5 }
+		like = func(day int) int { return inWeek(day) / 5 }
 	}
 	in := map[int]int{}
 	for day := range 7 * weeks {
@@ -31,7 +30,7 @@ func (j *Jobs) Week(warmup units.Duration, weeks int, by [7]float64, root chance
 	source := make([]int, 7-first) // day of the records that stands for a day
 	for n := range source {
 		u := root.For(chance.Alike, uint64(n), 3).Uniform()
-		source[n] = weekday(first+n) + 7*int(u*float64(weeks))
+		source[n] = inWeek(first+n) + 7*int(u*float64(weeks))
 	}
 	var drawn int32
 	for _, p := range places(list, lead, warmup, units.Duration(weeks)*units.Week, like) {
@@ -45,9 +44,9 @@ func (j *Jobs) Week(warmup units.Duration, weeks int, by [7]float64, root chance
 				often = 1
 			case p.once, p.stays && !own, like(day) != like(p.day):
 			case p.stays:
-				often = chance.Poisson(by[weekday(day)], key)
+				often = chance.Poisson(by[inWeek(day)], key)
 			default:
-				often = chance.Poisson(by[weekday(day)]/float64(in[like(p.day)]), key)
+				often = chance.Poisson(by[inWeek(day)]/float64(in[like(p.day)]), key)
 			}
 			for k := range often {
 				d.place(&p, with[p.job], warmup+units.Duration(day)*units.Day, warmup+units.Week, drawn, key.For(chance.Alike, uint64(k), 1))

@@ -273,7 +273,7 @@ func (q *Question) queues(out *Forecast, read []reading) {
 			n := within(&r.jobs)
 			return within(&r.waited) / max(1, n), n > 0
 		})
-		jobs := units.Count(int64(x.Jobs.Mid)) + " jobs"
+		jobs := counted(x.Jobs.Mid) + " jobs"
 		if len(x.Days) > 1 {
 			jobs += " a day"
 		}
@@ -311,12 +311,15 @@ func daysInWords(days []int) string {
 
 func short(ns float64) string { return units.Duration(math.Round(ns)).Short() }
 
+func counted(x float64) string { return units.Count(int64(x)) }
+
+func (a *Forecast) money(x float64) string { return units.Amount(x).Short(a.Currency) }
+
 // words says it in sentences.
 func (a *Forecast) words() {
-	money := func(x float64) string { return units.Amount(x).Short(a.Currency) }
 	a.Says = append(a.Says, fmt.Sprintf("In the week of %s about %s jobs come (%s to %s). %s", a.Monday.Format("2 January"),
-		units.Count(int64(a.Jobs.Mid)), units.Count(int64(a.Jobs.Low)), units.Count(int64(a.Jobs.High)), a.Level.Says))
-	a.Says = append(a.Says, fmt.Sprintf("The week costs %s (%s to %s).", money(a.Bill.Mid), money(a.Bill.Low), money(a.Bill.High)))
+		counted(a.Jobs.Mid), counted(a.Jobs.Low), counted(a.Jobs.High), a.Level.Says))
+	a.Says = append(a.Says, fmt.Sprintf("The week costs %s (%s to %s).", a.money(a.Bill.Mid), a.money(a.Bill.Low), a.money(a.Bill.High)))
 	for _, d := range a.Delay {
 		if d.P == 95 {
 			a.Says = append(a.Says, fmt.Sprintf("95 %% of jobs start within %s (%s to %s).", short(d.Delay.Mid), short(d.Delay.Low), short(d.Delay.High)))

@@ -56,11 +56,7 @@ func (a *Forecast) WhyOf(of string) (why outcome.Why, ok bool) {
 
 const waitsOn = "A job that had not started when its week ended counts with what it had waited until then; one that no template takes does not count."
 
-func counted(x float64) string { return units.Count(int64(x)) }
-
 func few(x float64) string { return units.Fixed(x, 1) }
-
-func (a *Forecast) money(x float64) string { return units.Amount(x).Short(a.Currency) }
 
 // expected answers for what is expected of the week drawn: how names the figure of each week, and what is taken of these.
 func (a *Forecast) expected(of string, b outcome.Band, what, how string, write func(float64) string) outcome.Why {
@@ -162,14 +158,15 @@ func (a *Forecast) whyCame(of string, h *HeldAhead, figure string) (outcome.Why,
 	if !h.Within {
 		came = "It came outside the band, as one in ten should."
 	}
+	what := strings.ToUpper(h.What[:1]) + h.What[1:]
 	switch figure {
 	case "expected":
-		why := a.expected(of, h.Expected, strings.ToUpper(h.What[:1])+h.What[1:]+", as expected.", "The figure of each simulated week; then the middle of these."+days, write)
+		why := a.expected(of, h.Expected, what+", as expected.", "The figure of each simulated week; then the middle of these."+days, write)
 		why.Interval += " What came: " + write(h.Observed) + ". " + came
 		return why, true
 	case "observed":
 		return outcome.Why{
-			Of: of, What: strings.ToUpper(h.What[:1]) + h.What[1:] + ", as it came.", Value: write(h.Observed),
+			Of: of, What: what + ", as it came.", Value: write(h.Observed),
 			How:      "It is told by the records of the jobs that came." + days,
 			Interval: fmt.Sprintf("It is what happened: nothing of it is drawn. Expected was %s to %s. %s", write(h.Expected.Low), write(h.Expected.High), came),
 		}, true

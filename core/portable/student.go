@@ -10,7 +10,7 @@ import (
 // StudentQuantile returns the 97.5th percentile of Student's t distribution with n > 0
 // degrees of freedom, to about eleven digits.
 func StudentQuantile(n int) float64 {
-	if n >= len(quantiles) {
+	if n < 1 || n >= len(quantiles) {
 		return StudentBeyond(n, 0.05)
 	}
 	if bits := quantiles[n].Load(); bits != 0 {

@@ -12,6 +12,7 @@ import (
 	"tachyphor/core/backtest"
 	"tachyphor/core/document"
 	"tachyphor/core/doubt"
+	"tachyphor/core/explore"
 	"tachyphor/core/forecast"
 	"tachyphor/core/outcome"
 	"tachyphor/core/shelf"
@@ -29,94 +30,66 @@ func (s *server) whyOperations(api huma.API) {
 		Description: "What it is, how it is made, how sure it is, and which documents and facts went in. Of metric/KEY, with the keys of " +
 			"compare, also how it differs from another outcome's.", Tags: []string{"outcomes"},
 	}, s.why)
-	huma.Register(api, huma.Operation{
-		OperationID: "why-explored", Method: http.MethodGet, Path: "/api/v1/explorations/{id}/why", Summary: "Why a number of an exploration is what it is",
-		Description: "What it is, how it is made, how sure it is, whether its draws took part in choosing, and which documents and facts went in.",
-		Tags:        []string{"explorations"},
-	}, s.whyExplored)
-	huma.Register(api, huma.Operation{
-		OperationID: "why-backtested", Method: http.MethodGet, Path: "/api/v1/backtests/{id}/why", Summary: "Why a number of a backtest is what it is",
-		Description: "What it is, how it is made, what chance explains, and which documents and facts went in.",
-		Tags:        []string{"backtests"},
-	}, s.whyBacktested)
-	huma.Register(api, huma.Operation{
-		OperationID: "why-weighed", Method: http.MethodGet, Path: "/api/v1/weighings/{id}/why", Summary: "Why a number of a weighing is what it is",
-		Description: "What it is, how it is made, how sure it is, and which documents and facts went in.",
-		Tags:        []string{"weighings"},
-	}, s.whyWeighed)
-	huma.Register(api, huma.Operation{
-		OperationID: "why-forecast", Method: http.MethodGet, Path: "/api/v1/forecasts/{id}/why", Summary: "Why a number of a forecast is what it is",
-		Description: "What it is, how it is made, how sure it is, and which documents and facts went in.",
-		Tags:        []string{"forecasts"},
-	}, s.whyForecast)
-}
-
-func (s *server) whyExplored(ctx context.Context, in *struct {
-	WorkPath
-	Of string `query:"of" required:"true" maxLength:"400" doc:"The number: variant/N/FIGURE, recommended/FIGURE or today/FIGURE, with the figures delay, lead, bill, worth, and aim/N from 1."`
-},
-) (*whyAnswer, error) {
-	changed := !strings.HasPrefix(in.Of, "today/") && !strings.HasPrefix(in.Of, "variant/0/")
-	return whyOfWork(ctx, s, explorations, in.ID, in.Of, "variant/N/FIGURE, recommended/FIGURE and today/FIGURE", changed, s.Queue.Explored)
-}
-
-func (s *server) whyBacktested(ctx context.Context, in *struct {
-	WorkPath
-	Of string `query:"of" required:"true" maxLength:"400" doc:"The number: group/BY/NAME/WHAT/P/FIGURE with WHAT delay or lead, phase/PHASE/FIGURE, agents/FIGURE, nodes/FIGURE and paid/FIGURE, with the figures predicted, observed and ratio; score/WHOSE with simulation, again, hour, all and own; fact/FACT/FIGURE with share, would, p95 and bill."`
-},
-) (*whyAnswer, error) {
-	return whyOfWork(ctx, s, backtestings, in.ID, in.Of, "group/BY/NAME/WHAT/P/FIGURE, phase/PHASE/FIGURE, score/WHOSE and fact/FACT/FIGURE", false, kept[backtest.Backtest](s))
-}
-
-func (s *server) whyWeighed(ctx context.Context, in *struct {
-	WorkPath
-	Of string `query:"of" required:"true" maxLength:"400" doc:"The number: plan/KEY/CLASS/FIGURE with lead, less, p50, p90, p95, start, pull, restore, work, cold, save, wipe, fresh, stale, missed, saves, down, up and pays (the class of all is all classes); bill/KEY/FIGURE with month, more, worth and kept; money/KEY/WHAT; peak/KEY/FIGURE with alone, truth and more."`
-},
-) (*whyAnswer, error) {
-	return whyOfWork(ctx, s, weighings, in.ID, in.Of, "plan/KEY/CLASS/FIGURE, bill/KEY/FIGURE, money/KEY/WHAT and peak/KEY/FIGURE", true, kept[weigh.Weighing](s))
-}
-
-func (s *server) whyForecast(ctx context.Context, in *struct {
-	WorkPath
-	Of string `query:"of" required:"true" maxLength:"400" doc:"The number: jobs, bill, level, delay/P, day/N/jobs, day/N/delay from 1, hour/N/FIGURE from 0, queue/N/FIGURE from 1, came/N/expected, came/N/observed, or score/WHOSE with simulation, again and hour."`
-},
-) (*whyAnswer, error) {
-	return whyOfWork(ctx, s, forecastings, in.ID, in.Of, "jobs, bill, level, delay/P, day/N/FIGURE, hour/N/FIGURE, queue/N/FIGURE and came/N/FIGURE", false, kept[forecast.Forecast](s))
-}
-
-// kept reads the result of a piece of work.
-func kept[T any](s *server) func(context.Context, uint64) (*T, error) {
-	return func(ctx context.Context, id uint64) (*T, error) { return work.ResultOf[T](ctx, s.Queue, id) }
+	whyOfWork(s, api, "why-explored", "an exploration", explorations, "variant/N/FIGURE of a variant by its place, from 0, recommended/FIGURE and today/FIGURE on the draws that "+
+		"took no part in choosing, with the figures delay, lead, bill, worth, and aim/N from 1",
+		func(_ *explore.Answer, of string) bool {
+			return !strings.HasPrefix(of, "today/") && !strings.HasPrefix(of, "variant/0/")
+		})
+	whyOfWork(s, api, "why-backtested", "a backtest", backtestings, "group/BY/NAME/WHAT/P/FIGURE with WHAT delay or lead (all jobs are group/all/all jobs), phase/PHASE/FIGURE, "+
+		"agents/FIGURE, nodes/FIGURE and paid/FIGURE, with the figures predicted, observed and, of groups, ratio; score/WHOSE with simulation, again, hour, all and own; "+
+		"fact/FACT/FIGURE with share, would, p95 and bill",
+		func(*backtest.Backtest, string) bool { return false })
+	whyOfWork(s, api, "why-weighed", "a weighing", weighings, "plan/KEY/CLASS/FIGURE with lead, less, p50, p90, p95, start, pull, restore, work, cold, save, wipe, fresh, stale, "+
+		"missed, saves, down, up and pays (those of all are of the class all classes), bill/KEY/FIGURE with month, more, worth and kept, money/KEY/WHAT, and peak/KEY/FIGURE with "+
+		"alone, truth and more",
+		func(o *weigh.Weighing, of string) bool {
+			return !strings.Contains(of, "/"+o.Today+"/") // the plan that the documents have
+		})
+	whyOfWork(s, api, "why-forecast", "a forecast", forecastings, "jobs, bill, level, delay/P, day/N/FIGURE with jobs and delay, from 1, hour/N/FIGURE with jobs, delay, waiting, agents "+
+		"and nodes, from 0, queue/N/FIGURE with jobs, delay and share, from 1, came/N/FIGURE with expected and observed, from 1, and score/WHOSE with simulation, again and hour",
+		func(*forecast.Forecast, string) bool { return false })
 }
 
 type whyAnswer struct{ Body wire.WhyNumber }
 
-// whyOfWork answers for a number of a piece of work that is over; names says what numbers it has.
-func whyOfWork[T interface {
+// whyOfWork registers an operation by which numbers of a kind of work are asked why they are what they are. names says what
+// numbers it has, changed whether changes were made in the documents before they went into one.
+func whyOfWork[T any, R interface {
+	*T
 	WhyOf(of string) (outcome.Why, bool)
-}](ctx context.Context, s *server, kind told, id uint64, of, names string, changed bool, result func(context.Context, uint64) (T, error),
-) (*whyAnswer, error) {
-	what := kind.what(id)
-	o, err := kind.get(ctx, s, id)
-	if err != nil {
-		return nil, err
-	}
-	if o.State != wire.Done {
-		return nil, huma.Error409Conflict(what + " is " + string(o.State) + ": it has no numbers yet")
-	}
-	answer, err := result(ctx, id)
-	if err != nil {
-		return nil, s.answer(err, what)
-	}
-	why, ok := answer.WhyOf(of)
-	if !ok {
-		return nil, huma.Error404NotFound(what + " has no number " + of + "; its numbers are " + names)
-	}
-	out := wire.WhyNumber{Why: why, Engine: outcome.Engine, Changed: changed}
-	if err := s.wentIn(ctx, &out, inputsOf(o), what); err != nil {
-		return nil, err
-	}
-	return &whyAnswer{out}, nil
+}](s *server, api huma.API, operation, called string, kind told, names string, changed func(result R, of string) bool,
+) {
+	family := kind.name + "s"
+	huma.Register(api, huma.Operation{
+		OperationID: operation, Method: http.MethodGet, Path: "/api/v1/" + family + "/{id}/why", Summary: "Why a number of " + called + " is what it is",
+		Description: "What it is, how it is made, how sure it is, and which documents and facts went in. Its numbers are " + names + ".", Tags: []string{family},
+	}, func(ctx context.Context, in *struct {
+		WorkPath
+		Of string `query:"of" required:"true" maxLength:"400" doc:"The number, by its name."`
+	},
+	) (*whyAnswer, error) {
+		what := kind.what(in.ID)
+		o, err := kind.get(ctx, s, in.ID)
+		if err != nil {
+			return nil, err
+		}
+		if o.State != wire.Done {
+			return nil, huma.Error409Conflict(what + " is " + string(o.State) + ": it has no numbers yet")
+		}
+		result, err := work.ResultOf[T](ctx, s.Queue, in.ID)
+		if err != nil {
+			return nil, s.answer(err, what)
+		}
+		why, ok := R(result).WhyOf(in.Of)
+		if !ok {
+			return nil, huma.Error404NotFound(what + " has no number " + in.Of + "; its numbers are " + names)
+		}
+		out := wire.WhyNumber{Why: why, Engine: outcome.Engine, Changed: changed(result, in.Of)}
+		if err := s.wentIn(ctx, &out, inputsOf(o), what); err != nil {
+			return nil, err
+		}
+		return &whyAnswer{out}, nil
+	})
 }
 
 func (s *server) why(ctx context.Context, in *struct {

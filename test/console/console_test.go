@@ -117,28 +117,17 @@ func (q *person) reads(selector string, words ...string) {
 	}
 }
 
-// shortened stores a scenario of the demo with less to simulate, where that is not what a test is about.
-func shortened(t *testing.T, c *client.Client, scenario, span string) {
-	t.Helper()
-	d, err := c.Get(context.Background(), document.KindScenario, scenario, 0)
-	if err != nil {
-		t.Fatal(err)
-	}
-	if _, err := c.Put(context.Background(), "", []byte(strings.Replace(d.Text, "span: 7d", span, 1)), false); err != nil {
-		t.Fatal(err)
-	}
-}
-
 // answered asks why of every number of the page that can be asked, of the work that its address names: all have an answer.
 func (q *person) answered(kind string, least int) {
 	q.t.Helper()
 	q.must(q.p.Until(fmt.Sprintf(`(() => {
 		const names = [...new Set([...document.querySelectorAll("[data-why]")].map((e) => e.dataset.why))];
+		if (names.length < %d) return false;
 		const id = new URLSearchParams(location.search).get("id");
 		const ask = (of) => fetch("/api/v1/%s/" + id + "/why?of=" + encodeURIComponent(of)).then((r) => (r.ok ? "" : of));
 		Promise.all(names.map(ask)).then((list) => { window.unanswered = list.filter(Boolean); });
-		return names.length >= %d;
-	})()`, kind, least)))
+		return true;
+	})()`, least, kind)))
 	q.must(q.p.Until(`window.unanswered !== undefined`))
 	if names, err := q.p.Say(`(() => { const left = window.unanswered.join(); delete window.unanswered; return left; })()`); err != nil || names != "" {
 		q.t.Errorf("no answer to %s (%v)", names, err)

@@ -117,7 +117,7 @@ export interface paths {
         };
         /**
          * Why a number of a backtest is what it is
-         * @description What it is, how it is made, what chance explains, and which documents and facts went in.
+         * @description What it is, how it is made, how sure it is, and which documents and facts went in. Its numbers are group/BY/NAME/WHAT/P/FIGURE with WHAT delay or lead (all jobs are group/all/all jobs), phase/PHASE/FIGURE, agents/FIGURE, nodes/FIGURE and paid/FIGURE, with the figures predicted, observed and, of groups, ratio; score/WHOSE with simulation, again, hour, all and own; fact/FACT/FIGURE with share, would, p95 and bill.
          *
          *     Role: viewer.
          */
@@ -627,7 +627,7 @@ export interface paths {
         };
         /**
          * Why a number of an exploration is what it is
-         * @description What it is, how it is made, how sure it is, whether its draws took part in choosing, and which documents and facts went in.
+         * @description What it is, how it is made, how sure it is, and which documents and facts went in. Its numbers are variant/N/FIGURE of a variant by its place, from 0, recommended/FIGURE and today/FIGURE on the draws that took no part in choosing, with the figures delay, lead, bill, worth, and aim/N from 1.
          *
          *     Role: viewer.
          */
@@ -753,7 +753,7 @@ export interface paths {
         };
         /**
          * Why a number of a forecast is what it is
-         * @description What it is, how it is made, how sure it is, and which documents and facts went in.
+         * @description What it is, how it is made, how sure it is, and which documents and facts went in. Its numbers are jobs, bill, level, delay/P, day/N/FIGURE with jobs and delay, from 1, hour/N/FIGURE with jobs, delay, waiting, agents and nodes, from 0, queue/N/FIGURE with jobs, delay and share, from 1, came/N/FIGURE with expected and observed, from 1, and score/WHOSE with simulation, again and hour.
          *
          *     Role: viewer.
          */
@@ -1819,7 +1819,7 @@ export interface paths {
         };
         /**
          * Why a number of a weighing is what it is
-         * @description What it is, how it is made, how sure it is, and which documents and facts went in.
+         * @description What it is, how it is made, how sure it is, and which documents and facts went in. Its numbers are plan/KEY/CLASS/FIGURE with lead, less, p50, p90, p95, start, pull, restore, work, cold, save, wipe, fresh, stale, missed, saves, down, up and pays (those of all are of the class all classes), bill/KEY/FIGURE with month, more, worth and kept, money/KEY/WHAT, and peak/KEY/FIGURE with alone, truth and more.
          *
          *     Role: viewer.
          */
@@ -9306,7 +9306,7 @@ export interface operations {
     "why-backtested": {
         parameters: {
             query: {
-                /** @description The number: group/BY/NAME/WHAT/P/FIGURE with WHAT delay or lead, phase/PHASE/FIGURE, agents/FIGURE, nodes/FIGURE and paid/FIGURE, with the figures predicted, observed and ratio; score/WHOSE with simulation, again, hour, all and own; fact/FACT/FIGURE with share, would, p95 and bill. */
+                /** @description The number, by its name. */
                 of: string;
             };
             header?: never;
@@ -10310,7 +10310,7 @@ export interface operations {
     "why-explored": {
         parameters: {
             query: {
-                /** @description The number: variant/N/FIGURE, recommended/FIGURE or today/FIGURE, with the figures delay, lead, bill, worth, and aim/N from 1. */
+                /** @description The number, by its name. */
                 of: string;
             };
             header?: never;
@@ -10523,7 +10523,7 @@ export interface operations {
     "why-forecast": {
         parameters: {
             query: {
-                /** @description The number: jobs, bill, level, delay/P, day/N/jobs, day/N/delay from 1, hour/N/FIGURE from 0, queue/N/FIGURE from 1, came/N/expected, came/N/observed, or score/WHOSE with simulation, again and hour. */
+                /** @description The number, by its name. */
                 of: string;
             };
             header?: never;
@@ -12547,7 +12547,7 @@ export interface operations {
     "why-weighed": {
         parameters: {
             query: {
-                /** @description The number: plan/KEY/CLASS/FIGURE with lead, less, p50, p90, p95, start, pull, restore, work, cold, save, wipe, fresh, stale, missed, saves, down, up and pays (the class of all is all classes); bill/KEY/FIGURE with month, more, worth and kept; money/KEY/WHAT; peak/KEY/FIGURE with alone, truth and more. */
+                /** @description The number, by its name. */
                 of: string;
             };
             header?: never;

@@ -16,7 +16,7 @@ export function PickScenario({
 }) {
   const go = useNavigate();
   const all = useQuery(scenarios).data?.all ?? 0;
-  if (all > names.length) return <Look key={scenario} place={place} scenario={scenario} all={all} />;
+  if (all > names.length) return <LookFor key={scenario} place={place} scenario={scenario} all={all} />;
   return (
     <label className="flex items-center gap-2">
       scenario
@@ -34,7 +34,7 @@ export function PickScenario({
   );
 }
 
-function Look({ place, scenario, all }: { place: string; scenario: string; all: number }) {
+function LookFor({ place, scenario, all }: { place: string; scenario: string; all: number }) {
   const go = useNavigate();
   const queries = useQueryClient();
   const [text, setText] = useState(scenario);

@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { type ReactNode, useEffect, useRef } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
 import type { Schemas } from "../api/client";
-import { why, whyOf } from "../api/queries/outcomes";
+import { why } from "../api/queries/outcomes";
 import { count, here } from "../words";
 import { pathOfDocument } from "./places";
 import { Trouble, Waiting } from "./Section";
@@ -44,23 +44,21 @@ export function Asked({
 }
 
 /** Work other than simulations whose numbers can be asked. */
-type Work = { kind: Parameters<typeof whyOf>[0]; id: number };
+type Work = { kind: Parameters<typeof why>[0]; id: number };
 
 /** What a number is, how it is made, how sure it is, and what went in; with `work`, of that instead of an outcome. */
 export function Why({ work }: { work?: Work }) {
   const own = Number(useParams().id);
   const [query, setQuery] = useSearchParams();
   const asked = query.get("why") ?? "";
-  const [, of = "", its, than] = /^(.*?)(?:,(\d+))?(?:,(\d+))?$/.exec(asked) ?? [];
+  const [, of = "", its, other] = /^(.*?)(?:,(\d+))?(?:,(\d+))?$/.exec(asked) ?? [];
   const id = own || Number(its);
-  const against = than === undefined ? undefined : Number(than);
+  const against = other === undefined ? undefined : Number(other);
   const place = useRef<HTMLDialogElement>(null);
-  const told = useQuery({ ...why(id, of, against), enabled: of !== "" && !work && id > 0 });
-  const other = useQuery({
-    ...whyOf(work?.kind ?? "explorations", work?.id ?? 0, of),
-    enabled: of !== "" && work !== undefined,
+  const found = useQuery({
+    ...why(work?.kind ?? "outcomes", work?.id ?? id, of, against),
+    enabled: of !== "" && (work !== undefined || id > 0),
   });
-  const found = work ? other : told;
   useEffect(() => {
     const d = place.current;
     if (of !== "" && !d?.open) d?.showModal();

@@ -4,20 +4,20 @@ import { infiniteQueryOptions, queryOptions } from "@tanstack/react-query";
 import { api, take } from "../client";
 import type { paths } from "../schema.gen";
 
-/** The scenarios that were simulated last, and others: as many as are offered where one is to be chosen. */
-export const scenarios = queryOptions({
-  queryKey: ["scenarios"],
-  queryFn: async () =>
-    take(await api.GET("/api/v1/scenarios", { params: { query: { by: "outcome", down: true } } })),
-});
-
-/** Those with a text in their names. */
+/** Scenarios with a text in their names, those simulated last first, as many as are offered where one is to be chosen. */
 export const scenariosNamed = (text: string) =>
   queryOptions({
-    queryKey: ["scenarios", "named", text],
+    queryKey: ["scenarios", { named: text }],
     queryFn: async () =>
-      take(await api.GET("/api/v1/scenarios", { params: { query: { text, by: "outcome", down: true } } })),
+      take(
+        await api.GET("/api/v1/scenarios", {
+          params: { query: { text: text || undefined, by: "outcome", down: true } },
+        }),
+      ),
   });
+
+/** The scenarios that were simulated last, and others. */
+export const scenarios = scenariosNamed("");
 
 export type ScenariosAsked = NonNullable<paths["/api/v1/scenarios"]["get"]["parameters"]["query"]>;
 

@@ -53,25 +53,21 @@ export const jobs = (id: number, query: JobsAsked) =>
     retry: false,
   });
 
-/** Why a number of an outcome is what it is. */
-export const why = (id: number, of: string, against?: number) =>
-  queryOptions({
-    queryKey: ["outcomes", id, "why", of, against],
-    queryFn: async () =>
-      take(await api.GET("/api/v1/outcomes/{id}/why", { params: { path: { id }, query: { of, against } } })),
-    retry: false,
-  });
-
-/** Why a number of other work is what it is. */
-export const whyOf = (
-  kind: "explorations" | "backtests" | "forecasts" | "weighings",
+/** Why a number of an outcome or of other work is what it is; `against` is another outcome. */
+export const why = (
+  kind: "outcomes" | "explorations" | "backtests" | "forecasts" | "weighings",
   id: number,
   of: string,
+  against?: number,
 ) =>
   queryOptions({
-    queryKey: [kind, id, "why", of],
+    queryKey: [kind, id, "why", of, against],
     queryFn: async () =>
-      take(await api.GET(`/api/v1/${kind}/{id}/why`, { params: { path: { id }, query: { of } } })),
+      take(
+        against === undefined
+          ? await api.GET(`/api/v1/${kind}/{id}/why`, { params: { path: { id }, query: { of } } })
+          : await api.GET("/api/v1/outcomes/{id}/why", { params: { path: { id }, query: { of, against } } }),
+      ),
     retry: false,
   });
 
