@@ -127,19 +127,19 @@ func (p *Page) See(selector string) error {
 	return p.do(chromedp.WaitVisible(chromedp.CSS(selector)))
 }
 
-// Click presses what a CSS selector names, once it stands still: a person would not
-// press where something was a moment ago.
+// Click presses what a CSS selector names, once it stands still and nothing lies over it: a person
+// would not press where something was a moment ago, nor through a dialog that is still going.
 func (p *Page) Click(selector string) error {
-	if err := p.do(chromedp.ScrollIntoView(chromedp.CSS(selector))); err != nil {
-		return err
-	}
 	still := fmt.Sprintf(`(() => {
-		const box = document.querySelector(%q)?.getBoundingClientRect();
+		const it = document.querySelector(%q);
+		it?.scrollIntoViewIfNeeded();
+		const box = it?.getClientRects()[0];
 		if (!box) return false;
-		const now = [%q, box.x, box.y].join();
+		const over = document.elementFromPoint(box.x + box.width / 2, box.y + box.height / 2);
+		const now = [%q, box.x, box.y, it.contains(over) || over?.contains(it)].join();
 		const times = window.stood?.[0] === now ? window.stood[1] + 1 : 0;
 		window.stood = [now, times];
-		return times >= 3;
+		return times >= 3 && now.endsWith("true");
 	})()`, selector, selector)
 	if err := p.Until(still); err != nil {
 		return err
@@ -149,14 +149,19 @@ func (p *Page) Click(selector string) error {
 
 // Type replaces the content of a field by typing.
 func (p *Page) Type(selector, text string) error {
-	return p.do(
-		chromedp.Focus(chromedp.CSS(selector)),
-		chromedp.Func(func(ctx context.Context, _ *chromedp.Target) error {
-			_, err := chromedp.Run(ctx, chromedp.Evaluate[bool](`(document.activeElement.select(), true)`))
-			return err
-		}),
-		chromedp.KeyEvent(text),
-	)
+	chosen := fmt.Sprintf(`(() => {
+		const field = document.querySelector(%q);
+		field?.focus();
+		field?.select();
+		return field !== null && document.activeElement === field;
+	})()`, selector)
+	if err := p.See(selector); err != nil {
+		return err
+	}
+	if err := p.Until(chosen); err != nil {
+		return err
+	}
+	return p.do(chromedp.KeyEvent(text))
 }
 
 // Upload chooses a file of this machine for a field.

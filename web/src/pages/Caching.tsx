@@ -1,8 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
-import { useSearchParams } from "react-router";
 import { weighing, weighings } from "../api/queries/works";
 import { Notice, Trouble, Waiting } from "../parts/Section";
 import { Underway } from "../parts/Underway";
+import { useAddress } from "../parts/useAddress";
 import { useScenario } from "../parts/useScenario";
 import { Why } from "../parts/Why";
 import { Answer } from "./caching/Answer";
@@ -10,7 +10,7 @@ import { Ask } from "./caching/Ask";
 
 /** Cache plans held against no cache, over all the builds of a scenario. */
 export function Caching() {
-  const [query, setQuery] = useSearchParams();
+  const { query, change } = useAddress();
   const { scenario, all, list, error, none } = useScenario("/caching", "Caching", weighings);
   if (error) return <Trouble error={error} />;
   if (none) {
@@ -39,12 +39,7 @@ export function Caching() {
         scenario={scenario}
         scenarios={all.map((s) => s.name)}
         last={found}
-        asked={(w) =>
-          setQuery((q) => {
-            q.set("id", String(w.id));
-            return q;
-          })
-        }
+        asked={(w) => change({ id: w.id })}
       />
       {id > 0 ? (
         <Kept id={id} revision={revision} />

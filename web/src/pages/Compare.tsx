@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { lazy, Suspense } from "react";
-import { Link, useSearchParams } from "react-router";
+import { Link } from "react-router";
 import type { Schemas } from "../api/client";
 import { comparison, outcomes } from "../api/queries/outcomes";
 import { Bar, Key, type Segment, total } from "../parts/Bar";
@@ -11,6 +11,7 @@ import { outcomeColumns } from "../parts/outcomeColumns";
 import { byPhase, onlyDelay } from "../parts/Ribbon";
 import { SaveBars } from "../parts/SaveBars";
 import { Notice, Section, Trouble, Waiting } from "../parts/Section";
+import { useAddress } from "../parts/useAddress";
 import { useTitle } from "../parts/useTitle";
 import { verdictInk } from "../parts/verdictInk";
 import { Asked, Why } from "../parts/Why";
@@ -23,7 +24,7 @@ type Metric = Schemas["Metric"];
 /** Outcomes beside each other: same axes, paired differences, what differs in the design. */
 export function Compare() {
   useTitle("Compare");
-  const [query, setQuery] = useSearchParams();
+  const { query, change } = useAddress();
   const ids = (query.get("ids") ?? "")
     .split(",")
     .map(Number)
@@ -36,7 +37,7 @@ export function Compare() {
       {found.data && <Beside c={found.data} />}
       {found.error && <Trouble error={found.error} />}
       {ids.length > 1 && !found.data && !found.error && <Waiting what="the comparison" />}
-      <Choose ids={ids} set={(next) => setQuery(next.length > 0 ? { ids: next.join(",") } : {})} />
+      <Choose ids={ids} set={(next) => change({ ids: next.join(","), why: "" })} />
     </>
   );
 }

@@ -1,10 +1,11 @@
 import { useQuery } from "@tanstack/react-query";
-import { Link, useParams, useSearchParams } from "react-router";
+import { Link, useParams } from "react-router";
 import type { Schemas } from "../api/client";
 import { demand, matches, scenarios } from "../api/queries/documents";
 import { DataTable } from "../parts/DataTable";
 import { Heat } from "../parts/Heat";
 import { Section, Trouble, Waiting } from "../parts/Section";
+import { useAddress } from "../parts/useAddress";
 import { useTitle } from "../parts/useTitle";
 import { asWritten, bytes, count, duration, percent } from "../words";
 
@@ -23,7 +24,7 @@ export function Demand() {
   useTitle(name);
   const found = useQuery(demand(name));
   const all = useQuery(scenarios);
-  const [query, setQuery] = useSearchParams();
+  const { query, change } = useAddress();
   const mine = all.data?.items.filter((s) => s.workload === name).map((s) => s.name) ?? [];
   const scenario = query.get("scenario") ?? mine[0] ?? "";
   const got = useQuery(matches(name, scenario));
@@ -64,12 +65,7 @@ export function Demand() {
                 id="scenario"
                 className="select select-sm w-auto"
                 value={scenario}
-                onChange={(e) =>
-                  setQuery((q) => {
-                    q.set("scenario", e.target.value);
-                    return q;
-                  })
-                }
+                onChange={(e) => change({ scenario: e.target.value })}
               >
                 {mine.map((s) => (
                   <option key={s}>{s}</option>

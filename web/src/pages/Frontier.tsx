@@ -1,8 +1,9 @@
 import { useQuery } from "@tanstack/react-query";
-import { useNavigate, useSearchParams } from "react-router";
+import { useNavigate } from "react-router";
 import { exploration, explorations } from "../api/queries/works";
 import { Notice, Trouble, Waiting } from "../parts/Section";
 import { Underway } from "../parts/Underway";
+import { useAddress } from "../parts/useAddress";
 import { useScenario } from "../parts/useScenario";
 import { Why } from "../parts/Why";
 import { Answer } from "./frontier/Answer";
@@ -11,7 +12,7 @@ import { Standing } from "./frontier/Standing";
 
 /** What a design should be: its variants by delay and bill, and the one that keeps what it must for the least. */
 export function Frontier() {
-  const [query, setQuery] = useSearchParams();
+  const { query, change } = useAddress();
   const go = useNavigate();
   const { scenario, all, list, error, none } = useScenario("/frontier", "Frontier", explorations);
   if (error) return <Trouble error={error} />;
@@ -42,7 +43,7 @@ export function Frontier() {
         scenarios={all}
         earlier={list}
         shown={found}
-        show={(w) => setQuery({ id: String(w.id) })}
+        show={(w) => change({ id: w.id, v: "", all: "", why: "" })}
         asked={(w) => go(`/frontier/${w.about}?id=${w.id}`)}
       />
       {id > 0 ? (

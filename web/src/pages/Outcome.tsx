@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { Link, useParams, useSearchParams } from "react-router";
+import { Link, useParams } from "react-router";
 import type { Schemas } from "../api/client";
 import { outcome, outcomes } from "../api/queries/outcomes";
 import { Bar, Key, total } from "../parts/Bar";
@@ -10,6 +10,7 @@ import { leadOf } from "../parts/lead";
 import { SaveBars } from "../parts/SaveBars";
 import { Notice, Section, Trouble, Waiting } from "../parts/Section";
 import type { Other } from "../parts/TimeLines";
+import { useAddress } from "../parts/useAddress";
 import { useTitle } from "../parts/useTitle";
 import { Asked, Why } from "../parts/Why";
 import { Words } from "../parts/Words";
@@ -38,7 +39,7 @@ type Result = Schemas["Outcome"];
 /** What simulating a scenario gave, or how far it has come. */
 export function Outcome() {
   const id = Number(useParams().id);
-  const [query] = useSearchParams();
+  const { query } = useAddress();
   const beside = Number(query.get("beside") ?? 0);
   const found = useQuery(outcome(id));
   const other = useQuery({ ...outcome(beside), enabled: beside > 0 });
@@ -85,7 +86,7 @@ export function Outcome() {
 /** Another outcome that is laid over the pictures of this one. */
 function LaidOver({ id, beside }: { id: number; beside: number }) {
   const list = useQuery(outcomes());
-  const [, setQuery] = useSearchParams();
+  const { instead } = useAddress();
   const others = (list.data?.items ?? []).filter((o) => o.id !== id && o.state === "done");
   if (others.length === 0 && beside === 0) return null;
   return (
@@ -95,16 +96,7 @@ function LaidOver({ id, beside }: { id: number; beside: number }) {
         id="beside"
         className="select select-xs w-auto max-w-full"
         value={beside || ""}
-        onChange={(e) =>
-          setQuery(
-            (q) => {
-              if (e.target.value) q.set("beside", e.target.value);
-              else q.delete("beside");
-              return q;
-            },
-            { replace: true, preventScrollReset: true },
-          )
-        }
+        onChange={(e) => instead({ beside: e.target.value })}
       >
         <option value="">nothing</option>
         {beside > 0 && !others.some((o) => o.id === beside) && (

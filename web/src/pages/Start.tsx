@@ -1,11 +1,12 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
-import { Link, useNavigate, useSearchParams } from "react-router";
+import { Link, useNavigate } from "react-router";
 import { api, hereZone, learnJobs, type Schemas, take } from "../api/client";
 import { documentNames } from "../api/queries/documents";
 import { DropLog, onDrop } from "../parts/DropLog";
 import { Faults } from "../parts/Faults";
 import { Notice, Trouble } from "../parts/Section";
+import { useAddress } from "../parts/useAddress";
 import { useTitle } from "../parts/useTitle";
 import { asWritten, count } from "../words";
 
@@ -21,7 +22,7 @@ export function Start() {
   const [log, setLog] = useState<File | null>(null);
   const [jobs, setJobs] = useState<Learned | null>(null);
   const workloads = useQuery(documentNames("Workload"));
-  const [query, setQuery] = useSearchParams();
+  const { query, instead } = useAddress();
   const stored = query.get("workload") ?? "";
   const [manifests, setManifests] = useState("");
   const [cluster, setCluster] = useState("");
@@ -32,7 +33,7 @@ export function Start() {
   const asked = useRef(0);
 
   const takeLog = async (file: File) => {
-    setQuery({}, { replace: true });
+    instead({ workload: "" });
     setLog(file);
     setJobs(null);
     setDoing("Reading the log …");
@@ -124,9 +125,7 @@ export function Start() {
               id="workload"
               className="select select-sm w-auto max-w-full"
               value={stored}
-              onChange={(e) =>
-                setQuery(e.target.value ? { workload: e.target.value } : {}, { replace: true })
-              }
+              onChange={(e) => instead({ workload: e.target.value })}
             >
               <option value="">none: the log above</option>
               {workloads.data?.map((n) => (

@@ -1,11 +1,12 @@
 import { useQuery } from "@tanstack/react-query";
 import { type ReactNode, useEffect, useRef } from "react";
-import { Link, useParams, useSearchParams } from "react-router";
+import { Link, useParams } from "react-router";
 import type { Schemas } from "../api/client";
 import { why } from "../api/queries/outcomes";
 import { count, here } from "../words";
 import { pathOfDocument } from "./places";
 import { Trouble, Waiting } from "./Section";
+import { useAddress } from "./useAddress";
 
 /** A number that can be asked why it is what it is; the address says which one is asked. Away from an outcome's own page
  * `outcome` says whose it is, and `against` which other it is compared with. */
@@ -20,7 +21,7 @@ export function Asked({
   against?: number;
   children: ReactNode;
 }) {
-  const [, setQuery] = useSearchParams();
+  const { change } = useAddress();
   return (
     <button
       type="button"
@@ -28,15 +29,7 @@ export function Asked({
       data-why={of}
       title="why this number"
       className="cursor-pointer text-inherit decoration-dotted underline-offset-4 hover:underline"
-      onClick={() =>
-        setQuery(
-          (q) => {
-            q.set("why", [of, outcome, against].filter((x) => x !== undefined).join(","));
-            return q;
-          },
-          { preventScrollReset: true },
-        )
-      }
+      onClick={() => change({ why: [of, outcome, against].filter((x) => x !== undefined).join(",") })}
     >
       {children}
     </button>
@@ -49,7 +42,7 @@ type Work = { kind: Parameters<typeof why>[0]; id: number };
 /** What a number is, how it is made, how sure it is, and what went in; with `work`, of that instead of an outcome. */
 export function Why({ work }: { work?: Work }) {
   const own = Number(useParams().id);
-  const [query, setQuery] = useSearchParams();
+  const { query, instead } = useAddress();
   const asked = query.get("why") ?? "";
   const [, of = "", its, other] = /^(.*?)(?:,(\d+))?(?:,(\d+))?$/.exec(asked) ?? [];
   const id = own || Number(its);
@@ -64,14 +57,7 @@ export function Why({ work }: { work?: Work }) {
     if (of !== "" && !d?.open) d?.showModal();
     if (of === "" && d?.open) d.close();
   }, [of]);
-  const close = () =>
-    setQuery(
-      (q) => {
-        q.delete("why");
-        return q;
-      },
-      { replace: true, preventScrollReset: true },
-    );
+  const close = () => instead({ why: "" });
   return (
     <dialog ref={place} className="modal" aria-label="Why this number" onClose={() => of !== "" && close()}>
       <div className="modal-box max-w-2xl" id="why">

@@ -1,7 +1,7 @@
-import { useSearchParams } from "react-router";
 import type { Work } from "../../api/client";
 import { BriefLink } from "../../parts/BriefLink";
 import { Section } from "../../parts/Section";
+import { useAddress } from "../../parts/useAddress";
 import { bound, count, duration } from "../../words";
 import { Apply } from "./Apply";
 import { Breaks } from "./Breaks";
@@ -15,21 +15,12 @@ import { Runs } from "./Runs";
 
 /** The answer of a weighing, from the glance to the last figure. */
 export function Answer({ brief, o, current }: { brief: Work; o: Weighing; current: boolean }) {
-  const [query, setQuery] = useSearchParams();
+  const { query, instead } = useAddress();
   const groups = o.plans[0]?.groups ?? [];
   const at = Math.max(
     groups.findIndex((g) => g.class === (query.get("class") ?? "")),
     0,
   );
-  const choose = (name: string) =>
-    setQuery(
-      (q) => {
-        if (name) q.set("class", name);
-        else q.delete("class");
-        return q;
-      },
-      { replace: true },
-    );
   return (
     <>
       <p className="mt-6 max-w-4xl font-medium text-lg" id="headline">
@@ -49,7 +40,7 @@ export function Answer({ brief, o, current }: { brief: Work; o: Weighing; curren
               id="class"
               className="select select-sm w-auto"
               value={groups[at]?.class ?? ""}
-              onChange={(e) => choose(e.target.value)}
+              onChange={(e) => instead({ class: e.target.value })}
             >
               {groups.map((g) => (
                 <option key={g.class} value={g.class}>

@@ -1,8 +1,8 @@
 import { useCallback } from "react";
-import { useSearchParams } from "react-router";
 import type { Schemas } from "../../api/client";
 import Chart, { look, type Option } from "../../parts/Chart";
 import { DataTable } from "../../parts/DataTable";
+import { useAddress } from "../../parts/useAddress";
 import { duration } from "../../words";
 import { planColours, quantityText } from "./plan";
 
@@ -10,7 +10,7 @@ type Surface = Schemas["Surface"];
 
 /** What a build takes along each quantity, and a map of which plan is best where. */
 export function Breaks({ s }: { s: Surface }) {
-  const [query, setQuery] = useSearchParams();
+  const { query, instead } = useAddress();
   const along =
     s.curves.find((c) => c.quantity === query.get("along")) ??
     s.curves.find((c) => c.quantity === s.x.quantity) ??
@@ -74,15 +74,7 @@ export function Breaks({ s }: { s: Surface }) {
               id="along"
               className="select select-sm w-auto"
               value={along?.quantity}
-              onChange={(e) =>
-                setQuery(
-                  (q) => {
-                    q.set("along", e.target.value);
-                    return q;
-                  },
-                  { replace: true },
-                )
-              }
+              onChange={(e) => instead({ along: e.target.value })}
             >
               {s.curves.map((c) => (
                 <option key={c.quantity} value={c.quantity}>

@@ -1,9 +1,10 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { Link, useSearchParams } from "react-router";
+import { Link } from "react-router";
 import type { Schemas } from "../../api/client";
 import { path } from "../../api/queries/documents";
 import { Section, Trouble } from "../../parts/Section";
+import { useAddress } from "../../parts/useAddress";
 
 type Step = Schemas["Stage"];
 
@@ -18,7 +19,7 @@ const folded = "path-folded";
 
 /** The work on one scenario in its order: what is known, what is missing, what to do next, how sure the whole is. */
 export function Path({ names }: { names: string[] }) {
-  const [query, setQuery] = useSearchParams();
+  const { query, instead } = useAddress();
   const scenario = query.get("path") ?? "";
   const found = useQuery(path(scenario));
   const [shut, setShut] = useState(() => localStorage.getItem(folded) === "yes");
@@ -45,7 +46,7 @@ export function Path({ names }: { names: string[] }) {
                 id="path-of"
                 className="select select-xs w-48"
                 value={p?.scenario ?? scenario}
-                onChange={(e) => setQuery({ path: e.target.value }, { replace: true })}
+                onChange={(e) => instead({ path: e.target.value })}
               >
                 {names.map((n) => (
                   <option key={n}>{n}</option>

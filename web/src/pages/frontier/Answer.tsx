@@ -1,8 +1,8 @@
 import { lazy, Suspense } from "react";
-import { useSearchParams } from "react-router";
 import { BriefLink } from "../../parts/BriefLink";
 import { DataTable } from "../../parts/DataTable";
 import { Notice, Section, Waiting } from "../../parts/Section";
+import { useAddress } from "../../parts/useAddress";
 import { verdictInk } from "../../parts/verdictInk";
 import { bound, count, duration, money, plusMinus } from "../../words";
 import { Binds } from "./Binds";
@@ -18,22 +18,12 @@ const Cloud = lazy(() => import("./Cloud"));
 
 /** What exploring came to, the answer first. */
 export function Answer({ id, a, pods }: { id: number; a: Explored; pods?: string }) {
-  const [query, setQuery] = useSearchParams();
+  const { query, instead } = useAddress();
   const best = Math.max(a.best, 0);
   const asked = Number(query.get("v") ?? best);
   const n = Number.isInteger(asked) && a.variants[asked] ? asked : best;
   const all = query.get("all") !== null;
-  const put = (name: string, value: string | null) =>
-    setQuery(
-      (q) => {
-        if (value === null) q.delete(name);
-        else q.set(name, value);
-        q.set("id", String(id));
-        return q;
-      },
-      { replace: true, preventScrollReset: true },
-    );
-  const pick = (v: number) => put("v", String(v));
+  const pick = (v: number) => instead({ id, v });
   const chosen = a.variants[n];
   const rows = a.variants.map((v, at) => ({ v, at }));
   const few = rows.filter(({ v, at }) => v.frontier || at === a.best || at === 0 || at === n);
@@ -78,7 +68,12 @@ export function Answer({ id, a, pods }: { id: number; a: Explored; pods?: string
         title={all ? "All variants" : "The frontier"}
         aside={
           few.length < rows.length && (
-            <button type="button" id="all" className="link" onClick={() => put("all", all ? null : "yes")}>
+            <button
+              type="button"
+              id="all"
+              className="link"
+              onClick={() => instead({ id, all: all ? "" : "yes" })}
+            >
               {all ? "the frontier alone" : `all ${count(rows.length)} variants`}
             </button>
           )

@@ -1,12 +1,12 @@
 import { useQuery } from "@tanstack/react-query";
 import { lazy, Suspense, useMemo, useState } from "react";
-import { useSearchParams } from "react-router";
 import type { Schemas } from "../../api/client";
 import { scenarios, usual } from "../../api/queries/documents";
 import { agents } from "../../api/queries/live";
 import { connections } from "../../api/queries/service";
 import { Bar, Key, type Segment } from "../../parts/Bar";
 import { Notice, Section, Trouble } from "../../parts/Section";
+import { useAddress } from "../../parts/useAddress";
 import { count, duration, few } from "../../words";
 import type { Line } from "./OverTime";
 
@@ -17,19 +17,14 @@ type Band = Schemas["Band"];
 
 /** Agents in the cluster as ribbons that grow, those that stick explained, beside what is usual for this hour. */
 export function Agents() {
-  const [query, setQuery] = useSearchParams();
+  const { query, change } = useAddress();
   const namespace = query.get("namespace") ?? "";
   const beside = query.get("beside") ?? "";
   const [typed, setTyped] = useState(namespace);
   const reach = useQuery(connections);
   const all = useQuery(scenarios);
   const found = useQuery(agents(namespace));
-  const set = (key: string, value: string) =>
-    setQuery((q) => {
-      if (value) q.set(key, value);
-      else q.delete(key);
-      return q;
-    });
+  const set = (key: string, value: string) => change({ [key]: value });
   const none = reach.data && reach.data.contexts.length === 0;
   return (
     <Section id="agents" title="Agents in the cluster" aside={found.data ? found.data.context : ""}>

@@ -1,7 +1,7 @@
-import { useSearchParams } from "react-router";
 import type { Schemas } from "../../api/client";
 import { DataTable } from "../../parts/DataTable";
 import { Section } from "../../parts/Section";
+import { useAddress } from "../../parts/useAddress";
 import { duration, moment } from "../../words";
 import { Explanation } from "./Explanation";
 import { useWhich } from "./useWhich";
@@ -10,7 +10,7 @@ type Result = Schemas["Outcome"];
 
 /** The jobs that waited longest; one of them, named in the address, is explained. */
 export function Slowest({ id, o }: { id: number; o: Result }) {
-  const [query, setQuery] = useSearchParams();
+  const { query, change } = useAddress();
   const { brushed, from, to } = useWhich(o);
   const came = (j: { submitted: string }) => {
     const at = new Date(j.submitted).getTime();
@@ -18,15 +18,7 @@ export function Slowest({ id, o }: { id: number; o: Result }) {
   };
   const slowest = o.slowest.filter(came);
   const job = query.get("job");
-  const pick = (name: string | null) =>
-    setQuery(
-      (q) => {
-        if (name) q.set("job", name);
-        else q.delete("job");
-        return q;
-      },
-      { preventScrollReset: true },
-    );
+  const pick = (name: string | null) => change({ job: name ?? "" });
   return (
     <Section title="Jobs that waited longest" aside="of the first repeat; press one to see why">
       <form

@@ -1,6 +1,6 @@
-import { useSearchParams } from "react-router";
 import type { Schemas } from "../../api/client";
 import type { paths } from "../../api/schema.gen";
+import { useAddress } from "../../parts/useAddress";
 
 /** Which jobs of an outcome are meant, as the service is asked for them. */
 export type Which = NonNullable<paths["/api/v1/outcomes/{id}/part"]["get"]["parameters"]["query"]>;
@@ -9,7 +9,7 @@ const words = ["class", "template", "result", "cause", "text"] as const;
 
 /** Which jobs are meant stands in the address: the time that is brushed, and what they are filtered by. */
 export function useWhich(o: Schemas["Outcome"]) {
-  const [query, setQuery] = useSearchParams();
+  const { query, instead } = useAddress();
   const begin = new Date(o.start).getTime();
   const end = begin + o.spanNs / 1e6;
   const from = Number(query.get("from") ?? begin);
@@ -25,18 +25,7 @@ export function useWhich(o: Schemas["Outcome"]) {
     if (value) which[w] = value;
   }
   /** set changes the address; what is empty goes from it, and the list of jobs begins anew. */
-  const set = (changes: Record<string, string | number | undefined>) =>
-    setQuery(
-      (q) => {
-        q.delete("jobs");
-        for (const [key, value] of Object.entries(changes)) {
-          if (value === undefined || value === "") q.delete(key);
-          else q.set(key, String(value));
-        }
-        return q;
-      },
-      { replace: true, preventScrollReset: true },
-    );
+  const set = (changes: Record<string, string | number | undefined>) => instead({ jobs: "", ...changes });
   return {
     which,
     brushed,

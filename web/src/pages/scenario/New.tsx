@@ -1,9 +1,10 @@
 import { useQuery } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
-import { Link, useNavigate, useSearchParams } from "react-router";
+import { Link, useNavigate } from "react-router";
 import { api, take } from "../../api/client";
 import { documentNames, scenarioText } from "../../api/queries/documents";
 import { Notice, Trouble } from "../../parts/Section";
+import { useAddress } from "../../parts/useAddress";
 import { useTitle } from "../../parts/useTitle";
 import { keepText } from "./useText";
 
@@ -12,7 +13,7 @@ const named = /^[a-z0-9]([a-z0-9-]{0,61}[a-z0-9])?$/;
 /** A new scenario: of a copy, or of nothing. It is stored when its page says so. */
 export function New() {
   useTitle("New scenario");
-  const [query, setQuery] = useSearchParams();
+  const { query, change } = useAddress();
   const from = query.get("from") ?? "";
   const [name, setName] = useState("");
   const [cluster, setCluster] = useState("");
@@ -94,7 +95,7 @@ export function New() {
             checked={from !== ""}
             onChange={() => {
               const first = taken.data?.[0];
-              if (first) setQuery({ from: first });
+              if (first) change({ from: first });
             }}
             disabled={taken.data?.length === 0}
           />
@@ -107,7 +108,7 @@ export function New() {
               aria-label="Scenario to copy"
               className="select select-sm w-auto max-w-full"
               value={from}
-              onChange={(e) => setQuery({ from: e.target.value })}
+              onChange={(e) => change({ from: e.target.value })}
             >
               {(taken.data?.includes(from) ? taken.data : [from, ...(taken.data ?? [])]).map((s) => (
                 <option key={s}>{s}</option>
@@ -122,7 +123,7 @@ export function New() {
             id="from-nothing"
             className="radio radio-sm"
             checked={from === ""}
-            onChange={() => setQuery({})}
+            onChange={() => change({ from: "" })}
           />
           nothing: a cluster, a workload, and templates
         </label>

@@ -1,8 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { useSearchParams } from "react-router";
 import { manifests } from "../../api/queries/templates";
 import { Trouble, Waiting } from "../../parts/Section";
+import { useAddress } from "../../parts/useAddress";
 
 const save = (name: string, text: string) => {
   const link = document.createElement("a");
@@ -12,10 +12,14 @@ const save = (name: string, text: string) => {
   URL.revokeObjectURL(link.href);
 };
 
+/** In the address: the ceilings of no scenario; no scenario has this name. */
+const nothing = "-";
+
 /** The access kit, the template and a pod as it is made, to copy or download. */
 export function Kit({ name, uses }: { name: string; uses: string[] }) {
-  const [query, setQuery] = useSearchParams();
-  const scenario = query.get("scenario") ?? uses[0] ?? "";
+  const { query, change } = useAddress();
+  const asked = query.get("scenario") ?? uses[0] ?? nothing;
+  const scenario = asked === nothing ? "" : asked;
   const found = useQuery(manifests(name, scenario));
   const [copied, setCopied] = useState("");
   const copy = async (what: string, text: string) => {
@@ -29,18 +33,13 @@ export function Kit({ name, uses }: { name: string; uses: string[] }) {
           ceilings of
           <select
             className="select select-sm w-auto"
-            value={scenario}
-            onChange={(e) =>
-              setQuery((q) => {
-                q.set("scenario", e.target.value);
-                return q;
-              })
-            }
+            value={asked}
+            onChange={(e) => change({ scenario: e.target.value })}
           >
             {uses.map((u) => (
               <option key={u}>{u}</option>
             ))}
-            <option value="">no scenario (no quota)</option>
+            <option value={nothing}>no scenario (no quota)</option>
           </select>
         </label>
         {found.data && (

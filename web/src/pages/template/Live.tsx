@@ -1,12 +1,12 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
-import { useSearchParams } from "react-router";
 import { api, cancel, over, type Schemas, take, type Work, watch } from "../../api/client";
 import { connections } from "../../api/queries/service";
 import { trials } from "../../api/queries/templates";
 import { DataTable } from "../../parts/DataTable";
 import { Legend, Ribbon } from "../../parts/Ribbon";
 import { Notice, Section, Trouble, Waiting } from "../../parts/Section";
+import { useAddress } from "../../parts/useAddress";
 import { duration, here, phases } from "../../words";
 
 /** Preflight and rehearsal on a live cluster, with their progress. */
@@ -14,16 +14,12 @@ export function Live({ name, uses, saved }: { name: string; uses: string[]; save
   const places = useQuery(connections);
   const past = useQuery(trials(name));
   const queries = useQueryClient();
-  const [query, setQuery] = useSearchParams();
+  const { query, change } = useAddress();
   const [cluster, setCluster] = useState("");
   const [risky, setRisky] = useState(false);
   const [error, setError] = useState<unknown>(null);
   const shown = Number(query.get("trial") ?? 0);
-  const show = (id: number) =>
-    setQuery((q) => {
-      q.set("trial", String(id));
-      return q;
-    });
+  const show = (trial: number) => change({ trial });
   const begin = async (kind: "preflight" | "rehearsal") => {
     setError(null);
     try {

@@ -1,26 +1,21 @@
 import { useQuery } from "@tanstack/react-query";
-import { useSearchParams } from "react-router";
 import { difference, revisions } from "../../api/queries/documents";
 import { Diff } from "../../parts/Diff";
 import { Trouble, Waiting } from "../../parts/Section";
+import { useAddress } from "../../parts/useAddress";
 import { here } from "../../words";
 
 /** The template's revisions, and what changed from one to the next. */
 export function Revisions({ name }: { name: string }) {
   const list = useQuery(revisions("PodTemplate", name));
-  const [query, setQuery] = useSearchParams();
+  const { query, change } = useAddress();
   const newest = list.data?.items[0]?.revision ?? 1;
   const to = Number(query.get("to") ?? newest);
   const from = Number(query.get("from") ?? Math.max(to - 1, 1));
   const diff = useQuery(difference("PodTemplate", name, from, to));
   if (list.error) return <Trouble error={list.error} />;
   if (!list.data) return <Waiting what="revisions" />;
-  const show = (a: number, b: number) =>
-    setQuery((q) => {
-      q.set("from", String(a));
-      q.set("to", String(b));
-      return q;
-    });
+  const show = (from: number, to: number) => change({ from, to });
   return (
     <div className="grid grid-cols-[minmax(0,1fr)] gap-6 md:grid-cols-[18rem_minmax(0,1fr)]">
       <ol className="space-y-1 text-sm">

@@ -1,6 +1,6 @@
-import { useSearchParams } from "react-router";
 import type { Schemas } from "../../../api/client";
 import type { SizeQuestion } from "../../../api/queries/templates";
+import { useAddress } from "../../../parts/useAddress";
 import { count } from "../../../words";
 
 const shares = [0.9, 0.95, 0.99, 0.995, 0.999];
@@ -22,16 +22,8 @@ export function Question({
   classes: Schemas["ClassOfUsage"][];
   clusters: string[]; // to choose from; none where there is one
 }) {
-  const [, setQuery] = useSearchParams();
-  const set = (key: string, value: string) =>
-    setQuery(
-      (q) => {
-        if (value) q.set(key, value);
-        else q.delete(key);
-        return q;
-      },
-      { replace: true },
-    );
+  const { instead } = useAddress();
+  const set = (key: string, value: string) => instead({ [key]: value });
   const known = classes.filter((c) => c.class);
   return (
     <div className="flex flex-wrap gap-x-5 gap-y-2 text-sm">
