@@ -1,7 +1,9 @@
 package learn
 
 import (
+	"errors"
 	"math"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -22,6 +24,7 @@ type clockForm struct {
 	scale  float64 // of a number: seconds of 1
 	zoned  bool    // it says its own zone
 	order  order
+	date   string // what layout begins with, where it is put together
 }
 
 // dates and times of the day that are put together to layouts. Package time takes one or
@@ -78,7 +81,7 @@ var clockForms = func() []clockForm {
 		for _, gap := range gapForms {
 			for _, c := range clockOnly {
 				for _, z := range zoneForms {
-					out = append(out, clockForm{layout: d.layout + gap + c + z.layout, zoned: z.zoned, order: d.order})
+					out = append(out, clockForm{layout: d.layout + gap + c + z.layout, zoned: z.zoned, order: d.order, date: d.layout})
 				}
 			}
 		}
@@ -216,6 +219,18 @@ func (f *clockForm) says() string {
 	return s
 }
 
+// fewValues are so many that a form in which none of them can be read is not that of a column.
+const fewValues = 10
+
+// begin reports whether some of the values begin with a date of a layout.
+func begin(values []string, layout string) bool {
+	return slices.ContainsFunc(values, func(v string) bool {
+		_, err := time.Parse(layout, v)
+		var e *time.ParseError
+		return err == nil || errors.As(err, &e) && strings.HasPrefix(e.Message, ": extra text")
+	})
+}
+
 // formsOf returns the forms in which most of the values can be read, of those that read
 // equally many all; and how many that is.
 func formsOf(values []string, loc *time.Location) (forms []clockForm, read int) {
@@ -234,15 +249,22 @@ func formsOf(values []string, loc *time.Location) (forms []clockForm, read int) 
 			if m, ok := f.read(v, loc); ok && sensible(m) {
 				n++
 			}
-			if i == 9 && n == 0 { // none of ten
+			if i == fewValues-1 && n == 0 {
 				return 0
 			}
 		}
 		return n
 	}
 	var some []clockForm
+	begun := map[string]bool{} // by date: forms whose date none of the first begins with need no look
+	for _, d := range dateForms {
+		begun[d.layout] = begin(look[:min(fewValues, len(look))], d.layout)
+	}
 	for _, set := range [][]clockForm{numberForms, clockForms} {
 		for _, f := range set {
+			if f.date != "" && !begun[f.date] {
+				continue
+			}
 			if n := count(&f, look); 2*n > len(look) {
 				some = append(some, f)
 			}

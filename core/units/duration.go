@@ -32,8 +32,10 @@ const maxDuration = 3652 * Day
 // ParseDuration reads "90s", "1.5h", "1h30m" or "7d" (days and weeks may only
 // stand first). The result is between 0 and ten years.
 func ParseDuration(s string) (Duration, error) {
-	bad := fmt.Errorf("%q is not a duration; write it like 90s, 10m, 1h30m or 7d", s)
-	far := fmt.Errorf("%q is out of range; a duration is between 0s and ten years (%s)", s, maxDuration)
+	bad := func() error { return fmt.Errorf("%q is not a duration; write it like 90s, 10m, 1h30m or 7d", s) }
+	far := func() error {
+		return fmt.Errorf("%q is out of range; a duration is between 0s and ten years (%s)", s, maxDuration)
+	}
 	rest, total := s, Duration(0)
 	for _, big := range []struct {
 		suffix string
@@ -46,27 +48,27 @@ func ParseDuration(s string) (Duration, error) {
 		n, err := strconv.ParseFloat(head, 64)
 		switch {
 		case err != nil || math.IsNaN(n):
-			return 0, bad
+			return 0, bad()
 		case n < 0 || n > float64(maxDuration/big.unit):
-			return 0, far
+			return 0, far()
 		}
 		total += Duration(math.Round(n * float64(big.unit)))
 		rest = tail
 	}
 	if rest != "" {
 		if rest[0] == '-' || rest[0] == '+' {
-			return 0, bad
+			return 0, bad()
 		}
 		d, err := time.ParseDuration(rest)
 		if err != nil {
-			return 0, bad
+			return 0, bad()
 		}
 		total += Duration(d)
 	} else if s == "" {
-		return 0, bad
+		return 0, bad()
 	}
 	if !(total >= 0 && total <= maxDuration) {
-		return 0, far
+		return 0, far()
 	}
 	return total, nil
 }

@@ -67,6 +67,14 @@ func Standard(volume units.Bytes) []Plan {
 	}
 }
 
+// Keys are the keys that plans of a weighing may have.
+func Keys() (keys []string) {
+	for _, p := range Standard(1) {
+		keys = append(keys, p.Key)
+	}
+	return append(keys, Today, Best)
+}
+
 // Plain are the plans of each kind that are asked for first: none, an archive that the trunk saves
 // when it changed, a volume for each project, the node's disk; none where no job has a workspace.
 func Plain(w *world.World) []Plan {

@@ -5,6 +5,7 @@ import (
 	"context"
 	"fmt"
 	"io"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -88,6 +89,9 @@ func (p *program) weigh(ctx context.Context, arg string, f weighFlags) error {
 			return err
 		}
 	}
+	if keys := weigh.Keys(); f.apply != "" && f.apply != "best" && !slices.Contains(keys, f.apply) {
+		return noPlan(f.apply, keys)
+	}
 	o, apply, told, err := weighed(ctx, arg, f)
 	if err != nil {
 		return err
@@ -136,7 +140,11 @@ func planOf(o *weigh.Weighing, key string) (*weigh.Weighed, error) {
 		}
 		keys = append(keys, o.Plans[i].Key)
 	}
-	return nil, fmt.Errorf("--apply %s: there is no such plan; choose best or one of %s", key, strings.Join(keys, ", "))
+	return nil, noPlan(key, keys)
+}
+
+func noPlan(key string, keys []string) error {
+	return fmt.Errorf("--apply %s: there is no such plan; choose best or one of %s", key, strings.Join(keys, ", "))
 }
 
 // A teller writes a brief in a form.
