@@ -79,7 +79,7 @@ spec:
 
 // queue is what it varies.
 func queue() string {
-	return strings.Replace(worlds.Queue{Agents: 8, Load: 0.5, Work: worlds.Exponential, Hours: 12, Repeats: 4}.Text(), "floor: 8", "floor: 0", 1)
+	return strings.Replace(worlds.Queue{Agents: 8, Load: 0.5, Work: worlds.Exponential, Hours: 4, Repeats: 4}.Text(), "floor: 8", "floor: 0", 1)
 }
 
 // A far is a service that has shards computed in a place.
