@@ -169,20 +169,14 @@ func (p *Page) Upload(selector, file string) error {
 	return p.do(chromedp.SetUploadFiles(chromedp.CSS(selector), []string{file}))
 }
 
-// Choose picks an option of a list by its value, as a person's choice tells the page.
+// Choose picks an option of a list by its value, once it is there, as a person's choice tells the page.
 func (p *Page) Choose(selector, value string) error {
-	there := fmt.Sprintf(`[...(document.querySelector(%q)?.options ?? [])].some((o) => o.value === %q)`, selector, value)
-	if err := p.Until(there); err != nil { // what there is to choose from may come later than the list
-		return err
-	}
-	return p.do(chromedp.WaitVisible(chromedp.CSS(selector)), chromedp.Func(func(ctx context.Context, _ *chromedp.Target) error {
-		_, err := chromedp.Run(ctx, chromedp.Evaluate[bool](fmt.Sprintf(`(() => {
-			const list = document.querySelector(%q);
-			Object.getOwnPropertyDescriptor(HTMLSelectElement.prototype, "value").set.call(list, %q);
-			return list.dispatchEvent(new Event("change", { bubbles: true }));
-		})()`, selector, value)))
-		return err
-	}))
+	return p.Until(fmt.Sprintf(`(() => {
+		const list = document.querySelector(%q);
+		if (!list?.checkVisibility() || ![...(list.options ?? [])].some((o) => o.value === %q)) return false;
+		Object.getOwnPropertyDescriptor(HTMLSelectElement.prototype, "value").set.call(list, %q);
+		return list.dispatchEvent(new Event("change", { bubbles: true }));
+	})()`, selector, value, value))
 }
 
 // Press sends keys to the page.

@@ -22,13 +22,23 @@ spec:
   budget: {runs: 60}
 `
 
+// two are as few variants as can be.
+const two = `apiVersion: tachyphor/v1
+kind: Sweep
+metadata: {name: two}
+spec:
+  scenario: weekday-lean
+  knobs:
+    - {name: spare by day, at: Scenario/spec/templates/compile-wide/agents/calendar/0/spare, values: [2, 6]}
+`
+
 // Someone who asks what to have: aims put together by picking, the answer in a sentence, the
 // variants in a picture, one of them opened, made a scenario and seen as an outcome.
 func TestFrontier(t *testing.T) {
 	t.Parallel()
 	s, c := running.StartWithCluster(t, demoWorld)
 	ctx := context.Background()
-	if _, err := c.Put(ctx, "few.yaml", []byte(few), false); err != nil {
+	if _, err := c.Put(ctx, "few.yaml", []byte(few+"---\n"+two), false); err != nil {
 		t.Fatal(err)
 	}
 	q := sit(t, s, running.Link(t, s), 1280, 800, false)
@@ -119,7 +129,7 @@ func TestFrontier(t *testing.T) {
 		t.Fatal(err)
 	}
 	q.goTo("/frontier/weekday-lean")
-	q.must(q.p.Choose("#sweep", "few"))
+	q.must(q.p.Choose("#sweep", "two"))
 	q.reads("#across", "On what it must hold", "what the sweep says", "busier", "week-38")
 	q.must(q.p.Until(`(() => { const l = [...document.querySelectorAll("#across label")]; l.forEach((x) => x.click()); return l.length === 2; })()`))
 	q.reads("#across", "each of these by itself")

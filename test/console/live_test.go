@@ -83,10 +83,10 @@ func TestLiveAndBacktest(t *testing.T) {
 	}
 
 	// Followed from then on, it drifts, for what was taken over came later; the Desk says so.
-	q.must(q.p.Type("#follow-from", "09142026"))
+	q.must(q.p.Type("#follow-from", "09172026"))
 	q.click("#follow")
 	q.reads("#standing", "As predicted")
-	q.must(q.p.Until(`document.querySelectorAll("#trail option").length > 4`))
+	q.must(q.p.Until(`document.querySelectorAll("#trail option").length > 2`))
 	q.must(q.p.Until(`document.querySelectorAll("#nights canvas").length === 1`))
 	q.must(q.p.Press("d"))
 	q.reads("#happens", "weekday-lean", "As predicted")
@@ -108,6 +108,7 @@ func TestLiveAndBacktest(t *testing.T) {
 	q.click("#ask")
 	q.reads("main", "The forecast failed", "no whole week")
 	q.must(q.p.Press("b"))
+	q.must(q.p.Until(`location.pathname.startsWith("/backtest/")`))
 	q.must(q.p.Choose("#scenario", "weekday-lean"))
 	q.click("#leave")
 	q.see("#follow")
