@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"os"
 	"os/exec"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -190,13 +191,21 @@ func (p *Page) Text(selector string) (string, error) {
 	return strings.Join(strings.Fields(s), " "), err
 }
 
-// Until waits until a JavaScript expression is true.
+// Until waits until a JavaScript expression is true, of whatever page is there: one that goes while it is asked
+// is asked after again.
 func (p *Page) Until(expression string) error {
 	ctx, cancel := context.WithTimeout(p.ctx, wait)
 	defer cancel()
-	_, err := chromedp.Run(ctx, chromedp.Poll[bool](expression, chromedp.WithPollingTimeout(wait)))
-	return err
+	for {
+		_, err := chromedp.Run(ctx, chromedp.Poll[bool](expression, chromedp.WithPollingTimeout(wait)))
+		if err == nil || ctx.Err() != nil || !slices.ContainsFunc(pageWent, func(words string) bool { return strings.Contains(err.Error(), words) }) {
+			return err
+		}
+	}
 }
+
+// pageWent is what a browser says of a question to a page that another has come in the place of.
+var pageWent = []string{"context was destroyed", "Cannot find context", "Inspected target navigated", "Promise was collected"}
 
 // Say evaluates a JavaScript expression that is a text.
 func (p *Page) Say(expression string) (string, error) {

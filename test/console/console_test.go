@@ -112,7 +112,7 @@ func (q *person) reads(selector string, words ...string) {
 		find := fmt.Sprintf(`[...document.querySelectorAll(%q)].some((e) => e.innerText.replace(/\s+/g, " ").includes(%q))`, selector, w)
 		if err := q.p.Until(find); err != nil {
 			text, _ := q.p.Text(selector)
-			q.must(fmt.Errorf("%s lacks %q: %.300s", selector, w, text))
+			q.must(fmt.Errorf("%s lacks %q (%w): %.300s", selector, w, err, text))
 		}
 	}
 }
