@@ -114,7 +114,12 @@ func TestFirstTemplate(t *testing.T) {
 	q.click(`a[href$="?view=kit"]`)
 	q.reads(`[data-manifest="rights.yaml"]`, "kind: Role", "agent-maker")
 	q.reads(`[data-manifest="network.yaml"]`, "10.40.0.0/16")
-	q.click(`a[href$="?view=live"]`)
+	// The ceilings are those of a scenario that uses a template, or of none.
+	q.goTo("/templates/compile-wide?view=kit")
+	q.reads("main", "kind: ResourceQuota")
+	q.must(q.p.Choose("#ceilings", "-"))
+	q.must(q.p.Until(`location.search.includes("scenario=-") && document.querySelector("[data-manifest]") !== null && !document.querySelector("main").innerText.includes("ResourceQuota")`))
+	q.goTo("/templates/first-steps?view=live")
 	q.click("#preflight")
 	q.reads("#checks[data-done=true]", "0 failed, 0 could not be decided.")
 	q.reads("main", "agent-maker may delete pods", "something answers, asked through the API server")

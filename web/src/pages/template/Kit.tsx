@@ -32,6 +32,7 @@ export function Kit({ name, uses }: { name: string; uses: string[] }) {
         <label className="flex items-center gap-2 text-sm">
           ceilings of
           <select
+            id="ceilings"
             className="select select-sm w-auto"
             value={asked}
             onChange={(e) => change({ scenario: e.target.value })}
