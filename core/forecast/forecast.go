@@ -193,15 +193,20 @@ func (q *Question) Need(workers int) units.Bytes { return outcome.Need(q.w, work
 // Try draws weeks and simulates them.
 func (q *Question) Try(workers int, progress paired.Progress) (*Forecast, error) {
 	jobs := make([]*demand.Jobs, repeats)
-	for r := range jobs {
-		jobs[r] = q.draw(r)
+	from := q.w.Log.Weeks(q.w.Plan.Warmup, len(q.from))
+	err := sim.Each(workers, repeats, func(r int) error {
+		jobs[r] = q.draw(from, r)
+		return nil
+	})
+	if err != nil {
+		return nil, err
 	}
 	by := q.factors(jobs)
 	week := *q.w
 	week.Plan.Span = week.Plan.Warmup + units.Week
 	read := make([]reading, repeats)
 	came := far{tell: progress, done: make([]float64, repeats)}
-	err := sim.Each(workers, repeats, func(r int) error {
+	err = sim.Each(workers, repeats, func(r int) error {
 		t, err := sim.RunJobs(&week, jobs[r].Times(by[r]), week.Plan.Seed, r, func(now units.Duration) bool {
 			return came.to(r, min(1, float64(now)/float64(week.Plan.Span)))
 		})
@@ -239,14 +244,14 @@ func (f *far) to(run int, share float64) (goOn bool) {
 }
 
 // draw draws the jobs of a week like those before, each day with the spread that days have.
-func (q *Question) draw(r int) *demand.Jobs {
+func (q *Question) draw(from *demand.Weeks, r int) *demand.Jobs {
 	root := chance.Root(q.w.Plan.Seed, r)
 	var by [7]float64
 	for d := range by {
 		u := root.For(chance.Alike, uint64(d), 4).Uniform()
 		by[d] = portable.Exp(portable.NormalQuantile(u) * q.daySpread[d])
 	}
-	return q.w.Log.Week(q.w.Plan.Warmup, len(q.from), by, root)
+	return from.Draw(by, root)
 }
 
 // factors are by what the drawn weeks are multiplied, so that as many jobs come as are expected, with
