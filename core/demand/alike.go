@@ -73,7 +73,7 @@ func (d *draw) days(warmup, span units.Duration, weeks int, root chance.Key) {
 // oneByOne draws how often each job is there, on which days and when.
 func (d *draw) oneByOne(warmup, span units.Duration, start time.Time, root chance.Key) {
 	list := d.from.List
-	lead, with := d.together()
+	lead, with := d.from.together()
 	days := daysIn(span)
 	weekend := weekends(start)
 	in := map[int]int{} // days at weekends and others
@@ -140,17 +140,17 @@ func inWeek(day int) int { return (day%7 + 7) % 7 }
 // together says which job each one comes after, through others or not, that comes after
 // none, itself for most, and lists with those the ones that come after them. Each job is
 // walked over once, however long chains are.
-func (d *draw) together() (lead []int32, with map[int32][]int32) {
-	lead, with = make([]int32, len(d.from.List)), map[int32][]int32{}
+func (j *Jobs) together() (lead []int32, with map[int32][]int32) {
+	lead, with = make([]int32, len(j.List)), map[int32][]int32{}
 	for i := range lead {
-		if lead[i] = int32(i); len(d.from.after[int32(i)]) > 0 {
+		if lead[i] = int32(i); len(j.after[int32(i)]) > 0 {
 			lead[i] = -1
 		}
 	}
 	var path []int32
 	for i := range lead {
 		at := int32(i)
-		for path = path[:0]; lead[at] < 0; at = d.from.after[at][0] {
+		for path = path[:0]; lead[at] < 0; at = j.after[at][0] {
 			path = append(path, at)
 		}
 		for _, x := range path {

@@ -20,7 +20,7 @@ const nearBy = 30 * units.Minute
 // process of the larger rate would, which is to the careful side for who asks whether it holds.
 func (j *Jobs) Times(by float64) *Jobs {
 	d := newDraw(j)
-	lead, with := d.together()
+	lead, with := d.from.together()
 	whole := math.Floor(by)
 	for i := range j.List {
 		if lead[i] != int32(i) {

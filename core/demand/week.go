@@ -29,7 +29,7 @@ func (j *Jobs) Weeks(warmup units.Duration, weeks int) *Weeks {
 	for day := range 7 * weeks {
 		w.in[w.like(day)]++
 	}
-	lead, with := newDraw(j).together()
+	lead, with := j.together()
 	w.places, w.with = places(j.List, lead, warmup, units.Duration(weeks)*units.Week, w.like), with
 	return w
 }

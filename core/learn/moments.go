@@ -256,13 +256,13 @@ func formsOf(values []string, loc *time.Location) (forms []clockForm, read int) 
 		return n
 	}
 	var some []clockForm
-	begun := map[string]bool{} // by date: forms whose date none of the first begins with need no look
-	for _, d := range dateForms {
-		begun[d.layout] = begin(look[:min(fewValues, len(look))], d.layout)
-	}
+	date, begun := "", true // of a form's date: whether some of the first values begin with it; without, they need no look
 	for _, set := range [][]clockForm{numberForms, clockForms} {
 		for _, f := range set {
-			if f.date != "" && !begun[f.date] {
+			if f.date != date {
+				date, begun = f.date, begin(look[:min(fewValues, len(look))], f.date)
+			}
+			if !begun {
 				continue
 			}
 			if n := count(&f, look); 2*n > len(look) {

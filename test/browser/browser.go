@@ -4,6 +4,7 @@ package browser
 
 import (
 	"context"
+	"encoding/json"
 	"fmt"
 	"os"
 	"os/exec"
@@ -170,14 +171,24 @@ func (p *Page) Upload(selector, file string) error {
 	return p.do(chromedp.SetUploadFiles(chromedp.CSS(selector), []string{file}))
 }
 
-// Choose picks an option of a list by its value, once it is there, as a person's choice tells the page.
-func (p *Page) Choose(selector, value string) error {
+// Choose picks an option of a list by its value, once it is there, as a person's choice tells the page; and of
+// further lists, each followed by its value, before the page draws anything.
+func (p *Page) Choose(selector, value string, more ...string) error {
+	pairs, err := json.Marshal(append([]string{selector, value}, more...))
+	if err != nil {
+		return err
+	}
 	return p.Until(fmt.Sprintf(`(() => {
-		const list = document.querySelector(%q);
-		if (!list?.checkVisibility() || ![...(list.options ?? [])].some((o) => o.value === %q)) return false;
-		Object.getOwnPropertyDescriptor(HTMLSelectElement.prototype, "value").set.call(list, %q);
-		return list.dispatchEvent(new Event("change", { bubbles: true }));
-	})()`, selector, value, value))
+		const told = %s;
+		const picks = told.flatMap((s, i) => (i %% 2 ? [] : [{ list: document.querySelector(s), value: told[i + 1] }]));
+		const there = ({ list, value }) => list?.checkVisibility() && [...(list.options ?? [])].some((o) => o.value === value);
+		if (!picks.every(there)) return false;
+		for (const { list, value } of picks) {
+			Object.getOwnPropertyDescriptor(HTMLSelectElement.prototype, "value").set.call(list, value);
+			list.dispatchEvent(new Event("change", { bubbles: true }));
+		}
+		return true;
+	})()`, pairs))
 }
 
 // Press sends keys to the page.

@@ -1,6 +1,6 @@
 import { useNavigate, useSearchParams } from "react-router";
 
-type Changes = Record<string, string | number | undefined>;
+export type Changes = Record<string, string | number | undefined>;
 
 /** What a page's address asks, and how to change it: what is empty goes, the rest stays. A change begins with the
  *  address as it is, which may be ahead of what is drawn; `instead` leaves no step to go back to. */

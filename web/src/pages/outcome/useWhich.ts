@@ -1,6 +1,6 @@
 import type { Schemas } from "../../api/client";
 import type { paths } from "../../api/schema.gen";
-import { useAddress } from "../../parts/useAddress";
+import { type Changes, useAddress } from "../../parts/useAddress";
 
 /** Which jobs of an outcome are meant, as the service is asked for them. */
 export type Which = NonNullable<paths["/api/v1/outcomes/{id}/part"]["get"]["parameters"]["query"]>;
@@ -25,7 +25,7 @@ export function useWhich(o: Schemas["Outcome"]) {
     if (value) which[w] = value;
   }
   /** set changes the address; what is empty goes from it, and the list of jobs begins anew. */
-  const set = (changes: Record<string, string | number | undefined>) => instead({ jobs: "", ...changes });
+  const set = (changes: Changes) => instead({ jobs: "", ...changes });
   return {
     which,
     brushed,

@@ -18,7 +18,7 @@ const nothing = "-";
 /** The access kit, the template and a pod as it is made, to copy or download. */
 export function Kit({ name, uses }: { name: string; uses: string[] }) {
   const { query, change } = useAddress();
-  const asked = query.get("scenario") ?? uses[0] ?? nothing;
+  const asked = query.get("scenario") || uses[0] || nothing;
   const scenario = asked === nothing ? "" : asked;
   const found = useQuery(manifests(name, scenario));
   const [copied, setCopied] = useState("");
