@@ -87,20 +87,20 @@ func (c *column) look(rows int, o *JobOptions) {
 		return
 	}
 	c.filled = float64(n) / float64(max(rows, 1))
+	times := map[string]int{} // each value is looked at once, however often it stands there
+	for _, v := range c.values {
+		times[v]++
+	}
 	share := func(is func(string) bool) float64 {
 		k := 0
-		for _, v := range c.values {
+		for v, m := range times {
 			if is(v) {
-				k++
+				k += m
 			}
 		}
 		return float64(k) / float64(n)
 	}
-	seen := map[string]bool{}
-	for _, v := range c.values {
-		seen[v] = true
-	}
-	c.distinct = len(seen)
+	c.distinct = len(times)
 	forms, read := formsOf(c.values, time.UTC)
 	c.forms, c.moments = forms, float64(read)/float64(n)
 	c.decimal, c.unsure = decimalOf(c.values)
@@ -114,7 +114,7 @@ func (c *column) look(rows int, o *JobOptions) {
 	c.numbers = share(func(v string) bool {
 		x, ok := c.decimal.number(v)
 		if ok {
-			found = append(found, x)
+			found = append(found, slices.Repeat([]float64{x}, times[v])...)
 		}
 		return ok
 	})

@@ -148,6 +148,9 @@ func clockLength(s string, hours bool) (float64, bool) {
 
 // wordLength reads numbers with units, as in 8m12s, 1h 2min, 3 minutes and 4 seconds.
 func wordLength(s string) (float64, bool) {
+	if !worded(s) {
+		return 0, false
+	}
 	if d, err := time.ParseDuration(s); err == nil {
 		return d.Seconds(), s[len(s)-1] > '9'
 	}
@@ -185,6 +188,24 @@ func wordLength(s string) (float64, bool) {
 		sum = -sum
 	}
 	return sum, some
+}
+
+// worded reports whether numbers with units could be read of a text: without, it need not be tried,
+// which is what most cells of a table come to.
+func worded(s string) bool {
+	if s == "" || '0' <= s[len(s)-1] && s[len(s)-1] <= '9' {
+		return false
+	}
+	digit := false
+	for i := range len(s) {
+		switch c := s[i]; {
+		case '0' <= c && c <= '9':
+			digit = true
+		case c == ':', c == '/', c == '_', i > 0 && (c == '-' || c == '+'):
+			return false
+		}
+	}
+	return digit
 }
 
 // sizeOf reads a size with its unit, as in 3Gi, 512 MB, 1.5GiB; a plain number is none.

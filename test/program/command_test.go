@@ -56,31 +56,17 @@ func commandWith(t testing.TB, state, stdin string, args ...string) ran {
 // putDemo stores the demo world by the command line.
 func putDemo(t testing.TB, _ *client.Client, state string) {
 	t.Helper()
-	r := command(t, state, "put", filepath.Join(demoFolder, "cluster.yaml"), filepath.Join(demoFolder, "workload.yaml"),
-		filepath.Join(demoFolder, "templates"), filepath.Join(demoFolder, "scenarios"))
+	putFolder(t, state, demoFolder)
+}
+
+// putFolder stores the demo world out of a folder that was made of it.
+func putFolder(t testing.TB, state, folder string) {
+	t.Helper()
+	r := command(t, state, "put", filepath.Join(folder, "cluster.yaml"), filepath.Join(folder, "workload.yaml"),
+		filepath.Join(folder, "templates"), filepath.Join(folder, "scenarios"))
 	if r.status != 0 {
 		t.Fatalf("%+v", r)
 	}
-}
-
-// fewRepeats copies the demo's documents and returns the file of a scenario that has two
-// repeats of two days there instead of eight of a week.
-func fewRepeats(t testing.TB, scenario string) string {
-	t.Helper()
-	folder := t.TempDir()
-	if err := os.CopyFS(folder, os.DirFS(demoFolder)); err != nil {
-		t.Fatal(err)
-	}
-	file := filepath.Join(folder, "scenarios", scenario+".yaml")
-	text, err := os.ReadFile(file)
-	few := strings.NewReplacer("span: 7d", "span: 2d", "repeats: 8", "repeats: 2").Replace(string(text))
-	if err != nil || few == string(text) {
-		t.Fatalf("%v %s", err, text)
-	}
-	if err := os.WriteFile(file, []byte(few), 0o600); err != nil {
-		t.Fatal(err)
-	}
-	return file
 }
 
 func encoded(t testing.TB, v any) []byte {

@@ -27,7 +27,7 @@ func TestDoubtTheDemo(t *testing.T) {
 		t.Fatal(err)
 	}
 	file := filepath.Join(t.TempDir(), "twice.yaml")
-	twice := strings.NewReplacer("name: weekday-lean", "name: twice", "repeats: 8", "repeats: 2").Replace(string(text))
+	twice := strings.NewReplacer("name: weekday-lean", "name: twice", "repeats: 8", "repeats: 2", "span: 7d", "span: 1d").Replace(string(text))
 	if err := os.WriteFile(file, []byte(twice), 0o600); err != nil {
 		t.Fatal(err)
 	}

@@ -58,7 +58,7 @@ func expected(t *testing.T, scenario string, repeats int) string {
 // to the same bytes; no database is left behind.
 func TestKilledInTheMiddleOfASimulation(t *testing.T) {
 	t.Parallel()
-	const repeats = 48
+	const repeats = 20
 	ctx, state := context.Background(), t.TempDir()
 	p, c := running.Serve(t, state, nil)
 	putDemo(t, c, state)

@@ -45,7 +45,7 @@ func happened(n int, apart time.Duration) []jobs.Happening {
 // twice or late and the service is killed in the middle, again and again.
 func TestLiveRecordsOverKills(t *testing.T) {
 	t.Parallel()
-	n, rate, kills := 4000, 0.0, 3
+	n, rate, kills := 2000, 0.0, 3
 	if os.Getenv("TACHYPHOR_VALIDATE") != "" { // five minutes of a thousand messages a second
 		n, rate, kills = 75_000, 750, 10
 	}

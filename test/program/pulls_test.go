@@ -15,9 +15,9 @@ import (
 // What images cost is the same from the service, killed in the middle, as from files.
 func TestPullsOfTheDemo(t *testing.T) {
 	t.Parallel()
-	state := t.TempDir()
+	state, folder := t.TempDir(), shortDemo(t, "2d", "weekday-lean")
 	p, c := running.Serve(t, state, nil)
-	putDemo(t, c, state)
+	putFolder(t, state, folder)
 	ctx := context.Background()
 	lighter := []pulls.Lighter{{Name: "compile-wide", Size: 900e6}}
 	asked, err := c.Pulls(ctx, "weekday-lean", 0, lighter)
@@ -33,7 +33,7 @@ func TestPullsOfTheDemo(t *testing.T) {
 	if err != nil || kept.Result == nil || len(kept.Result.Images) != 4 || len(kept.Result.Ways) != 3 {
 		t.Fatalf("%v %+v", err, kept)
 	}
-	r := command(t, state, "pulls", filepath.Join(demoFolder, "scenarios", "weekday-lean.yaml"), "--image", "compile-wide=900MB", "-o", "json", "-q")
+	r := command(t, state, "pulls", filepath.Join(folder, "scenarios", "weekday-lean.yaml"), "--image", "compile-wide=900MB", "-o", "json", "-q")
 	var here pulls.Costs
 	if err := json.Unmarshal([]byte(r.out), &here); err != nil || r.status != 0 {
 		t.Fatalf("%v %+v", err, r)

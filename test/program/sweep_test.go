@@ -26,26 +26,29 @@ spec:
   knobs:
     - {at: Scenario/spec/templates/compile-wide/agents/calendar/0/spare, values: [2, 6]}
     - {at: Scenario/spec/nodes/growth/shrinkAfter, values: [3m, 6m]}
-  aims: [95 % of all jobs start within 60s, bill at most 3500 a month]
+  aims: [95 % of all jobs start within 60s, bill at most 4400 a month]
 `
 
 // A sweep tells what to have, on top in a sentence, and writes it as a scenario that can be
 // simulated; faults say where they are.
 func TestSweep(t *testing.T) {
 	t.Parallel()
-	dir := t.TempDir()
-	file, better := filepath.Join(dir, "small.yaml"), filepath.Join(dir, "better.yaml")
+	dir, folder := t.TempDir(), shortDemo(t, "1d", "weekday-lean")
+	file, better := filepath.Join(dir, "alone", "small.yaml"), filepath.Join(dir, "better.yaml")
+	if err := os.Mkdir(filepath.Dir(file), 0o700); err != nil {
+		t.Fatal(err)
+	}
 	if err := os.WriteFile(file, []byte(small), 0o600); err != nil {
 		t.Fatal(err)
 	}
 	sweep := func(args ...string) ran {
-		return command(t, dir, append([]string{"sweep", file, "--here", "--with", demoFolder, "-q"}, args...)...)
+		return command(t, dir, append([]string{"sweep", file, "--here", "--with", folder, "-q"}, args...)...)
 	}
 	r := sweep("--write", better)
 	out := strings.Join(strings.Fields(r.out), " ")
 	for _, want := range []string{
 		"Have compile-wide spare 6", "a year; it keeps both aims, sure at 95 %, tried on", "today)", "The changes, those that bring most first",
-		"The frontier", "One step further", "What matters", "bill at most 3500 a month",
+		"The frontier", "One step further", "What matters", "bill at most 4400 a month",
 	} {
 		if r.status != 0 || !strings.Contains(out, want) {
 			t.Errorf("no %q in %+v", want, r)
@@ -100,7 +103,7 @@ func TestSweep(t *testing.T) {
 func TestImprove(t *testing.T) {
 	t.Parallel()
 	r := command(t, t.TempDir(), "improve", filepath.Join(demoFolder, "scenarios", "weekday-lean.yaml"), "--here", "--aim", "95 % of all jobs start within 2m",
-		"--budget", "120", "-q", "-o", "json")
+		"--budget", "60", "-q", "-o", "json")
 	var a explore.Answer
 	if err := json.Unmarshal([]byte(r.out), &a); err != nil || r.status != 0 {
 		t.Fatalf("%v %+v", err, r)
@@ -115,9 +118,9 @@ func TestImprove(t *testing.T) {
 // recommended becomes a scenario of its own, which is stored, simulated and compared.
 func TestExploreTheDemo(t *testing.T) {
 	t.Parallel()
-	state := t.TempDir()
+	state, folder := t.TempDir(), shortDemo(t, "1d", "weekday-lean")
 	p, c := running.Serve(t, state, nil)
-	putDemo(t, c, state)
+	putFolder(t, state, folder)
 	ctx := context.Background()
 	file := filepath.Join(t.TempDir(), "small.yaml")
 	// A template is varied too, which others use.
@@ -145,7 +148,7 @@ func TestExploreTheDemo(t *testing.T) {
 	if err != nil || kept.Result == nil || kept.Result.Best < 0 {
 		t.Fatalf("%v %+v", err, kept)
 	}
-	r := command(t, state, "sweep", file, "--here", "--with", demoFolder, "-o", "json", "-q", "--workers", "1")
+	r := command(t, state, "sweep", file, "--here", "--with", folder, "-o", "json", "-q", "--workers", "1")
 	var here explore.Answer
 	if err := json.Unmarshal([]byte(r.out), &here); err != nil || r.status != 0 {
 		t.Fatalf("%v %+v", err, r)
@@ -211,7 +214,7 @@ func TestExploreTheDemo(t *testing.T) {
 		text, _, _ := strings.Cut(r.out, "\nMade ")
 		return text
 	}
-	there, files := command(t, state, "brief", number), command(t, state, "brief", file, "--here", "--with", demoFolder, "-q")
+	there, files := command(t, state, "brief", number), command(t, state, "brief", file, "--here", "--with", folder, "-q")
 	if there.status != 0 || files.status != 0 || told(there) != told(files) || !strings.Contains(there.out, "```diff") || !strings.Contains(there.out, kept.Result.Sentence[:40]) {
 		t.Errorf("%+v %+v", there, files)
 	}
@@ -267,7 +270,7 @@ func TestMargin(t *testing.T) {
 	aims := []string{"80 % of all jobs start within 3m", "bill at most 9000 a month"}
 	const its = "\n  aims: [95 % of all jobs start within 2m, bill at most 3500 a month]"
 	for name, have := range map[string]string{"short": "\n  aims: [" + strings.Join(aims, ", ") + "]", "aimless": ""} {
-		short := strings.NewReplacer("name: weekday-lean", "name: "+name, "span: 7d", "span: 1d", its, have).Replace(string(text))
+		short := strings.NewReplacer("name: weekday-lean", "name: "+name, "span: 7d", "span: 12h", "warmup: 6h", "warmup: 2h", its, have).Replace(string(text))
 		if err := os.WriteFile(file, []byte(short), 0o600); err != nil {
 			t.Fatal(err)
 		}
@@ -326,9 +329,9 @@ func parted(args string) []string {
 // brings the recorded jobs of each, and what is missing is told.
 func TestSweepAcross(t *testing.T) {
 	t.Parallel()
-	dir, state := t.TempDir(), t.TempDir()
+	dir, state, folder := t.TempDir(), t.TempDir(), shortDemo(t, "1d", "weekday-lean")
 	for _, name := range []string{"workload.yaml", "week-38.csv"} {
-		b, err := os.ReadFile(filepath.Join(demoFolder, name))
+		b, err := os.ReadFile(filepath.Join(folder, name))
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -345,8 +348,8 @@ func TestSweepAcross(t *testing.T) {
 	if err := os.WriteFile(file, []byte(text), 0o600); err != nil {
 		t.Fatal(err)
 	}
-	_, c := running.Serve(t, state, nil)
-	putDemo(t, c, state)
+	running.Serve(t, state, nil)
+	putFolder(t, state, folder)
 	if r := command(t, state, "put", file); r.status != 0 {
 		t.Fatalf("%+v", r)
 	}
@@ -357,7 +360,7 @@ func TestSweepAcross(t *testing.T) {
 		t.Fatalf("%+v", r)
 	}
 	there := command(t, state, "sweep", "both", "-q", "-o", "json")
-	here := command(t, state, "sweep", file, "--here", "--with", demoFolder, "-q", "-o", "json")
+	here := command(t, state, "sweep", file, "--here", "--with", folder, "-q", "-o", "json")
 	if here.status != 0 || there.status != 0 || here.out != there.out {
 		t.Errorf("%d bytes and %d: %s %s", len(here.out), len(there.out), here.err, there.err)
 	}
@@ -368,7 +371,7 @@ func TestSweepAcross(t *testing.T) {
 	// On other workloads than it names.
 	flags := []string{"--across", "busier,week-38", "--aim", "mean start delay at most 10m", "-q", "-o", "json"}
 	there = command(t, state, append([]string{"sweep", "both"}, flags...)...)
-	here = command(t, state, append([]string{"sweep", file, "--here", "--with", demoFolder}, flags...)...)
+	here = command(t, state, append([]string{"sweep", file, "--here", "--with", folder}, flags...)...)
 	if here.status != 0 || there.status != 0 || here.out != there.out || !strings.Contains(here.out, "of the workloads busier and week-38 together") {
 		t.Errorf("%d bytes and %d: %s %s", len(here.out), len(there.out), here.err, there.err)
 	}
@@ -380,7 +383,7 @@ func TestSweepAcross(t *testing.T) {
 	if err := os.Remove(filepath.Join(dir, "workload.yaml")); err != nil {
 		t.Fatal(err)
 	}
-	if r := command(t, state, "sweep", file, "--here", "--with", demoFolder, "-q"); r.status == 0 || !strings.Contains(r.err, "no Workload of that name") ||
+	if r := command(t, state, "sweep", file, "--here", "--with", folder, "-q"); r.status == 0 || !strings.Contains(r.err, "no Workload of that name") ||
 		!strings.Contains(r.err, "spec.across[1]") {
 		t.Errorf("%+v", r)
 	}

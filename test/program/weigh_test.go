@@ -24,7 +24,9 @@ func TestWeighTheDemo(t *testing.T) {
 	state := t.TempDir()
 	p, c := running.Serve(t, state, nil)
 	putDemo(t, c, state)
-	file := fewRepeats(t, "cached-naive")
+	file := filepath.Join(changedDemo(t, map[string][]string{
+		"scenarios/cached-naive.yaml": {"span: 7d", "span: 1d", "repeats: 8", "repeats: 2"},
+	}), "scenarios", "cached-naive.yaml")
 	if r := command(t, state, "put", file); r.status != 0 {
 		t.Fatalf("%+v", r)
 	}
@@ -92,7 +94,7 @@ func TestWeighTheDemo(t *testing.T) {
 	}
 	for _, words := range []string{
 		"compared with no cache", "today", "every-all", "never", "→ changed-trunk",
-		"the part of the nodes' cost", "break-even of", "In the busiest hour (Tuesday",
+		"the part of the nodes' cost", "break-even of", "In the busiest hour (Monday",
 	} {
 		if !strings.Contains(strings.Join(strings.Fields(r.out), " "), words) {
 			t.Errorf("%q is not told:\n%s", words, r.out)
