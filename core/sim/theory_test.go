@@ -59,7 +59,7 @@ func waits(t *testing.T, q worlds.Queue) (mean, waited []float64) {
 func agrees(t *testing.T, what string, values []float64, theory, narrow float64) {
 	t.Helper()
 	if !long {
-		narrow *= 1.6
+		narrow *= 2.3
 	}
 	f := stats.Of(values)
 	nu := float64(f.Runs - 1)
@@ -78,7 +78,7 @@ func size() (repeats int, scale float64) {
 	if long {
 		return 40, 4
 	}
-	return 12, 0.4
+	return 12, 0.2
 }
 
 func TestTheoryErlangC(t *testing.T) {

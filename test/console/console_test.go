@@ -40,7 +40,7 @@ func load(c *client.Client) error {
 			return err
 		}
 		b, err := fs.ReadFile(demo.World, path)
-		text := strings.Replace(string(b), "repeats: 8", "repeats: 3", 1) // it is of the console that these tests are
+		text := strings.NewReplacer("repeats: 8", "repeats: 3", "span: 7d", "span: 2d").Replace(string(b)) // it is of the console that these tests are
 		if path == "workload.yaml" {
 			text, err = document.Apply(text, []document.Edit{{Op: "add", Path: "/spec/jobs/digest", Value: r.Digest}})
 		}

@@ -19,9 +19,9 @@ func TestOutcomeIsBrushedAndFiltered(t *testing.T) {
 	t.Parallel()
 	s, c := running.Start(t, demoWorld)
 	q := sit(t, s, running.Link(t, s), 1280, 800, false)
-	from, to := time.Date(2026, 9, 16, 6, 0, 0, 0, time.UTC), time.Date(2026, 9, 16, 12, 0, 0, 0, time.UTC)
+	from, to := time.Date(2026, 9, 15, 6, 0, 0, 0, time.UTC), time.Date(2026, 9, 15, 12, 0, 0, 0, time.UTC)
 	q.goTo(fmt.Sprintf("/outcomes/2?from=%d&to=%d", from.UnixMilli(), to.UnixMilli()))
-	q.reads("#brushed", "Wed 16 Sept, 08:00:00 to Wed 16 Sept, 14:00:00", "half started within", "Nodes cost EUR", "the controller's next round", "shore-desk")
+	q.reads("#brushed", "Tue 15 Sept, 08:00:00 to Tue 15 Sept, 14:00:00", "half started within", "Nodes cost EUR", "the controller's next round", "shore-desk")
 	q.reads("#jobs h2", "Jobs that are meant")
 	q.reads("#part-jobs-that-waited-longest", "sort the jobs below")
 	// As many jobs as the service says came in that time, and as the file has.
