@@ -185,6 +185,10 @@ func TestNothingDependsOnPlacesInLists(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
+		if !long { // the first two days
+			jobs = jobs[:strings.Index(jobs, "2026-09-16")]
+			jobs = jobs[:strings.LastIndex(jobs, "\n")+1]
+		}
 		texts[s] = [2]string{text, jobs}
 	}
 	for name, text := range texts {
