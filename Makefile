@@ -20,7 +20,7 @@ demo: setup bin/tachyphor
 # The longest packages begin first, so that others run beside them; memory is spent where it spares time. What
 # failed leaves its pictures and folders there. Tests on real nodes are make test-nodes.
 test: setup-test bin/tachyphor
-	export TMPDIR=$$(./scripts/scratch.sh) GOTMPDIR=$${TMPDIR:-/tmp} GOGC=300 TACHYPHOR_PROGRAM=$(CURDIR)/bin/tachyphor; \
+	export TMPDIR=$$(./scripts/scratch.sh) GOTMPDIR=$${TMPDIR:-/tmp} GOGC=600 TACHYPHOR_PROGRAM=$(CURDIR)/bin/tachyphor; \
 		$(GO) test -tags $(TAGS) -vet=off -timeout 85m ./test/program ./test/console \
 		$$($(GO) list -tags $(TAGS) ./... | grep -v /test/nodes) && rm -rf "$$TMPDIR"
 
@@ -46,9 +46,10 @@ web/node_modules/.installed: web/package.json web/package-lock.json
 	@touch $@
 
 # Long proofs, with more seeds and larger cases than make test.
-validate: setup-test web/dist/index.html
+validate: setup-test bin/tachyphor
 	TACHYPHOR_VALIDATE=1 $(GO) test -tags $(TAGS) -timeout 60m -count 1 -v -run 'Theory|Oracle|Properties|Wild|Racing|SeldomWorse|FactsComeBack|Truths|FloorIsNever' ./core/... ./test/logs ./test/clusters
-	TACHYPHOR_VALIDATE=1 $(GO) test -tags $(TAGS) -timeout 20m -count 1 -v -run PagesOfMuch ./test/console
+	TACHYPHOR_VALIDATE=1 $(GO) test -tags $(TAGS) -timeout 20m -count 1 -v -run 'PagesOfMuch|EveryPage' ./test/console
+	TACHYPHOR_VALIDATE=1 TACHYPHOR_PROGRAM=$(CURDIR)/bin/tachyphor $(GO) test -tags $(TAGS) -timeout 20m -count 1 -v -run 'TheDemo|Sweep' ./test/program
 	$(GO) run -tags $(TAGS) ./test/validate > docs/validation.md
 
 # The tests of live clusters on a real control plane; RECORD=1 writes what it answers

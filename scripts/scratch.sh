@@ -7,8 +7,8 @@ cd "$(dirname "$0")/.."
 
 free() { df --output=avail -k "$1" | tail -1; }
 plenty() {
-	[ -w /dev/shm ] && [ "$(free /dev/shm)" -gt $((8 << 20)) ] && # KiB
-		[ "$(awk '/^MemAvailable/ {print $2}' /proc/meminfo)" -gt $((12 << 20)) ]
+	[ -w /dev/shm ] && [ "$(free /dev/shm)" -gt $((4 << 20)) ] && # KiB
+		[ "$(awk '/^MemAvailable/ {print $2}' /proc/meminfo)" -gt $((6 << 20)) ]
 }
 runs() { # whether programs may run in a folder
 	printf '#!/bin/sh\n' >"$1/runs"
@@ -16,9 +16,9 @@ runs() { # whether programs may run in a folder
 	"$1/runs" 2>/dev/null && rm "$1/runs"
 }
 name=tachyphor-test-$(pwd | cksum | cut -d ' ' -f 1)
-if plenty && mkdir -p -m 700 "/dev/shm/$name" && runs "/dev/shm/$name"; then
+if plenty && mkdir -p -m 711 "/dev/shm/$name" && runs "/dev/shm/$name"; then
 	echo "/dev/shm/$name"
 else
-	mkdir -p -m 700 "${TMPDIR:-/tmp}/$name"
+	mkdir -p -m 711 "${TMPDIR:-/tmp}/$name"
 	echo "${TMPDIR:-/tmp}/$name"
 fi

@@ -38,7 +38,8 @@ func TestFrontier(t *testing.T) {
 	t.Parallel()
 	s, c := running.StartWithCluster(t, demoWorld)
 	ctx := context.Background()
-	if _, err := c.Put(ctx, "few.yaml", []byte(few+"---\n"+two), false); err != nil {
+	day := strings.Replace(mustGet(t, c, "weekday-lean"), "span: 2d", "span: 1d", 1)
+	if _, err := c.Put(ctx, "few.yaml", []byte(few+"---\n"+two+"---\n"+day), false); err != nil {
 		t.Fatal(err)
 	}
 	q := sit(t, s, running.Link(t, s), 1280, 800, false)
@@ -79,7 +80,7 @@ func TestFrontier(t *testing.T) {
 	q.must(q.p.Until(`document.querySelectorAll("main canvas").length === 1`))
 	q.reads("#chosen", "Recommended", "draws that took no part in choosing", "today", "a year", "95 % of all jobs start within 30s: kept")
 	q.click(`#chosen [data-why="recommended/delay"]`)
-	q.reads("#why", "With what is recommended, the start delay that 95 % of jobs that start stay within", "draws that took no part in choosing", "weekday-lean (Scenario), revision 1", "with changes made in them first")
+	q.reads("#why", "With what is recommended, the start delay that 95 % of jobs that start stay within", "draws that took no part in choosing", "weekday-lean (Scenario), revision 2", "with changes made in them first")
 	q.must(q.p.Press("\x1b"))
 	q.must(q.p.Until(`!location.search.includes("why=")`))
 	q.reads("#ladder", "as it is", "spare by day")
