@@ -17,11 +17,11 @@ export GOFLAGS := -trimpath
 demo: setup bin/tachyphor
 	@exec ./bin/tachyphor demo
 
-# The longest packages begin first, and one more than there are cores, for many wait; memory is spent where it spares time. What
+# The longest packages begin first, so that others run beside them; memory is spent where it spares time. What
 # failed leaves its pictures and folders there. Tests on real nodes are make test-nodes.
 test: setup-test bin/tachyphor
 	export TMPDIR=$$(./scripts/scratch.sh) GOTMPDIR=$${TMPDIR:-/tmp} GOGC=600 TACHYPHOR_PROGRAM=$(CURDIR)/bin/tachyphor; \
-		$(GO) test -tags $(TAGS) -vet=off -p $$(($$(nproc) + 1)) -timeout 85m ./test/program ./test/console \
+		$(GO) test -tags $(TAGS) -vet=off -timeout 85m ./test/program ./test/console \
 		$$($(GO) list -tags $(TAGS) ./... | grep -v /test/nodes) && rm -rf "$$TMPDIR"
 
 build: bin/tachyphor

@@ -20,7 +20,7 @@ var update = flag.Bool("update", false, "write the golden files anew")
 // Whatever the design, the books balance: ribbons end where jobs end, node time
 // is used up exactly, no ceiling is broken, no node is overbooked.
 func TestPropertiesOfRandomWorlds(t *testing.T) {
-	seeds := uint64(60)
+	seeds := uint64(30)
 	if long {
 		seeds = 3000
 	}

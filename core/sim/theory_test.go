@@ -83,11 +83,18 @@ func size() (repeats int, scale float64) {
 
 func TestTheoryErlangC(t *testing.T) {
 	repeats, scale := size()
-	for _, c := range []int{1, 2, 5, 20} {
+	agents := []int{1, 5, 20}
+	if long {
+		agents = []int{1, 2, 5, 20}
+	}
+	for _, c := range agents {
 		for load, jobs := range map[float64]float64{0.5: 40_000, 0.8: 60_000, 0.95: 200_000} {
 			t.Run(fmt.Sprintf("%d agents loaded %g", c, load), func(t *testing.T) {
 				t.Parallel()
 				if c == 20 && load == 0.5 { // hardly anyone waits
+					if !long {
+						t.Skip("it takes many jobs; make validate has them")
+					}
 					jobs *= 10
 				}
 				hours := max(1, int(jobs*scale*worlds.WorkMean/3600/load/float64(c)))

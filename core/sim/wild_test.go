@@ -14,7 +14,7 @@ import (
 // FuzzWildWorlds holds whatever must be true of a world in which everything may be
 // on: books that balance, jobs that end once, a run that repeats itself.
 func FuzzWildWorlds(f *testing.F) {
-	seeds := uint64(20)
+	seeds := uint64(12)
 	if long {
 		seeds = 2000
 	}
@@ -180,7 +180,7 @@ func TestWildWorldsAreWild(t *testing.T) {
 // over a slow link when an agent would have come free sooner. So most steps help or
 // leave things alone, few harm, and none by much.
 func TestMoreIsSeldomWorse(t *testing.T) {
-	seeds := uint64(40)
+	seeds := uint64(25)
 	if long {
 		seeds = 1000
 	}

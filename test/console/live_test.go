@@ -3,8 +3,8 @@ package console
 import (
 	"bytes"
 	"context"
-	"strings"
 	"slices"
+	"strings"
 	"testing"
 	"time"
 

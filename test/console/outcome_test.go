@@ -48,6 +48,14 @@ func TestOutcomeIsBrushedAndFiltered(t *testing.T) {
 	q.reads("#jobs h2", "Every job")
 	q.must(q.p.Until(`!document.querySelector("#brushed") && !location.search.includes("from=")`))
 
+	// Times that the outcome does not have are as near as it comes; what is no time is as if it were not there.
+	q.goTo("/outcomes/2?from=1900000000000&to=1800000000000")
+	q.reads("#brushed", "Wed 16 Sept, 00:00:00 to Wed 16 Sept, 00:00:00", "0 jobs")
+	q.goTo("/outcomes/2?from=soon&to=1789380000000")
+	q.reads("#brushed", "Mon 14 Sept")
+	q.click("#whole")
+	q.must(q.p.Until(`!document.querySelector("#brushed")`))
+
 	// Laid over, and left again.
 	q.must(q.p.Choose("#beside", "1"))
 	q.reads("main", "below: outcome 1 of", "below each: outcome 1")

@@ -12,13 +12,18 @@ export function useWhich(o: Schemas["Outcome"]) {
   const { query, instead } = useAddress();
   const begin = new Date(o.start).getTime();
   const end = begin + o.spanNs / 1e6;
-  const from = Number(query.get("from") ?? begin);
-  const to = Number(query.get("to") ?? end);
+  // An address may name times that the outcome does not have, or none.
+  const inside = (name: string, otherwise: number) => {
+    const at = Number(query.get(name) ?? otherwise);
+    return Number.isFinite(at) ? Math.min(Math.max(at, begin), end) : otherwise;
+  };
+  const from = inside("from", begin);
+  const to = Math.max(inside("to", end), from);
   const brushed = from > begin + 1000 || to < end - 1000;
   const which: Which = {};
   if (brushed) {
-    which.from = new Date(Math.max(from, begin)).toISOString();
-    which.to = new Date(Math.min(to, end)).toISOString();
+    which.from = new Date(from).toISOString();
+    which.to = new Date(to).toISOString();
   }
   for (const w of words) {
     const value = query.get(w);
