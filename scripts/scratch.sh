@@ -1,5 +1,5 @@
 #!/usr/bin/env bash
-# Makes a folder for what the tests of this checkout write and prints its name, the same each time: in
+# Makes an empty folder for what the tests of this checkout write and prints its name, the same each time: in
 # memory where there is plenty, for they lay and leave databases by the hundred; else where temporary
 # files go.
 set -euo pipefail
@@ -16,6 +16,7 @@ runs() { # whether programs may run in a folder
 	"$1/runs" 2>/dev/null && rm "$1/runs"
 }
 name=tachyphor-test-$(pwd | cksum | cut -d ' ' -f 1)
+rm -rf "/dev/shm/$name" "${TMPDIR:-/tmp}/$name"
 if plenty && mkdir -p -m 711 "/dev/shm/$name" && runs "/dev/shm/$name"; then
 	echo "/dev/shm/$name"
 else

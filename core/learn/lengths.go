@@ -151,6 +151,11 @@ func wordLength(s string) (float64, bool) {
 	if !worded(s) {
 		return 0, false
 	}
+	return readWords(s)
+}
+
+// readWords reads what wordLength does, whatever it is given.
+func readWords(s string) (float64, bool) {
 	if d, err := time.ParseDuration(s); err == nil {
 		return d.Seconds(), s[len(s)-1] > '9'
 	}
@@ -201,7 +206,7 @@ func worded(s string) bool {
 		switch c := s[i]; {
 		case '0' <= c && c <= '9':
 			digit = true
-		case c == ':', c == '/', c == '_', i > 0 && (c == '-' || c == '+'):
+		case c == ':', c == '/', i > 0 && (c == '-' || c == '+'):
 			return false
 		}
 	}
