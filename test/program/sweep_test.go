@@ -269,8 +269,8 @@ func TestMargin(t *testing.T) {
 	file := filepath.Join(t.TempDir(), "short.yaml")
 	aims := []string{"80 % of all jobs start within 3m", "bill at most 9000 a month"}
 	const its = "\n  aims: [95 % of all jobs start within 2m, bill at most 3500 a month]"
-	for name, have := range map[string]string{"short": "\n  aims: [" + strings.Join(aims, ", ") + "]", "aimless": ""} {
-		short := strings.NewReplacer("name: weekday-lean", "name: "+name, "span: 7d", "span: 12h", "warmup: 6h", "warmup: 2h", its, have).Replace(string(text))
+	for _, x := range []struct{ name, aims string }{{"aimless", ""}, {"short", "\n  aims: [" + strings.Join(aims, ", ") + "]"}} { // the last stays in the file
+		short := strings.NewReplacer("name: weekday-lean", "name: "+x.name, "span: 7d", "span: 12h", "warmup: 6h", "warmup: 2h", its, x.aims).Replace(string(text))
 		if err := os.WriteFile(file, []byte(short), 0o600); err != nil {
 			t.Fatal(err)
 		}
