@@ -21,8 +21,9 @@ demo: setup bin/tachyphor
 # failed leaves its pictures and folders there. Tests on real nodes are make test-nodes.
 test: setup-test bin/tachyphor
 	export TMPDIR=$$(./scripts/scratch.sh) GOTMPDIR=$${TMPDIR:-/tmp} GOGC=600 TACHYPHOR_PROGRAM=$(CURDIR)/bin/tachyphor; \
+		all=$$($(GO) list -tags $(TAGS) ./...) && \
 		$(GO) test -tags $(TAGS) -vet=off -timeout 85m ./test/program ./test/console \
-		$$($(GO) list -tags $(TAGS) ./... | grep -v /test/nodes) && rm -rf "$$TMPDIR"
+		$$(echo "$$all" | grep -v /test/nodes) && rm -rf "$$TMPDIR"
 
 build: bin/tachyphor
 

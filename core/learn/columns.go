@@ -114,7 +114,9 @@ func (c *column) look(rows int, o *JobOptions) {
 	c.numbers = share(func(v string) bool {
 		x, ok := c.decimal.number(v)
 		if ok {
-			found = append(found, slices.Repeat([]float64{x}, times[v])...)
+			for range times[v] {
+				found = append(found, x)
+			}
 		}
 		return ok
 	})
